@@ -1,0 +1,10 @@
+"""Nightmist: paint color, roughness, metallic and bump directly onto 3D models.
+
+The names below are the public surface of the package, the same engine that the browser uses.
+"""
+
+from .core.errors import NightmistError
+from .core.mapping import Camera
+from .document import Document, Pigment, Tip
+
+__all__ = ["Camera", "Document", "NightmistError", "Pigment", "Tip"]

@@ -1,0 +1,120 @@
+"""REST: the gallery, new projects from model files, and what is handed off."""
+
+from __future__ import annotations
+
+import datetime
+import io
+import zipfile
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Depends, File, Form, Request, Response, UploadFile
+from pydantic import BaseModel
+
+from ..core.errors import NightmistError
+from ..core.formats.model import MODEL_ENDINGS
+from ..document import Document
+from ..document.export import file_name, glb, map_files
+from ..studio import Studio
+
+router = APIRouter(prefix="/api/projects")
+MAX_FILES = 64
+
+
+def _studio(request: Request) -> Studio:
+    studio: Studio = request.app.state.studio
+    return studio
+
+
+InStudio = Annotated[Studio, Depends(_studio)]
+
+
+class ProjectCard(BaseModel):
+    """A project in the gallery."""
+
+    id: str
+    name: str
+    changed: datetime.datetime
+    revision: int
+
+
+class NewProject(BaseModel):
+    """A project just made, and what is to be known about its model."""
+
+    id: str
+    notes: list[str]
+
+
+class Problem(BaseModel):
+    """What went wrong, for people."""
+
+    message: str
+
+
+@router.get("")
+def gallery(studio: InStudio) -> list[ProjectCard]:
+    """All projects, the one changed last first."""
+    return [ProjectCard(id=p.id, name=p.name, changed=p.changed, revision=p.revision) for p in studio.projects()]
+
+
+@router.post("", responses={422: {"model": Problem}})
+def create(
+    studio: InStudio, files: Annotated[list[UploadFile], File()], size: Annotated[int, Form()] = 2048
+) -> NewProject:
+    """Start a project from a model file and the files it refers to."""
+    if len(files) > MAX_FILES:
+        raise NightmistError(f"At most {MAX_FILES} files can be brought in at once.")
+    given = {(file.filename or "model").replace("\\", "/").split("/")[-1]: file.file.read() for file in files}
+    models = [name for name in given if name.lower().endswith(MODEL_ENDINGS)]
+    if not models:
+        raise NightmistError(f"None of these files is a model. Use one of: {', '.join(MODEL_ENDINGS)}.")
+    if len(models) > 1:
+        raise NightmistError(f"These are several models: {', '.join(models)}. Bring in one at a time.")
+    document = Document.from_files(models[0], given, size)
+    for surface in document.surfaces.values():
+        surface.layers.add("brushed", name="First paint")
+    project = studio.create(document)
+    return NewProject(id=project, notes=document.notes)
+
+
+@router.delete("/{project}", status_code=204)
+def delete(studio: InStudio, project: str) -> None:
+    """Delete a project for good."""
+    studio.delete(project)
+
+
+@router.get("/{project}/picture.png")
+def picture(studio: InStudio, project: str) -> Response:
+    """The gallery's picture."""
+    return Response(studio.store.picture(project), media_type="image/png", headers={"Cache-Control": "no-cache"})
+
+
+@router.get("/{project}/model.glb")
+def model(studio: InStudio, project: str) -> Response:
+    """The bare model, as the stage shows it."""
+    return Response(studio.store.model(project), media_type="model/gltf-binary")
+
+
+@router.get("/{project}/painted.glb")
+def painted(studio: InStudio, project: str) -> Response:
+    """The model with its maps inside."""
+    name, data = studio.with_document(project, lambda document: (file_name(document.name), glb(document)))
+    return _download(data, f"{name}.glb", "model/gltf-binary")
+
+
+@router.get("/{project}/maps.zip")
+def maps(studio: InStudio, project: str, bits: Literal["8", "16"] = "8") -> Response:
+    """All maps as PNG, in one zip."""
+
+    def write(document: Document) -> tuple[str, bytes]:
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as zipped:
+            for name, data in map_files(document, f"png{bits}").items():
+                zipped.writestr(f"maps/{name}", data)
+        return file_name(document.name), packed.getvalue()
+
+    name, data = studio.with_document(project, write)
+    return _download(data, f"{name}-maps-{bits}bit.zip", "application/zip")
+
+
+def _download(data: bytes, name: str, kind: str) -> Response:
+    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -1,0 +1,45 @@
+"""The paint socket's binary messages (docs/paint-socket.md), little-endian, versioned by their first byte."""
+
+from __future__ import annotations
+
+import struct
+
+import numpy as np
+
+from ..core.errors import NightmistError
+from ..studio.messages import PROTOCOL
+from ..studio.outbox import Batch
+from ..studio.project import Samples
+
+SAMPLES, PIXELS = 1, 2
+SAMPLES_HEAD = struct.Struct("<BBHId")  # version, kind, count, stroke, stamp
+PIXELS_HEAD = struct.Struct("<BBHIdIII")  # version, kind, rectangles, batch, stamp, then µs: engine, composite, encode
+RECTANGLE = struct.Struct("<BBBBHHHH")  # surface, picture, uniform, 0, x, y, width, height
+MAX_SAMPLES = 4096
+
+
+def read_samples(data: bytes) -> Samples:
+    """Pointer samples from the browser. Raises NightmistError for anything else."""
+    if len(data) < SAMPLES_HEAD.size:
+        raise NightmistError("A message on the paint socket was cut off.")
+    version, kind, count, stroke, stamp = SAMPLES_HEAD.unpack_from(data)
+    if version != PROTOCOL or kind != SAMPLES:
+        raise NightmistError(f"The page speaks version {version} of the paint socket, the server {PROTOCOL}. Reload the page.")
+    if count > MAX_SAMPLES or len(data) != SAMPLES_HEAD.size + 12 * count:
+        raise NightmistError("A message of pointer samples has the wrong length.")
+    points = np.frombuffer(data, "<f4", 3 * count, SAMPLES_HEAD.size).reshape(count, 3)
+    if not np.isfinite(points).all():
+        raise NightmistError("A pointer sample is not a number.")
+    return Samples(stroke, [(float(x), float(y), float(p)) for x, y, p in points], stamp)
+
+
+def write_batch(batch: Batch) -> bytes:
+    """A batch of rectangles for the browser."""
+    t = batch.timing
+    micro = [min(round(part * 1e6), 0xFFFFFFFF) for part in (t.engine, t.composite, t.encode)]
+    parts = [PIXELS_HEAD.pack(PROTOCOL, PIXELS, len(batch.rectangles), batch.number, t.stamp, *micro)]
+    for r in batch.rectangles:
+        uniform = r.pixels.shape[:2] != (r.height, r.width)
+        parts.append(RECTANGLE.pack(r.surface, r.picture, uniform, 0, r.x, r.y, r.width, r.height))
+        parts.append(r.pixels.tobytes())
+    return b"".join(parts)

@@ -1,0 +1,116 @@
+"""The command line behind ./nightmist: demo, serve, types."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import logging
+import os
+import socket
+import sys
+from pathlib import Path
+
+import uvicorn
+
+from .api import create_app
+from .demo.project import NAME, demo_document
+from .store import Store, StoreError
+from .store.cluster import Cluster
+from .studio import Studio
+from .warm import warm_up
+
+ROOT = Path(__file__).resolve().parents[2]
+DATA = ROOT / ".data"
+PORT = 8765
+
+
+def main() -> int:
+    """Run one command; returns the exit status."""
+    parser = argparse.ArgumentParser(prog="./nightmist", description="Paint directly onto 3D models.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, what in (("serve", "start the application"), ("demo", "start it with the demo project")):
+        sub = commands.add_parser(name, help=what)
+        sub.add_argument("--host", default="127.0.0.1", help="address to listen on (default: this machine only)")
+        sub.add_argument("--port", type=int, default=0, help=f"port (default: {PORT}, or the next free one)")
+    commands.add_parser("openapi", help="print the description that the browser's types are generated from")
+    arguments = parser.parse_args()
+    logging.basicConfig(level=logging.INFO, format="%(levelname)s %(message)s")
+    logging.getLogger("alembic").setLevel(logging.WARNING)
+    if arguments.command == "openapi":
+        json.dump(create_app(None).openapi(), sys.stdout, indent=1)
+        return 0
+    try:
+        return serve(arguments.host, arguments.port, with_demo=arguments.command == "demo")
+    except StoreError as error:
+        print(f"nightmist: the database cannot be used: {error}", file=sys.stderr)
+        return 1
+
+
+def serve(host: str, port: int, with_demo: bool) -> int:
+    """Start database and application, and stop both cleanly at Ctrl+C."""
+    cluster = None if os.environ.get("NIGHTMIST_DATABASE_URL") else Cluster(DATA)
+    if cluster:
+        _say("starting the database …")
+    store = Store(os.environ.get("NIGHTMIST_DATABASE_URL") or cluster.start())  # type: ignore[union-attr]
+    try:
+        if not store.hold_serving_lock():
+            address = (DATA / "address").read_text().strip() if (DATA / "address").exists() else "another address"
+            print(f"nightmist: already running on this database, see {address}", file=sys.stderr)
+            if cluster:
+                cluster.started = False
+            return 1
+        store.migrate()
+        _say("warming up the engine (half a minute the first time) …")
+        warm_up()
+        studio = Studio(store)
+        if with_demo and not any(row.name == NAME for row in studio.projects()):
+            _say("painting the demo project …")
+            studio.create(demo_document())
+        _run(studio, host, port)
+        return 0
+    finally:
+        store.close()
+        if cluster:
+            cluster.stop()
+
+
+def _run(studio: Studio, host: str, port: int) -> None:
+    listener = _listen(host, port)
+    port = listener.getsockname()[1]
+    shown = "127.0.0.1" if host in ("127.0.0.1", "0.0.0.0", "localhost") else host
+    address = f"http://{shown}:{port}/"
+    DATA.mkdir(exist_ok=True)
+    (DATA / "address").write_text(address)
+    hosts = () if host in ("127.0.0.1", "localhost") else (host, socket.gethostname())
+    config = uvicorn.Config(
+        create_app(studio, hosts), log_level="warning", ws="websockets-sansio", ws_per_message_deflate=False,
+        ws_max_size=1 << 22, timeout_graceful_shutdown=3,
+    )  # fmt: skip
+    print(f"\n  Nightmist is ready: {address}\n  Ctrl+C ends it.\n", flush=True)
+    uvicorn.Server(config).run(sockets=[listener])
+    _say("ended; everything is kept.")
+
+
+def _listen(host: str, port: int) -> socket.socket:
+    """A listening socket: on the port asked for, else on PORT or the next free one."""
+    for candidate in [port] if port else [*range(PORT, PORT + 20), 0]:
+        listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind((host, candidate))
+            listener.listen(128)
+        except OSError as error:
+            listener.close()
+            if port:
+                raise SystemExit(f"nightmist: cannot listen on {host}:{port}: {error.strerror}") from error
+            continue
+        return listener
+    raise SystemExit("nightmist: no free port was found")
+
+
+def _say(text: str) -> None:
+    print(f"nightmist: {text}", flush=True)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,39 @@
+"""Reads a model in any of the formats we know, by the ending of its name."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import PurePosixPath
+
+from ..errors import NightmistError
+from ..mesh import Mesh
+from .gltf_read import read_gltf
+from .obj import read_obj
+from .ply import read_ply
+
+MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply")
+
+
+def read_model(name: str, files: Mapping[str, bytes]) -> Mesh:
+    """Read `name` out of `files` (file name -> bytes); the other files are what it may refer to.
+
+    Raises NightmistError with a sentence for the painter for anything that cannot be read.
+    """
+    data = files[name]
+    ending = PurePosixPath(name.lower()).suffix
+    if ending not in MODEL_ENDINGS:
+        raise NightmistError(f"{name} is no model file known here. Use one of: {', '.join(MODEL_ENDINGS)}.")
+    if not data:
+        raise NightmistError(f"{name} is empty.")
+    beside = {PurePosixPath(other.replace("\\", "/")).name: content for other, content in files.items()}
+    try:
+        if ending in (".glb", ".gltf"):
+            return read_gltf(name, data, beside)
+        if ending == ".obj":
+            return read_obj(name, data, beside)
+        return read_ply(name, data)
+    except NightmistError:
+        raise
+    except (ValueError, KeyError, IndexError, TypeError, OverflowError, RecursionError, AttributeError) as error:
+        # A damaged file can lie in more ways than can be listed; all of them end in one of these.
+        raise NightmistError(f"{name} is damaged and cannot be read ({type(error).__name__}: {error}).") from error

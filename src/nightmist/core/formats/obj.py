@@ -1,0 +1,148 @@
+"""OBJ with MTL in. OBJ's v points up; it is turned to ours, which points down, on reading."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import PurePosixPath
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import NightmistError
+from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+
+MAX_CORNERS = 1000
+
+
+def read_obj(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
+    """A model from OBJ text: `o`/`g` make parts, `usemtl` makes surfaces, polygons become fans of triangles."""
+    reader = _Reader(name, beside)
+    for number, line in enumerate(data.decode("utf-8", "replace").replace("\\\n", " ").splitlines(), 1):
+        words = line.split("#", 1)[0].split()
+        if words:
+            try:
+                reader.take(words[0], words[1:])
+            except ValueError as error:
+                raise NightmistError(f"{name}, line {number}: {error}") from error
+    return reader.mesh()
+
+
+class _Reader:
+    def __init__(self, name: str, beside: Mapping[str, bytes]) -> None:
+        self.name, self.beside = name, beside
+        self.points: list[tuple[float, float, float]] = []
+        self.uvs: list[tuple[float, float]] = []
+        self.normals: list[tuple[float, float, float]] = []
+        self.corners: list[tuple[tuple[int, int, int], ...]] = []
+        self.face_surface: list[int] = []
+        self.face_part: list[int] = []
+        self.looks: dict[str, SurfaceLook] = {}
+        self.order: list[str] = []
+        self.parts: list[str] = []
+        self.surface, self.part = -1, -1
+        self.notes: list[str] = []
+
+    def take(self, key: str, rest: list[str]) -> None:
+        """One statement of the file."""
+        if key == "v":
+            self.points.append((float(rest[0]), float(rest[1]), float(rest[2])))
+        elif key == "vt":
+            self.uvs.append((float(rest[0]), 1.0 - float(rest[1] if len(rest) > 1 else 0)))
+        elif key == "vn":
+            self.normals.append((float(rest[0]), float(rest[1]), float(rest[2])))
+        elif key == "f":
+            self._face(rest)
+        elif key == "usemtl":
+            self.surface = self._numbered(self.order, " ".join(rest) or "surface")
+        elif key in ("o", "g"):
+            self.part = self._numbered(self.parts, " ".join(rest) or "part")
+        elif key == "mtllib":
+            self._materials(" ".join(rest))
+
+    def _numbered(self, names: list[str], name: str) -> int:
+        if name not in names:
+            names.append(name)
+        return names.index(name)
+
+    def _face(self, rest: list[str]) -> None:
+        if not 3 <= len(rest) <= MAX_CORNERS:
+            raise ValueError(f"a face has {len(rest)} corners; 3 to {MAX_CORNERS} can be read.")
+        corners = [self._corner(word) for word in rest]
+        if len(self.corners) + len(corners) > MAX_FACES:
+            raise NightmistError(f"{self.name} has more than {MAX_FACES:,} triangles. Reduce the mesh first.")
+        if self.surface < 0:
+            self.surface = self._numbered(self.order, "surface")
+        if self.part < 0:
+            self.part = self._numbered(self.parts, "part")
+        for i in range(1, len(corners) - 1):
+            self.corners.append((corners[0], corners[i], corners[i + 1]))
+            self.face_surface.append(self.surface)
+            self.face_part.append(self.part)
+
+    def _corner(self, word: str) -> tuple[int, int, int]:
+        numbers = [int(part) if part else 0 for part in word.split("/")[:3]]
+        numbers += [0] * (3 - len(numbers))
+        found = []
+        for number, pool, what in zip(numbers, (self.points, self.uvs, self.normals), ("vertex", "UV", "normal"), strict=True):
+            index = number - 1 if number > 0 else len(pool) + number if number < 0 else -1
+            if number and not 0 <= index < len(pool):
+                raise ValueError(f"a face points at {what} {number}, but there are {len(pool)} so far.")
+            found.append(index)
+        if found[0] < 0:
+            raise ValueError("a face has a corner without a vertex.")
+        return found[0], found[1], found[2]
+
+    def _materials(self, link: str) -> None:
+        file = PurePosixPath(link.replace("\\", "/")).name
+        if file not in self.beside:
+            self.notes.append(f"{self.name} refers to the material file {file}, which was not given with it.")
+            return
+        look = SurfaceLook("")
+        for line in self.beside[file].decode("utf-8", "replace").splitlines():
+            words = line.split("#", 1)[0].split()
+            if len(words) < 2:
+                continue
+            if words[0] == "newmtl":
+                look = self.looks.setdefault(" ".join(words[1:]), SurfaceLook(" ".join(words[1:])))
+            elif words[0] == "Kd" and len(words) >= 4:
+                red, green, blue = (min(max(float(w), 0.0), 1.0) for w in words[1:4])
+                look.base_color = (red, green, blue)
+            elif words[0] == "Pr":
+                look.roughness = min(max(float(words[1]), 0.0), 1.0)
+            elif words[0] == "Pm":
+                look.metallic = min(max(float(words[1]), 0.0), 1.0)
+            elif words[0] == "map_Kd":
+                self._picture(words[-1], look)
+
+    def _picture(self, link: str, look: SurfaceLook) -> None:
+        file = PurePosixPath(link.replace("\\", "/")).name
+        if file in self.beside:
+            look.pictures["base_color"] = self.beside[file]
+        else:
+            self.notes.append(f"The picture {file} of {look.name} was not given; the surface starts without it.")
+
+    def mesh(self) -> Mesh:
+        if not self.corners:
+            raise NightmistError(f"{self.name} holds no faces, so there is nothing to paint on.")
+        corners = np.array(self.corners, np.int64)
+        made = build_mesh(
+            np.array(self.points, np.float32),
+            corners[:, :, 0].astype(np.int32),
+            [_gather(self.uvs, corners[:, :, 1], 2)] if self.uvs else [],
+            np.nan_to_num(_gather(self.normals, corners[:, :, 2], 3)) if self.normals else None,
+            np.array(self.face_surface, np.int32),
+            np.array(self.face_part, np.int32),
+            [self.looks.get(name, SurfaceLook(name)) for name in self.order],
+            self.parts,
+            self.name,
+        )
+        for look, name in zip(made.surfaces, self.order, strict=False):
+            look.name = look.name or name
+        made.notes.extend(self.notes)
+        return made
+
+
+def _gather(pool: list[tuple[float, ...]] | list[tuple[float, float]] | list[tuple[float, float, float]], index: NDArray[np.int64], width: int) -> NDArray[np.float32]:
+    """(F, 3, width) values by index; NaN where the index is -1."""
+    values = np.array(pool, np.float32).reshape(-1, width)
+    return np.where(index[..., None] >= 0, values[np.maximum(index, 0)], np.float32(np.nan))

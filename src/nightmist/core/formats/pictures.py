@@ -1,0 +1,73 @@
+"""Pictures in and out, always as uint16 with straight alpha."""
+
+from __future__ import annotations
+
+import io
+import warnings
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+from ..errors import NightmistError
+
+MAX_PIXELS = 16384 * 8192
+
+
+def read_picture(name: str, data: bytes) -> NDArray[np.uint16]:
+    """(H, W, 4) uint16 of a PNG, JPEG, WebP, TIFF or TGA, as stored (no color conversion).
+
+    Raises NightmistError for what is no picture, and for pictures too large, before decoding them.
+    """
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            probe = Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP", "TIFF", "TGA", "BMP"))
+            width, height = probe.size
+            if width * height > MAX_PIXELS:
+                raise NightmistError(f"{name} has {width} × {height} pixels; at most {MAX_PIXELS:,} can be read.")
+            if probe.format in ("PNG", "TIFF") and (deep := _read_deep(data)) is not None:
+                return deep
+            pixels = np.asarray(probe.convert("RGBA"), np.uint16)
+    except NightmistError:
+        raise
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise NightmistError(f"{name} cannot be read as a picture: {error}") from error
+    return pixels * np.uint16(257)
+
+
+def _read_deep(data: bytes) -> NDArray[np.uint16] | None:
+    """The 16-bit pictures, which Pillow would cut to 8."""
+    image = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if image is None or image.dtype != np.uint16:
+        return None
+    if image.ndim == 2:
+        image = np.repeat(image[:, :, None], 3, axis=2)
+    if image.shape[2] == 3:
+        image = np.dstack([image, np.full(image.shape[:2], 65535, np.uint16)])
+    return np.ascontiguousarray(image[:, :, [2, 1, 0, 3]]).astype(np.uint16)
+
+
+def write_png(image: NDArray[np.uint16] | NDArray[np.uint8]) -> bytes:
+    """PNG of (H, W), (H, W, 3) or (H, W, 4) with 8 or 16 bits, as the array's type says."""
+    if image.ndim == 3:
+        order = [2, 1, 0, 3][: image.shape[2]] if image.shape[2] == 4 else [2, 1, 0]
+        image = np.ascontiguousarray(image[:, :, order])
+    done, data = cv2.imencode(".png", image, [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    if not done:
+        raise NightmistError("The picture could not be written as PNG.")
+    return data.tobytes()
+
+
+def fit(image: NDArray[np.uint16], width: int, height: int) -> NDArray[np.uint16]:
+    """The picture at another size: averaged when shrunk, bilinear when enlarged; color weighted by alpha."""
+    if image.shape[:2] == (height, width):
+        return image
+    alpha = image[..., 3:].astype(np.float32)
+    premultiplied = np.concatenate([image[..., :3] * (alpha / 65535), alpha], axis=2)
+    shrinks = width < image.shape[1] or height < image.shape[0]
+    scaled = cv2.resize(premultiplied, (width, height), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR)
+    share = np.maximum(scaled[..., 3:], 1e-6) / 65535
+    straight = np.concatenate([scaled[..., :3] / share, scaled[..., 3:]], axis=2)
+    return np.rint(np.clip(straight, 0, 65535)).astype(np.uint16)

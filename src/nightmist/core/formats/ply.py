@@ -1,0 +1,72 @@
+"""PLY in, by the library plyfile: vertices, polygons, and UVs where the file has them."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from numpy.typing import NDArray
+from plyfile import PlyData, PlyParseError
+
+from ..errors import NightmistError
+from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+
+UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"))
+
+
+def read_ply(name: str, data: bytes) -> Mesh:
+    """A model of one part and one surface. PLY's v points up, as OBJ's."""
+    try:
+        # The header's counts are not to be believed before the size of the file has been compared with them.
+        header = data[: data.find(b"end_header")].decode("ascii", "replace")
+        counts = [int(line.split()[2]) for line in header.splitlines() if line.startswith("element ")]
+        if sum(counts) > len(data):
+            raise NightmistError(f"{name} is cut off: it announces {sum(counts):,} items in {len(data):,} bytes.")
+        ply = PlyData.read(io.BytesIO(data), mmap=False)
+    except (PlyParseError, UnicodeDecodeError, MemoryError) as error:
+        raise NightmistError(f"{name} is damaged and cannot be read: {error}.") from error
+    elements = {element.name: element.data for element in ply.elements}
+    if "vertex" not in elements or "face" not in elements:
+        raise NightmistError(f"{name} holds points only; a model with faces is needed.")
+    vertex, face = elements["vertex"], elements["face"]
+    positions = np.column_stack([vertex[axis] for axis in "xyz"]).astype(np.float32)
+    key = "vertex_indices" if "vertex_indices" in (face.dtype.names or ()) else "vertex_index"
+    corners, source = _fans(name, list(face[key]))
+    uvs = []
+    names = vertex.dtype.names or ()
+    for u, v in UV_NAMES:
+        if u in names and v in names:
+            pair = np.column_stack([vertex[u], 1.0 - vertex[v]]).astype(np.float32)
+            uvs = [pair[np.clip(corners, 0, len(pair) - 1)]]
+            break
+    if "texcoord" in (face.dtype.names or ()):
+        uvs = [_corner_uvs(list(face["texcoord"]), source)]
+    normals = None
+    if {"nx", "ny", "nz"} <= set(names):
+        each = np.column_stack([vertex[axis] for axis in ("nx", "ny", "nz")]).astype(np.float32)
+        normals = each[np.clip(corners, 0, len(each) - 1)]
+    zeros = np.zeros(len(corners), np.int32)
+    return build_mesh(positions, corners, uvs, normals, zeros, zeros.copy(), [SurfaceLook("surface")], ["part"], name)
+
+
+def _fans(name: str, polygons: list[NDArray[np.int32]]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """Triangles (F, 3) of polygons, and for each where it comes from: polygon, second and third corner."""
+    triangles, source = [], []
+    for number, polygon in enumerate(polygons):
+        for i in range(1, len(polygon) - 1):
+            triangles.append((polygon[0], polygon[i], polygon[i + 1]))
+            source.append((number, i, i + 1))
+        if len(triangles) > MAX_FACES:
+            raise NightmistError(f"{name} has more than {MAX_FACES:,} triangles. Reduce the mesh first.")
+    return np.array(triangles, np.int64).reshape(-1, 3).astype(np.int32), np.array(source, np.int64).reshape(-1, 3)
+
+
+def _corner_uvs(lists: list[NDArray[np.float32]], source: NDArray[np.int64]) -> NDArray[np.float32]:
+    uvs = np.full((len(source), 3, 2), np.nan, np.float32)
+    for f, (polygon, second, third) in enumerate(source):
+        flat = np.asarray(lists[polygon], np.float32)
+        if len(flat) >= 2 * third + 2:
+            pairs = flat[: len(flat) // 2 * 2].reshape(-1, 2)
+            uvs[f] = pairs[[0, second, third]]
+    uvs[..., 1] = 1.0 - uvs[..., 1]
+    return uvs

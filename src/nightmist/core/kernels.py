@@ -1,0 +1,63 @@
+"""How loops are compiled here: one decorator, and views of tiles by their address.
+
+Sparse rasters keep each tile as an array of its own. A kernel cannot take a list of arrays whose length
+changes without being compiled anew, so it takes a table of addresses and looks at each tile through it.
+Whoever calls a kernel keeps the arrays alive meanwhile.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import numba as nb
+import numpy as np
+from numba.core import types
+from numba.extending import intrinsic
+from numpy.typing import NDArray
+
+kernel = nb.njit(cache=True, nogil=True, fastmath={"nsz", "arcp", "contract", "afn", "reassoc"}, error_model="numpy")
+
+#: One worker more than the calling thread: the machines painters have, have at least two cores.
+_helper = ThreadPoolExecutor(max_workers=1, thread_name_prefix="kernel")
+
+
+def _pointer(item: types.Type) -> Any:
+    @intrinsic
+    def cast(typingctx: Any, address: Any) -> Any:
+        def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+            return builder.inttoptr(args[0], context.get_value_type(signature.return_type))
+
+        return types.CPointer(item)(types.int64), generate
+
+    return cast
+
+
+as_uint16 = _pointer(types.uint16)
+as_float32 = _pointer(types.float32)
+
+
+def address_of(array: NDArray[Any]) -> int:
+    """Where the first item of a C-contiguous array lies in memory."""
+    return int(array.__array_interface__["data"][0])
+
+
+def in_two_threads(count: int, run: Callable[[int, int], None], least: int = 16) -> None:
+    """Run `run(first, last)` over range(count), halved between two threads when worth it.
+
+    Kernels release the GIL; numba's own parallel loops are not used because they must not be entered by
+    two projects' threads at once.
+    """
+    if count < least:
+        run(0, count)
+        return
+    middle = count // 2
+    other = _helper.submit(run, 0, middle)
+    run(middle, count)
+    other.result()
+
+
+def no_rows() -> NDArray[np.int32]:
+    """An empty list of tiles or pixels."""
+    return np.zeros(0, np.int32)

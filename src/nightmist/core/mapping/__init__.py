@@ -1,0 +1,5 @@
+"""From pictures and the screen to the surface."""
+
+from .camera import Camera
+
+__all__ = ["Camera"]

@@ -1,0 +1,80 @@
+"""The pinhole camera that screen strokes are seen through."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from ..errors import NightmistError
+
+Vector = tuple[float, float, float]
+
+
+class Camera(BaseModel):
+    """A perspective view. Screen pixels count from the top left corner of the viewport."""
+
+    model_config = ConfigDict(frozen=True, allow_inf_nan=False)
+
+    eye: Vector
+    target: Vector
+    up: Vector = (0.0, 1.0, 0.0)
+    fov_y: float = Field(default=40.0, gt=0.1, lt=179.0, description="vertical field of view in degrees")
+    viewport: tuple[float, float]
+
+    @model_validator(mode="after")
+    def _looks_somewhere(self) -> Camera:
+        if self.viewport[0] <= 0 or self.viewport[1] <= 0:
+            raise ValueError("the camera's viewport needs a width and a height above 0")
+        if math.dist(self.eye, self.target) < 1e-12:
+            raise ValueError("the camera's eye and target are the same point")
+        return self
+
+    @classmethod
+    def look_at(
+        cls,
+        eye: Sequence[float],
+        target: Sequence[float],
+        fov_y: float = 40.0,
+        viewport: Sequence[float] = (1280, 800),
+        up: Sequence[float] = (0.0, 1.0, 0.0),
+    ) -> Camera:
+        """A camera at `eye` looking at `target`. Raises NightmistError for views that see nothing."""
+        try:
+            return cls.model_validate(
+                {"eye": tuple(eye), "target": tuple(target), "up": tuple(up), "fov_y": fov_y, "viewport": tuple(viewport)}
+            )
+        except ValueError as error:
+            raise NightmistError(f"This camera cannot look: {error}") from error
+
+    def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Unit vectors right, up and forward."""
+        forward = np.subtract(self.target, self.eye)
+        forward = forward / np.linalg.norm(forward)
+        right = np.cross(forward, self.up)
+        if np.linalg.norm(right) < 1e-9 * max(float(np.linalg.norm(self.up)), 1e-30):
+            # Looking along up: any sideways axis will do, +x keeps the picture from turning at random.
+            right = np.cross(forward, (0.0, 0.0, -1.0) if abs(forward[2]) < 0.9 else (1.0, 0.0, 0.0))
+        right = right / np.linalg.norm(right)
+        return right, np.cross(right, forward), forward
+
+    def rays(self, pixels: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Origins and unit directions, both (N, 3), through (N, 2) screen positions."""
+        right, up, forward = self.axes()
+        width, height = self.viewport
+        half = math.tan(math.radians(self.fov_y) / 2)
+        x = (2 * pixels[:, 0] - width) / height * half
+        y = (height - 2 * pixels[:, 1]) / height * half
+        direction = forward + x[:, None] * right + y[:, None] * up
+        direction /= np.linalg.norm(direction, axis=1, keepdims=True)
+        return np.broadcast_to(np.asarray(self.eye, np.float64), direction.shape), direction
+
+    def units_per_pixel(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(N,) size of one screen pixel, in model units, at the depth of (N, 3) points."""
+        _, _, forward = self.axes()
+        depth = (points - np.asarray(self.eye)) @ forward
+        scale = 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1]
+        return np.maximum(depth, 1e-12) * scale

@@ -1,0 +1,167 @@
+"""A triangle mesh as the painter's model: surfaces, parts, UV sets, all in model space."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import NightmistError
+
+MAX_FACES = 2_000_000
+
+
+@dataclass
+class SurfaceLook:
+    """What a file says about one material: a name, its factors, and its pictures (encoded bytes)."""
+
+    name: str
+    base_color: tuple[float, float, float] = (0.8, 0.8, 0.8)  # linear, as glTF's baseColorFactor
+    roughness: float = 0.5
+    metallic: float = 0.0
+    pictures: dict[str, bytes] = field(default_factory=dict)  # "base_color", "metallic_roughness"
+
+
+@dataclass
+class Mesh:
+    """Triangles with everything stored per corner, so that seams need no special case.
+
+    positions: (V, 3) float32, node transforms applied.
+    faces: (F, 3) int32 into positions.
+    uvs: one (F, 3, 2) float32 per UV set; NaN where a face has none.
+    normals: (F, 3, 3) float32 shading normals, unit length.
+    face_surface, face_part: (F,) int32 into surfaces and parts.
+    """
+
+    positions: NDArray[np.float32]
+    faces: NDArray[np.int32]
+    uvs: list[NDArray[np.float32]]
+    normals: NDArray[np.float32]
+    face_surface: NDArray[np.int32]
+    face_part: NDArray[np.int32]
+    surfaces: list[SurfaceLook]
+    parts: list[str]
+    notes: list[str] = field(default_factory=list)
+
+    @cached_property
+    def corners(self) -> NDArray[np.float64]:
+        """(F, 3, 3) corner positions."""
+        return self.positions[self.faces].astype(np.float64)
+
+    @cached_property
+    def face_normals(self) -> NDArray[np.float64]:
+        """(F, 3) geometric normals of unit length; zero for faces without area."""
+        a, b, c = self.corners[:, 0], self.corners[:, 1], self.corners[:, 2]
+        cross = np.cross(b - a, c - a)
+        length = np.linalg.norm(cross, axis=1, keepdims=True)
+        normals: NDArray[np.float64] = np.divide(cross, length, out=np.zeros_like(cross), where=length > 0)
+        return normals
+
+    @cached_property
+    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Lowest and highest corner of the box around all faces."""
+        points = self.corners.reshape(-1, 3)
+        return points.min(axis=0), points.max(axis=0)
+
+    def faces_of(self, surface: int) -> NDArray[np.int64]:
+        """Indices of the faces that belong to a surface."""
+        return np.flatnonzero(self.face_surface == surface)
+
+
+def build_mesh(
+    positions: NDArray[np.float32],
+    faces: NDArray[np.int32],
+    uvs: list[NDArray[np.float32]],
+    normals: NDArray[np.float32] | None,
+    face_surface: NDArray[np.int32],
+    face_part: NDArray[np.int32],
+    surfaces: list[SurfaceLook],
+    parts: list[str],
+    source: str,
+) -> Mesh:
+    """Check raw arrays of a file and make a Mesh of them.
+
+    Raises NightmistError, naming `source`, for meshes without faces, with too many, with indices out of
+    range or positions that are not numbers. Faces without area are dropped with a note.
+    """
+    if len(faces) == 0:
+        raise NightmistError(f"{source} holds no faces, so there is nothing to paint on.")
+    if len(faces) > MAX_FACES:
+        raise NightmistError(
+            f"{source} has {len(faces):,} triangles; at most {MAX_FACES:,} can be opened. Reduce the mesh first."
+        )
+    if faces.min() < 0 or faces.max() >= len(positions):
+        raise NightmistError(
+            f"{source} is damaged: a face points at vertex {int(faces.max())}, but there are {len(positions)}."
+        )
+    used = positions[faces]
+    if not np.isfinite(used).all():
+        raise NightmistError(f"{source} is damaged: {int((~np.isfinite(used)).any(axis=(1, 2)).sum())} faces have a position that is not a number.")
+    if np.abs(used).max() > 1e9:
+        raise NightmistError(f"{source} reaches out to {np.abs(used).max():.3g} units; scale it below 1e9 first.")
+    mesh = Mesh(positions, faces, uvs, np.zeros((0, 3, 3), np.float32), face_surface, face_part, surfaces, parts)
+    keep = np.linalg.norm(mesh.face_normals, axis=1) > 0
+    if not keep.any():
+        raise NightmistError(f"{source} has only faces without area, so there is nothing to paint on.")
+    if not keep.all():
+        mesh = Mesh(
+            positions, faces[keep], [uv[keep] for uv in uvs], mesh.normals,
+            face_surface[keep], face_part[keep], surfaces, parts,
+        )  # fmt: skip
+        normals = normals[keep] if normals is not None else None
+        mesh.notes.append(f"{int((~keep).sum())} faces without area were left out.")
+    mesh.normals = sound_normals(mesh, normals)
+    return drop_empty_surfaces(mesh)
+
+
+def sound_normals(mesh: Mesh, given: NDArray[np.float32] | None) -> NDArray[np.float32]:
+    """Shading normals (F, 3, 3): those given where usable, else area-weighted vertex normals."""
+    if given is None:
+        smooth = smooth_normals(mesh)
+    else:
+        length = np.linalg.norm(given, axis=2, keepdims=True)
+        good = np.isfinite(length) & (length > 1e-8)
+        flat = np.broadcast_to(mesh.face_normals[:, None, :], given.shape)
+        smooth = np.where(good, given / np.where(good, length, 1), flat)
+    return smooth.astype(np.float32)
+
+
+def smooth_normals(mesh: Mesh, crease: float = 40.0) -> NDArray[np.float64]:
+    """Vertex normals weighted by area; faces that meet at more than `crease` degrees stay sharp there."""
+    _, weld = np.unique(mesh.positions, axis=0, return_inverse=True)
+    vertex = weld.reshape(-1)[mesh.faces]
+    a, b, c = mesh.corners[:, 0], mesh.corners[:, 1], mesh.corners[:, 2]
+    weighted = np.cross(b - a, c - a)
+    total = np.zeros((int(vertex.max()) + 1, 3))
+    for corner in range(3):
+        np.add.at(total, vertex[:, corner], weighted)
+    mean = total[vertex]
+    length = np.linalg.norm(mean, axis=2, keepdims=True)
+    mean = np.divide(mean, length, out=np.zeros_like(mean), where=length > 0)
+    flat = np.broadcast_to(mesh.face_normals[:, None, :], mean.shape)
+    agrees = (mean * flat).sum(axis=2, keepdims=True) > np.cos(np.radians(crease))
+    return np.where(agrees, mean, flat)
+
+
+def drop_empty_surfaces(mesh: Mesh) -> Mesh:
+    """Leave out surfaces that no face uses, and give every surface a name of its own."""
+    used = np.unique(mesh.face_surface)
+    renumber = np.zeros(len(mesh.surfaces), np.int32)
+    renumber[used] = np.arange(len(used))
+    mesh.surfaces = [mesh.surfaces[i] for i in used]
+    mesh.face_surface = renumber[mesh.face_surface]
+    taken: set[str] = set()
+    for look in mesh.surfaces:
+        look.name = unused_name(look.name.strip()[:80] or "surface", taken)
+        taken.add(look.name)
+    return mesh
+
+
+def unused_name(wanted: str, taken: set[str]) -> str:
+    """`wanted`, or with the lowest number behind it that makes it new among `taken`."""
+    name, number = wanted, 2
+    while name in taken:
+        name, number = f"{wanted} {number}", number + 1
+    return name

@@ -1,0 +1,83 @@
+"""Rays against the model (F2), by Embree."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from embreex import rtcore_scene
+from embreex.mesh_construction import TriangleMesh
+from numpy.typing import NDArray
+
+from .mesh import Mesh
+
+
+@dataclass
+class Hits:
+    """Where N rays meet the model.
+
+    face: (N,) int32, -1 where nothing was hit. position, normal: (N, 3) float64; the normal is the
+    geometric one of the face that was hit. distance: (N,) along the unit ray.
+    """
+
+    face: NDArray[np.int32]
+    position: NDArray[np.float64]
+    normal: NDArray[np.float64]
+    distance: NDArray[np.float64]
+
+
+class Caster:
+    """Finds the nearest face along a ray."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self.mesh = mesh
+        # Embree works in float32: centering and scaling keeps its precision for models far from the origin.
+        low, high = mesh.bounds
+        self.center = (low + high) / 2
+        self.scale = 1.0 / max(float((high - low).max()), 1e-12)
+        self.scene = rtcore_scene.EmbreeScene(robust=True)
+        TriangleMesh(self.scene, ((mesh.corners - self.center) * self.scale).astype(np.float32))
+
+    def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
+        """Nearest hits of rays given by (N, 3) origins and (N, 3) unit directions."""
+        count = len(origins)
+        o = (np.asarray(origins, np.float64) - self.center) * self.scale
+        # A far eye loses float32 precision along the ray, so start near the model's bounding ball.
+        skip = np.maximum(-(o * directions).sum(axis=1) - 1.0, 0.0)
+        start = o + directions * skip[:, None]
+        face = np.asarray(
+            self.scene.run(start.astype(np.float32), directions.astype(np.float32)), np.int32
+        ).reshape(count)
+        hit = face >= 0
+        position = np.zeros((count, 3))
+        normal = np.zeros((count, 3))
+        distance = np.full(count, np.inf)
+        if hit.any():
+            n = self.mesh.face_normals[face[hit]]
+            anchor = self.mesh.corners[face[hit], 0]
+            d = directions[hit]
+            slope = (n * d).sum(axis=1)
+            slope = np.where(np.abs(slope) < 1e-12, 1e-12, slope)
+            t = (n * (anchor - origins[hit])).sum(axis=1) / slope
+            position[hit] = origins[hit] + d * t[:, None]
+            normal[hit] = n
+            distance[hit] = t
+        return Hits(face, position, normal, distance)
+
+    def attributes(self, hits: Hits, which: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(N, 2) UVs of the first set and (N, 3) unit shading normals of the hits numbered in `which`."""
+        face = hits.face[which]
+        weights = barycentric(self.mesh.corners[face], hits.position[which])[:, :, None]
+        normals = (self.mesh.normals[face] * weights).sum(axis=1)
+        length = np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+        return (self.mesh.uvs[0][face] * weights).sum(axis=1), normals / length
+
+
+def barycentric(corners: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(N, 3) weights of (N, 3) points within triangles (N, 3, 3)."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    normal = np.cross(b - a, c - a)
+    area2 = (normal * normal).sum(axis=1)
+    wb = (np.cross(points - a, c - a) * normal).sum(axis=1) / area2
+    wc = (np.cross(b - a, points - a) * normal).sum(axis=1) / area2
+    return np.column_stack([1 - wb - wc, wb, wc])

@@ -1,0 +1,109 @@
+"""The gutter (F12): texels just outside the islands repeat the nearest one inside."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import in_two_threads, kernel
+from .area import TileArea
+from .raster import TILE
+
+
+class Gutter:
+    """Pairs of (gutter texel, nearest inside texel), grouped by the tile of the inside texel.
+
+    The map wraps: an island at the right border has its gutter continue at the left one, as a
+    repeating texture is filtered.
+    """
+
+    def __init__(self, covered: NDArray[np.bool_], reach: int = 16) -> None:
+        """covered: (H, W), True inside islands. reach: in texels."""
+        height, width = covered.shape
+        self.width, self.height, self.reach = width, height, reach
+        source = np.full((height, width), -1, np.int64)
+        above = np.full((height, width), 127, np.int8)
+        in_two_threads(width, lambda a, b: _nearest_in_column(covered, reach, above, a, b))
+        in_two_threads(height, lambda a, b: _nearest_in_rows(covered, above, reach, source, a, b))
+        target = np.flatnonzero(source.ravel() >= 0)
+        inside = source.ravel()[target]
+        # Two orders of the same pairs: paint spreads out from its tile, and a recomposited tile needs its
+        # own gutter texels again, whose paint may come from next door.
+        self.by_source = self._grouped(target, inside, inside)
+        self.by_target = self._grouped(target, inside, target)
+
+    def _grouped(
+        self, target: NDArray[np.int64], source: NDArray[np.int64], key: NDArray[np.int64]
+    ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+        """Pairs (n, 2) of target and source sorted by the tile of `key`, and where each tile's begin."""
+        columns = self.width // TILE
+        tile = (key // self.width) // TILE * columns + (key % self.width) // TILE
+        order = np.argsort(tile, kind="stable")
+        pairs = np.column_stack([target[order], source[order]]).astype(np.int32)
+        starts = np.searchsorted(tile[order], np.arange(columns * (self.height // TILE) + 1)).astype(np.int64)
+        return pairs, starts
+
+    def spread(self, image: NDArray[np.uint16], area: TileArea) -> TileArea:
+        """Bring the gutter of an (H, W, 4) picture up to date after `area` changed; returns the tiles changed."""
+        touched = np.zeros((self.width // TILE) * (self.height // TILE), np.uint8)
+        touched[area.tiles] = 1
+        flat = image.reshape(-1, 4)
+        for side, (pairs, starts) in enumerate((self.by_target, self.by_source)):
+            _spread(flat, pairs, side, starts, area.tiles, area.rects, self.width, touched)
+        return TileArea.of_tiles(np.flatnonzero(touched).astype(np.int32))
+
+
+@kernel
+def _nearest_in_column(covered, reach, offset, first, last):  # type: ignore[no-untyped-def]
+    """offset[y, x]: rows to the nearest covered texel of the column (127: none in reach), wrapping."""
+    height = covered.shape[0]
+    for x in range(first, last):
+        since = 1000
+        for step in range(-reach, height):
+            y = step % height
+            since = 0 if covered[y, x] else since + 1
+            if step >= 0 and since <= reach:
+                offset[y, x] = -since
+        since = 1000
+        for step in range(height + reach - 1, -1, -1):
+            y = step % height
+            since = 0 if covered[y, x] else since + 1
+            if step < height and since <= reach and since < abs(offset[y, x]):
+                offset[y, x] = since
+
+
+@kernel
+def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: ignore[no-untyped-def]
+    """source[y, x]: the nearest covered texel within `reach`, found among the columns' nearest (exact)."""
+    height, width = covered.shape
+    for y in range(first, last):
+        for x in range(width):
+            if covered[y, x]:
+                continue
+            best = reach * reach + 1
+            for dx in range(-reach, reach + 1):
+                if dx * dx >= best:
+                    continue
+                column = (x + dx) % width
+                dy = offset[y, column]
+                if dy == 127:
+                    continue
+                distance = dx * dx + int(dy) * int(dy)
+                if distance < best:
+                    best = distance
+                    source[y, x] = ((y + dy) % height) * width + column
+
+
+@kernel
+def _spread(image, pairs, side, starts, tiles, rects, width, touched):  # type: ignore[no-untyped-def]
+    """Copy the pairs of each tile whose target (side 0) or source (side 1) lies in the tile's rectangle."""
+    columns = width // 64
+    for i in range(len(tiles)):
+        top, bottom, left, right = rects[i]
+        for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
+            y, x = (pairs[k, side] // width) % 64, (pairs[k, side] % width) % 64
+            if top <= y < bottom and left <= x < right:
+                target, source = pairs[k, 0], pairs[k, 1]
+                for c in range(4):
+                    image[target, c] = image[source, c]
+                touched[(target // width) // 64 * columns + (target % width) // 64] = 1

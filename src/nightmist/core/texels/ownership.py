@@ -1,0 +1,211 @@
+"""Ownership: which faces cover a texel's center, and where that texel lies in space (F1).
+
+The table is made of *pieces*: the part of one face inside one tile, as one span of texels per row. A texel
+under several faces lies in several pieces, so overlapped islands and repeats outside 0-1 need no special
+case. Inside a face, position is affine in texel coordinates; a matrix per face replaces a position per texel.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import NightmistError
+from ..kernels import kernel
+from ..mesh import Mesh
+from .raster import TILE
+
+MAX_REPEATS = 64
+
+
+@dataclass
+class Ownership:
+    """Pieces of faces, sorted by tile.
+
+    tile_start: (tiles + 1,) int64, the pieces of tile t are tile_start[t]:tile_start[t + 1].
+    tile_box: (tiles, 6) float64, lowest then highest corner in space of the tile's texel centers.
+    pieces: (n, 6) int32: face, x and y of the tile's origin before wrapping (texels), first row, rows, first span.
+    balls: (n, 4) float64, a ball in space around each piece's texel centers: center, radius.
+    spans: (m, 2) uint8, first column and end column inside the tile, one for each row of each piece.
+    matrices: (faces, 9) float64: dX/dx, dX/dy, X at texel coordinates (0, 0).
+    normals: (faces, 3) float64. texel_size: (faces,) side of a texel in space.
+    faces: (faces,) int64, the face's index in the mesh.
+    """
+
+    width: int
+    height: int
+    tile_start: NDArray[np.int64]
+    tile_box: NDArray[np.float64]
+    pieces: NDArray[np.int32]
+    balls: NDArray[np.float64]
+    spans: NDArray[np.uint8]
+    matrices: NDArray[np.float64]
+    normals: NDArray[np.float64]
+    texel_size: NDArray[np.float64]
+    faces: NDArray[np.int64]
+
+    @property
+    def columns(self) -> int:
+        """Tiles across."""
+        return self.width // TILE
+
+    def owner(self) -> NDArray[np.int32]:
+        """(H, W): which of `faces` owns each texel (the last one where several do), -1 outside every island."""
+        owner = np.full((self.height, self.width), -1, np.int32)
+        _write_owner(self.tile_start, self.pieces, self.spans, self.columns, owner)
+        return owner
+
+    def covered(self) -> NDArray[np.bool_]:
+        """(H, W): inside some island."""
+        return self.owner() >= 0
+
+
+def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int) -> Ownership:
+    """The table for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels.
+
+    A center on an edge between two faces belongs to exactly one of them. Raises NightmistError for UVs that
+    are not numbers or repeat absurdly often.
+    """
+    corners = uv[faces].astype(np.float64) * (width, height)
+    if not np.isfinite(corners).all():
+        raise NightmistError("Some faces have UVs that are not numbers; unwrap the surface first.")
+    spread = float(np.ptp(corners, axis=1).prod(axis=1).sum()) / (width * height)
+    if spread > MAX_REPEATS or np.abs(corners).max() > 2**30:
+        raise NightmistError(
+            f"The UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} can be painted. Unwrap the surface first."
+        )
+    points = mesh.corners[faces]
+    matrices = _affine(corners, points)
+    piece_count, span_count = _pieces(corners, width, height, np.zeros((0, 7), np.int32), np.zeros((0, 2), np.uint8))
+    raw = np.zeros((piece_count, 7), np.int32)
+    spans = np.zeros((span_count, 2), np.uint8)
+    _pieces(corners, width, height, raw, spans)
+    raw = raw[np.argsort(raw[:, 6], kind="stable")]
+    tiles = (width // TILE) * (height // TILE)
+    tile_start = np.searchsorted(raw[:, 6], np.arange(tiles + 1)).astype(np.int64)
+    pieces = np.ascontiguousarray(raw[:, :6])
+    boxes = np.zeros((piece_count, 6))
+    _boxes(pieces, spans, matrices, boxes)
+    middle = (boxes[:, :3] + boxes[:, 3:]) / 2
+    balls = np.column_stack([middle, np.linalg.norm(boxes[:, 3:] - middle, axis=1)])
+    tile_box = np.tile([np.inf] * 3 + [-np.inf] * 3, (tiles, 1))
+    np.minimum.at(tile_box[:, :3], raw[:, 6], boxes[:, :3])
+    np.maximum.at(tile_box[:, 3:], raw[:, 6], boxes[:, 3:])
+    size = np.sqrt(np.linalg.norm(np.cross(matrices[:, 0:3], matrices[:, 3:6]), axis=1))
+    return Ownership(
+        width, height, tile_start, tile_box, pieces, balls, spans, matrices, mesh.face_normals[faces], size, faces
+    )  # fmt: skip
+
+
+def _affine(uv: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(F, 9) matrices that take texel coordinates to space; zero slopes where UVs have no area."""
+    e1, e2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    p1, p2 = points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]
+    area = e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]
+    inverse = np.divide(1.0, area, out=np.zeros_like(area), where=np.abs(area) > 1e-12)[:, None]
+    dx = (p1 * e2[:, 1:2] - p2 * e1[:, 1:2]) * inverse
+    dy = (p2 * e1[:, 0:1] - p1 * e2[:, 0:1]) * inverse
+    origin = points[:, 0] - dx * uv[:, 0, 0:1] - dy * uv[:, 0, 1:2]
+    return np.concatenate([dx, dy, origin], axis=1)
+
+
+@kernel
+def _crossing(ax, ay, bx, by, y):  # type: ignore[no-untyped-def]
+    # Ends in one fixed order, so that both faces at an edge compute the same number to the bit.
+    if ay > by or (ay == by and ax > bx):
+        ax, ay, bx, by = bx, by, ax, ay
+    return ax + (bx - ax) * ((y - ay) / (by - ay))
+
+
+@kernel
+def _pieces(corners, width, height, pieces, spans):  # type: ignore[no-untyped-def]
+    """Count pieces and spans, and write them where the arrays have room (call twice)."""
+    write = len(pieces) > 0
+    columns, rows = width // 64, height // 64
+    count, span_count = 0, 0
+    for f in range(len(corners)):
+        ax, ay = corners[f, 0]
+        bx, by = corners[f, 1]
+        cx, cy = corners[f, 2]
+        top = int(np.ceil(min(ay, by, cy) - 0.5))
+        bottom = int(np.ceil(max(ay, by, cy) - 0.5))
+        for band in range(top // 64, (bottom - 1) // 64 + 1 if bottom > top else top // 64):
+            y0, y1 = max(top, band * 64), min(bottom, band * 64 + 64)
+            starts = np.zeros(64, np.int64)
+            ends = np.zeros(64, np.int64)
+            left, right = 2**40, -(2**40)
+            for y in range(y0, y1):
+                center = y + 0.5
+                low, high = 1e300, -1e300
+                # Half-open in y (low end in, high end out), so a row at a shared corner is counted once.
+                if (ay <= center) != (by <= center):
+                    x = _crossing(ax, ay, bx, by, center)
+                    low, high = min(low, x), max(high, x)
+                if (by <= center) != (cy <= center):
+                    x = _crossing(bx, by, cx, cy, center)
+                    low, high = min(low, x), max(high, x)
+                if (cy <= center) != (ay <= center):
+                    x = _crossing(cx, cy, ax, ay, center)
+                    low, high = min(low, x), max(high, x)
+                if high > low:
+                    x0, x1 = int(np.ceil(low - 0.5)), int(np.ceil(high - 0.5))
+                    if x1 > x0:
+                        starts[y - y0], ends[y - y0] = x0, x1
+                        left, right = min(left, x0), max(right, x1)
+            if right <= left:
+                continue
+            for column in range(left // 64, (right - 1) // 64 + 1):
+                first, last = -1, -1
+                for i in range(y1 - y0):
+                    if max(starts[i], column * 64) < min(ends[i], column * 64 + 64):
+                        if first < 0:
+                            first = i
+                        last = i
+                if first < 0:
+                    continue
+                if write:
+                    pieces[count, 0] = f
+                    pieces[count, 1] = column * 64
+                    pieces[count, 2] = band * 64
+                    pieces[count, 3] = y0 - band * 64 + first
+                    pieces[count, 4] = last - first + 1
+                    pieces[count, 5] = span_count
+                    pieces[count, 6] = (band % rows) * columns + column % columns
+                    for i in range(first, last + 1):
+                        x0, x1 = max(starts[i], column * 64), min(ends[i], column * 64 + 64)
+                        spans[span_count + i - first, 0] = max(x0 - column * 64, 0) if x1 > x0 else 0
+                        spans[span_count + i - first, 1] = x1 - column * 64 if x1 > x0 else 0
+                count += 1
+                span_count += last - first + 1
+    return count, span_count
+
+
+@kernel
+def _boxes(pieces, spans, matrices, boxes):  # type: ignore[no-untyped-def]
+    """Box in space of each piece's texel centers: positions are affine, so a row's ends suffice."""
+    for p in range(len(pieces)):
+        m = matrices[pieces[p, 0]]
+        for axis in range(3):
+            boxes[p, axis], boxes[p, axis + 3] = 1e300, -1e300
+        for i in range(pieces[p, 4]):
+            y = pieces[p, 2] + pieces[p, 3] + i + 0.5
+            s = pieces[p, 5] + i
+            if spans[s, 1] <= spans[s, 0]:
+                continue
+            for x in (pieces[p, 1] + spans[s, 0] + 0.5, pieces[p, 1] + spans[s, 1] - 0.5):
+                for axis in range(3):
+                    value = m[axis] * x + m[axis + 3] * y + m[axis + 6]
+                    boxes[p, axis] = min(boxes[p, axis], value)
+                    boxes[p, axis + 3] = max(boxes[p, axis + 3], value)
+
+
+@kernel
+def _write_owner(tile_start, pieces, spans, columns, owner):  # type: ignore[no-untyped-def]
+    for t in range(len(tile_start) - 1):
+        top, left = (t // columns) * 64, (t % columns) * 64
+        for p in range(tile_start[t], tile_start[t + 1]):
+            for i in range(pieces[p, 4]):
+                first, last = spans[pieces[p, 5] + i]
+                owner[top + pieces[p, 3] + i, left + first : left + last] = pieces[p, 0]

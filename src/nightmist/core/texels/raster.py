@@ -1,0 +1,52 @@
+"""Sparse 16-bit rasters in tiles that are never changed in place once shared."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import address_of
+
+TILE = 64
+
+Tile = NDArray[np.uint16]
+TileKey = tuple[int, int]
+
+
+class Raster:
+    """W × H texels of `channels` uint16, the last one alpha; a tile that is absent is transparent.
+
+    tiles: (row, column) -> (TILE, TILE, channels) uint16, read-only.
+    addresses: (rows, columns) int64 for kernels, 0 where a tile is absent.
+    """
+
+    def __init__(self, width: int, height: int, channels: int) -> None:
+        self.width, self.height, self.channels = width, height, channels
+        self.tiles: dict[TileKey, Tile] = {}
+        self.addresses = np.zeros((height // TILE, width // TILE), np.int64)
+
+    def put(self, key: TileKey, tile: Tile | None) -> None:
+        """Set or clear one tile; the array belongs to the raster from now on."""
+        if tile is None:
+            self.tiles.pop(key, None)
+            self.addresses[key] = 0
+        else:
+            tile.flags.writeable = False
+            self.tiles[key] = tile
+            self.addresses[key] = address_of(tile)
+
+    def read(self) -> NDArray[np.uint16]:
+        """The whole raster, (H, W, channels)."""
+        image = np.zeros((self.height, self.width, self.channels), np.uint16)
+        for (row, column), tile in self.tiles.items():
+            image[row * TILE : (row + 1) * TILE, column * TILE : (column + 1) * TILE] = tile
+        return image
+
+    def write(self, image: NDArray[np.uint16]) -> dict[TileKey, Tile | None]:
+        """The tiles that an (H, W, channels) picture would have here; wholly transparent ones are None."""
+        tiles: dict[TileKey, Tile | None] = {}
+        for row in range(self.height // TILE):
+            for column in range(self.width // TILE):
+                part = image[row * TILE : (row + 1) * TILE, column * TILE : (column + 1) * TILE]
+                tiles[row, column] = np.ascontiguousarray(part) if part[..., -1].any() else None
+        return tiles

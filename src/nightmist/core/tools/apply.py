@@ -1,0 +1,89 @@
+"""Brush and erase: one stroke's coverage composited onto the pixels from before the stroke (F4, F5)."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import carray
+from numpy.typing import NDArray
+
+from ..kernels import as_float32, as_uint16, in_two_threads, kernel
+from ..texels.area import TileArea
+
+
+def lay_over(
+    area: TileArea,
+    coverage: NDArray[np.int64],
+    before: NDArray[np.int64],
+    after: NDArray[np.int64],
+    value: tuple[float, ...],
+) -> None:
+    """Write `after` = `before` with `value` laid over it by coverage, inside `area`.
+
+    coverage, before, after: tables of tile addresses by tile number; coverage tiles are float32, the others
+    uint16 with len(value) + 1 channels, alpha last; a `before` of 0 is transparent. value: 0-1 per channel.
+    """
+    paint = np.asarray(value, np.float32)
+    in_two_threads(
+        len(area),
+        lambda a, b: _lay_over(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, len(paint) + 1),
+    )
+
+
+def take_away(
+    area: TileArea,
+    coverage: NDArray[np.int64],
+    before: NDArray[np.int64],
+    after: NDArray[np.int64],
+    channels: int,
+) -> None:
+    """Write `after` = `before` with alpha · (1 - coverage); tables as in `lay_over`."""
+    in_two_threads(
+        len(area), lambda a, b: _take_away(area.tiles[a:b], area.rects[a:b], coverage, before, after, channels)
+    )
+
+
+@kernel
+def _lay_over(tiles, rects, coverage, before, after, value, channels):  # type: ignore[no-untyped-def]
+    full = np.float32(65535.0)
+    alpha = channels - 1
+    for i in range(len(tiles)):
+        t = tiles[i]
+        top, bottom, left, right = rects[i]
+        cover = carray(as_float32(coverage[t]), (64, 64))
+        target = carray(as_uint16(after[t]), (64, 64, channels))
+        # An absent tile is read as if it were its own target, which starts out as zeros.
+        source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (64, 64, channels))
+        fresh = before[t] == 0
+        for y in range(top, bottom):
+            for x in range(left, right):
+                a = cover[y, x]
+                if a <= 0:
+                    continue
+                below = np.float32(0.0) if fresh else source[y, x, alpha] / full
+                out = a + below * (np.float32(1.0) - a)
+                share = a / out
+                for c in range(alpha):
+                    old = np.float32(0.0) if fresh else np.float32(source[y, x, c])
+                    mixed = old + (value[c] * full - old) * share
+                    target[y, x, c] = np.uint16(mixed + np.float32(0.5))
+                target[y, x, alpha] = np.uint16(out * full + np.float32(0.5))
+
+
+@kernel
+def _take_away(tiles, rects, coverage, before, after, channels):  # type: ignore[no-untyped-def]
+    alpha = channels - 1
+    for i in range(len(tiles)):
+        t = tiles[i]
+        if before[t] == 0:
+            continue
+        top, bottom, left, right = rects[i]
+        cover = carray(as_float32(coverage[t]), (64, 64))
+        target = carray(as_uint16(after[t]), (64, 64, channels))
+        source = carray(as_uint16(before[t]), (64, 64, channels))
+        for y in range(top, bottom):
+            for x in range(left, right):
+                left_over = np.float32(source[y, x, alpha]) * (np.float32(1.0) - cover[y, x])
+                target[y, x, alpha] = np.uint16(left_over + np.float32(0.5))
+                if target[y, x, alpha] == 0:
+                    for c in range(alpha):
+                        target[y, x, c] = 0

@@ -1,0 +1,91 @@
+"""A project as one file: an open zip of JSON, PNG tiles and a GLB (docs/formats.md)."""
+
+from __future__ import annotations
+
+import json
+import os
+import zipfile
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ..core.errors import NightmistError
+from ..core.formats.gltf_read import read_gltf
+from ..core.formats.gltf_write import write_glb
+from ..core.formats.pictures import read_picture, write_png
+from ..core.texels.raster import TILE, Tile
+from .commands import TileRef
+from .types import CHANNELS, DocumentState
+
+if TYPE_CHECKING:
+    from .document import Document
+
+VERSION = 1
+MAX_FILE = 1 << 30
+
+
+def save(document: Document, path: Path) -> None:
+    """Write the project; a file of that name is replaced only once the new one is whole."""
+    tiles: dict[str, Tile] = {}
+    layers = {}
+    for layer in document.layers.values():
+        refs = layer.tiles()
+        layers[layer.id] = [list(ref) for ref in refs]
+        for ref in refs:
+            tiles[ref.digest] = layer.rasters[ref.map].tiles[ref.row, ref.column]
+    description = {"nightmist": VERSION, "document": document.state().model_dump(), "tiles": layers}
+    partial = path.with_name(path.name + ".part")
+    try:
+        with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED) as zipped:
+            zipped.writestr("document.json", json.dumps(description), zipfile.ZIP_DEFLATED)
+            zipped.writestr("model.glb", write_glb(document.mesh), zipfile.ZIP_DEFLATED)
+            for digest, tile in tiles.items():
+                zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
+        os.replace(partial, path)
+    except OSError as error:
+        partial.unlink(missing_ok=True)
+        raise NightmistError(f"{path} cannot be written: {error.strerror}.") from error
+
+
+def load(path: Path) -> Document:
+    """Read a project written by `save`. Raises NightmistError for what is none, or is damaged."""
+    from .document import Document
+
+    try:
+        with zipfile.ZipFile(path) as zipped:
+            for info in zipped.infolist():
+                if info.file_size > MAX_FILE:
+                    raise NightmistError(f"{path.name} unpacks to more than {MAX_FILE >> 20} MB in {info.filename}.")
+            description = json.loads(zipped.read("document.json"))
+            if description.get("nightmist") != VERSION:
+                raise NightmistError(f"{path.name} is of version {description.get('nightmist')}; this reads {VERSION}.")
+            state = DocumentState.model_validate(description["document"])
+            mesh = read_gltf("model.glb", zipped.read("model.glb"), {})
+            document = Document(mesh, state)
+            held: dict[str, Tile] = {}
+            for layer_id, refs in description["tiles"].items():
+                for ref in (TileRef(*ref) for ref in refs):
+                    if ref.digest not in held:
+                        png = zipped.read(f"tiles/{ref.digest}.png")
+                        held[ref.digest] = _tile_of(ref.digest, png, CHANNELS[ref.map])
+                    document.put_tile(layer_id, ref.map, (ref.row, ref.column), held[ref.digest])
+    except OSError as error:
+        raise NightmistError(f"{path} cannot be read: {error.strerror}.") from error
+    except (zipfile.BadZipFile, ValueError, KeyError, TypeError, IndexError) as error:
+        raise NightmistError(f"{path.name} is not a sound Nightmist project: {error}") from error
+    return document
+
+
+def _tile_png(tile: Tile) -> bytes:
+    """A color tile as RGBA; a value tile as gray, its value above its alpha."""
+    return write_png(tile if tile.shape[2] == 4 else np.concatenate([tile[..., 0], tile[..., 1]]))
+
+
+def _tile_of(digest: str, png: bytes, channels: int) -> Tile:
+    image = read_picture(f"The tile {digest[:8]}", png)
+    if image.shape[:2] != (TILE if channels == 4 else 2 * TILE, TILE):
+        raise NightmistError(f"The tile {digest[:8]} has the wrong size.")
+    if channels == 4:
+        return image
+    return np.ascontiguousarray(np.stack([image[:TILE, :, 0], image[TILE:, :, 0]], axis=2))

@@ -1,0 +1,136 @@
+"""Every document type, defined once. OpenAPI and the browser's types are generated from these."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from ..core.compose import BlendMode
+from ..core.errors import NightmistError
+from ..core.texels import TILE
+
+MapName = Literal["base_color", "roughness", "metallic", "height"]
+MAPS: tuple[MapName, ...] = ("base_color", "roughness", "metallic", "height")
+#: Channels of a layer's raster, alpha included.
+CHANNELS: dict[MapName, int] = {"base_color": 4, "roughness": 2, "metallic": 2, "height": 2}
+
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Tool = Literal["brush", "erase"]
+
+MIN_SIDE, MAX_SIDE = TILE, 8192
+
+
+class Value(BaseModel):
+    """A frozen document value; wrong arguments become a sentence for the painter."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def __init__(self, **data: Any) -> None:
+        try:
+            super().__init__(**data)
+        except ValidationError as error:
+            raise NightmistError(describe(type(self).__name__, error)) from error
+
+
+def describe(what: str, error: ValidationError) -> str:
+    """The first thing wrong with given values, in words."""
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    return f"{what}: {where} = {first['input']!r} does not work: {first['msg'].removeprefix('Value error, ')}."
+
+
+class Pigment(Value):
+    """What the brush carries: a value for each map, or None to leave that map alone."""
+
+    base_color: str | None = Field(default=None, description="#rrggbb, sRGB-encoded")
+    roughness: Share | None = None
+    metallic: Share | None = None
+    height: Share | None = Field(default=None, description="0.5 is the untouched surface")
+
+    @field_validator("base_color")
+    @classmethod
+    def _hex(cls, value: str | None) -> str | None:
+        if value is not None and not re.fullmatch(r"#[0-9a-fA-F]{6}", value):
+            raise ValueError("a color is written as # and six digits, like #7d3d1f")
+        return value.lower() if value else value
+
+    def values(self) -> dict[MapName, tuple[float, ...]]:
+        """The maps this pigment touches, each with its channels as 0-1."""
+        found: dict[MapName, tuple[float, ...]] = {}
+        if self.base_color is not None:
+            found["base_color"] = hex_channels(self.base_color)
+        for name, value in (("roughness", self.roughness), ("metallic", self.metallic), ("height", self.height)):
+            if value is not None:
+                found[name] = (value,)  # type: ignore[index]
+        return found
+
+
+def hex_channels(color: str) -> tuple[float, float, float]:
+    """#rrggbb as three numbers 0-1."""
+    return int(color[1:3], 16) / 255, int(color[3:5], 16) / 255, int(color[5:7], 16) / 255
+
+
+class Tip(Value):
+    """How the brush touches."""
+
+    radius: float = Field(default=38, gt=0, le=100_000)
+    unit: Literal["px", "world"] = Field(default="px", description="screen pixels or model units")
+    strength: Share = 1.0
+    hardness: Share = 0.5
+    spacing: float = Field(default=0.12, ge=0.01, le=10, description="share of the diameter between dabs")
+    pressure_radius: bool = False
+    pressure_strength: bool = True
+    build_up: bool = Field(default=False, description="dabs of one stroke add up instead of stopping at strength")
+    facing_limit: float = Field(default=90, gt=0, le=180, description="degrees from the dab's normal")
+
+
+class LayerState(BaseModel):
+    """A layer of a surface's stack, without its pixels."""
+
+    id: str
+    name: str = Field(min_length=1, max_length=80)
+    kind: Literal["brushed"] = "brushed"
+    visible: bool = True
+    opacity: Share = 1.0
+    blend: BlendMode = "normal"
+
+
+class StartValues(BaseModel):
+    """What a surface shows where nothing is painted; color is sRGB-encoded, 0-1."""
+
+    base_color: tuple[Share, Share, Share]
+    roughness: Share
+    metallic: Share
+    height: Share = 0.5
+
+
+class SurfaceState(BaseModel):
+    """A surface: what one material of the model covers."""
+
+    name: str
+    width: int
+    height: int
+    start: StartValues
+    depth: float = Field(default=0.02, description="model units that height 0-1 spans")
+    layers: list[LayerState] = []  # bottom first
+
+
+class DocumentState(BaseModel):
+    """Everything about a document but its mesh and pixels."""
+
+    name: str
+    surfaces: list[SurfaceState]
+    notes: list[str] = []
+
+
+def checked_size(size: int | tuple[int, int]) -> tuple[int, int]:
+    """(width, height) from a number or a pair. Raises NightmistError unless both are usable map sides."""
+    width, height = (size, size) if isinstance(size, int) else (int(size[0]), int(size[1]))
+    for side in (width, height):
+        if side & (side - 1) or not MIN_SIDE <= side <= MAX_SIDE:
+            raise NightmistError(
+                f"A map cannot be {width} × {height}: each side is a power of two from {MIN_SIDE} to {MAX_SIDE}."
+            )
+    return width, height

@@ -1,0 +1,261 @@
+"""The one door to the database. Driver errors leave it as StoreError, with their cause."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from typing import Any
+
+import zstandard
+from alembic import command as alembic
+from alembic.config import Config
+from sqlalchemy import create_engine, delete, func, insert, select, text, update
+from sqlalchemy.dialects.postgresql import insert as upsert
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session
+
+from .tables import Placed, Project, Step, Tile
+
+#: Key of the lock that one serving process holds on a database.
+SERVING_LOCK = 0x4E4D
+Place = tuple[str, str, int, int]  # layer, map, row, column
+
+
+class StoreError(Exception):
+    """The database did not do what was asked."""
+
+
+@dataclass
+class ProjectRow:
+    """A project as the gallery shows it."""
+
+    id: str
+    name: str
+    changed: datetime.datetime
+    revision: int
+
+
+@dataclass
+class Change:
+    """What one transaction keeps: new pixels, where tiles lie now, the structure, and the history."""
+
+    revision: int
+    cursor: int
+    tiles: dict[str, tuple[int, bytes]] = field(default_factory=dict)  # digest -> channels, pixels
+    placed: dict[Place, str | None] = field(default_factory=dict)  # None: the tile is gone
+    state: dict[str, Any] | None = None
+    step: dict[str, Any] | None = None  # the command that now stands at cursor - 1
+    dropped_layer: str | None = None
+
+
+class Store:
+    """Projects in PostgreSQL."""
+
+    def __init__(self, url: str) -> None:
+        url = url.replace("postgres://", "postgresql://", 1)
+        self.url = url.replace("postgresql://", "postgresql+psycopg://", 1)
+        self.engine = create_engine(self.url, pool_pre_ping=True, connect_args={"connect_timeout": 5})
+        self._lock_connection: Any = None
+
+    def migrate(self) -> None:
+        """Bring the tables to the newest form."""
+        config = Config()
+        config.set_main_option("script_location", "nightmist.store:migrations")
+        config.attributes["url"] = self.url
+        with _told():
+            alembic.upgrade(config, "head")
+
+    def hold_serving_lock(self) -> bool:
+        """Become the only server of this database; False when another one is. Ends with the process."""
+        with _told():
+            self._lock_connection = self.engine.connect()
+            taken = self._lock_connection.execute(text("select pg_try_advisory_lock(:key)"), {"key": SERVING_LOCK})
+            held = bool(taken.scalar())
+            self._lock_connection.commit()
+            return held
+
+    def close(self) -> None:
+        """Let go of all connections."""
+        if self._lock_connection is not None:
+            self._lock_connection.invalidate()
+            self._lock_connection.close()
+        self.engine.dispose()
+
+    @contextmanager
+    def _session(self) -> Iterator[Session]:
+        with _told(), Session(self.engine) as session, session.begin():
+            yield session
+
+    # Projects
+
+    def projects(self) -> list[ProjectRow]:
+        """All projects, the one changed last first."""
+        with self._session() as session:
+            rows = session.execute(
+                select(Project.id, Project.name, Project.changed, Project.revision).order_by(Project.changed.desc())
+            )
+            return [ProjectRow(*row) for row in rows]
+
+    def create(self, project: str, name: str, model: bytes, picture: bytes, state: dict[str, Any], change: Change) -> None:
+        """A new project with all its pixels, in one transaction."""
+        with self._session() as session:
+            session.add(Project(id=project, name=name, model=model, picture=picture, state=state))
+            session.flush()
+            self._write(session, project, change)
+
+    def delete(self, project: str) -> None:
+        """A project with everything that belongs to it."""
+        with self._session() as session:
+            session.execute(delete(Project).where(Project.id == project))
+
+    def exists(self, project: str) -> bool:
+        """Whether there is such a project."""
+        with self._session() as session:
+            return session.scalar(select(Project.id).where(Project.id == project)) is not None
+
+    def model(self, project: str) -> bytes:
+        """The model, as GLB."""
+        return self._one(project, Project.model)  # type: ignore[no-any-return]
+
+    def picture(self, project: str) -> bytes | None:
+        """The gallery's picture, as PNG."""
+        return self._one(project, Project.picture)  # type: ignore[no-any-return]
+
+    def set_picture(self, project: str, picture: bytes) -> None:
+        """Replace the gallery's picture."""
+        with self._session() as session:
+            session.execute(update(Project).where(Project.id == project).values(picture=picture))
+
+    def desk(self, project: str) -> dict[str, Any]:
+        """The painter's tool, tip, pigment and target, as left."""
+        return self._one(project, Project.desk)  # type: ignore[no-any-return]
+
+    def set_desk(self, project: str, desk: dict[str, Any]) -> None:
+        """Keep the painter's desk."""
+        with self._session() as session:
+            session.execute(update(Project).where(Project.id == project).values(desk=desk))
+
+    def position(self, project: str) -> tuple[dict[str, Any], int, int]:
+        """State, cursor and revision."""
+        with self._session() as session:
+            row = session.execute(
+                select(Project.state, Project.cursor, Project.revision).where(Project.id == project)
+            ).one_or_none()
+            if row is None:
+                raise StoreError(f"no project {project}")
+            return row[0], row[1], row[2]
+
+    def _one(self, project: str, column: Any) -> Any:
+        with self._session() as session:
+            row = session.execute(select(column).where(Project.id == project)).one_or_none()
+            if row is None:
+                raise StoreError(f"no project {project}")
+            return row[0]
+
+    # Pixels and history
+
+    def placed(self, project: str) -> Iterator[tuple[str, str, int, int, str]]:
+        """Layer, map, row, column and digest of all tiles in force."""
+        with self._session() as session:
+            rows = session.execute(
+                select(Placed.layer, Placed.map, Placed.row, Placed.column, Placed.digest).where(Placed.project == project)
+            )
+            yield from (tuple(row) for row in rows)  # type: ignore[misc]
+
+    def tiles(self, project: str, digests: list[str]) -> dict[str, tuple[int, bytes]]:
+        """Channels and pixels behind digests; those that are not there are left out."""
+        unpack = zstandard.ZstdDecompressor()
+        found: dict[str, tuple[int, bytes]] = {}
+        with self._session() as session:
+            for start in range(0, len(digests), 500):
+                rows = session.execute(
+                    select(Tile.digest, Tile.channels, Tile.data).where(
+                        Tile.project == project, Tile.digest.in_(digests[start : start + 500])
+                    )
+                )
+                found.update({digest: (channels, unpack.decompress(data)) for digest, channels, data in rows})
+        return found
+
+    def steps(self, project: str) -> list[dict[str, Any]]:
+        """The history's commands in order."""
+        with self._session() as session:
+            return list(session.scalars(select(Step.command).where(Step.project == project).order_by(Step.place)))
+
+    def keep(self, project: str, change: Change) -> None:
+        """Keep one change for good: when this returns, it has been committed."""
+        with self._session() as session:
+            self._write(session, project, change)
+
+    def _write(self, session: Session, project: str, change: Change) -> None:
+        pack = zstandard.ZstdCompressor(level=1)
+        if change.tiles:
+            rows = [
+                {"project": project, "digest": digest, "channels": channels, "data": pack.compress(data)}
+                for digest, (channels, data) in change.tiles.items()
+            ]
+            session.execute(upsert(Tile).on_conflict_do_nothing(), rows)
+        if change.dropped_layer:
+            session.execute(delete(Placed).where(Placed.project == project, Placed.layer == change.dropped_layer))
+        gone = [place for place, digest in change.placed.items() if digest is None]
+        for layer, map_name, row, column in gone:
+            session.execute(
+                delete(Placed).where(
+                    Placed.project == project, Placed.layer == layer, Placed.map == map_name,
+                    Placed.row == row, Placed.column == column,
+                )
+            )  # fmt: skip
+        here = [
+            {"project": project, "layer": p[0], "map": p[1], "row": p[2], "column": p[3], "digest": digest}
+            for p, digest in change.placed.items()
+            if digest is not None
+        ]
+        if here:
+            statement = upsert(Placed)
+            session.execute(
+                statement.on_conflict_do_update(
+                    index_elements=["project", "layer", "map", "row", "column"],
+                    set_={"digest": statement.excluded.digest},
+                ),
+                here,
+            )
+        if change.step is not None:
+            place = change.cursor - 1
+            session.execute(delete(Step).where(Step.project == project, Step.place >= place))
+            session.execute(insert(Step).values(project=project, place=place, command=change.step))
+        values: dict[str, Any] = {"cursor": change.cursor, "revision": change.revision, "changed": func.now()}
+        if change.state is not None:
+            values["state"] = change.state
+        session.execute(update(Project).where(Project.id == project).values(**values))
+
+    def sweep(self, project: str, depth: int) -> None:
+        """Forget steps beyond `depth`, and pixels that neither the maps nor a step refers to."""
+        with self._session() as session:
+            count = session.scalar(select(func.count()).select_from(Step).where(Step.project == project)) or 0
+            if count > depth:
+                cut = count - depth
+                session.execute(delete(Step).where(Step.project == project, Step.place < cut))
+                session.execute(update(Step).where(Step.project == project).values(place=-1 - (Step.place - cut)))
+                session.execute(update(Step).where(Step.project == project).values(place=-1 - Step.place))
+                session.execute(
+                    update(Project).where(Project.id == project).values(cursor=func.greatest(Project.cursor - cut, 0))
+                )
+            # Digests stand in a command's JSON as 32 hex digits: cheaper to look for than to list.
+            session.execute(
+                text(
+                    "delete from tile t where t.project = :project"
+                    " and not exists (select 1 from placed p where p.project = t.project and p.digest = t.digest)"
+                    " and t.digest not in (select m[1] from step s,"
+                    "  lateral regexp_matches(s.command::text, '\"([0-9a-f]{32})\"', 'g') m where s.project = :project)"
+                ),
+                {"project": project},
+            )
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    try:
+        yield
+    except SQLAlchemyError as error:
+        raise StoreError(str(error.__cause__ or error).strip().split("\n")[0]) from error

@@ -1,0 +1,176 @@
+"""What browsers and the studio say to each other, but for samples and pixels (docs/paint-socket.md)."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+from ..core.compose import BlendMode
+from ..core.mapping import Camera
+from ..document.types import DocumentState, Pigment, Share, Tip, Tool
+
+PROTOCOL = 1
+
+
+class Message(BaseModel):
+    """Unknown fields are refused: a typo must not be a silent no."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class BeginStroke(Message):
+    """The press. `stroke` is the browser's own number for it; `layers` names the layer that takes it, by surface."""
+
+    type: Literal["begin"]
+    stroke: int
+    tool: Tool
+    tip: Tip
+    pigment: Pigment | None
+    camera: Camera
+    layers: dict[str, str]
+
+
+class EndStroke(Message):
+    """The release: the stroke becomes one undo step."""
+
+    type: Literal["end"]
+    stroke: int
+
+
+class CancelStroke(Message):
+    """The stroke is to be as if it had never begun."""
+
+    type: Literal["cancel"]
+    stroke: int
+
+
+class Undo(Message):
+    """Take back the last step."""
+
+    type: Literal["undo"]
+
+
+class Redo(Message):
+    """Bring back the step undone last."""
+
+    type: Literal["redo"]
+
+
+class NewLayer(Message):
+    """Add a brushed layer to a surface, above the given one or on top."""
+
+    type: Literal["add_layer"]
+    surface: str
+    above: str | None = None
+
+
+class DeleteLayer(Message):
+    """Delete a layer with its paint."""
+
+    type: Literal["remove_layer"]
+    layer: str
+
+
+class ReorderLayer(Message):
+    """Put a layer at an index of its stack, bottom 0."""
+
+    type: Literal["move_layer"]
+    layer: str
+    index: int
+
+
+class ChangeLayer(Message):
+    """Set properties of a layer; those left out stay."""
+
+    type: Literal["change_layer"]
+    layer: str
+    name: str | None = Field(default=None, min_length=1, max_length=80)
+    visible: bool | None = None
+    opacity: Share | None = None
+    blend: BlendMode | None = None
+
+
+class KeepDesk(Message):
+    """The painter's desk as it is now: tool, tip, pigment, palette, target."""
+
+    type: Literal["desk"]
+    desk: dict[str, Any]
+
+
+class Acknowledge(Message):
+    """A batch of pixels is on the screen; the next may come."""
+
+    type: Literal["ack"]
+    batch: int
+
+
+ClientMessage = Annotated[
+    BeginStroke | EndStroke | CancelStroke | Undo | Redo | NewLayer | DeleteLayer | ReorderLayer | ChangeLayer
+    | KeepDesk | Acknowledge,
+    Field(discriminator="type"),
+]  # fmt: skip
+CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
+
+
+class HistoryState(BaseModel):
+    """What undo and redo would do."""
+
+    undo: str | None
+    redo: str | None
+    place: int
+
+
+class Welcome(BaseModel):
+    """The first message on a connection; all pixels follow."""
+
+    type: Literal["welcome"] = "welcome"
+    protocol: int = PROTOCOL
+    project: str
+    state: DocumentState
+    history: HistoryState
+    desk: dict[str, Any]
+
+
+class StateChanged(BaseModel):
+    """Structure or history changed, by whomever."""
+
+    type: Literal["state"] = "state"
+    state: DocumentState
+    history: HistoryState
+    added_layer: str | None = None
+
+
+class KeptState(BaseModel):
+    """How much is kept for good: `waiting` changes are not yet, and `trouble` says why if that lasts."""
+
+    type: Literal["kept"] = "kept"
+    revision: int
+    waiting: int
+    trouble: str | None = None
+
+
+class StrokeEnded(BaseModel):
+    """A stroke is over; its revision, or null when it left no mark."""
+
+    type: Literal["stroke_ended"] = "stroke_ended"
+    stroke: int
+    revision: int | None
+
+
+class Refused(BaseModel):
+    """Something could not be done; nothing was changed."""
+
+    type: Literal["refused"] = "refused"
+    message: str
+    stroke: int | None = None
+
+
+class People(BaseModel):
+    """How many browsers have the project open."""
+
+    type: Literal["people"] = "people"
+    count: int
+
+
+ServerMessage = Welcome | StateChanged | KeptState | StrokeEnded | Refused | People

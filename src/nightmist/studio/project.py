@@ -1,0 +1,301 @@
+"""An open project: one thread that owns the document; whatever browsers ask is done there, in order."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import queue
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TypeVar
+
+from ..core.errors import NightmistError
+from ..document import Document
+from ..document.commands import Command
+from ..document.document import Event
+from ..document.stroke import Stroke
+from ..document.surface import PictureName
+from ..core.texels import TileArea
+from ..store import Change, Store, StoreError
+from . import messages as say
+from .journal import Journal
+from .keeping import change_for
+from .outbox import PICTURES, Client, Outbox
+
+log = logging.getLogger(__name__)
+
+T = TypeVar("T")
+
+
+@dataclass
+class Samples:
+    """Pointer samples of a stroke: x, y, pressure; and when the browser took the newest (its own clock)."""
+
+    stroke: int
+    points: list[tuple[float, float, float]]
+    stamp: float = 0.0
+
+
+Request = say.ClientMessage | Samples
+
+
+@dataclass
+class _Drawing:
+    client: Client
+    number: int
+    stroke: Stroke
+
+
+class OpenProject:
+    """Browsers join, ask, and leave. One stroke is drawn at a time; others wait until it is over."""
+
+    def __init__(self, store: Store, project: str, document: Document, revision: int) -> None:
+        self.store, self.project, self.document = store, project, document
+        self.revision = revision
+        self.first_revision = self.kept = revision
+        self.trouble: str | None = None
+        self.outboxes: dict[int, Outbox] = {}
+        self.drawing: _Drawing | None = None
+        self.put_off: deque[tuple[Client, Request]] = deque()
+        self.surfaces = list(document.surfaces.values())
+        self.queue: queue.Queue[Callable[[], None] | None] = queue.Queue()
+        self.ahead: deque[Callable[[], None] | tuple[Client, Request] | None] = deque()
+        document.listener = self._changed
+        self.journal = Journal(store, project, lambda change, why: self._post(lambda: self._heard(change, why)))
+        self.thread = threading.Thread(target=self._run, name=f"project {project}", daemon=True)
+        self.thread.start()
+
+    # From any thread
+
+    def join(self, client: Client) -> None:
+        """A browser opens the project: it is welcomed, and everything is sent to it."""
+        self._post(lambda: self._join(client))
+
+    def leave(self, client: Client) -> None:
+        """A browser is gone; a stroke it was drawing is finished, not lost."""
+        self._post(lambda: self._leave(client))
+
+    def ask(self, client: Client, request: Request) -> None:
+        """Do what a browser asks, after everything asked before."""
+        self.queue.put((client, request))  # type: ignore[arg-type]
+
+    def call(self, work: Callable[[Document], T]) -> T:
+        """Run `work` on the document in the project's thread and wait for what it returns."""
+        done = threading.Event()
+        result: list[T] = []
+        failure: list[BaseException] = []
+
+        def run() -> None:
+            try:
+                result.append(work(self.document))
+            except BaseException as error:  # noqa: BLE001 - handed to the caller
+                failure.append(error)
+            done.set()
+
+        self._post(run)
+        done.wait()
+        if failure:
+            raise failure[0]
+        return result[0]
+
+    def close(self) -> None:
+        """Finish what is under way, keep everything, and end the threads."""
+        self.queue.put(None)
+        self.thread.join(30)
+        self.journal.close()
+
+    # In the project's thread
+
+    def _post(self, work: Callable[[], None]) -> None:
+        self.queue.put(work)
+
+    def _run(self) -> None:
+        for surface in self.surfaces:
+            surface.refresh()
+        while (item := self._next()) is not None:
+            try:
+                if isinstance(item, tuple):
+                    self._handle(*item)
+                else:
+                    item()
+            except Exception:
+                # Whatever goes wrong with one request must not end the project for everybody.
+                log.exception("project %s: a request failed", self.project)
+                if isinstance(item, tuple):
+                    item[0].tell(say.Refused(message="That went wrong inside Nightmist; nothing was changed."))
+        if self.drawing:
+            self._end_drawing()
+
+    def _next(self) -> Callable[[], None] | tuple[Client, Request] | None:
+        """The next request; samples of one stroke that are queued behind each other become one."""
+        with contextlib.suppress(queue.Empty):
+            while True:
+                self.ahead.append(self.queue.get_nowait())  # type: ignore[arg-type]
+        if not self.ahead:
+            self.ahead.append(self.queue.get())  # type: ignore[arg-type]
+        item = self.ahead.popleft()
+        if isinstance(item, tuple) and isinstance(item[1], Samples):
+            merged = item[1]
+            while self.ahead and self._continues(self.ahead[0], item[0], merged.stroke):
+                more = self.ahead.popleft()[1]  # type: ignore[index]
+                merged = Samples(merged.stroke, merged.points + more.points, more.stamp)
+            return item[0], merged
+        return item
+
+    def _continues(self, item: object, client: Client, stroke: int) -> bool:
+        return (
+            isinstance(item, tuple) and item[0] is client and isinstance(item[1], Samples) and item[1].stroke == stroke
+        )
+
+    def _join(self, client: Client) -> None:
+        outbox = self.outboxes[id(client)] = Outbox(client)
+        try:
+            desk = self.store.desk(self.project)
+        except StoreError:
+            desk = {}
+        client.tell(
+            say.Welcome(project=self.project, state=self.document.state(), history=self._history(), desk=desk)
+        )
+        client.tell(self._kept_state())
+        for surface in self.surfaces:
+            for picture in PICTURES:
+                outbox.add(surface, picture, surface.everywhere)
+        self._refresh(time.perf_counter(), None)
+        self._tell_all(say.People(count=len(self.outboxes)))
+
+    def _leave(self, client: Client) -> None:
+        self.outboxes.pop(id(client), None)
+        self.put_off = deque((c, r) for c, r in self.put_off if c is not client)
+        if self.drawing and self.drawing.client is client:
+            self._end_drawing()
+        self._tell_all(say.People(count=len(self.outboxes)))
+
+    def _handle(self, client: Client, request: Request) -> None:
+        if isinstance(request, say.Acknowledge):
+            if outbox := self.outboxes.get(id(client)):
+                outbox.acknowledged = max(outbox.acknowledged, min(request.batch, outbox.sent))
+                outbox.pump(self.surfaces)
+            return
+        if isinstance(request, say.KeepDesk):
+            with contextlib.suppress(StoreError):
+                self.store.set_desk(self.project, request.desk)
+            return
+        if self.drawing and self.drawing.client is not client:
+            self.put_off.append((client, request))
+            return
+        started = time.perf_counter()
+        try:
+            self._do(client, request)
+        except NightmistError as error:
+            number = request.stroke if isinstance(request, say.BeginStroke) else None
+            client.tell(say.Refused(message=str(error), stroke=number))
+        self._refresh(started, (client, request))
+
+    def _do(self, client: Client, request: Request) -> None:
+        document = self.document
+        drawing = self.drawing
+        match request:
+            case Samples():
+                if drawing and drawing.number == request.stroke:
+                    drawing.stroke.extend(request.points)
+                    if outbox := self.outboxes.get(id(client)):
+                        outbox.timing.stamp = request.stamp
+            case say.BeginStroke():
+                if drawing:
+                    self._end_drawing()
+                layers = {name: document.layer(layer) for name, layer in request.layers.items()}
+                for name, layer in layers.items():
+                    if layer.surface is not document.surface(name):
+                        raise NightmistError(f"The layer {layer.name} is not in the stack of {name}.")
+                stroke = document.begin_stroke(layers, request.camera, request.tip, request.pigment, request.tool)
+                self.drawing = _Drawing(client, request.stroke, stroke)
+            case say.EndStroke():
+                if drawing and drawing.number == request.stroke:
+                    self._end_drawing()
+            case say.CancelStroke():
+                if drawing and drawing.number == request.stroke:
+                    drawing.stroke.cancel()
+                    self._drawing_over(None)
+            case _:
+                if drawing:
+                    raise NightmistError("A stroke is being drawn; let go first.")
+                self._edit(client, request)
+
+    def _edit(self, client: Client, request: Request) -> None:
+        document = self.document
+        match request:
+            case say.Undo():
+                document.undo()
+            case say.Redo():
+                document.redo()
+            case say.NewLayer():
+                stack = document.surface(request.surface).layers
+                above = next((i for i, layer in enumerate(stack) if layer.id == request.above), len(stack) - 1)
+                layer = stack.add(index=above + 1)
+                client.tell(say.StateChanged(state=document.state(), history=self._history(), added_layer=layer.id))
+            case say.DeleteLayer():
+                layer = document.layer(request.layer)
+                layer.surface.layers.remove(layer)
+            case say.ReorderLayer():
+                layer = document.layer(request.layer)
+                layer.surface.layers.move(layer, request.index)
+            case say.ChangeLayer():
+                wanted = request.model_dump(exclude_none=True, exclude={"type", "layer"})
+                document.layer(request.layer).change(**wanted)
+
+    def _end_drawing(self) -> None:
+        assert self.drawing
+        command = self.document.finish_stroke(self.drawing.stroke)
+        self._drawing_over(self.revision if command else None)
+
+    def _drawing_over(self, revision: int | None) -> None:
+        assert self.drawing
+        self.drawing.client.tell(say.StrokeEnded(stroke=self.drawing.number, revision=revision))
+        self.drawing = None
+        # What others asked meanwhile comes before anything that is queued now.
+        self.ahead.extendleft(reversed(self.put_off))
+        self.put_off.clear()
+
+    def _changed(self, event: Event, command: Command) -> None:
+        self.revision += 1
+        self.journal.add(change_for(self.document, event, command, self.revision))
+        self._tell_all(say.StateChanged(state=self.document.state(), history=self._history()))
+        self._tell_all(self._kept_state())
+
+    def _heard(self, change: Change | None, why: str | None) -> None:
+        self.trouble = why
+        if change is not None:
+            self.kept = change.revision
+            self.document.pool.stored(change.tiles)
+        self._tell_all(self._kept_state())
+
+    def _refresh(self, started: float, asked: tuple[Client, Request] | None) -> None:
+        """Composite what changed and send it on."""
+        computed = time.perf_counter()
+        for surface in self.surfaces:
+            changed: dict[PictureName, TileArea] = surface.refresh()
+            for picture, area in changed.items():
+                for outbox in self.outboxes.values():
+                    outbox.add(surface, picture, area)
+        composited = time.perf_counter()
+        for outbox in self.outboxes.values():
+            if asked and outbox.client is asked[0]:
+                outbox.timing.engine += computed - started
+                outbox.timing.composite += composited - computed
+            outbox.pump(self.surfaces)
+
+    def _kept_state(self) -> say.KeptState:
+        return say.KeptState(revision=self.kept, waiting=self.revision - self.kept, trouble=self.trouble)
+
+    def _history(self) -> say.HistoryState:
+        history = self.document.history
+        after = history.commands[history.cursor].label if history.cursor < len(history.commands) else None
+        before = history.commands[history.cursor - 1].label if history.cursor else None
+        return say.HistoryState(undo=before, redo=after, place=history.place)
+
+    def _tell_all(self, message: say.ServerMessage) -> None:
+        for outbox in self.outboxes.values():
+            outbox.client.tell(message)

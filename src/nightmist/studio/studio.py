@@ -1,0 +1,119 @@
+"""The studio: which projects are open right now."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+import uuid
+from collections.abc import Callable
+from typing import TypeVar
+
+from ..core.errors import NightmistError
+from ..document import Document
+from ..document.picture import portrait
+from ..store import ProjectRow, Store, StoreError
+from .keeping import create_project, open_project
+from .outbox import Client
+from .project import OpenProject
+
+log = logging.getLogger(__name__)
+
+T = TypeVar("T")
+
+#: Seconds that a project stays open after the last browser has left, so that a reload is quick.
+LINGER = 20.0
+
+
+class Studio:
+    """Opens a project for the first browser that asks and closes it a while after the last one has left."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.open_projects: dict[str, OpenProject] = {}
+        self.visitors: dict[str, int] = {}
+        self.lock = threading.Lock()
+
+    def projects(self) -> list[ProjectRow]:
+        """All projects, the one changed last first."""
+        return self.store.projects()
+
+    def create(self, document: Document) -> str:
+        """Keep a new document; returns the project's id."""
+        project = uuid.uuid4().hex[:12]
+        create_project(self.store, project, document)
+        return project
+
+    def delete(self, project: str) -> None:
+        """Delete a project that nobody has open."""
+        with self.lock:
+            if self.visitors.get(project):
+                raise NightmistError("This project is open in a browser; close it there first.")
+            if project in self.open_projects:
+                self._close(project)
+            self.store.delete(project)
+
+    def enter(self, project: str, client: Client) -> OpenProject:
+        """A browser opens a project. Raises NightmistError when there is none of that id."""
+        found = self._visit(project)
+        found.join(client)
+        return found
+
+    def leave(self, project: str, client: Client) -> None:
+        """A browser has gone; a project without any is closed after a while."""
+        with self.lock:
+            found = self.open_projects.get(project)
+        if found:
+            found.leave(client)
+            self._depart(project)
+
+    def with_document(self, project: str, work: Callable[[Document], T]) -> T:
+        """Run `work` on a project's document, opening it for that long if need be."""
+        found = self._visit(project)
+        try:
+            return found.call(work)
+        finally:
+            self._depart(project)
+
+    def close(self) -> None:
+        """Close everything; whatever was drawn is kept."""
+        with self.lock:
+            for project in list(self.open_projects):
+                self._close(project)
+
+    def _visit(self, project: str) -> OpenProject:
+        with self.lock:
+            if project not in self.open_projects:
+                if not self.store.exists(project):
+                    raise NightmistError("There is no such project; it may have been deleted.")
+                started = time.perf_counter()
+                document, revision = open_project(self.store, project)
+                for surface in document.surfaces.values():
+                    surface.refresh()
+                self.open_projects[project] = OpenProject(self.store, project, document, revision)
+                log.info("opened %s in %.1f s", project, time.perf_counter() - started)
+            self.visitors[project] = self.visitors.get(project, 0) + 1
+            return self.open_projects[project]
+
+    def _depart(self, project: str) -> None:
+        with self.lock:
+            self.visitors[project] = self.visitors.get(project, 1) - 1
+            if self.visitors[project] <= 0:
+                timer = threading.Timer(LINGER, self._close_if_empty, (project,))
+                timer.daemon = True
+                timer.start()
+
+    def _close_if_empty(self, project: str) -> None:
+        with self.lock:
+            if project in self.open_projects and not self.visitors.get(project):
+                self._close(project)
+
+    def _close(self, project: str) -> None:
+        found = self.open_projects.pop(project)
+        self.visitors.pop(project, None)
+        found.close()
+        try:
+            if found.revision != found.first_revision:
+                self.store.set_picture(project, portrait(found.document))
+        except StoreError as error:
+            log.warning("the picture of %s was not renewed: %s", project, error)

@@ -1,0 +1,9 @@
+import type { ChangeLayer, ClientMessage } from "./schema";
+
+/** The properties of a layer that are to be set; those left out stay. */
+export type LayerChange = Partial<Omit<ChangeLayer, "type" | "layer">>;
+
+/** What the page may send: the generator knows no "left out" for fields that have a default. */
+export type Outgoing =
+  | Exclude<ClientMessage, { type: "change_layer" }>
+  | (Pick<ChangeLayer, "type" | "layer"> & LayerChange);

@@ -1,0 +1,64 @@
+import * as THREE from "three";
+
+const STEEPEST = 1.55;
+const FOV = 35;
+
+/** The camera's hand: orbits about a pivot, pans, zooms towards the pointer, frames the model. Up stays +y. */
+export class Orbit {
+  readonly camera = new THREE.PerspectiveCamera(FOV, 1, 0.01, 100);
+  readonly target = new THREE.Vector3();
+  private turn = 0.5;
+  private rise = 0.25;
+  private distance = 5;
+  private readonly center = new THREE.Vector3();
+  private reach = 1;
+
+  /** Take the model's bounds and show all of it. */
+  frame(bounds: THREE.Box3): void {
+    bounds.getCenter(this.center);
+    this.reach = Math.max(bounds.getSize(new THREE.Vector3()).length() / 2, 1e-6);
+    this.target.copy(this.center);
+    const narrow = Math.min(1, this.camera.aspect);
+    this.distance = (0.92 * this.reach) / Math.sin(THREE.MathUtils.degToRad(FOV / 2)) / narrow;
+    this.place();
+  }
+
+  turnBy(dx: number, dy: number): void {
+    this.turn -= dx * 0.008;
+    this.rise = THREE.MathUtils.clamp(this.rise + dy * 0.008, -STEEPEST, STEEPEST);
+    this.place();
+  }
+
+  /** Pan by pixels of a viewport of this height. */
+  panBy(dx: number, dy: number, height: number): void {
+    const unit = (2 * this.distance * Math.tan(THREE.MathUtils.degToRad(FOV / 2))) / height;
+    const { elements } = this.camera.matrix;
+    this.target.addScaledVector(new THREE.Vector3(elements[0], elements[1], elements[2]), -dx * unit);
+    this.target.addScaledVector(new THREE.Vector3(elements[4], elements[5], elements[6]), dy * unit);
+    this.place();
+  }
+
+  /** Closer (factor below 1) or farther; the point `towards` keeps its place on the screen. */
+  zoomBy(factor: number, towards: THREE.Vector3 | null): void {
+    const next = THREE.MathUtils.clamp(this.distance * factor, this.reach * 0.02, this.reach * 40);
+    const share = next / this.distance;
+    if (towards) this.target.lerp(towards, 1 - share);
+    this.distance = next;
+    this.place();
+  }
+
+  private place(): void {
+    const flat = Math.cos(this.rise) * this.distance;
+    this.camera.position.set(
+      this.target.x + Math.sin(this.turn) * flat,
+      this.target.y + Math.sin(this.rise) * this.distance,
+      this.target.z + Math.cos(this.turn) * flat,
+    );
+    this.camera.lookAt(this.target);
+    const away = this.camera.position.distanceTo(this.center);
+    this.camera.near = Math.max((away - this.reach) * 0.9, this.distance * 0.01, 1e-6);
+    this.camera.far = away + this.reach * 1.1 + this.distance * 0.01;
+    this.camera.updateProjectionMatrix();
+    this.camera.updateMatrixWorld();
+  }
+}

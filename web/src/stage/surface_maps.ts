@@ -1,0 +1,140 @@
+import * as THREE from "three";
+
+import type { Rectangle } from "../api/wire";
+
+/** Rectangles come aligned to tiles of this many texels, so six mip levels follow from a rectangle alone. */
+const TILE = 64;
+const TILE_LEVELS = 6;
+
+/** One picture on the GPU. Mip levels are made here, because making them all on the GPU for every dab is slow. */
+class Picture {
+  readonly texture: THREE.DataTexture;
+  /** One texel per tile: what the levels above are made from. */
+  private readonly coarse: Uint8Array;
+  private readonly columns: number;
+  private readonly rows: number;
+  private coarseStale = false;
+
+  constructor(
+    private readonly renderer: THREE.WebGLRenderer,
+    width: number,
+    height: number,
+    colorSpace: THREE.ColorSpace,
+  ) {
+    this.columns = width / TILE;
+    this.rows = height / TILE;
+    this.coarse = new Uint8Array(this.columns * this.rows * 4);
+    const texture = new THREE.DataTexture(null, width, height, THREE.RGBAFormat, THREE.UnsignedByteType);
+    texture.colorSpace = colorSpace;
+    texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
+    texture.magFilter = THREE.LinearFilter;
+    texture.minFilter = THREE.LinearMipmapLinearFilter;
+    texture.anisotropy = Math.min(8, renderer.capabilities.getMaxAnisotropy());
+    texture.generateMipmaps = true;
+    texture.mipmapsAutoUpdate = false;
+    // Storage only: all pixels come as rectangles.
+    texture.source.dataReady = false;
+    texture.needsUpdate = true;
+    renderer.initTexture(texture);
+    this.texture = texture;
+  }
+
+  put(rectangle: Rectangle): void {
+    let { x, y, width, height } = rectangle;
+    let pixels = rectangle.pixels;
+    if (rectangle.uniform) {
+      const value = new Uint32Array(pixels.slice(0, 4).buffer)[0]!;
+      pixels = new Uint8Array(new Uint32Array(width * height).fill(value).buffer);
+    }
+    this.upload(pixels, x, y, width, height, 0);
+    for (let level = 1; level <= TILE_LEVELS; level++) {
+      pixels = halved(pixels, width, height);
+      x /= 2;
+      y /= 2;
+      width /= 2;
+      height /= 2;
+      this.upload(pixels, x, y, width, height, level);
+    }
+    for (let row = 0; row < height; row++) {
+      this.coarse.set(pixels.subarray(row * width * 4, (row + 1) * width * 4), ((y + row) * this.columns + x) * 4);
+    }
+    this.coarseStale = true;
+  }
+
+  /** Bring the few smallest levels up to date, once per frame. */
+  settle(): void {
+    if (!this.coarseStale) return;
+    this.coarseStale = false;
+    let pixels = this.coarse;
+    let width = this.columns;
+    let height = this.rows;
+    for (let level = TILE_LEVELS + 1; width > 1 || height > 1; level++) {
+      pixels = halved(pixels, width, height);
+      width = Math.max(1, width >> 1);
+      height = Math.max(1, height >> 1);
+      this.upload(pixels, 0, 0, width, height, level);
+    }
+  }
+
+  private upload(pixels: Uint8Array, x: number, y: number, width: number, height: number, level: number): void {
+    // A new source each time: the renderer copies from a texture it knows on the GPU, which would be stale.
+    const source = new THREE.DataTexture(pixels as Uint8Array<ArrayBuffer>, width, height, THREE.RGBAFormat);
+    source.colorSpace = this.texture.colorSpace;
+    this.renderer.copyTextureToTexture(source, this.texture, null, new THREE.Vector2(x, y), 0, level);
+  }
+
+  dispose(): void {
+    this.texture.dispose();
+  }
+}
+
+/** Mean of 2 × 2 texels; a side of one stays one. */
+function halved(pixels: Uint8Array, width: number, height: number): Uint8Array {
+  const w = Math.max(1, width >> 1);
+  const h = Math.max(1, height >> 1);
+  const right = width > 1 ? 4 : 0;
+  const below = height > 1 ? width * 4 : 0;
+  const out = new Uint8Array(w * h * 4);
+  for (let row = 0, to = 0; row < h; row++) {
+    let from = row * (height > 1 ? 2 : 1) * width * 4;
+    for (let column = 0; column < w; column++, from += width > 1 ? 8 : 4) {
+      for (let c = 0; c < 4; c++, to++) {
+        const at = from + c;
+        out[to] = (pixels[at]! + pixels[at + right]! + pixels[at + below]! + pixels[at + right + below]! + 2) >> 2;
+      }
+    }
+  }
+  return out;
+}
+
+/** The composited maps of one surface. */
+export class SurfaceMaps {
+  readonly pictures: [color: Picture, values: Picture];
+
+  constructor(renderer: THREE.WebGLRenderer, width: number, height: number) {
+    this.pictures = [
+      new Picture(renderer, width, height, THREE.SRGBColorSpace),
+      new Picture(renderer, width, height, THREE.NoColorSpace),
+    ];
+  }
+
+  get color(): THREE.Texture {
+    return this.pictures[0].texture;
+  }
+
+  get values(): THREE.Texture {
+    return this.pictures[1].texture;
+  }
+
+  put(rectangle: Rectangle): void {
+    this.pictures[rectangle.picture]?.put(rectangle);
+  }
+
+  settle(): void {
+    for (const picture of this.pictures) picture.settle();
+  }
+
+  dispose(): void {
+    for (const picture of this.pictures) picture.dispose();
+  }
+}

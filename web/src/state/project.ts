@@ -1,0 +1,96 @@
+import { PaintSocket } from "../api/paint_socket";
+import type { Outgoing } from "../api/outgoing";
+import type { ServerMessage } from "../api/schema";
+import type { Batch } from "../api/wire";
+import { restoreDesk, settleTargets, useDesk } from "./desk";
+import { resetSession, useSession } from "./session";
+
+const DESK_DELAY = 400;
+
+export type BatchListener = (batch: Batch, bytes: number) => void;
+
+/** An open project: the socket, and the stores it feeds. */
+export class Project {
+  readonly socket: PaintSocket;
+  private readonly stopDesk: () => void;
+  private deskTimer = 0;
+  private welcomed = false;
+  onBatch: BatchListener = () => undefined;
+  onWelcome: () => void = () => undefined;
+  onStrokeEnded: (stroke: number) => void = () => undefined;
+
+  constructor(readonly id: string) {
+    resetSession();
+    this.socket = new PaintSocket(id, {
+      message: (message) => this.take(message),
+      batch: (batch, bytes) => this.onBatch(batch, bytes),
+      connected: (connected) => {
+        useSession.setState({ connected });
+        if (!connected) this.onStrokeEnded(-1);
+      },
+    });
+    this.stopDesk = useDesk.subscribe(() => {
+      if (!this.welcomed) return;
+      clearTimeout(this.deskTimer);
+      this.deskTimer = window.setTimeout(() => this.sendDesk(), DESK_DELAY);
+    });
+    addEventListener("pagehide", this.sendDesk);
+  }
+
+  send(message: Outgoing): void {
+    if (!this.socket.send(message)) {
+      useSession.setState({ notice: "The connection is lost; nothing was changed. It comes back by itself." });
+    }
+  }
+
+  close(): void {
+    this.sendDesk();
+    this.stopDesk();
+    removeEventListener("pagehide", this.sendDesk);
+    this.socket.close();
+  }
+
+  private readonly sendDesk = (): void => {
+    clearTimeout(this.deskTimer);
+    if (this.welcomed) this.socket.send({ type: "desk", desk: { ...useDesk.getState() } });
+  };
+
+  private take(message: ServerMessage): void {
+    switch (message.type) {
+      case "welcome":
+        useSession.setState({ state: message.state, history: message.history });
+        // After a lost connection the desk in this tab is newer than the one that was kept.
+        if (this.welcomed) settleTargets(message.state);
+        else restoreDesk(message.desk, message.state);
+        this.welcomed = true;
+        this.onWelcome();
+        break;
+      case "state":
+        useSession.setState({ state: message.state, history: message.history });
+        settleTargets(message.state);
+        if (message.added_layer) this.choose(message.added_layer);
+        break;
+      case "kept":
+        useSession.setState({ kept: message });
+        break;
+      case "people":
+        useSession.setState({ people: message.count });
+        break;
+      case "refused":
+        useSession.setState({ notice: message.message });
+        if (message.stroke != null) this.onStrokeEnded(message.stroke);
+        break;
+      case "stroke_ended":
+        this.onStrokeEnded(message.stroke);
+        break;
+    }
+  }
+
+  /** Make a layer, and its surface, the target of strokes. */
+  choose(layer: string): void {
+    const surface = useSession.getState().state?.surfaces.find((s) => s.layers.some((l) => l.id === layer));
+    if (surface) {
+      useDesk.setState(({ layers }) => ({ surface: surface.name, layers: { ...layers, [surface.name]: layer } }));
+    }
+  }
+}

@@ -1,0 +1,37 @@
+import { create } from "zustand";
+
+import type { DocumentState, HistoryState, KeptState, LayerState, SurfaceState } from "../api/schema";
+
+/** What the server says is true. Only messages from the server change it. */
+interface Session {
+  state: DocumentState | null;
+  history: HistoryState;
+  kept: KeptState | null;
+  people: number;
+  connected: boolean;
+  /** A sentence for the painter, until it is dismissed or outdated. */
+  notice: string | null;
+}
+
+const nothing: Session = {
+  state: null,
+  history: { undo: null, redo: null, place: 0 },
+  kept: null,
+  people: 1,
+  connected: false,
+  notice: null,
+};
+
+export const useSession = create<Session>(() => nothing);
+
+export function resetSession(): void {
+  useSession.setState(nothing);
+}
+
+export function surfaceNamed(state: DocumentState | null, name: string | null): SurfaceState | undefined {
+  return state?.surfaces.find((surface) => surface.name === name) ?? state?.surfaces[0];
+}
+
+export function layerById(state: DocumentState | null, id: string): LayerState | undefined {
+  return state?.surfaces.flatMap((surface) => surface.layers).find((layer) => layer.id === id);
+}

@@ -1,0 +1,62 @@
+import { IconFocusCentered } from "@tabler/icons-react";
+
+import type { Stage } from "../stage/stage";
+import { type Shading, useDesk } from "../state/desk";
+import { layerById, surfaceNamed, useSession } from "../state/session";
+import { Segmented } from "../ui/segmented";
+import { carried } from "./pigment_text";
+
+const SHADINGS: { value: Shading; text: string; hint: string }[] = [
+  { value: "lit", text: "Lit", hint: "Under light" },
+  { value: "plain", text: "Plain", hint: "The stored colors, without light" },
+];
+
+/** Over the stage: what receives the stroke on the left, how it is shown on the right. */
+export function StageControls({ stage }: { stage: Stage }) {
+  const state = useSession((session) => session.state);
+  const desk = useDesk();
+  const surface = surfaceNamed(state, desk.surface);
+  const layer = surface && layerById(state, desk.layers[surface.name] ?? "");
+  return (
+    <div className="pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
+      <p className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
+        <span className="size-2 shrink-0 rounded-full bg-accent" />
+        <span className="truncate">
+          {desk.tool === "erase" ? "Erasing on " : "Painting "}
+          <b className="font-semibold">{surface?.name}</b>, {layer ? layer.name : "no layer"}
+        </span>
+        <span className="shrink-0 text-ink-2">{carried(desk.tool, desk.pigment)}</span>
+      </p>
+      <div className="card flex h-9 items-center gap-1 px-1">
+        {desk.view !== "map" && (
+          <Segmented
+            label="Shading"
+            options={SHADINGS}
+            value={desk.shading}
+            onChange={(shading) => useDesk.setState({ shading })}
+          />
+        )}
+        {desk.view !== "model" && (
+          <button
+            type="button"
+            aria-pressed={desk.uvLines}
+            title="Show the faces' outlines in the map"
+            onClick={() => useDesk.setState({ uvLines: !desk.uvLines })}
+            className={`h-7 rounded-control px-2.5 ${desk.uvLines ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
+          >
+            UV lines
+          </button>
+        )}
+        <button
+          type="button"
+          title="Show all (H)"
+          aria-label="Show all"
+          onClick={() => stage.frameAll()}
+          className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2"
+        >
+          <IconFocusCentered size={17} stroke={1.7} />
+        </button>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,113 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { IconArrowBackUp, IconArrowForwardUp, IconDownload } from "@tabler/icons-react";
+
+import { useDesk, type ViewMode } from "../state/desk";
+import type { Project } from "../state/project";
+import { useSession } from "../state/session";
+import { Mark } from "../ui/mark";
+import { Segmented } from "../ui/segmented";
+import { ThemeSwitch } from "../ui/theme_switch";
+
+const VIEWS: { value: ViewMode; text: string; hint: string }[] = [
+  { value: "model", text: "Model", hint: "The model alone (M switches)" },
+  { value: "side", text: "Side by side", hint: "Model and map (M switches)" },
+  { value: "map", text: "Map", hint: "The flat map alone (M switches)" },
+];
+
+export function TopBar({ project }: { project: Project }) {
+  const name = useSession((session) => session.state?.name);
+  const view = useDesk((desk) => desk.view);
+  return (
+    <header className="card flex h-full items-center gap-3 px-3.5">
+      <a href="#/" title="All projects" className="rounded-control">
+        <Mark />
+      </a>
+      <span className="h-5 w-px bg-fog-3" />
+      <span className="max-w-52 truncate font-medium">{name}</span>
+      <KeptMark />
+      <span className="grow" />
+      <HistoryButtons project={project} />
+      <span className="h-5 w-px bg-fog-3" />
+      <Segmented label="View" options={VIEWS} value={view} onChange={(next) => useDesk.setState({ view: next })} />
+      <span className="h-5 w-px bg-fog-3" />
+      <HandOff id={project.id} />
+      <ThemeSwitch />
+    </header>
+  );
+}
+
+/** What is stored for good, at all times. */
+function KeptMark() {
+  const kept = useSession((session) => session.kept);
+  const connected = useSession((session) => session.connected);
+  const people = useSession((session) => session.people);
+  if (!kept) return null;
+  const bad = !connected || kept.trouble !== null;
+  const text = !connected
+    ? `Offline, kept up to change ${kept.revision}`
+    : kept.trouble
+      ? `${kept.waiting} not kept yet: the database does not answer`
+      : kept.waiting
+        ? `Keeping ${kept.waiting} …`
+        : `Kept, change ${kept.revision}`;
+  return (
+    <span role="status" data-testid="kept" className="flex min-w-0 items-center gap-1.5 text-ink-2" title={kept.trouble ?? undefined}>
+      <span className={`size-2 shrink-0 rounded-full ${bad ? "bg-danger" : kept.waiting ? "bg-mark" : "bg-accent"}`} />
+      <span className={`truncate ${bad ? "text-danger" : ""}`}>{text}</span>
+      {people > 1 && <span className="shrink-0">· {people} here</span>}
+    </span>
+  );
+}
+
+function HistoryButtons({ project }: { project: Project }) {
+  const history = useSession((session) => session.history);
+  const button = "flex h-8 items-center gap-1.5 rounded-control px-2 enabled:hover:bg-fog-2 disabled:text-ink-2/60";
+  return (
+    <>
+      <button
+        type="button"
+        className={button}
+        disabled={history.undo === null}
+        title={history.undo ? `Undo ${history.undo} (Ctrl+Z)` : "Nothing to undo"}
+        onClick={() => project.send({ type: "undo" })}
+      >
+        <IconArrowBackUp size={17} stroke={1.7} />
+        Undo
+      </button>
+      <button
+        type="button"
+        className={button}
+        disabled={history.redo === null}
+        title={history.redo ? `Redo ${history.redo} (Ctrl+Y)` : "Nothing to redo"}
+        onClick={() => project.send({ type: "redo" })}
+      >
+        <IconArrowForwardUp size={17} stroke={1.7} />
+        Redo
+      </button>
+    </>
+  );
+}
+
+function HandOff({ id }: { id: string }) {
+  const files = [
+    { text: "Painted model, GLB", hint: "With its maps inside, for any glTF viewer", href: "painted.glb" },
+    { text: "Maps, PNG 8 bit", hint: "All surfaces, one zip", href: "maps.zip?bits=8" },
+    { text: "Maps, PNG 16 bit", hint: "Every step of the paint, for further work", href: "maps.zip?bits=16" },
+  ];
+  return (
+    <Popover className="relative">
+      <PopoverButton className="flex h-8 items-center gap-1.5 rounded-control px-2.5 hover:bg-fog-2">
+        <IconDownload size={17} stroke={1.7} />
+        Hand off
+      </PopoverButton>
+      <PopoverPanel className="card absolute right-0 z-20 mt-2 w-72 p-1.5 shadow-lg">
+        {files.map(({ text, hint, href }) => (
+          <a key={href} href={`/api/projects/${id}/${href}`} download className="block rounded-control px-3 py-2 hover:bg-fog-2">
+            <span className="block font-medium">{text}</span>
+            <span className="block text-ink-2">{hint}</span>
+          </a>
+        ))}
+      </PopoverPanel>
+    </Popover>
+  );
+}

@@ -1,0 +1,61 @@
+import { useEffect, useRef, useState } from "react";
+
+import { Stage } from "../stage/stage";
+import { useDesk } from "../state/desk";
+import { Project } from "../state/project";
+import { useSession } from "../state/session";
+import { listenToKeys } from "./keys";
+import { Notice } from "./notice";
+import { StackPanel } from "./stack_panel";
+import { StageControls } from "./stage_controls";
+import { TopBar } from "./top_bar";
+import { Tray } from "./tray";
+
+/** One project: what on the left, with what at the bottom, where in the middle. */
+export function Workspace({ project: id }: { project: string }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [open, setOpen] = useState<{ project: Project; stage: Stage } | null>(null);
+  const [ready, setReady] = useState(false);
+  const [failure, setFailure] = useState<string | null>(null);
+  const loaded = useSession((session) => session.state !== null);
+  const notice = useSession((session) => session.notice);
+  const view = useDesk((desk) => desk.view);
+
+  useEffect(() => {
+    const project = new Project(id);
+    const stage = new Stage(canvas.current!, project, (why) => {
+      setFailure(why);
+      setReady(why === null);
+      const key = `nightmist-notes-${id}`;
+      const notes = sessionStorage.getItem(key);
+      if (notes) useSession.setState({ notice: notes });
+      sessionStorage.removeItem(key);
+    });
+    const stopKeys = listenToKeys(project, stage);
+    setOpen({ project, stage });
+    return () => {
+      stopKeys();
+      stage.dispose();
+      project.close();
+    };
+  }, [id]);
+
+  return (
+    <div className="grid h-full grid-cols-[236px_minmax(0,1fr)] grid-rows-[42px_minmax(0,1fr)_148px] gap-2.5 p-3">
+      <div className="col-span-2">{open && <TopBar project={open.project} />}</div>
+      <div className="min-h-0">{open && loaded && <StackPanel project={open.project} />}</div>
+      <div className="relative min-w-0 overflow-hidden rounded-card">
+        <canvas ref={canvas} data-ready={ready} className="absolute inset-0 size-full touch-none" />
+        {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
+        {open && loaded && <StageControls stage={open.stage} />}
+        <Notice />
+        {!ready && (
+          <p role="status" className="card absolute top-1/2 left-1/2 -translate-1/2 px-5 py-3.5">
+            {failure ?? (!loaded ? notice : null) ?? "Opening the project …"}
+          </p>
+        )}
+      </div>
+      <div className="col-span-2">{loaded && <Tray />}</div>
+    </div>
+  );
+}

@@ -19,7 +19,7 @@ export class Orbit {
     this.reach = Math.max(bounds.getSize(new THREE.Vector3()).length() / 2, 1e-6);
     this.target.copy(this.center);
     const narrow = Math.min(1, this.camera.aspect);
-    this.distance = (0.92 * this.reach) / Math.sin(THREE.MathUtils.degToRad(FOV / 2)) / narrow;
+    this.distance = (0.8 * this.reach) / Math.sin(THREE.MathUtils.degToRad(FOV / 2)) / narrow;
     this.place();
   }
 

@@ -24,7 +24,9 @@ def read_samples(data: bytes) -> Samples:
         raise NightmistError("A message on the paint socket was cut off.")
     version, kind, count, stroke, stamp = SAMPLES_HEAD.unpack_from(data)
     if version != PROTOCOL or kind != SAMPLES:
-        raise NightmistError(f"The page speaks version {version} of the paint socket, the server {PROTOCOL}. Reload the page.")
+        raise NightmistError(
+            f"The page speaks version {version} of the paint socket, the server {PROTOCOL}. Reload the page."
+        )
     if count > MAX_SAMPLES or len(data) != SAMPLES_HEAD.size + 12 * count:
         raise NightmistError("A message of pointer samples has the wrong length.")
     points = np.frombuffer(data, "<f4", 3 * count, SAMPLES_HEAD.size).reshape(count, 3)

@@ -13,6 +13,7 @@ from typing import Any
 
 import numba as nb
 import numpy as np
+from numba import carray as carray  # type: ignore[attr-defined]
 from numba.core import types
 from numba.extending import intrinsic
 from numpy.typing import NDArray
@@ -29,7 +30,7 @@ def _pointer(item: types.Type) -> Any:
         def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
             return builder.inttoptr(args[0], context.get_value_type(signature.return_type))
 
-        return types.CPointer(item)(types.int64), generate
+        return types.CPointer(item)(types.int64), generate  # type: ignore[no-untyped-call]
 
     return cast
 

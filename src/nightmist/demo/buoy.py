@@ -23,10 +23,10 @@ def lantern_buoy() -> Mesh:
     parts: list[str] = []
     count = 0
     for number, (_, patches) in enumerate(surfaces):
-        for patch, (left, top, scale) in zip(patches, pack(patches, MARGIN), strict=True):
+        for patch, (left, upper, scale) in zip(patches, pack(patches, MARGIN), strict=True):
             if patch.part not in parts:
                 parts.append(patch.part)
-            grid, flat = _grid(patch, left, top, scale)
+            grid, flat = _grid(patch, left, upper, scale)
             positions.append(patch.points.reshape(-1, 3))
             faces.append(grid + count)
             uvs.append(flat.reshape(-1, 2)[grid])
@@ -75,10 +75,10 @@ def _lug(turn: float) -> Patch:
 def _cage() -> list[Patch]:
     bars = []
     for k in range(6):
-        a = 2 * np.pi * k / 6 + np.pi / 6
+        turn = 2 * np.pi * k / 6 + np.pi / 6
         t = np.linspace(0, 1, 19)[:, None]
-        foot = np.array([0.34 * np.sin(a), 0.58, 0.34 * np.cos(a)])
-        head = np.array([0.20 * np.sin(a), 1.55, 0.20 * np.cos(a)])
+        foot = np.array([0.34 * np.sin(turn), 0.58, 0.34 * np.cos(turn)])
+        head = np.array([0.20 * np.sin(turn), 1.55, 0.20 * np.cos(turn)])
         bars.append(tube("bars", foot + (head - foot) * t, 0.024, 16))
     rings = []
     for y, radius in ((0.86, 0.30), (1.20, 0.25)):
@@ -86,15 +86,27 @@ def _cage() -> list[Patch]:
         ring = np.column_stack([radius * np.sin(a), np.full_like(a, y), radius * np.cos(a)])
         ring[-1] = ring[0]
         rings.append(tube("rings", ring, 0.018, 14))
-    top = turned("top plate", [(0.235, 1.58), (0.24, 1.575), (0.24, 1.545), (0.235, 1.54)], 72, 6)
-    return [*bars, *rings, *top, disc("top plate", 0.235, 1.58, 72, 4, up=True), disc("top plate", 0.235, 1.54, 72, 4, up=False)]
+    plate = turned("top plate", [(0.235, 1.58), (0.24, 1.575), (0.24, 1.545), (0.235, 1.54)], 72, 6)
+    return [
+        *bars,
+        *rings,
+        *plate,
+        disc("top plate", 0.235, 1.58, 72, 4, up=True),
+        disc("top plate", 0.235, 1.54, 72, 4, up=False),
+    ]
 
 
 def _lantern() -> list[Patch]:
     return [
         *turned("base", [(0.17, 1.64), (0.185, 1.63), (0.185, 1.59), (0.185, 1.58)], 72, 5),
         *turned("glass", [(0.145, 1.86), (0.145, 1.64)], 72, 8),
-        *turned("hood", [(0.02, 2.02), (0.08, 2.0), (0.14, 1.95), (0.175, 1.88), (0.18, 1.86)], 72, 12, smooth=True),
+        *turned(
+            "hood",
+            [(0.02, 2.02), (0.08, 2.0), (0.14, 1.95), (0.175, 1.88), (0.18, 1.86)],
+            72,
+            12,
+            smooth=True,
+        ),
         disc("hood", 0.18, 1.86, 64, 3, up=False),
         disc("hood", 0.02, 2.02, 64, 2, up=True),
         disc("base", 0.17, 1.64, 64, 3, up=True),

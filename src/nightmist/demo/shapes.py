@@ -26,7 +26,12 @@ class Patch:
 
 
 def turned(
-    part: str, profile: list[tuple[float, float]], sides: int, rows: int, pieces: int = 1, smooth: bool = False
+    part: str,
+    profile: list[tuple[float, float]],
+    sides: int,
+    rows: int,
+    pieces: int = 1,
+    smooth: bool = False,
 ) -> list[Patch]:
     """A body turned about +y from a profile of (radius, height), listed from top to bottom; outside faces out.
 
@@ -40,7 +45,12 @@ def turned(
 
 def _sector(part: str, line: Vectors, angle: Vectors) -> Patch:
     points = np.stack(
-        [line[:, :1] * np.sin(angle), np.repeat(line[:, 1:], len(angle), axis=1), line[:, :1] * np.cos(angle)], axis=2
+        [
+            line[:, :1] * np.sin(angle),
+            np.repeat(line[:, 1:], len(angle), axis=1),
+            line[:, :1] * np.cos(angle),
+        ],
+        axis=2,
     )
     length = np.linalg.norm(np.diff(line, axis=0), axis=1)
     # The mean circumference weighted by length keeps the rectangle's area that of the body.

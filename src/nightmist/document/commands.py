@@ -157,7 +157,9 @@ class SetLayer(BaseModel):
 
     @property
     def label(self) -> str:
-        changed = [n for n in ("name", "visible", "opacity", "blend") if getattr(self.before, n) != getattr(self.after, n)]
+        changed = [
+            n for n in ("name", "visible", "opacity", "blend") if getattr(self.before, n) != getattr(self.after, n)
+        ]
         if changed == ["visible"]:
             return f"{'Show' if self.after.visible else 'Hide'} {self.after.name}"
         return f"Change {', '.join(changed) or 'nothing'} of {self.before.name}"
@@ -195,7 +197,5 @@ class SetDepth(BaseModel):
         return iter(())
 
 
-Command = Annotated[
-    PaintTiles | AddLayer | RemoveLayer | MoveLayer | SetLayer | SetDepth, Field(discriminator="kind")
-]
+Command = Annotated[PaintTiles | AddLayer | RemoveLayer | MoveLayer | SetLayer | SetDepth, Field(discriminator="kind")]
 COMMAND: TypeAdapter[Command] = TypeAdapter(Command)

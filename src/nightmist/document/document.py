@@ -25,9 +25,17 @@ from .pool import Loader, TilePool
 from .stroke import Stroke
 from .surface import Surface
 from .types import (
-    CHANNELS, MAPS, DocumentState, MapName, Pigment, StartValues, SurfaceState, Tip, Tool, checked_size,
+    CHANNELS,
+    MAPS,
+    DocumentState,
+    MapName,
+    Pigment,
+    StartValues,
+    SurfaceState,
+    Tip,
+    Tool,
+    checked_size,
 )  # fmt: skip
-
 
 Event = Literal["do", "undo", "redo"]
 
@@ -83,7 +91,7 @@ class Document:
                 width=size[0],
                 height=size[1],
                 start=StartValues(
-                    base_color=tuple(_encode(c) for c in look.base_color),  # type: ignore[arg-type]
+                    base_color=tuple(_encode(c) for c in look.base_color),
                     roughness=look.roughness,
                     metallic=look.metallic,
                 ),
@@ -169,7 +177,12 @@ class Document:
         layer.surface.mark(name, TileArea.of_tiles(np.array([key[0] * columns + key[1]], np.int32)))
 
     def begin_stroke(
-        self, layers: dict[str, Layer], camera: Camera, tip: Tip, pigment: Pigment | None, tool: Tool = "brush"
+        self,
+        layers: dict[str, Layer],
+        camera: Camera,
+        tip: Tip,
+        pigment: Pigment | None,
+        tool: Tool = "brush",
     ) -> Stroke:
         """A stroke to be extended sample by sample; `finish_stroke` makes it an undo step."""
         return Stroke(self, layers, camera, tip, pigment, tool)

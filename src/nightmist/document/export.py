@@ -59,7 +59,9 @@ def glb(document: Document) -> bytes:
 
 def _pictures(surface: Surface) -> dict[str, bytes]:
     color = surface.read("base_color")[..., :3]
-    packed = np.stack([np.full(color.shape[:2], 65535, np.uint16), surface.read("roughness"), surface.read("metallic")], 2)
+    packed = np.stack(
+        [np.full(color.shape[:2], 65535, np.uint16), surface.read("roughness"), surface.read("metallic")], 2
+    )
     pictures = {"baseColor": write_png(to_bytes(color)), "metallicRoughness": write_png(to_bytes(packed))}
     height: NDArray[np.uint16] = surface.read("height")
     if height.min() != height.max():

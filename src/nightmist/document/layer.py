@@ -98,7 +98,11 @@ class Layer:
 
     def restate(self, state: LayerState) -> None:
         """Take over a state (for commands)."""
-        shows = (state.visible, state.opacity, state.blend) != (self.state.visible, self.state.opacity, self.state.blend)
+        shows = (state.visible, state.opacity, state.blend) != (
+            self.state.visible,
+            self.state.opacity,
+            self.state.blend,
+        )
         self.state = state
         if shows:
             self.surface.mark_layer(self)

@@ -53,7 +53,9 @@ class TilePool:
         if tile is None:
             tile = self.loader(digest) if self.loader else None
             if tile is None:
-                raise NightmistError(f"The pixels {digest[:8]} of an earlier state are missing; this step cannot be taken back.")
+                raise NightmistError(
+                    f"The pixels {digest[:8]} of an earlier state are missing; this step cannot be taken back."
+                )
             self.add(tile, pin=False)
         else:
             self.tiles.move_to_end(digest)

@@ -17,7 +17,7 @@ from ..core.texels.raster import Tile, TileKey
 from ..core.tools import lay_over, take_away
 from .commands import PaintTiles, StrokeRecord, TileEdit
 from .layer import Layer
-from .types import CHANNELS, MapName, Pigment, Tip, Tool
+from .types import MapName, Pigment, Tip, Tool
 
 if TYPE_CHECKING:
     from .document import Document
@@ -158,10 +158,12 @@ class Stroke:
                 pool = self.document.pool
                 edits.append(
                     TileEdit(
-                        target.layer.id, target.name, *key,
+                        target.layer.id,
+                        target.name,
+                        *key,
                         pool.add(before) if before is not None else None,
                         pool.add(after) if after is not None else None,
-                    )  # fmt: skip
+                    )
                 )
         label = "Erase" if self.tool == "erase" else "Brush"
         return PaintTiles(label=label, edits=edits, stroke=self.record) if edits else None

@@ -72,9 +72,7 @@ class Stack:
         """Put a layer at an index of the stack, bottom 0."""
         before, after = self._place(layer), min(max(index, 0), len(self._layers) - 1)
         if before != after:
-            self._surface.document.do(
-                MoveLayer(surface=self._surface.name, layer=layer.id, before=before, after=after)
-            )
+            self._surface.document.do(MoveLayer(surface=self._surface.name, layer=layer.id, before=before, after=after))
 
     def _place(self, layer: Layer) -> int:
         if layer not in self._layers:

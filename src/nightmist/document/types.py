@@ -61,7 +61,11 @@ class Pigment(Value):
         found: dict[MapName, tuple[float, ...]] = {}
         if self.base_color is not None:
             found["base_color"] = hex_channels(self.base_color)
-        for name, value in (("roughness", self.roughness), ("metallic", self.metallic), ("height", self.height)):
+        for name, value in (
+            ("roughness", self.roughness),
+            ("metallic", self.metallic),
+            ("height", self.height),
+        ):
             if value is not None:
                 found[name] = (value,)  # type: ignore[index]
         return found

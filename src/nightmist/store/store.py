@@ -98,7 +98,9 @@ class Store:
             )
             return [ProjectRow(*row) for row in rows]
 
-    def create(self, project: str, name: str, model: bytes, picture: bytes, state: dict[str, Any], change: Change) -> None:
+    def create(
+        self, project: str, name: str, model: bytes, picture: bytes, state: dict[str, Any], change: Change
+    ) -> None:
         """A new project with all its pixels, in one transaction."""
         with self._session() as session:
             session.add(Project(id=project, name=name, model=model, picture=picture, state=state))
@@ -160,7 +162,9 @@ class Store:
         """Layer, map, row, column and digest of all tiles in force."""
         with self._session() as session:
             rows = session.execute(
-                select(Placed.layer, Placed.map, Placed.row, Placed.column, Placed.digest).where(Placed.project == project)
+                select(Placed.layer, Placed.map, Placed.row, Placed.column, Placed.digest).where(
+                    Placed.project == project
+                )
             )
             yield from (tuple(row) for row in rows)  # type: ignore[misc]
 

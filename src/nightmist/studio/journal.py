@@ -22,7 +22,7 @@ class Journal:
     """
 
     def __init__(self, store: Store, project: str, told: Callable[[Change | None, str | None], None]) -> None:
-        """told(change, None) after each commit; told(None, why) while the database refuses. From the journal's thread."""
+        """From the journal's thread: told(change, None) after each commit, told(None, why) while it is refused."""
         self.store, self.project, self.told = store, project, told
         self.queue: queue.Queue[Change | None] = queue.Queue()
         self.stopping = threading.Event()

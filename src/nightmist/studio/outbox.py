@@ -105,9 +105,14 @@ class Outbox:
                     pixels = pixels[:1, :1]
                 taken.append(
                     Rectangle(
-                        number, PICTURES.index(picture), left * TILE, top * TILE, (right - left) * TILE,
-                        (bottom - top) * TILE, pixels,
-                    )  # fmt: skip
+                        number,
+                        PICTURES.index(picture),
+                        left * TILE,
+                        top * TILE,
+                        (right - left) * TILE,
+                        (bottom - top) * TILE,
+                        pixels,
+                    )
                 )
                 mask[top:bottom, left:right] = False
                 room -= pixels.nbytes

@@ -13,12 +13,12 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from ..core.errors import NightmistError
+from ..core.texels import TileArea
 from ..document import Document
 from ..document.commands import Command
 from ..document.document import Event
 from ..document.stroke import Stroke
 from ..document.surface import PictureName
-from ..core.texels import TileArea
 from ..store import Change, Store, StoreError
 from . import messages as say
 from .journal import Journal
@@ -43,6 +43,18 @@ Request = say.ClientMessage | Samples
 
 
 @dataclass
+class Ask:
+    """What one browser asks."""
+
+    client: Client
+    request: Request
+
+
+#: What the project's thread does next; None ends it.
+Work = Callable[[], None] | Ask | None
+
+
+@dataclass
 class _Drawing:
     client: Client
     number: int
@@ -59,10 +71,10 @@ class OpenProject:
         self.trouble: str | None = None
         self.outboxes: dict[int, Outbox] = {}
         self.drawing: _Drawing | None = None
-        self.put_off: deque[tuple[Client, Request]] = deque()
+        self.put_off: deque[Ask] = deque()
         self.surfaces = list(document.surfaces.values())
-        self.queue: queue.Queue[Callable[[], None] | None] = queue.Queue()
-        self.ahead: deque[Callable[[], None] | tuple[Client, Request] | None] = deque()
+        self.queue: queue.Queue[Work] = queue.Queue()
+        self.ahead: deque[Work] = deque()
         document.listener = self._changed
         self.journal = Journal(store, project, lambda change, why: self._post(lambda: self._heard(change, why)))
         self.thread = threading.Thread(target=self._run, name=f"project {project}", daemon=True)
@@ -80,7 +92,7 @@ class OpenProject:
 
     def ask(self, client: Client, request: Request) -> None:
         """Do what a browser asks, after everything asked before."""
-        self.queue.put((client, request))  # type: ignore[arg-type]
+        self.queue.put(Ask(client, request))
 
     def call(self, work: Callable[[Document], T]) -> T:
         """Run `work` on the document in the project's thread and wait for what it returns."""
@@ -91,7 +103,7 @@ class OpenProject:
         def run() -> None:
             try:
                 result.append(work(self.document))
-            except BaseException as error:  # noqa: BLE001 - handed to the caller
+            except BaseException as error:
                 failure.append(error)
             done.set()
 
@@ -117,38 +129,33 @@ class OpenProject:
             surface.refresh()
         while (item := self._next()) is not None:
             try:
-                if isinstance(item, tuple):
-                    self._handle(*item)
+                if isinstance(item, Ask):
+                    self._handle(item.client, item.request)
                 else:
                     item()
             except Exception:
                 # Whatever goes wrong with one request must not end the project for everybody.
                 log.exception("project %s: a request failed", self.project)
-                if isinstance(item, tuple):
-                    item[0].tell(say.Refused(message="That went wrong inside Nightmist; nothing was changed."))
+                if isinstance(item, Ask):
+                    item.client.tell(say.Refused(message="That went wrong inside Nightmist; nothing was changed."))
         if self.drawing:
             self._end_drawing()
 
-    def _next(self) -> Callable[[], None] | tuple[Client, Request] | None:
-        """The next request; samples of one stroke that are queued behind each other become one."""
+    def _next(self) -> Work:
+        """The next piece of work; samples of one stroke that are queued behind each other become one."""
         with contextlib.suppress(queue.Empty):
             while True:
-                self.ahead.append(self.queue.get_nowait())  # type: ignore[arg-type]
+                self.ahead.append(self.queue.get_nowait())
         if not self.ahead:
-            self.ahead.append(self.queue.get())  # type: ignore[arg-type]
+            self.ahead.append(self.queue.get())
         item = self.ahead.popleft()
-        if isinstance(item, tuple) and isinstance(item[1], Samples):
-            merged = item[1]
-            while self.ahead and self._continues(self.ahead[0], item[0], merged.stroke):
-                more = self.ahead.popleft()[1]  # type: ignore[index]
-                merged = Samples(merged.stroke, merged.points + more.points, more.stamp)
-            return item[0], merged
-        return item
-
-    def _continues(self, item: object, client: Client, stroke: int) -> bool:
-        return (
-            isinstance(item, tuple) and item[0] is client and isinstance(item[1], Samples) and item[1].stroke == stroke
-        )
+        if not isinstance(item, Ask) or not isinstance(item.request, Samples):
+            return item
+        merged = item.request
+        while self.ahead and (more := _continued(self.ahead[0], item.client, merged)):
+            self.ahead.popleft()
+            merged = Samples(merged.stroke, merged.points + more.points, more.stamp)
+        return Ask(item.client, merged)
 
     def _join(self, client: Client) -> None:
         outbox = self.outboxes[id(client)] = Outbox(client)
@@ -156,9 +163,7 @@ class OpenProject:
             desk = self.store.desk(self.project)
         except StoreError:
             desk = {}
-        client.tell(
-            say.Welcome(project=self.project, state=self.document.state(), history=self._history(), desk=desk)
-        )
+        client.tell(say.Welcome(project=self.project, state=self.document.state(), history=self._history(), desk=desk))
         client.tell(self._kept_state())
         for surface in self.surfaces:
             for picture in PICTURES:
@@ -168,7 +173,7 @@ class OpenProject:
 
     def _leave(self, client: Client) -> None:
         self.outboxes.pop(id(client), None)
-        self.put_off = deque((c, r) for c, r in self.put_off if c is not client)
+        self.put_off = deque(ask for ask in self.put_off if ask.client is not client)
         if self.drawing and self.drawing.client is client:
             self._end_drawing()
         self._tell_all(say.People(count=len(self.outboxes)))
@@ -184,7 +189,7 @@ class OpenProject:
                 self.store.set_desk(self.project, request.desk)
             return
         if self.drawing and self.drawing.client is not client:
-            self.put_off.append((client, request))
+            self.put_off.append(Ask(client, request))
             return
         started = time.perf_counter()
         try:
@@ -192,7 +197,7 @@ class OpenProject:
         except NightmistError as error:
             number = request.stroke if isinstance(request, say.BeginStroke) else None
             client.tell(say.Refused(message=str(error), stroke=number))
-        self._refresh(started, (client, request))
+        self._refresh(started, client)
 
     def _do(self, client: Client, request: Request) -> None:
         document = self.document
@@ -272,7 +277,7 @@ class OpenProject:
             self.document.pool.stored(change.tiles)
         self._tell_all(self._kept_state())
 
-    def _refresh(self, started: float, asked: tuple[Client, Request] | None) -> None:
+    def _refresh(self, started: float, asked: Client | None) -> None:
         """Composite what changed and send it on."""
         computed = time.perf_counter()
         for surface in self.surfaces:
@@ -282,7 +287,7 @@ class OpenProject:
                     outbox.add(surface, picture, area)
         composited = time.perf_counter()
         for outbox in self.outboxes.values():
-            if asked and outbox.client is asked[0]:
+            if outbox.client is asked:
                 outbox.timing.engine += computed - started
                 outbox.timing.composite += composited - computed
             outbox.pump(self.surfaces)
@@ -299,3 +304,10 @@ class OpenProject:
     def _tell_all(self, message: say.ServerMessage) -> None:
         for outbox in self.outboxes.values():
             outbox.client.tell(message)
+
+
+def _continued(work: Work, client: Client, samples: Samples) -> Samples | None:
+    """The samples in `work` when they belong to the same stroke, else None."""
+    if not isinstance(work, Ask) or work.client is not client or not isinstance(work.request, Samples):
+        return None
+    return work.request if work.request.stroke == samples.stroke else None

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import carray
 from numpy.typing import NDArray
 
-from ..kernels import address_of, as_float32, kernel
+from ..kernels import address_of, as_float32, carray, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
@@ -150,17 +149,18 @@ def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, buil
             continue
         near = np.float32(nearest2)
         slope = np.float32(slope2)
-        center = np.float32(middle)
-        line = tile[row]
+        offset = np.float32(start - middle)
+        line = tile[row, start:end]
+        # Counted from 0, so that the compiler sees no negative index and vectorizes.
         if build_up:
-            for c in range(start, end):
-                dx = np.float32(c) - center
+            for c in range(len(line)):
+                dx = np.float32(c) + offset
                 s = min(one, max(np.float32(0.0), (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
                 w = strength * (one - s * s * (np.float32(3.0) - np.float32(2.0) * s))
                 line[c] += w * (one - line[c])
         else:
-            for c in range(start, end):
-                dx = np.float32(c) - center
+            for c in range(len(line)):
+                dx = np.float32(c) + offset
                 s = min(one, max(np.float32(0.0), (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
                 w = strength * (one - s * s * (np.float32(3.0) - np.float32(2.0) * s))
                 line[c] = max(line[c], w)

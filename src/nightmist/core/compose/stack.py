@@ -10,10 +10,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import carray
 from numpy.typing import NDArray
 
-from ..kernels import as_uint16, in_two_threads, kernel
+from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.raster import Raster
 from .blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
@@ -40,9 +39,7 @@ def compose_color(
     )
 
 
-def compose_value(
-    sheets: Sequence[Sheet], start: float, area: TileArea, out: NDArray[np.uint16], channel: int
-) -> None:
+def compose_value(sheets: Sequence[Sheet], start: float, area: TileArea, out: NDArray[np.uint16], channel: int) -> None:
     """Composite 2-channel sheets (value, alpha) over a start value into one channel of out, (H, W, 4).
 
     Hue, saturation, color and luminosity mean nothing for one channel and count as normal.
@@ -52,14 +49,19 @@ def compose_value(
     in_two_threads(
         len(area),
         lambda a, b: _value(
-            addresses[a:b], opacities, modes, np.float32(start), area.tiles[a:b], area.rects[a:b], out, channel
+            addresses[a:b],
+            opacities,
+            modes,
+            np.float32(start),
+            area.tiles[a:b],
+            area.rects[a:b],
+            out,
+            channel,
         ),
     )
 
 
-def _table(
-    sheets: Sequence[Sheet], area: TileArea
-) -> tuple[NDArray[np.int64], NDArray[np.float32], NDArray[np.int32]]:
+def _table(sheets: Sequence[Sheet], area: TileArea) -> tuple[NDArray[np.int64], NDArray[np.float32], NDArray[np.int32]]:
     addresses = np.zeros((len(area), len(sheets)), np.int64)
     for i, sheet in enumerate(sheets):
         addresses[:, i] = sheet.raster.addresses.ravel()[area.tiles]
@@ -68,76 +70,106 @@ def _table(
     return addresses, opacities, modes
 
 
+# In these loops arrays are cut to their part first and counted from 0: only then does the compiler know that
+# no index is negative, and vectorizes. A row of a tile is a line of numbers, alpha's place included.
+
+
 @kernel
 def _color(addresses, opacities, modes, start, tiles, rects, out):  # type: ignore[no-untyped-def]
     columns = out.shape[1] // 64
-    red = np.empty(64, np.float32)
-    green = np.empty(64, np.float32)
-    blue = np.empty(64, np.float32)
-    full, half = np.float32(65535.0), np.float32(0.5)
+    flat = out.reshape(out.shape[0], -1)
+    whole_line = np.empty(256, np.float32)
+    whole_share = np.empty(256, np.float32)
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
         row0, column0 = (tiles[i] // columns) * 64, (tiles[i] % columns) * 64
+        line = whole_line[: 4 * (right - left)]
+        share = whole_share[: 4 * (right - left)]
         for y in range(top, bottom):
-            red[:] = start[0]
-            green[:] = start[1]
-            blue[:] = start[2]
+            for x in range(len(line) // 4):
+                line[4 * x] = start[0]
+                line[4 * x + 1] = start[1]
+                line[4 * x + 2] = start[2]
+                line[4 * x + 3] = np.float32(1.0)
             for k in range(addresses.shape[1]):
                 if addresses[i, k] != 0:
-                    row = carray(as_uint16(addresses[i, k]), (64, 64, 4))[y]
-                    _blend_row(modes[k], opacities[k], row, left, right, red, green, blue)
-            target = out[row0 + y]
-            for x in range(left, right):
-                target[column0 + x, 0] = np.uint16(red[x] * full + half)
-                target[column0 + x, 1] = np.uint16(green[x] * full + half)
-                target[column0 + x, 2] = np.uint16(blue[x] * full + half)
-                target[column0 + x, 3] = 65535
+                    row = carray(as_uint16(addresses[i, k]), (64, 256))[y, 4 * left : 4 * right]
+                    if modes[k] < 14:
+                        _blend_row(modes[k], opacities[k], row, share, line)
+                    else:
+                        _blend_pixels(modes[k], opacities[k], row, line)
+            target = flat[row0 + y, 4 * (column0 + left) : 4 * (column0 + right)]
+            for j in range(len(line)):
+                target[j] = np.uint16(line[j] * np.float32(65535.0) + np.float32(0.5))
 
 
 @kernel
-def _blend_row(mode, opacity, row, left, right, red, green, blue):  # type: ignore[no-untyped-def]
-    """Blend one row of a layer; the common modes have loops of their own, which vectorize."""
+def _blend_row(mode, opacity, row, share, line):  # type: ignore[no-untyped-def]
+    """Blend one row of a layer into `line`: a loop for each mode, so that none decides anything per number."""
     unit = np.float32(1.0 / 65535.0)
     scale = opacity * unit
+    for x in range(len(line) // 4):
+        a = np.float32(row[4 * x + 3]) * scale
+        share[4 * x] = a
+        share[4 * x + 1] = a
+        share[4 * x + 2] = a
+        share[4 * x + 3] = np.float32(0.0)
     if mode == 0:
-        for x in range(left, right):
-            a = np.float32(row[x, 3]) * scale
-            red[x] += (np.float32(row[x, 0]) * unit - red[x]) * a
-            green[x] += (np.float32(row[x, 1]) * unit - green[x]) * a
-            blue[x] += (np.float32(row[x, 2]) * unit - blue[x]) * a
+        for j in range(len(line)):
+            line[j] += (np.float32(row[j]) * unit - line[j]) * share[j]
     elif mode == 1:
-        for x in range(left, right):
-            a = np.float32(row[x, 3]) * scale
-            red[x] += (np.float32(row[x, 0]) * unit * red[x] - red[x]) * a
-            green[x] += (np.float32(row[x, 1]) * unit * green[x] - green[x]) * a
-            blue[x] += (np.float32(row[x, 2]) * unit * blue[x] - blue[x]) * a
+        for j in range(len(line)):
+            line[j] += (separable(1, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
     elif mode == 2:
-        for x in range(left, right):
-            a = np.float32(row[x, 3]) * scale
-            r, g, b = np.float32(row[x, 0]) * unit, np.float32(row[x, 1]) * unit, np.float32(row[x, 2]) * unit
-            red[x] += (r - red[x] * r) * a
-            green[x] += (g - green[x] * g) * a
-            blue[x] += (b - blue[x] * b) * a
+        for j in range(len(line)):
+            line[j] += (separable(2, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
     elif mode == 3:
-        for x in range(left, right):
-            a = np.float32(row[x, 3]) * scale
-            red[x] += (separable(3, red[x], np.float32(row[x, 0]) * unit) - red[x]) * a
-            green[x] += (separable(3, green[x], np.float32(row[x, 1]) * unit) - green[x]) * a
-            blue[x] += (separable(3, blue[x], np.float32(row[x, 2]) * unit) - blue[x]) * a
-    elif mode < 14:
-        for x in range(left, right):
-            a = np.float32(row[x, 3]) * scale
-            red[x] += (separable(mode, red[x], np.float32(row[x, 0]) * unit) - red[x]) * a
-            green[x] += (separable(mode, green[x], np.float32(row[x, 1]) * unit) - green[x]) * a
-            blue[x] += (separable(mode, blue[x], np.float32(row[x, 2]) * unit) - blue[x]) * a
-    else:
-        for x in range(left, right):
-            a = np.float32(row[x, 3]) * scale
-            r, g, b = np.float32(row[x, 0]) * unit, np.float32(row[x, 1]) * unit, np.float32(row[x, 2]) * unit
-            r, g, b = non_separable(mode, red[x], green[x], blue[x], r, g, b)
-            red[x] += (r - red[x]) * a
-            green[x] += (g - green[x]) * a
-            blue[x] += (b - blue[x]) * a
+        for j in range(len(line)):
+            line[j] += (separable(3, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 4:
+        for j in range(len(line)):
+            line[j] += (separable(4, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 5:
+        for j in range(len(line)):
+            line[j] += (separable(5, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 6:
+        for j in range(len(line)):
+            line[j] += (separable(6, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 7:
+        for j in range(len(line)):
+            line[j] += (separable(7, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 8:
+        for j in range(len(line)):
+            line[j] += (separable(8, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 9:
+        for j in range(len(line)):
+            line[j] += (separable(9, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 10:
+        for j in range(len(line)):
+            line[j] += (separable(10, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 11:
+        for j in range(len(line)):
+            line[j] += (separable(11, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 12:
+        for j in range(len(line)):
+            line[j] += (separable(12, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+    elif mode == 13:
+        for j in range(len(line)):
+            line[j] += (separable(13, line[j], np.float32(row[j]) * unit) - line[j]) * share[j]
+
+
+@kernel
+def _blend_pixels(mode, opacity, row, line):  # type: ignore[no-untyped-def]
+    """Blend one row in a mode that takes the three channels together."""
+    unit = np.float32(1.0 / 65535.0)
+    for x in range(len(line) // 4):
+        j = 4 * x
+        a = np.float32(row[j + 3]) * opacity * unit
+        r, g, b = np.float32(row[j]) * unit, np.float32(row[j + 1]) * unit, np.float32(row[j + 2]) * unit
+        r, g, b = non_separable(mode, line[j], line[j + 1], line[j + 2], r, g, b)
+        line[j] += (r - line[j]) * a
+        line[j + 1] += (g - line[j + 1]) * a
+        line[j + 2] += (b - line[j + 2]) * a
 
 
 @kernel

@@ -105,7 +105,11 @@ class _Reader:
     def accessor(self, index: int) -> NDArray[np.float64]:
         """(count, width) float64 of an accessor, normalized and sparse ones resolved."""
         item = self._item("accessors", index)
-        dtype, width, count = np.dtype(COMPONENT[item["componentType"]]), WIDTH[item["type"]], int(item["count"])
+        dtype, width, count = (
+            np.dtype(COMPONENT[item["componentType"]]),
+            WIDTH[item["type"]],
+            int(item["count"]),
+        )
         if not 0 <= count <= 3 * MAX_FACES:
             raise NightmistError(f"{self.name} has an accessor of {count:,} items; that is too many.")
         if "bufferView" in item:
@@ -124,15 +128,23 @@ class _Reader:
         self, data: bytes, start: int, stride: int, count: int, width: int, dtype: np.dtype[Any]
     ) -> NDArray[Any]:
         stride = stride or dtype.itemsize * width
-        if start < 0 or stride < dtype.itemsize * width or (count and start + stride * (count - 1) + dtype.itemsize * width > len(data)):
-            raise NightmistError(f"{self.name} is damaged: {count:,} items do not fit into their view of {len(data):,} bytes.")
+        if (
+            start < 0
+            or stride < dtype.itemsize * width
+            or (count and start + stride * (count - 1) + dtype.itemsize * width > len(data))
+        ):
+            raise NightmistError(
+                f"{self.name} is damaged: {count:,} items do not fit into their view of {len(data):,} bytes."
+            )
         return np.ndarray((count, width), dtype, data, start, (stride, dtype.itemsize)).copy()
 
     def _with_sparse(self, values: NDArray[Any], sparse: dict[str, Any]) -> NDArray[Any]:
         count = int(sparse["count"])
         where, change = sparse["indices"], sparse["values"]
         data, _ = self._view(where["bufferView"])
-        index = self._strided(data, int(where.get("byteOffset", 0)), 0, count, 1, np.dtype(COMPONENT[where["componentType"]]))
+        index = self._strided(
+            data, int(where.get("byteOffset", 0)), 0, count, 1, np.dtype(COMPONENT[where["componentType"]])
+        )
         data, _ = self._view(change["bufferView"])
         new = self._strided(data, int(change.get("byteOffset", 0)), 0, count, values.shape[1], values.dtype)
         values[index[:, 0].astype(np.int64)] = new
@@ -173,7 +185,7 @@ class _Reader:
         else:
             children = {c for node in nodes for c in node.get("children", [])}
             roots = [i for i in range(len(nodes)) if i not in children]
-        placed = []
+        placed: list[tuple[dict[str, Any], NDArray[np.float64]]] = []
         waiting = [(root, np.eye(4), 0) for root in reversed(roots)]
         while waiting:
             index, above, depth = waiting.pop()
@@ -196,7 +208,9 @@ class _Reader:
             index = np.arange(len(local))
         corners = _triangles(index, primitive.get("mode", 4))
         if len(corners) and (corners.min() < 0 or corners.max() >= len(local)):
-            raise NightmistError(f"{self.name} is damaged: a face points at vertex {corners.max()}, but there are {len(local)}.")
+            raise NightmistError(
+                f"{self.name} is damaged: a face points at vertex {corners.max()}, but there are {len(local)}."
+            )
         with np.errstate(all="ignore"):
             positions = local @ matrix[:3, :3].T + matrix[:3, 3]
             if np.linalg.det(matrix[:3, :3]) < 0:
@@ -207,7 +221,7 @@ class _Reader:
             if given.shape == local.shape:
                 # Normals go with the inverse transpose, so that uneven scale keeps them upright.
                 normals = (given @ np.linalg.pinv(matrix[:3, :3]))[corners]
-        uvs = []
+        uvs: list[NDArray[np.float64]] = []
         while len(uvs) < MAX_UV_SETS and f"TEXCOORD_{len(uvs)}" in attributes:
             uv = self.accessor(attributes[f"TEXCOORD_{len(uvs)}"])
             if uv.shape != (len(local), 2):
@@ -225,7 +239,10 @@ class _Reader:
             _unit(pbr.get("roughnessFactor", 1.0)),
             _unit(pbr.get("metallicFactor", 1.0)),
         )
-        for key, map_name in (("baseColorTexture", "base_color"), ("metallicRoughnessTexture", "metallic_roughness")):
+        for key, map_name in (
+            ("baseColorTexture", "base_color"),
+            ("metallicRoughnessTexture", "metallic_roughness"),
+        ):
             if key in pbr:
                 self._picture(pbr[key], map_name, look)
         return look

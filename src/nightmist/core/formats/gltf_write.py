@@ -32,8 +32,11 @@ class _Writer:
         self.images: list[dict[str, Any]] = []
 
     def glb(self, mesh: Mesh, pictures: Pictures) -> bytes:
-        materials = [self._material(look.name, mesh, i, pictures.get(look.name, {})) for i, look in enumerate(mesh.surfaces)]
-        meshes, nodes = [], []
+        materials = [
+            self._material(look.name, mesh, i, pictures.get(look.name, {})) for i, look in enumerate(mesh.surfaces)
+        ]
+        meshes: list[dict[str, Any]] = []
+        nodes: list[dict[str, Any]] = []
         for part, name in enumerate(mesh.parts):
             primitives = [
                 self._primitive(mesh, faces, surface)
@@ -115,7 +118,10 @@ class _Writer:
                     "metallicFactor": look.metallic,
                 },
             }
-        material: dict[str, Any] = {"name": name, "pbrMetallicRoughness": {"roughnessFactor": 1.0, "metallicFactor": 1.0}}
+        material: dict[str, Any] = {
+            "name": name,
+            "pbrMetallicRoughness": {"roughnessFactor": 1.0, "metallicFactor": 1.0},
+        }
         for slot, data in pictures.items():
             self.images.append({"name": f"{name} {slot}", "mimeType": "image/png", "bufferView": self._view(data)})
             texture = {"index": len(self.images) - 1, "texCoord": 0}

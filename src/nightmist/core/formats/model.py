@@ -34,6 +34,14 @@ def read_model(name: str, files: Mapping[str, bytes]) -> Mesh:
         return read_ply(name, data)
     except NightmistError:
         raise
-    except (ValueError, KeyError, IndexError, TypeError, OverflowError, RecursionError, AttributeError) as error:
+    except (
+        ValueError,
+        KeyError,
+        IndexError,
+        TypeError,
+        OverflowError,
+        RecursionError,
+        AttributeError,
+    ) as error:
         # A damaged file can lie in more ways than can be listed; all of them end in one of these.
         raise NightmistError(f"{name} is damaged and cannot be read ({type(error).__name__}: {error}).") from error

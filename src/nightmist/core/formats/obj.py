@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import PurePosixPath
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -83,7 +84,8 @@ class _Reader:
         numbers = [int(part) if part else 0 for part in word.split("/")[:3]]
         numbers += [0] * (3 - len(numbers))
         found = []
-        for number, pool, what in zip(numbers, (self.points, self.uvs, self.normals), ("vertex", "UV", "normal"), strict=True):
+        pools: tuple[list[Any], ...] = (self.points, self.uvs, self.normals)
+        for number, pool, what in zip(numbers, pools, ("vertex", "UV", "normal"), strict=True):
             index = number - 1 if number > 0 else len(pool) + number if number < 0 else -1
             if number and not 0 <= index < len(pool):
                 raise ValueError(f"a face points at {what} {number}, but there are {len(pool)} so far.")
@@ -142,7 +144,11 @@ class _Reader:
         return made
 
 
-def _gather(pool: list[tuple[float, ...]] | list[tuple[float, float]] | list[tuple[float, float, float]], index: NDArray[np.int64], width: int) -> NDArray[np.float32]:
+def _gather(
+    pool: list[tuple[float, ...]] | list[tuple[float, float]] | list[tuple[float, float, float]],
+    index: NDArray[np.int64],
+    width: int,
+) -> NDArray[np.float32]:
     """(F, 3, width) values by index; NaN where the index is -1."""
     values = np.array(pool, np.float32).reshape(-1, width)
     return np.where(index[..., None] >= 0, values[np.maximum(index, 0)], np.float32(np.nan))

@@ -51,10 +51,9 @@ def _read_deep(data: bytes) -> NDArray[np.uint16] | None:
 
 def write_png(image: NDArray[np.uint16] | NDArray[np.uint8]) -> bytes:
     """PNG of (H, W), (H, W, 3) or (H, W, 4) with 8 or 16 bits, as the array's type says."""
-    if image.ndim == 3:
-        order = [2, 1, 0, 3][: image.shape[2]] if image.shape[2] == 4 else [2, 1, 0]
-        image = np.ascontiguousarray(image[:, :, order])
-    done, data = cv2.imencode(".png", image, [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    blue_first = image[:, :, [2, 1, 0, 3][: image.shape[2]]] if image.ndim == 3 else image
+    # Level 1: painted maps have large flat parts, which every level finds; the others only take longer.
+    done, data = cv2.imencode(".png", blue_first, [cv2.IMWRITE_PNG_COMPRESSION, 1])
     if not done:
         raise NightmistError("The picture could not be written as PNG.")
     return data.tobytes()
@@ -70,4 +69,5 @@ def fit(image: NDArray[np.uint16], width: int, height: int) -> NDArray[np.uint16
     scaled = cv2.resize(premultiplied, (width, height), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR)
     share = np.maximum(scaled[..., 3:], 1e-6) / 65535
     straight = np.concatenate([scaled[..., :3] / share, scaled[..., 3:]], axis=2)
-    return np.rint(np.clip(straight, 0, 65535)).astype(np.uint16)
+    rounded: NDArray[np.uint16] = np.rint(np.clip(straight, 0, 65535)).astype(np.uint16)
+    return rounded

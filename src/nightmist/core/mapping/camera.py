@@ -36,8 +36,8 @@ class Camera(BaseModel):
     @classmethod
     def look_at(
         cls,
-        eye: Sequence[float],
-        target: Sequence[float],
+        eye: Sequence[float] | NDArray[np.float64],
+        target: Sequence[float] | NDArray[np.float64],
         fov_y: float = 40.0,
         viewport: Sequence[float] = (1280, 800),
         up: Sequence[float] = (0.0, 1.0, 0.0),
@@ -45,7 +45,13 @@ class Camera(BaseModel):
         """A camera at `eye` looking at `target`. Raises NightmistError for views that see nothing."""
         try:
             return cls.model_validate(
-                {"eye": tuple(eye), "target": tuple(target), "up": tuple(up), "fov_y": fov_y, "viewport": tuple(viewport)}
+                {
+                    "eye": tuple(eye),
+                    "target": tuple(target),
+                    "up": tuple(up),
+                    "fov_y": fov_y,
+                    "viewport": tuple(viewport),
+                }
             )
         except ValueError as error:
             raise NightmistError(f"This camera cannot look: {error}") from error
@@ -77,4 +83,5 @@ class Camera(BaseModel):
         _, _, forward = self.axes()
         depth = (points - np.asarray(self.eye)) @ forward
         scale = 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1]
-        return np.maximum(depth, 1e-12) * scale
+        size: NDArray[np.float64] = np.maximum(depth, 1e-12) * scale
+        return size

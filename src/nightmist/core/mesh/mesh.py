@@ -98,7 +98,8 @@ def build_mesh(
         )
     used = positions[faces]
     if not np.isfinite(used).all():
-        raise NightmistError(f"{source} is damaged: {int((~np.isfinite(used)).any(axis=(1, 2)).sum())} faces have a position that is not a number.")
+        wrong = int((~np.isfinite(used)).any(axis=(1, 2)).sum())
+        raise NightmistError(f"{source} is damaged: {wrong} faces have a position that is not a number.")
     if np.abs(used).max() > 1e9:
         raise NightmistError(f"{source} reaches out to {np.abs(used).max():.3g} units; scale it below 1e9 first.")
     mesh = Mesh(positions, faces, uvs, np.zeros((0, 3, 3), np.float32), face_surface, face_part, surfaces, parts)

@@ -45,9 +45,9 @@ class Caster:
         # A far eye loses float32 precision along the ray, so start near the model's bounding ball.
         skip = np.maximum(-(o * directions).sum(axis=1) - 1.0, 0.0)
         start = o + directions * skip[:, None]
-        face = np.asarray(
-            self.scene.run(start.astype(np.float32), directions.astype(np.float32)), np.int32
-        ).reshape(count)
+        face = np.asarray(self.scene.run(start.astype(np.float32), directions.astype(np.float32)), np.int32).reshape(
+            count
+        )
         hit = face >= 0
         position = np.zeros((count, 3))
         normal = np.zeros((count, 3))

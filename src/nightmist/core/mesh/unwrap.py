@@ -48,7 +48,7 @@ def automatic_uvs(mesh: Mesh, faces: NDArray[np.int64], resolution: int) -> NDAr
     pack.padding = 8
     pack.bilinear = True
     atlas.generate(xatlas.ChartOptions(), pack)
-    source, corners, uvs = atlas[0]
+    _, corners, uvs = atlas[0]
     # xatlas keeps the order of faces; a face it could not chart keeps zero UVs.
     found = np.asarray(uvs, np.float32)[np.asarray(corners, np.int64)]
     scale = max(float(found.max()), 1e-9) if found.max() > 1 else 1.0

@@ -9,7 +9,10 @@ from ..texels.ownership import Ownership
 
 
 def normals_from_height(
-    height: NDArray[np.uint16], depth: float, texel_width: NDArray[np.float32], texel_height: NDArray[np.float32]
+    height: NDArray[np.uint16],
+    depth: float,
+    texel_width: NDArray[np.float32],
+    texel_height: NDArray[np.float32],
 ) -> NDArray[np.uint16]:
     """(H, W, 3) uint16 normals, (n + 1) / 2 per channel, +Y up as in glTF.
 

@@ -74,7 +74,8 @@ def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wi
     spread = float(np.ptp(corners, axis=1).prod(axis=1).sum()) / (width * height)
     if spread > MAX_REPEATS or np.abs(corners).max() > 2**30:
         raise NightmistError(
-            f"The UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} can be painted. Unwrap the surface first."
+            f"The UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} times can be painted."
+            " Unwrap the surface first."
         )
     points = mesh.corners[faces]
     matrices = _affine(corners, points)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import carray
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, as_uint16, in_two_threads, kernel
+from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 
 
@@ -38,35 +37,36 @@ def take_away(
 ) -> None:
     """Write `after` = `before` with alpha · (1 - coverage); tables as in `lay_over`."""
     in_two_threads(
-        len(area), lambda a, b: _take_away(area.tiles[a:b], area.rects[a:b], coverage, before, after, channels)
+        len(area),
+        lambda a, b: _take_away(area.tiles[a:b], area.rects[a:b], coverage, before, after, channels),
     )
 
 
 @kernel
 def _lay_over(tiles, rects, coverage, before, after, value, channels):  # type: ignore[no-untyped-def]
-    full = np.float32(65535.0)
+    full, one, half = np.float32(65535.0), np.float32(1.0), np.float32(0.5)
     alpha = channels - 1
+    paint = value * full
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
         cover = carray(as_float32(coverage[t]), (64, 64))
         target = carray(as_uint16(after[t]), (64, 64, channels))
-        # An absent tile is read as if it were its own target, which starts out as zeros.
+        # An absent tile is transparent, so what is read in its stead must not matter: alpha counts as 0.
         source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (64, 64, channels))
-        fresh = before[t] == 0
+        present = np.float32(1.0 / 65535.0) if before[t] != 0 else np.float32(0.0)
         for y in range(top, bottom):
             for x in range(left, right):
                 a = cover[y, x]
                 if a <= 0:
                     continue
-                below = np.float32(0.0) if fresh else source[y, x, alpha] / full
-                out = a + below * (np.float32(1.0) - a)
+                below = source[y, x, alpha] * present
+                out = a + below * (one - a)
                 share = a / out
                 for c in range(alpha):
-                    old = np.float32(0.0) if fresh else np.float32(source[y, x, c])
-                    mixed = old + (value[c] * full - old) * share
-                    target[y, x, c] = np.uint16(mixed + np.float32(0.5))
-                target[y, x, alpha] = np.uint16(out * full + np.float32(0.5))
+                    old = np.float32(source[y, x, c])
+                    target[y, x, c] = np.uint16(old + (paint[c] - old) * share + half)
+                target[y, x, alpha] = np.uint16(out * full + half)
 
 
 @kernel
@@ -74,8 +74,6 @@ def _take_away(tiles, rects, coverage, before, after, channels):  # type: ignore
     alpha = channels - 1
     for i in range(len(tiles)):
         t = tiles[i]
-        if before[t] == 0:
-            continue
         top, bottom, left, right = rects[i]
         cover = carray(as_float32(coverage[t]), (64, 64))
         target = carray(as_uint16(after[t]), (64, 64, channels))
@@ -84,6 +82,5 @@ def _take_away(tiles, rects, coverage, before, after, channels):  # type: ignore
             for x in range(left, right):
                 left_over = np.float32(source[y, x, alpha]) * (np.float32(1.0) - cover[y, x])
                 target[y, x, alpha] = np.uint16(left_over + np.float32(0.5))
-                if target[y, x, alpha] == 0:
-                    for c in range(alpha):
-                        target[y, x, c] = 0
+                for c in range(alpha):
+                    target[y, x, c] = source[y, x, c] if target[y, x, alpha] > 0 else 0

@@ -54,7 +54,8 @@ class Coverage:
             if not self.addresses[tile]:
                 self.tiles[int(tile)] = fresh = np.zeros((TILE, TILE), np.float32)
                 self.addresses[tile] = address_of(fresh)
-        rects = np.tile(np.array([TILE, 0, TILE, 0], np.int32), (len(tiles), 1))
+        rects = np.empty((len(tiles), 4), np.int32)
+        rects[:] = (TILE, 0, TILE, 0)
         _gather(
             dabs.centers, dabs.normals, dabs.radii, dabs.strengths, dabs.hardness,
             np.cos(np.radians(dabs.facing_limit)), dabs.build_up, tiles, self.addresses, own.tile_start,

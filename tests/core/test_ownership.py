@@ -1,0 +1,115 @@
+"""Which face owns which texel, and where that texel is: against every texel tried on every face."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy import ndimage
+
+from nightmist.core.errors import NightmistError
+from nightmist.core.texels import TILE, Gutter, TileArea
+from nightmist.core.texels.ownership import own_texels
+
+from ..shapes import SHAPES, plane
+from .brute import owners
+
+SIZE = (256, 128)
+
+
+def entries(own):
+    """(face, y, x) of every owned texel with its position, spelled out from the table."""
+    for t in range(len(own.tile_start) - 1):
+        top, left = t // own.columns * TILE, t % own.columns * TILE
+        for p in range(own.tile_start[t], own.tile_start[t + 1]):
+            face, x0, y0, row0, rows, first = own.pieces[p]
+            m = own.matrices[face]
+            for i in range(rows):
+                for c in range(*own.spans[first + i]):
+                    x, y = x0 + c + 0.5, y0 + row0 + i + 0.5
+                    yield (face, top + row0 + i, left + c), m[0:3] * x + m[3:6] * y + m[6:9]
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+def test_every_covered_center_is_owned_at_its_place(shape):
+    """Owners are exactly the faces whose triangle covers the center, wrapped copies too; positions agree."""
+    mesh = SHAPES[shape]()
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    found: dict[tuple[int, int, int], list] = {}
+    for key, position in entries(own):
+        found.setdefault(key, []).append(position)
+    surely = 0
+    for face, texels, positions, inside in owners(mesh, *SIZE):
+        for (y, x), position, depth in zip(texels, positions, inside, strict=True):
+            if depth > 1e-7:
+                surely += 1
+                nearest = min(np.abs(np.array(found[face, y, x]) - position).max(axis=1))
+                assert nearest < 1e-5
+    total = sum(len(places) for places in found.values())
+    assert surely <= total <= surely * 1.02 + 40
+
+
+def test_shared_edges_are_owned_once():
+    """On a plane without overlap no center belongs to two faces, even where edges run through centers."""
+    mesh = plane(cells=8, low=0.5 / 128, high=1 - 0.5 / 128)
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], 128, 128)
+    places = [key[1:] for key, _ in entries(own)]
+    assert len(places) == len(set(places)) == 127 * 127
+
+
+def test_boxes_and_balls_hold_their_texels():
+    """No texel lies outside its tile's box or its piece's ball, so nothing is passed over by a dab."""
+    mesh = SHAPES["sphere"]()
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    for (_, y, x), position in entries(own):
+        box = own.tile_box[y // TILE * own.columns + x // TILE]
+        assert (position >= box[:3] - 1e-9).all()
+        assert (position <= box[3:] + 1e-9).all()
+
+
+def test_absurd_uvs_are_refused():
+    """UVs that are no numbers, or repeat without end, end in a sentence."""
+    mesh = plane()
+    faces = np.arange(len(mesh.faces))
+    with pytest.raises(NightmistError, match="not numbers"):
+        own_texels(mesh, faces, np.full_like(mesh.uvs[0], np.nan), 128, 128)
+    with pytest.raises(NightmistError, match="times over"):
+        own_texels(mesh, faces, mesh.uvs[0] * 100, 128, 128)
+
+
+@pytest.mark.parametrize("reach", [4, 16])
+def test_gutter_takes_the_nearest_inside_texel(reach):
+    """Against an exact distance transform of the map repeated around itself."""
+    rng = np.random.default_rng(5)
+    covered = ndimage.binary_dilation(rng.random((128, 192)) > 0.9985, iterations=3)
+    gutter = Gutter(covered, reach)
+    image = rng.integers(0, 65536, (128, 192, 4), dtype=np.uint16)
+    before = image.copy()
+    changed = gutter.spread(image, TileArea.whole(192, 128))
+    around = np.tile(covered, (3, 3))
+    distance = ndimage.distance_transform_edt(~around)[128:256, 192:384]
+    outside = ~covered & (distance <= reach)
+    assert (image[covered] == before[covered]).all()
+    assert (image[distance > reach] == before[distance > reach]).all()
+    pairs, _ = gutter.by_target
+    assert len(pairs) == outside.sum()
+    ty, tx, sy, sx = pairs[:, 0] // 192, pairs[:, 0] % 192, pairs[:, 1] // 192, pairs[:, 1] % 192
+    dy, dx = np.abs(ty - sy), np.abs(tx - sx)
+    length = np.hypot(np.minimum(dy, 128 - dy), np.minimum(dx, 192 - dx))
+    assert np.allclose(length, distance[ty, tx])
+    assert (image[ty, tx] == before[sy, sx]).all()
+    assert len(changed) == 6
+
+
+def test_gutter_follows_a_change_from_next_door():
+    """A recomposited tile gets its gutter back whose paint lies in another tile, and spreads its own."""
+    covered = np.zeros((64, 128), np.bool_)
+    covered[:, 60:64] = True
+    gutter = Gutter(covered)
+    image = np.zeros((64, 128, 4), np.uint16)
+    image[:, 60:64] = 500
+    gutter.spread(image, TileArea.whole(128, 64))
+    image[:, 64:] = 9
+    changed = gutter.spread(image, TileArea.of_tiles(np.array([1], np.int32)))
+    assert (image[:, 64:80] == 500).all()
+    assert (image[:, 80:112] == 9).all()
+    assert changed.tiles.tolist() == [1]

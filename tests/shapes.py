@@ -1,0 +1,103 @@
+"""Small meshes with UVs for tests, each with a property that matters: seams, thin walls, overlaps, repeats."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nightmist.core.mesh import Mesh, SurfaceLook
+from nightmist.core.mesh.mesh import build_mesh
+
+
+def grid(points, uv, surface=0, name="surface") -> Mesh:
+    """A mesh of (rows, columns) quads from grids of points and UVs."""
+    rows, columns = points.shape[0], points.shape[1]
+    index = np.arange(rows * columns).reshape(rows, columns)
+    a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
+    faces = np.stack([np.stack([a, b, c], -1), np.stack([a, c, d], -1)], 2).reshape(-1, 3)
+    zeros = np.full(len(faces), surface, np.int32)
+    return build_mesh(
+        points.reshape(-1, 3).astype(np.float32),
+        faces.astype(np.int32),
+        [uv.reshape(-1, 2)[faces].astype(np.float32)],
+        None,
+        zeros,
+        np.zeros(len(faces), np.int32),
+        [SurfaceLook(name)],
+        ["part"],
+        name,
+    )
+
+
+def plane(cells=6, low=0.05, high=0.95) -> Mesh:
+    """A square of side 2 facing +z, with a margin in the map."""
+    s = np.linspace(0, 1, cells + 1)
+    x, y = np.meshgrid(s, s)
+    points = np.stack([2 * x - 1, 1 - 2 * y, 0 * x], 2)
+    return grid(points, low + (high - low) * np.stack([x, y], 2))
+
+
+def sphere(sides=24, rows=12) -> Mesh:
+    """A unit ball by longitude and latitude, its seam doubled, with a margin in the map."""
+    u, v = np.meshgrid(np.linspace(0, 1, sides + 1), np.linspace(0.02, 0.98, rows + 1))
+    a, b = u * 2 * np.pi, v * np.pi
+    points = np.stack([np.sin(b) * np.sin(a), np.cos(b), np.sin(b) * np.cos(a)], 2)
+    points[:, -1] = points[:, 0]
+    return grid(np.round(points, 6), 0.04 + 0.92 * np.stack([u, v], 2))
+
+
+def joined(*meshes: Mesh, names=None) -> Mesh:
+    """Meshes side by side; one surface for all, or one each when names are given."""
+    offset, faces = 0, []
+    for mesh in meshes:
+        faces.append(mesh.faces + offset)
+        offset += len(mesh.positions)
+    counts = [len(mesh.faces) for mesh in meshes]
+    number = np.repeat(np.arange(len(meshes)), counts).astype(np.int32)
+    return build_mesh(
+        np.concatenate([m.positions for m in meshes]),
+        np.concatenate(faces).astype(np.int32),
+        [np.concatenate([m.uvs[0] for m in meshes])],
+        np.concatenate([m.normals for m in meshes]),
+        number if names else np.zeros(sum(counts), np.int32),
+        number,
+        [SurfaceLook(n) for n in names or ["surface"]],
+        [f"part {i}" for i in range(len(meshes))],
+        "joined",
+    )
+
+
+def placed(mesh: Mesh, scale=(1, 1, 1), move=(0, 0, 0), uv_scale=1.0, uv_move=(0, 0), flip=False) -> Mesh:
+    """A copy moved in space and in the map; `flip` turns its faces around."""
+    points = (mesh.positions * np.array(scale) + np.array(move)).astype(np.float32)
+    order = [0, 2, 1] if flip else [0, 1, 2]
+    return build_mesh(
+        points,
+        np.ascontiguousarray(mesh.faces[:, order]),
+        [(mesh.uvs[0][:, order] * uv_scale + np.array(uv_move)).astype(np.float32)],
+        None,
+        mesh.face_surface,
+        mesh.face_part,
+        mesh.surfaces,
+        mesh.parts,
+        "placed",
+    )
+
+
+def plate(thickness=0.02) -> Mesh:
+    """Two squares back to back, closer to each other than any brush is wide."""
+    front = placed(plane(), uv_scale=0.5)
+    back = placed(plane(), move=(0, 0, -thickness), uv_scale=0.5, uv_move=(0.5, 0.5), flip=True)
+    return joined(front, back)
+
+
+def overlapped() -> Mesh:
+    """Two squares beside each other that share the same texels."""
+    return joined(plane(), placed(plane(), move=(3, 0, 0)))
+
+
+def repeating() -> Mesh:
+    """A square whose UVs run from -0.5 to 1.7, over the borders of the map."""
+    return plane(cells=5, low=-0.5, high=1.7)
+
+
+SHAPES = {"plane": plane, "sphere": sphere, "plate": plate, "overlapped": overlapped, "repeating": repeating}

@@ -81,6 +81,7 @@ class Store:
         if self._lock_connection is not None:
             self._lock_connection.invalidate()
             self._lock_connection.close()
+            self._lock_connection = None
         self.engine.dispose()
 
     @contextmanager

@@ -32,7 +32,9 @@ def read_picture(name: str, data: bytes) -> NDArray[np.uint16]:
             pixels = np.asarray(probe.convert("RGBA"), np.uint16)
     except NightmistError:
         raise
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+    except Image.DecompressionBombError as error:
+        raise NightmistError(f"{name} has too many pixels; at most {MAX_PIXELS:,} can be read.") from error
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
         raise NightmistError(f"{name} cannot be read as a picture: {error}") from error
     return pixels * np.uint16(257)
 

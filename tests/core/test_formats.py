@@ -1,0 +1,308 @@
+"""Open formats in and out, and files that lie."""
+
+from __future__ import annotations
+
+import base64
+import io
+import json
+import struct
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from nightmist.core.errors import NightmistError
+from nightmist.core.formats import read_model
+from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.pictures import fit, read_picture, write_png
+from nightmist.core.mesh.unwrap import unwrap_missing
+from nightmist.core.texels.ownership import own_texels
+from nightmist.demo.buoy import lantern_buoy
+
+from ..shapes import joined, placed, plane, sphere
+
+
+def gltf(**changes) -> dict:
+    """One triangle as glTF with its data inside; `changes` replace parts of the description."""
+    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes()
+    uvs = np.array([[0, 0], [1, 0], [0, 1]], "<f4").tobytes()
+    data = points + uvs + uvs[::-1] + np.array([0, 1, 2, 0], "<u2").tobytes()
+    doc = {
+        "asset": {"version": "2.0"},
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0, "name": "Post"}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0, "TEXCOORD_0": 1, "TEXCOORD_1": 1}, "indices": 2}]}],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"},
+            {"bufferView": 1, "componentType": 5126, "count": 3, "type": "VEC2"},
+            {"bufferView": 2, "componentType": 5123, "count": 3, "type": "SCALAR"},
+        ],
+        "bufferViews": [
+            {"buffer": 0, "byteOffset": 0, "byteLength": 36},
+            {"buffer": 0, "byteOffset": 36, "byteLength": 24},
+            {"buffer": 0, "byteOffset": 84, "byteLength": 6},
+        ],
+        "buffers": [{"byteLength": len(data), "uri": "data:;base64," + base64.b64encode(data).decode()}],
+    }
+    return {**doc, **changes}
+
+
+def opened(doc: dict, **beside: bytes):
+    return read_model("post.gltf", {"post.gltf": json.dumps(doc).encode(), **beside})
+
+
+def test_glb_comes_back_to_the_bit():
+    """Positions, faces, UVs, normals, surfaces and parts of the buoy survive writing and reading."""
+    buoy = lantern_buoy()
+    back = read_model("b.glb", {"b.glb": write_glb(buoy)})
+    key = np.lexsort((np.arange(len(buoy.faces)), buoy.face_surface, buoy.face_part))
+    assert (back.corners == buoy.corners[key]).all()
+    assert (back.uvs[0] == buoy.uvs[0][key]).all()
+    assert np.allclose(back.normals, buoy.normals[key], atol=1e-6)
+    assert [s.name for s in back.surfaces] == ["hull", "cage", "lantern"]
+    assert 15_000 <= len(buoy.faces) <= 25_000
+    again = read_model("b.glb", {"b.glb": write_glb(back)})
+    assert (again.corners == back.corners).all()
+    assert (again.uvs[0] == back.uvs[0]).all()
+
+
+def test_the_buoys_uvs_are_sound():
+    """In 0-1, and no texel of 2048 × 2048 belongs to two faces."""
+    buoy = lantern_buoy()
+    for surface in range(3):
+        faces = buoy.faces_of(surface)
+        uv = buoy.uvs[0][faces]
+        assert uv.min() >= 0
+        assert uv.max() <= 1
+        own = own_texels(buoy, faces, buoy.uvs[0], 2048, 2048)
+        assert (own.spans[:, 1].astype(int) - own.spans[:, 0]).sum() == own.covered().sum()
+
+
+def test_node_transforms_are_applied():
+    """Uneven scale, turn and move, nested; a mirroring node keeps faces facing out."""
+    turn = [0, 0, np.sin(np.pi / 4), np.cos(np.pi / 4)]
+    nodes = [{"children": [1], "translation": [10, 0, 0]}, {"mesh": 0, "rotation": turn, "scale": [2, 1, 3]}]
+    mesh = opened(gltf(nodes=nodes))
+    assert np.allclose(mesh.corners[0], [[10, 0, 0], [10, 2, 0], [9, 0, 0]], atol=1e-6)
+    mirrored = opened(gltf(nodes=[{"mesh": 0, "scale": [-1, 1, 1]}]))
+    assert np.allclose(mirrored.face_normals[0], [0, 0, 1])
+    assert len(mesh.uvs) == 2
+    assert mesh.parts == ["part 1"]
+
+
+BROKEN = {
+    "no json": (b"{", "not JSON"),
+    "other version": (json.dumps({"asset": {"version": "1.0"}}).encode(), "not glTF 2.0"),
+    "outside": (gltf(buffers=[{"byteLength": 9, "uri": "http://example.test/a.bin"}]), "another machine"),
+    "missing file": (gltf(buffers=[{"byteLength": 9, "uri": "../secret/a.bin"}]), "a.bin, which was not given"),
+    "view too long": (gltf(bufferViews=[{"buffer": 0, "byteLength": 10**9}] * 3), "reaches past its buffer"),
+    "count too high": (
+        gltf(accessors=[{"bufferView": 0, "componentType": 5126, "count": 4000, "type": "VEC3"}] * 3), "do not fit",
+    ),
+    "no such node": (gltf(scenes=[{"nodes": [7]}]), "refers to nodes 7"),
+    "endless nodes": (gltf(nodes=[{"children": [0]}]), "without end"),
+    "no faces": (gltf(meshes=[{"primitives": []}]), "no triangles"),
+    "strange extension": (gltf(extensionsRequired=["KHR_draco_mesh_compression"]), "extensions that are not read"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", BROKEN)
+def test_broken_gltf_is_told_in_words(case):
+    """Each lie of a file has its sentence, which names the file."""
+    content, message = BROKEN[case]
+    data = content if isinstance(content, bytes) else json.dumps(content).encode()
+    with pytest.raises(NightmistError, match=message) as caught:
+        read_model("post.gltf", {"post.gltf": data})
+    assert "post.gltf" in str(caught.value)
+
+
+def test_positions_that_are_no_numbers():
+    """NaN in a position is refused, and a face out of range too."""
+    doc = gltf()
+    raw = bytearray(base64.b64decode(doc["buffers"][0]["uri"].split(",")[1]))
+    raw[0:4] = struct.pack("<f", float("nan"))
+    doc["buffers"][0]["uri"] = "data:;base64," + base64.b64encode(raw).decode()
+    with pytest.raises(NightmistError, match="not a number"):
+        opened(doc)
+    raw[0:4] = struct.pack("<f", 0.0)
+    raw[84:86] = struct.pack("<H", 9)
+    doc["buffers"][0]["uri"] = "data:;base64," + base64.b64encode(raw).decode()
+    with pytest.raises(NightmistError, match="points at vertex 9"):
+        opened(doc)
+
+
+GLB = write_glb(joined(plane(2), placed(sphere(6, 4), move=(3, 0, 0)), names=["a", "b"]))
+
+
+@settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+@given(st.integers(0, len(GLB) - 1), st.lists(st.tuples(st.integers(0, len(GLB) - 1), st.integers(0, 255)), max_size=6))
+def test_no_damage_to_a_glb_gets_past_the_reader(cut, changes):
+    """Cut off or with bytes changed anywhere: a model or a sentence, never another error."""
+    for data in (GLB[:cut], bytes(_changed(GLB, changes))):
+        try:
+            mesh = read_model("x.glb", {"x.glb": data})
+        except NightmistError as error:
+            assert str(error)
+        else:
+            assert len(mesh.faces)
+
+
+def _changed(data, changes):
+    changed = bytearray(data)
+    for place, value in changes:
+        changed[place] = value
+    return changed
+
+
+OBJ = b"""mtllib m.mtl
+o post
+v 0 0 0
+v 2 0 0
+v 2 2 0
+v 0 2 0
+vt 0 0
+vt 1 0
+vt 1 1
+vt 0 1
+usemtl rusty
+f 1/1 2/2 3/3 4/4
+g foot
+usemtl plain
+f -4/-4 -3/-3 -2/-2
+"""
+
+
+def test_obj_with_material_and_picture():
+    """Polygons, negative indices, surfaces, parts, v turned over, color and picture of the material."""
+    files = {
+        "a.obj": OBJ,
+        "m.mtl": b"newmtl rusty\nKd 0.5 0.25 0\nPr 0.8\nmap_Kd C:\\work\\rust.png\nnewmtl plain\nmap_Kd gone.png\n",
+        "rust.png": b"picture",
+    }
+    mesh = read_model("a.obj", files)
+    assert [s.name for s in mesh.surfaces] == ["rusty", "plain"]
+    assert mesh.parts == ["post", "foot"]
+    assert len(mesh.faces) == 3
+    assert mesh.surfaces[0].base_color == (0.5, 0.25, 0)
+    assert mesh.surfaces[0].pictures == {"base_color": b"picture"}
+    assert np.allclose(mesh.uvs[0][0], [[0, 1], [1, 1], [1, 0]])
+    assert any("gone.png" in note for note in mesh.notes)
+
+
+@pytest.mark.parametrize(
+    ("data", "message"),
+    [
+        (b"v 0 0 0\nf 1 2 3\n", "line 2: a face points at vertex 2"),
+        (b"v 0 0 x\n", "line 1"),
+        (b"v 0 0 0\nv 1 0 0\nf 1 2\n", "2 corners"),
+        (b"# nothing\n", "no faces"),
+        (b"v 0 0 0\nv 0 0 0\nv 0 0 0\nf 1 2 3\n", "without area"),
+        (b"", "empty"),
+    ],
+)
+def test_broken_obj_names_its_line(data, message):
+    """What is wrong, and where."""
+    with pytest.raises(NightmistError, match=message):
+        read_model("a.obj", {"a.obj": data})
+
+
+PLY = b"""ply
+format ascii 1.0
+element vertex 4
+property float x
+property float y
+property float z
+property float s
+property float t
+element face 1
+property list uchar int vertex_indices
+end_header
+0 0 0 0 0
+1 0 0 1 0
+1 1 0 1 1
+0 1 0 0 1
+4 0 1 2 3
+"""
+
+
+def test_ply_with_uvs():
+    """A quad becomes two triangles with v turned over."""
+    mesh = read_model("a.ply", {"a.ply": PLY})
+    assert len(mesh.faces) == 2
+    assert np.allclose(mesh.uvs[0][0], [[0, 1], [1, 1], [1, 0]])
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        PLY[:-12],
+        PLY.replace(b"vertex 4", b"vertex 4000000000"),
+        PLY.replace(b"4 0 1 2 3", b"4 0 1 2 9"),
+        PLY.replace(b"element face 1", b"element face 0").replace(b"4 0 1 2 3\n", b""),
+        b"ply\nformat ascii 1.0\nend_header\n",
+        b"ply",
+    ],
+)
+def test_broken_ply(data):
+    """Cut off, with counts or indices that lie, without faces: a sentence."""
+    with pytest.raises(NightmistError):
+        read_model("a.ply", {"a.ply": data})
+
+
+def test_unknown_files_are_refused():
+    """A picture is no model."""
+    with pytest.raises(NightmistError, match="no model file"):
+        read_model("a.png", {"a.png": b"x"})
+
+
+def test_a_model_without_uvs_is_unwrapped():
+    """Every face gets UVs in 0-1, none overlap, islands keep apart."""
+    mesh = placed(sphere())
+    mesh.uvs.clear()
+    assert unwrap_missing(mesh, 512) == ["surface"]
+    uv = mesh.uvs[0]
+    assert uv.min() >= 0
+    assert uv.max() <= 1
+    edges = uv[:, 1:] - uv[:, :1]
+    assert (np.abs(np.linalg.det(edges.astype(float))) > 0).all()
+    own = own_texels(mesh, np.arange(len(mesh.faces)), uv, 512, 512)
+    owned = int((own.spans[:, 1].astype(int) - own.spans[:, 0]).sum())
+    assert owned == own.covered().sum()
+    assert own.covered().mean() > 0.4
+
+
+def test_pictures_come_back_to_the_bit():
+    """PNG of 8 and 16 bits, gray, RGB and RGBA."""
+    rng = np.random.default_rng(1)
+    for channels in (None, 3, 4):
+        shape = (20, 30) if channels is None else (20, 30, channels)
+        image = rng.integers(0, 65536, shape, dtype=np.uint16)
+        back = read_picture("p", write_png(image))
+        assert (back[..., 0] == (image if channels is None else image[..., 0])).all()
+        if channels == 4:
+            assert (back == image).all()
+        small = (image >> 8).astype(np.uint8)
+        assert (read_picture("p", write_png(small))[..., 0] == back[..., 0] // 256 * 257).all()
+
+
+def test_picture_bombs_and_rubbish_are_refused():
+    """A small file that unpacks to a huge picture is refused from its header alone."""
+    packed = io.BytesIO()
+    Image.new("1", (20000, 20000)).save(packed, "PNG")
+    with pytest.raises(NightmistError, match="too many pixels"):
+        read_picture("bomb.png", packed.getvalue())
+    with pytest.raises(NightmistError, match=r"rubbish\.png"):
+        read_picture("rubbish.png", b"\x89PNG nothing")
+
+
+def test_shrinking_does_not_mix_in_hidden_color():
+    """Color under zero alpha does not bleed: premultiplied filtering."""
+    image = np.zeros((4, 4, 4), np.uint16)
+    image[..., 0] = 65535
+    image[:, ::2] = (0, 65535, 0, 65535)
+    small = fit(image, 2, 2)
+    assert (small[..., 1] == 65535).all()
+    assert (small[..., 0] == 0).all()
+    assert np.abs(small[..., 3].astype(int) - 32768).max() <= 1

@@ -1,0 +1,179 @@
+"""The "open, look, paint" lines of the design, as written; files in and out."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+
+import nightmist as nm
+from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.pictures import write_png
+from nightmist.demo.buoy import lantern_buoy
+from nightmist.document.picture import portrait
+
+from ..shapes import plane
+
+
+@pytest.fixture()
+def buoy(tmp_path, monkeypatch):
+    """The lantern buoy as a file in the working folder."""
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "buoy.glb").write_bytes(write_glb(lantern_buoy()))
+    return tmp_path
+
+
+def test_open_look_paint(buoy):
+    """Each line runs and does what it says."""
+    doc = nm.Document.open("buoy.glb", size=512)
+    hull = doc.surfaces["hull"]
+    assert hull.size == (512, 512)
+    assert len(hull.layers) == 0
+    cam = nm.Camera.look_at(eye=(0, 0, 4), target=(0, 0, 0), fov_y=40, viewport=(1280, 800))
+    coat = hull.layers.add("brushed", name="First color")
+    rust = nm.Pigment(base_color="#7d3d1f", roughness=0.34, height=0.66)
+    tip = nm.Tip(radius=38, unit="px", strength=0.65, hardness=0.2, spacing=0.12)
+    doc.stroke(coat, path=[(600, 380), (680, 410, 0.7)], camera=cam, tip=tip, pigment=rust, tool="brush")
+    stroke = coat.read("base_color")
+    assert abs(int(stroke[..., 3].max()) - 0.65 * 65535) <= 1
+    assert not coat.read("metallic").any()
+    doc.undo()
+    assert not coat.read("base_color").any()
+    doc.redo()
+    assert (coat.read("base_color") == stroke).all()
+    pen = nm.Tip(radius=24, unit="px", strength=1, hardness=1, spacing=0.05, pressure_radius=True, pressure_strength=False)
+    assert pen.pressure_radius
+    doc.fill(coat, pigment=rust, surface="hull")
+    assert (hull.read("base_color")[hull.ownership.covered()] == [0x7D * 257, 0x3D * 257, 0x1F * 257, 65535]).all()
+    doc.gradient(coat, start=(0, -1, 0), end=(0, 1, 0), pigments=(rust, nm.Pigment(base_color="#e5e1d5")))
+    hull.depth = 0.02
+    assert hull.read("base_color").shape == (512, 512, 4)
+    assert hull.read("roughness").dtype == np.uint16
+    assert hull.read("normal").shape == (512, 512, 3)
+    paths = doc.export("out", maps="png16", model="glb")
+    assert len(paths) == 3 * 5 + 1
+    assert all(path.stat().st_size for path in paths)
+    doc.save("buoy.nightmist")
+    again = nm.Document.load("buoy.nightmist")
+    for name, surface in doc.surfaces.items():
+        for map_name in ("base_color", "roughness", "metallic", "height"):
+            assert (again.surfaces[name].read(map_name) == surface.read(map_name)).all()
+    assert again.surfaces["hull"].depth == 0.02
+    assert again.state() == doc.state()
+
+
+def test_a_gradient_is_exact():
+    """Along x over a plane: encoded color and value mix evenly with position, to one code."""
+    doc = nm.Document.from_mesh(plane(), "g", (256, 256))
+    layer = doc.surfaces["surface"].layers.add("brushed")
+    ends = (nm.Pigment(base_color="#000000", height=0.2), nm.Pigment(base_color="#ff8000", height=0.8))
+    doc.gradient(layer, (-1, 0, 0), (1, 0, 0), ends)
+    x = (np.arange(256) + 0.5) / 256
+    share = np.clip((x - 0.05) / 0.9, 0, 1)
+    owned = doc.surfaces["surface"].ownership.covered()[128]
+    color, height = layer.read("base_color")[128], layer.read("height")[128]
+    wanted = share[:, None] * [65535, 0x80 * 257, 0]
+    assert np.abs(color[owned, :3] - wanted[owned]).max() <= 1
+    assert np.abs(height[owned, 0] - (0.2 + 0.6 * share[owned]) * 65535).max() <= 1
+    with pytest.raises(nm.NightmistError, match="the same"):
+        doc.gradient(layer, (0, 0, 0), (0, 0, 0), ends)
+
+
+def test_export_shows_what_was_painted(buoy):
+    """Maps and the GLB's pictures hold the composited texels; 16 bits exactly, 8 bits rounded."""
+    doc = nm.Document.open("buoy.glb", size=256)
+    hull = doc.surfaces["hull"]
+    coat = hull.layers.add("brushed")
+    doc.gradient(coat, (-1, 0, 0), (1, 0, 0), (nm.Pigment(base_color="#204060", roughness=0.1, height=0.2), nm.Pigment(base_color="#e0a010", roughness=0.9, height=0.7)))  # fmt: skip
+    files = {path.name: path for path in doc.export("out", maps="png8")}
+    shown = np.asarray(Image.open(files["buoy_hull_base_color.png"]))
+    assert shown.shape == (256, 256, 3)
+    assert (shown == np.floor(hull.read("base_color")[..., :3] / 257 + 0.5)).all()
+    data = files["buoy.glb"].read_bytes()
+    length = struct.unpack_from("<I", data, 12)[0]
+    doc_json = json.loads(data[20 : 20 + length])
+    binary = data[20 + length + 8 :]
+    material = next(m for m in doc_json["materials"] if m["name"] == "hull")
+    slots = {**material["pbrMetallicRoughness"], "normalTexture": material["normalTexture"]}
+
+    def picture(slot):
+        view = doc_json["bufferViews"][doc_json["images"][doc_json["textures"][slots[slot]["index"]]["source"]]["bufferView"]]
+        return np.asarray(Image.open(io.BytesIO(binary[view["byteOffset"] :][: view["byteLength"]])))
+
+    assert (picture("baseColorTexture") == shown).all()
+    assert (picture("metallicRoughnessTexture")[..., 1] == np.floor(hull.read("roughness") / 257 + 0.5)).all()
+    assert picture("normalTexture")[..., 2].mean() > 200
+    with pytest.raises(nm.NightmistError, match="png8"):
+        doc.export("out", maps="jpeg")
+
+
+def test_pictures_of_the_file_become_the_lowest_layer(buoy):
+    """A GLB with maps inside opens showing them, and start values come from its factors."""
+    doc = nm.Document.open("buoy.glb", size=256)
+    coat = doc.surfaces["hull"].layers.add("brushed")
+    doc.gradient(coat, (-1, 0, 0), (1, 0, 0), (nm.Pigment(base_color="#204060", metallic=0), nm.Pigment(base_color="#e0a010", metallic=1)))  # fmt: skip
+    doc.export("out")
+    back = nm.Document.open("out/buoy.glb", size=256)
+    hull = back.surfaces["hull"]
+    assert [layer.name for layer in hull.layers] == ["From the file"]
+    covered = hull.ownership.covered()
+    for name in ("base_color", "metallic"):
+        difference = back.surfaces["hull"].read(name)[covered].astype(int) - doc.surfaces["hull"].read(name)[covered]
+        assert np.abs(difference).max() <= 129
+    assert not back.history.commands
+
+
+def test_a_missing_picture_is_named(tmp_path):
+    """The model opens without it and says which one."""
+    (tmp_path / "a.obj").write_text("mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\n")
+    (tmp_path / "a.mtl").write_text("newmtl m\nmap_Kd rust.png\n")
+    doc = nm.Document.open(tmp_path / "a.obj", size=64)
+    assert any("rust.png" in note for note in doc.notes)
+    assert any("unwrapped automatically" in note for note in doc.notes)
+    (tmp_path / "rust.png").write_bytes(write_png(np.full((8, 8, 3), 200, np.uint8)))
+    doc = nm.Document.open(tmp_path / "a.obj", size=64)
+    assert (doc.surfaces["m"].read("base_color")[..., :3] == 200 * 257).all()
+
+
+@pytest.mark.parametrize(("size", "good"), [(64, True), ((512, 128), True), (100, False), (32, False), (16384, False)])
+def test_map_sizes(buoy, size, good):
+    """Powers of two from 64 to 8192, oblong too; anything else says what would do."""
+    if good:
+        assert nm.Document.open("buoy.glb", size=size).surfaces["hull"].size == ((size, size) if size == 64 else size)
+    else:
+        with pytest.raises(nm.NightmistError, match="power of two"):
+            nm.Document.open("buoy.glb", size=size)
+
+
+def test_unreadable_files_are_told_in_words(buoy):
+    """Missing models, and project files that are none or damaged."""
+    with pytest.raises(nm.NightmistError, match=r"gone\.glb"):
+        nm.Document.open("gone.glb")
+    (buoy / "no.nightmist").write_bytes(b"no zip")
+    with pytest.raises(nm.NightmistError, match="not a sound"):
+        nm.Document.load("no.nightmist")
+    nm.Document.open("buoy.glb", size=64).save("half.nightmist")
+    with zipfile.ZipFile("half.nightmist") as whole, zipfile.ZipFile("cut.nightmist", "w") as cut:
+        for name in whole.namelist():
+            if name != "model.glb":
+                cut.writestr(name, whole.read(name))
+    with pytest.raises(nm.NightmistError, match="not a sound"):
+        nm.Document.load("cut.nightmist")
+    with pytest.raises(nm.NightmistError, match="same point"):
+        nm.Camera.look_at((0, 0, 0), (0, 0, 0))
+
+
+def test_the_gallery_picture_shows_the_paint(buoy):
+    """Red paint all over makes a red model on the neutral stage."""
+    doc = nm.Document.open("buoy.glb", size=64)
+    for name, surface in doc.surfaces.items():
+        doc.fill(surface.layers.add("brushed"), nm.Pigment(base_color="#ff0000"), name)
+    image = np.asarray(Image.open(io.BytesIO(portrait(doc, 120, 90)))).astype(int)
+    red = (image[..., 0] > 80) & (image[..., 1] < 20)
+    assert 0.1 < red.mean() < 0.6
+    assert (image[2, 2] == [0x8B, 0x8F, 0x8E]).all()

@@ -1,0 +1,210 @@
+"""Strokes on a document: what is painted, seams, thin walls, undo, and the same texels every time."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.document.types import MAPS
+
+from ..shapes import joined, placed, plane, plate, sphere
+
+RED = Pigment(base_color="#ff0000")
+FRONT = Camera.look_at((0, 0, 5), (0, 0, 0), 40, (800, 600))
+FULL = Tip(radius=60, strength=1, hardness=1, spacing=0.1)
+
+
+def document(mesh, size=(256, 256)) -> Document:
+    made = Document.from_mesh(mesh, "test", size)
+    for surface in made.surfaces.values():
+        surface.layers.add("brushed", name="Coat")
+    return made
+
+
+def pixels(doc) -> dict:
+    """Everything of all layers, to compare bit by bit."""
+    return {(i, name): layer.read(name) for i, layer in enumerate(doc.layers.values()) for name in MAPS}
+
+
+def same(a: dict, b: dict) -> bool:
+    return a.keys() == b.keys() and all((a[key] == b[key]).all() for key in a)
+
+
+def test_a_click_paints_the_ball_around_the_hit():
+    """Radius in screen pixels becomes a ball in space at the depth of the hit."""
+    doc = document(plane())
+    coat = doc.surfaces["surface"].layers[0]
+    doc.stroke(coat, [(400, 300)], FRONT, FULL, RED)
+    image = coat.read("base_color")
+    radius = 60 * 2 * 5 * np.tan(np.radians(20)) / 600
+    x = (np.arange(256) + 0.5) / 256
+    place = 2 * (x - 0.05) / 0.9 - 1
+    distance = np.hypot(place[None, :], place[:, None])
+    assert (image[distance < radius - 0.02, 3] == 65535).all()
+    assert (image[distance > radius, 3] == 0).all()
+    assert (image[distance < radius - 0.02, :3] == [65535, 0, 0]).all()
+
+
+@pytest.mark.parametrize("unit", ["px", "world"])
+def test_a_stroke_does_not_depend_on_how_it_was_sent(unit):
+    """Sample by sample or all at once: the same texels, to the bit."""
+    path = [(250 + 13 * i, 300 + 40 * np.sin(i / 3), 0.2 + 0.03 * i) for i in range(24)]
+    tip = Tip(radius=20 if unit == "px" else 0.1, unit=unit, pressure_radius=True, spacing=0.2)
+    whole, parts = document(sphere()), document(sphere())
+    layer = whole.surfaces["surface"].layers[0]
+    whole.stroke(layer, path, FRONT, tip, RED)
+    drawing = parts.begin_stroke({"surface": parts.surfaces["surface"].layers[0]}, FRONT, tip, RED)
+    for sample in path:
+        drawing.extend([sample])
+    parts.finish_stroke(drawing)
+    assert same(pixels(whole), pixels(parts))
+    assert layer.read("base_color").any()
+
+
+def test_no_unpainted_texel_at_a_seam():
+    """A stroke over the seam of a ball: both borders painted, and the gutter beyond them shows the paint."""
+    doc = document(sphere(48, 24))
+    surface = doc.surfaces["surface"]
+    camera = Camera.look_at((0, 0, 5), (0, 0, 0), 40, (800, 600))
+    doc.stroke(surface.layers[0], [(300, 300), (500, 300)], camera, FULL, RED)
+    inside = surface.ownership.covered()
+    shown = surface.read("base_color")
+    rows = slice(118, 138)  # the equator, which the stroke runs along; the seam faces the camera
+    painted = (shown[rows, :, :3] == [65535, 0, 0]).all(axis=2)
+    columns = np.flatnonzero(inside[128])
+    left, right = columns[0], columns[-1]
+    assert painted[:, left : left + 10].all()
+    assert painted[:, right - 9 : right + 1].all()
+    beyond = 8
+    assert painted[:, left - beyond : left].all()
+    assert painted[:, right + 1 : right + 1 + beyond].all()
+
+
+def test_the_back_of_a_thin_plate_stays_clean():
+    """A brush far wider than the plate is thick does not come through."""
+    doc = document(plate())
+    doc.stroke(doc.surfaces["surface"].layers[0], [(300, 300), (500, 300)], FRONT, FULL, RED)
+    alpha = doc.surfaces["surface"].layers[0].read("base_color")[..., 3]
+    assert alpha[:128, :128].max() == 65535
+    assert alpha[128:, 128:].max() == 0
+
+
+def test_a_stroke_crosses_surfaces_as_one_step():
+    """Two surfaces side by side both take the stroke in the layers chosen; one undo takes it back to the bit."""
+    left, right = placed(plane(), move=(-1, 0, 0)), placed(plane(), move=(1, 0, 0))
+    doc = document(joined(left, right, names=["left", "right"]))
+    before = pixels(doc)
+    doc.stroke(doc.surfaces["left"].layers[0], [(200, 300), (600, 300)], FRONT, FULL, RED)
+    painted = pixels(doc)
+    assert doc.surfaces["left"].layers[0].read("base_color").any()
+    assert doc.surfaces["right"].layers[0].read("base_color").any()
+    doc.undo()
+    assert same(pixels(doc), before)
+    doc.redo()
+    assert same(pixels(doc), painted)
+
+
+def test_a_seam_between_surfaces_does_not_show():
+    """Where two surfaces meet, both are painted up to the shared edge."""
+    left, right = placed(plane(), move=(-1, 0, 0)), placed(plane(), move=(1, 0, 0))
+    doc = document(joined(left, right, names=["left", "right"]))
+    doc.stroke(doc.surfaces["left"].layers[0], [(400, 300)], FRONT, FULL, RED)
+    for name, edge in (("left", -1), ("right", 0)):
+        surface = doc.surfaces[name]
+        column = np.flatnonzero(surface.ownership.covered()[128])[edge]
+        assert (surface.read("base_color")[120:136, column, :3] == [65535, 0, 0]).all()
+
+
+def test_all_maps_at_once_and_undo_to_the_bit():
+    """One stroke carries four maps; undo and redo bring back every tile of each."""
+    doc = document(sphere())
+    coat = doc.surfaces["surface"].layers[0]
+    tip = Tip(radius=80, strength=0.7, hardness=0.2)
+    rust = Pigment(base_color="#7d3d1f", roughness=0.9, metallic=0.25, height=0.66)
+    doc.stroke(coat, [(300, 250), (450, 320)], FRONT, tip, rust)
+    first = pixels(doc)
+    doc.stroke(coat, [(350, 350), (480, 200)], FRONT, tip, Pigment(base_color="#102030", height=0.1))
+    second = pixels(doc)
+    doc.stroke(coat, [(400, 300), (420, 300)], FRONT, tip, None, tool="erase")
+    third = pixels(doc)
+    assert not same(second, third)
+    for wanted in (second, first):
+        doc.undo()
+        assert same(pixels(doc), wanted)
+    for wanted in (second, third):
+        doc.redo()
+        assert same(pixels(doc), wanted)
+
+
+def test_strength_is_a_ceiling_within_a_stroke():
+    """Crossing itself does not darken a stroke; a second stroke does."""
+    doc = document(plane())
+    coat = doc.surfaces["surface"].layers[0]
+    tip = Tip(radius=40, strength=0.5, hardness=0.9)
+    doc.stroke(coat, [(350, 300), (450, 300), (350, 300), (450, 300)], FRONT, tip, RED)
+    assert coat.read("base_color")[..., 3].max() == 32768
+    doc.stroke(coat, [(350, 300), (450, 300)], FRONT, tip, RED)
+    assert abs(int(coat.read("base_color")[..., 3].max()) - 49152) <= 1
+
+
+def test_pressure_widens_the_line():
+    """With pressure on the radius, the painted width grows along the stroke."""
+    doc = document(plane(), (512, 512))
+    coat = doc.surfaces["surface"].layers[0]
+    tip = Tip(radius=40, hardness=1, spacing=0.05, pressure_radius=True, pressure_strength=False)
+    doc.stroke(coat, [(250, 300, 0.1), (550, 300, 1.0)], FRONT, tip, RED)
+    width = (coat.read("base_color")[..., 3] > 0).sum(axis=0)
+    columns = [170, 220, 270, 320]
+    assert (np.diff(width[columns]) > 4).all()
+
+
+def test_cancel_leaves_nothing():
+    """A cancelled stroke is as if it had never begun."""
+    doc = document(plane())
+    before, shown = pixels(doc), doc.surfaces["surface"].read("base_color")
+    drawing = doc.begin_stroke({"surface": doc.surfaces["surface"].layers[0]}, FRONT, FULL, RED)
+    drawing.extend([(400, 300, 1), (450, 300, 1)])
+    assert not same(pixels(doc), before)
+    drawing.cancel()
+    assert same(pixels(doc), before)
+    assert (doc.surfaces["surface"].read("base_color") == shown).all()
+    assert len(doc.history.commands) == 1  # the layer
+
+
+def test_what_is_shown_during_the_stroke_is_what_is_kept():
+    """Rectangles composited on the way agree with everything composited anew at the end."""
+    doc = document(sphere(48, 24))
+    surface = doc.surfaces["surface"]
+    surface.refresh()
+    drawing = doc.begin_stroke({"surface": surface.layers[0]}, FRONT, Tip(radius=30), RED)
+    for i in range(20):
+        drawing.extend([(300 + 10 * i, 300 - 4 * i, 1.0)])
+        surface.refresh()
+    doc.finish_stroke(drawing)
+    live = surface.read("base_color")
+    surface.mark("base_color", surface.everywhere)
+    assert (surface.read("base_color") == live).all()
+
+
+def test_strokes_that_could_leave_no_mark_are_refused():
+    """Hidden layers, empty pigments and odd points say why; nothing changes."""
+    doc = document(plane())
+    coat = doc.surfaces["surface"].layers[0]
+    with pytest.raises(NightmistError, match="leaves every map alone"):
+        doc.stroke(coat, [(1, 1)], FRONT, FULL, Pigment())
+    with pytest.raises(NightmistError, match="x, y and maybe pressure"):
+        doc.stroke(coat, [(1, float("nan"))], FRONT, FULL, RED)
+    with pytest.raises(NightmistError, match="no tool 'smudge'"):
+        doc.stroke(coat, [(1, 1)], FRONT, FULL, RED, tool="smudge")
+    with pytest.raises(NightmistError, match="like #7d3d1f"):
+        Pigment(base_color="brown")
+    with pytest.raises(NightmistError, match="radius"):
+        Tip(radius=-1)
+    coat.visible = False
+    with pytest.raises(NightmistError, match="Coat is hidden"):
+        doc.stroke(coat, [(1, 1)], FRONT, FULL, RED)
+    assert not coat.read("base_color").any()
+    doc.undo()
+    doc.stroke(coat, [(-500, -500)], FRONT, FULL, RED)
+    assert len(doc.history.commands) == 2  # the layer, and hiding it: a stroke beside the model leaves no step

@@ -1,0 +1,130 @@
+"""What is kept, on a real PostgreSQL."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+from sqlalchemy import inspect, text
+
+from nightmist.store import Change, Store, StoreError
+from nightmist.store.cluster import Cluster
+from nightmist.store.tables import Base
+
+ONE, TWO = "a" * 32, "b" * 32
+PIXELS = os.urandom(64 * 64 * 8)
+
+
+def project(store: Store) -> str:
+    change = Change(0, 0, tiles={ONE: (4, PIXELS)}, placed={("layer", "base_color", 1, 2): ONE})
+    store.create("p1", "Buoy", b"model", b"picture", {"name": "Buoy"}, change)
+    return "p1"
+
+
+def test_a_project_comes_back(store):
+    """Model, picture, state, desk and pixels, to the bit."""
+    name = project(store)
+    store.set_desk(name, {"tool": "erase"})
+    assert store.model(name) == b"model"
+    assert store.picture(name) == b"picture"
+    assert store.desk(name) == {"tool": "erase"}
+    assert store.position(name) == ({"name": "Buoy"}, 0, 0)
+    assert list(store.placed(name)) == [("layer", "base_color", 1, 2, ONE)]
+    assert store.tiles(name, [ONE, TWO]) == {ONE: (4, PIXELS)}
+    assert [row.name for row in store.projects()] == ["Buoy"]
+
+
+def test_a_change_is_one_transaction(store):
+    """When any part of a change fails, none of it is kept."""
+    name = project(store)
+    bad = Change(1, 1, placed={("layer", "base_color", 1, 2): TWO}, step={"kind": "x" + "\0"})
+    with pytest.raises(StoreError):
+        store.keep(name, bad)
+    assert list(store.placed(name)) == [("layer", "base_color", 1, 2, ONE)]
+    assert store.steps(name) == []
+    assert store.position(name)[2] == 0
+
+
+def test_places_are_set_moved_and_cleared(store):
+    """Tiles are replaced and taken away, and a dropped layer leaves nothing."""
+    name = project(store)
+    store.keep(name, Change(1, 1, {TWO: (4, PIXELS)}, {("layer", "base_color", 1, 2): TWO, ("other", "height", 0, 0): ONE}))
+    assert {place[4] for place in store.placed(name)} == {ONE, TWO}
+    store.keep(name, Change(2, 2, placed={("layer", "base_color", 1, 2): None}))
+    assert [place[0] for place in store.placed(name)] == ["other"]
+    store.keep(name, Change(3, 3, dropped_layer="other"))
+    assert list(store.placed(name)) == []
+
+
+def test_a_new_step_ends_the_undone_ones(store):
+    """Steps at and behind the place of a new one are gone; a step without command moves the cursor only."""
+    name = project(store)
+    for place in (1, 2, 3):
+        store.keep(name, Change(place, place, step={"n": place}))
+    store.keep(name, Change(4, 1))
+    assert [step["n"] for step in store.steps(name)] == [1, 2, 3]
+    assert store.position(name)[1] == 1
+    store.keep(name, Change(5, 2, step={"n": 22}))
+    assert [step["n"] for step in store.steps(name)] == [1, 22]
+
+
+def test_sweep_keeps_just_what_is_referred_to(store):
+    """Old steps beyond the depth go, and with them the pixels that only they needed."""
+    name = project(store)
+    digests = [f"{i:032x}" for i in range(1, 6)]
+    for i, digest in enumerate(digests, 1):
+        store.keep(name, Change(i, i, {digest: (4, PIXELS)}, step={"edits": [["layer", "base_color", 0, 0, None, digest]]}))
+    store.sweep(name, 3)
+    assert [step["edits"][0][5] for step in store.steps(name)] == digests[2:]
+    assert store.position(name)[1] == 3
+    assert set(store.tiles(name, [*digests, ONE])) == {*digests[2:], ONE}
+
+
+def test_deleting_a_project_deletes_all_of_it(store):
+    """Nothing stays behind in any table."""
+    name = project(store)
+    store.keep(name, Change(1, 1, step={"n": 1}))
+    store.delete(name)
+    with store.engine.connect() as connection:
+        for table in Base.metadata.tables:
+            assert connection.scalar(text(f"select count(*) from {table}")) == 0
+    with pytest.raises(StoreError, match="no project"):
+        store.model(name)
+
+
+def test_migrations_make_the_tables_the_code_expects(store):
+    """Columns in the database are those of the classes, no more and no less."""
+    found = inspect(store.engine)
+    for name, table in Base.metadata.tables.items():
+        assert {c["name"] for c in found.get_columns(name)} == {c.name for c in table.columns}
+        assert {c["name"]: c["nullable"] for c in found.get_columns(name)} == {c.name: c.nullable for c in table.columns}
+
+
+def test_one_server_at_a_time(store, cluster):
+    """A second server on the same database is told no; after the first has gone it may."""
+    second = Store(cluster.start())
+    assert store.hold_serving_lock()
+    assert not second.hold_serving_lock()
+    store.close()
+    assert second.hold_serving_lock()
+    second.close()
+
+
+def test_a_cluster_survives_being_killed(tmp_path_factory):
+    """What was committed is there after a crash and a new start; a server left running is found again."""
+    folder = tmp_path_factory.mktemp("crash")
+    for above in (folder, folder.parent, folder.parent.parent):
+        above.chmod(0o755)
+    cluster = Cluster(folder)
+    store = Store(cluster.start())
+    store.migrate()
+    name = project(store)
+    assert Cluster(folder).start() == cluster.start()
+    cluster.kill()
+    with pytest.raises(StoreError):
+        store.keep(name, Change(1, 1))
+    store.close()
+    again = Store(cluster.start())
+    assert again.tiles(name, [ONE]) == {ONE: (4, PIXELS)}
+    again.close()
+    cluster.stop()

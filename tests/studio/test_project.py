@@ -1,0 +1,314 @@
+"""Open projects: kept only when committed, back to the bit, several browsers, and slow ones."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import numpy as np
+import pytest
+
+from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.document.types import MAPS
+from nightmist.store import StoreError
+from nightmist.studio import Studio
+from nightmist.studio import messages as say
+from nightmist.studio.outbox import IN_FLIGHT, rectangles_of
+from nightmist.studio.project import Samples
+
+from ..shapes import joined, placed, plane
+
+CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
+RED = Pigment(base_color="#ff0000", height=0.7)
+TIP = Tip(radius=30, strength=1, hardness=0.9)
+
+
+class Browser:
+    """A browser that remembers what it was told and shown, and paints rectangles into pictures of its own."""
+
+    def __init__(self, acknowledges=True):
+        self.acknowledges = acknowledges
+        self.told, self.batches = [], []
+        self.pictures: dict[tuple[int, int], np.ndarray] = {}
+        self.news = threading.Condition()
+        self.project = None
+
+    def tell(self, message):
+        with self.news:
+            self.told.append(message)
+            self.news.notify_all()
+
+    def show(self, batch):
+        with self.news:
+            self.batches.append(batch)
+            for r in batch.rectangles:
+                picture = self.pictures.setdefault((r.surface, r.picture), np.zeros((128, 128, 4), np.uint8))
+                picture[r.y : r.y + r.height, r.x : r.x + r.width] = r.pixels
+            self.news.notify_all()
+        if self.acknowledges:
+            self.project.ask(self, say.Acknowledge(type="ack", batch=batch.number))
+
+    def wait(self, true, seconds=15):
+        with self.news:
+            assert self.news.wait_for(true, seconds), [type(m).__name__ for m in self.told]
+
+    def last(self, kind):
+        return next((m for m in reversed(self.told) if isinstance(m, kind)), None)
+
+    def wait_kept(self, revision):
+        self.wait(lambda: (k := self.last(say.KeptState)) and k.revision >= revision and not k.waiting)
+
+
+def document() -> Document:
+    left, right = placed(plane(2), move=(-1, 0, 0)), placed(plane(2), move=(1, 0, 0))
+    doc = Document.from_mesh(joined(left, right, names=["left", "right"]), "Pier", (128, 128))
+    for surface in doc.surfaces.values():
+        surface.layers.add("brushed", name="Coat")
+    return doc
+
+
+@pytest.fixture()
+def studio(store):
+    made = Studio(store)
+    yield made
+    made.close()
+
+
+@pytest.fixture()
+def opened(studio):
+    """A project, and a way to enter it with another browser."""
+    project = studio.create(document())
+
+    def enter(**options):
+        browser = Browser(**options)
+        browser.project = studio.open_projects.get(project)
+        if browser.project is None:
+            studio._visit(project)
+            browser.project = studio.open_projects[project]
+        studio.enter(project, browser)
+        browser.wait(lambda: browser.last(say.Welcome))
+        browser.id = project
+        return browser
+
+    return enter
+
+
+def begin(browser, number=1, tool="brush", layers=None):
+    state = browser.last(say.Welcome).state
+    layers = layers or {s.name: s.layers[0].id for s in state.surfaces}
+    browser.project.ask(
+        browser,
+        say.BeginStroke(type="begin", stroke=number, tool=tool, tip=TIP, pigment=RED, camera=CAMERA, layers=layers),
+    )
+
+
+def draw(browser, number=1, x=150, **options):
+    begin(browser, number, **options)
+    browser.project.ask(browser, Samples(number, [(x, 150, 1.0)], 5.0))
+    browser.project.ask(browser, Samples(number, [(x + 60, 160, 1.0)], 6.0))
+    browser.project.ask(browser, say.EndStroke(type="end", stroke=number))
+
+
+def pixels(doc):
+    return {(i, n): layer.read(n).tobytes() for i, layer in doc.layers.items() for n in MAPS}
+
+
+def test_a_stroke_is_kept_and_comes_back_to_the_bit(studio, opened, store):
+    """After the word that it is kept, a new server finds all tiles and the undo history."""
+    browser = opened()
+    draw(browser)
+    browser.wait(lambda: browser.last(say.StrokeEnded))
+    browser.wait_kept(1)
+    before = browser.project.call(pixels)
+    later = Studio(store)
+    again = later.with_document(browser.id, pixels)
+    assert again == before
+    clean = later.with_document(browser.id, lambda doc: (doc.undo(), doc.undo, pixels(doc))[2])
+    assert not any(np.frombuffer(data, np.uint16).any() for data in clean.values())
+    later.close()
+    final = Studio(store)
+    assert final.with_document(browser.id, pixels) == clean
+    assert final.with_document(browser.id, lambda doc: (doc.redo(), pixels(doc))[1]) == before
+    final.close()
+
+
+def test_nothing_is_called_kept_before_the_commit(opened, store, monkeypatch):
+    """While the database refuses, strokes go on and wait; when it is back, all are kept in order."""
+    browser = opened()
+    real, refuse = store.keep, threading.Event()
+    refuse.set()
+    order = []
+
+    def keep(project, change):
+        if refuse.is_set():
+            raise StoreError("the server closed the connection")
+        order.append(change.revision)
+        real(project, change)
+
+    monkeypatch.setattr(store, "keep", keep)
+    for number in (1, 2, 3):
+        draw(browser, number, 60 + 60 * number)
+    browser.wait(lambda: (k := browser.last(say.KeptState)) and k.waiting == 3 and k.trouble)
+    assert browser.last(say.KeptState).revision == 0
+    refuse.clear()
+    browser.wait_kept(3)
+    assert order == [1, 2, 3]
+    assert browser.last(say.KeptState).trouble is None
+
+
+def test_the_database_dies_mid_stroke(opened, cluster, store):
+    """Killed between press and release and started again: the stroke is kept after all."""
+    browser = opened()
+    begin(browser)
+    browser.project.ask(browser, Samples(1, [(150, 150, 1.0)]))
+    cluster.kill()
+    browser.project.ask(browser, Samples(1, [(200, 150, 1.0)]))
+    browser.project.ask(browser, say.EndStroke(type="end", stroke=1))
+    browser.wait(lambda: (k := browser.last(say.KeptState)) and k.waiting == 1)
+    port = store.engine.url.port
+    cluster._run(
+        "pg_ctl", "start", "-w", "-D", str(cluster.data), "-l", "/dev/null", "-o",
+        f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories=",
+    )  # fmt: skip
+    cluster.started = True
+    browser.wait_kept(1)
+
+
+def test_a_browser_that_leaves_mid_stroke_loses_nothing(studio, opened):
+    """What had been drawn when the tab died is one stroke, kept."""
+    browser, other = opened(), opened()
+    begin(browser)
+    browser.project.ask(browser, Samples(1, [(150, 150, 1.0), (200, 150, 1.0)]))
+    studio.leave(browser.id, browser)
+    other.wait_kept(1)
+    assert other.last(say.StateChanged).history.undo == "Brush"
+    assert other.last(say.People).count == 1
+
+
+def test_browsers_see_each_others_strokes(opened):
+    """Both end with the same pictures as the document, though only one paints."""
+    painter, watcher = opened(), opened()
+    draw(painter)
+    painter.wait_kept(1)
+    whole = painter.project.call(lambda doc: [s.pictures["color"].copy() for s in doc.surfaces.values()])
+    for browser in (painter, watcher):
+        for number, picture in enumerate(whole):
+            wanted = np.floor(picture / 257 + 0.5)
+            browser.wait(lambda b=browser, n=number, w=wanted: (n, 0) in b.pictures and (b.pictures[n, 0] == w).all())
+
+
+def test_two_painters_at_once_wait_for_each_other(opened):
+    """A second stroke begun during the first is drawn after it; both are undo steps."""
+    one, two = opened(), opened()
+    begin(one, 1)
+    one.project.ask(one, Samples(1, [(150, 150, 1.0)]))
+    draw(two, 7, x=230)
+    one.project.ask(one, say.Undo(type="undo"))
+    one.wait(lambda: one.last(say.Refused))
+    assert "let go" in one.last(say.Refused).message
+    assert two.last(say.StrokeEnded) is None
+    one.project.ask(one, Samples(1, [(160, 150, 1.0)]))
+    one.project.ask(one, say.EndStroke(type="end", stroke=1))
+    two.wait(lambda: two.last(say.StrokeEnded))
+    assert two.last(say.StrokeEnded).stroke == 7
+    two.wait_kept(2)
+    assert one.project.call(lambda doc: len(doc.history.commands)) == 2
+
+
+def test_a_slow_browser_gets_newer_pixels_not_more(opened):
+    """Without acknowledgement nothing piles up; one later shows the newest state at once."""
+    slow = opened(acknowledges=False)
+    slow.wait(lambda: len(slow.batches) == 1)
+    for number in range(12):
+        draw(slow, number, 60 + 20 * number)
+    slow.wait_kept(12)
+    assert len(slow.batches) <= IN_FLIGHT
+    slow.acknowledges = True
+    slow.project.ask(slow, say.Acknowledge(type="ack", batch=len(slow.batches)))
+    whole = slow.project.call(lambda doc: doc.surfaces["left"].pictures["color"].copy())
+    slow.wait(lambda: (slow.pictures[0, 0] == np.floor(whole / 257 + 0.5)).all())
+    assert len(slow.batches) <= IN_FLIGHT + 3
+
+
+def test_layers_through_messages(opened):
+    """Add, change, move and remove a layer, each one step; what cannot be done is told to who asked."""
+    browser = opened()
+    ask = lambda message: browser.project.ask(browser, message)  # noqa: E731
+    ask(say.NewLayer(type="add_layer", surface="left"))
+    browser.wait(lambda: any(isinstance(m, say.StateChanged) and m.added_layer for m in browser.told))
+    added = next(m.added_layer for m in browser.told if isinstance(m, say.StateChanged) and m.added_layer)
+    ask(say.ChangeLayer(type="change_layer", layer=added, opacity=0.5, visible=False))
+    ask(say.ReorderLayer(type="move_layer", layer=added, index=0))
+    browser.wait(lambda: browser.last(say.StateChanged).history.place == 3)
+    left = browser.last(say.StateChanged).state.surfaces[0]
+    assert [layer.id == added for layer in left.layers] == [True, False]
+    assert (left.layers[0].opacity, left.layers[0].visible) == (0.5, False)
+    ask(say.DeleteLayer(type="remove_layer", layer=added))
+    ask(say.DeleteLayer(type="remove_layer", layer=added))
+    browser.wait(lambda: browser.last(say.Refused))
+    assert "does not exist" in browser.last(say.Refused).message
+    ask(say.Undo(type="undo"))
+    browser.wait(lambda: browser.last(say.StateChanged).history.redo is not None)
+    assert len(browser.last(say.StateChanged).state.surfaces[0].layers) == 2
+    browser.wait_kept(5)
+
+
+def test_refused_strokes_say_why(opened):
+    """A layer that is gone, or of another surface; the project stays usable."""
+    browser = opened()
+    begin(browser, 1, layers={"left": "nothing"})
+    browser.wait(lambda: browser.last(say.Refused))
+    assert browser.last(say.Refused).stroke == 1
+    right = browser.last(say.Welcome).state.surfaces[1].layers[0].id
+    begin(browser, 2, layers={"left": right})
+    browser.wait(lambda: browser.last(say.Refused).stroke == 2)
+    assert "not in the stack of left" in browser.last(say.Refused).message
+    draw(browser, 3)
+    browser.wait_kept(1)
+
+
+def test_a_deep_queue_of_samples_becomes_one_batch(opened):
+    """Samples that pile up are drawn together, and the result is the same stroke."""
+    browser = opened()
+    begin(browser)
+    blocked = threading.Event()
+    browser.project._post(blocked.wait)
+    for x in range(100, 300):
+        browser.project.ask(browser, Samples(1, [(float(x), 150.0, 1.0)], float(x)))
+    browser.project.ask(browser, say.EndStroke(type="end", stroke=1))
+    started = time.perf_counter()
+    blocked.set()
+    browser.wait_kept(1)
+    assert time.perf_counter() - started < 10
+    record = browser.project.call(lambda doc: doc.history.commands[-1].stroke)
+    assert len(record.samples) == 200
+    assert browser.batches[-1].number <= 8
+
+
+def test_projects_that_are_open_or_gone(studio, opened):
+    """An open project cannot be deleted; an unknown one cannot be opened."""
+    browser = opened()
+    with pytest.raises(NightmistError, match="open in a browser"):
+        studio.delete(browser.id)
+    with pytest.raises(NightmistError, match="no such project"):
+        studio.enter("0" * 12, Browser())
+
+
+def test_the_desk_comes_back(studio, opened):
+    """Tool, tip and palette as left are part of the next welcome."""
+    browser = opened()
+    browser.project.ask(browser, say.KeepDesk(type="desk", desk={"tool": "erase", "palette": ["#123456"]}))
+    browser.project.call(lambda doc: None)
+    other = opened()
+    assert other.last(say.Welcome).desk == {"tool": "erase", "palette": ["#123456"]}
+
+
+def test_rectangles_cover_each_cell_once():
+    """Random masks, against counting."""
+    rng = np.random.default_rng(3)
+    for share in (0.05, 0.5, 0.95, 1.0):
+        mask = rng.random((20, 33)) < share
+        count = np.zeros(mask.shape, int)
+        for top, bottom, left, right in rectangles_of(mask):
+            count[top:bottom, left:right] += 1
+        assert (count == mask).all()

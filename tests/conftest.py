@@ -23,7 +23,7 @@ def cluster() -> Iterator[Cluster]:
         made.stop()
 
 
-@pytest.fixture()
+@pytest.fixture
 def store(cluster: Cluster) -> Iterator[Store]:
     """The store, migrated and without projects."""
     opened = Store(cluster.start())

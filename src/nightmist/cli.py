@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import logging
 import os
+import signal
 import socket
 import sys
 from pathlib import Path
@@ -87,7 +89,10 @@ def _run(studio: Studio, host: str, port: int) -> None:
         ws_max_size=1 << 22, timeout_graceful_shutdown=3,
     )  # fmt: skip
     print(f"\n  Nightmist is ready: {address}\n  Ctrl+C ends it.\n", flush=True)
-    uvicorn.Server(config).run(sockets=[listener])
+    # The server ends in good order at either signal, then raises it again; the database is still to be stopped.
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    with contextlib.suppress(KeyboardInterrupt):
+        uvicorn.Server(config).run(sockets=[listener])
     _say("ended; everything is kept.")
 
 

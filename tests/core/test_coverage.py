@@ -60,7 +60,7 @@ def test_the_far_side_of_a_thin_plate_stays_clean():
 def test_capped_and_built_up_strokes():
     """Dabs on one place: the greatest weight when capped, 1 - (1 - s)^n when building up."""
     center = [(0, 0, 0)] * 5
-    same = dict(centers=np.array(center, float), normals=np.tile([0, 0, 1.0], (5, 1)), radii=np.full(5, 0.3))
+    same = {"centers": np.array(center, float), "normals": np.tile([0, 0, 1.0], (5, 1)), "radii": np.full(5, 0.3)}
     capped = covered_by(plane(), Dabs(**same, strengths=np.full(5, 0.2), hardness=0.9))
     built = covered_by(plane(), Dabs(**same, strengths=np.full(5, 0.2), hardness=0.9, build_up=True))
     assert capped.max() == pytest.approx(0.2, abs=1e-6)

@@ -114,7 +114,12 @@ def test_add_and_subtract_stop_at_the_ends():
     sheet = np.zeros((64, 64, 2), np.uint16)
     sheet[..., 0], sheet[..., 1] = 40000, 65535
     out = np.zeros((64, 64, 4), np.uint16)
-    for mode, start, wanted in (("add", 0.2, 53107), ("add", 0.7, 65535), ("subtract", 0.9, 18982), ("subtract", 0.2, 0)):
+    for mode, start, wanted in (
+        ("add", 0.2, 53107),
+        ("add", 0.7, 65535),
+        ("subtract", 0.9, 18982),
+        ("subtract", 0.2, 0),
+    ):
         compose_value([Sheet(raster(sheet), 1.0, mode)], start, AREA, out, 1)
         assert abs(int(out[3, 3, 1]) - wanted) <= 1
 

@@ -20,7 +20,7 @@ from nightmist.document.picture import portrait
 from ..shapes import plane
 
 
-@pytest.fixture()
+@pytest.fixture
 def buoy(tmp_path, monkeypatch):
     """The lantern buoy as a file in the working folder."""
     monkeypatch.chdir(tmp_path)
@@ -46,7 +46,9 @@ def test_open_look_paint(buoy):
     assert not coat.read("base_color").any()
     doc.redo()
     assert (coat.read("base_color") == stroke).all()
-    pen = nm.Tip(radius=24, unit="px", strength=1, hardness=1, spacing=0.05, pressure_radius=True, pressure_strength=False)
+    pen = nm.Tip(
+        radius=24, unit="px", strength=1, hardness=1, spacing=0.05, pressure_radius=True, pressure_strength=False
+    )
     assert pen.pressure_radius
     doc.fill(coat, pigment=rust, surface="hull")
     assert (hull.read("base_color")[hull.ownership.covered()] == [0x7D * 257, 0x3D * 257, 0x1F * 257, 65535]).all()
@@ -89,7 +91,9 @@ def test_export_shows_what_was_painted(buoy):
     doc = nm.Document.open("buoy.glb", size=256)
     hull = doc.surfaces["hull"]
     coat = hull.layers.add("brushed")
-    doc.gradient(coat, (-1, 0, 0), (1, 0, 0), (nm.Pigment(base_color="#204060", roughness=0.1, height=0.2), nm.Pigment(base_color="#e0a010", roughness=0.9, height=0.7)))  # fmt: skip
+    dark = nm.Pigment(base_color="#204060", roughness=0.1, height=0.2)
+    bright = nm.Pigment(base_color="#e0a010", roughness=0.9, height=0.7)
+    doc.gradient(coat, (-1, 0, 0), (1, 0, 0), (dark, bright))
     files = {path.name: path for path in doc.export("out", maps="png8")}
     shown = np.asarray(Image.open(files["buoy_hull_base_color.png"]))
     assert shown.shape == (256, 256, 3)
@@ -102,7 +106,9 @@ def test_export_shows_what_was_painted(buoy):
     slots = {**material["pbrMetallicRoughness"], "normalTexture": material["normalTexture"]}
 
     def picture(slot):
-        view = doc_json["bufferViews"][doc_json["images"][doc_json["textures"][slots[slot]["index"]]["source"]]["bufferView"]]
+        view = doc_json["bufferViews"][
+            doc_json["images"][doc_json["textures"][slots[slot]["index"]]["source"]]["bufferView"]
+        ]
         return np.asarray(Image.open(io.BytesIO(binary[view["byteOffset"] :][: view["byteLength"]])))
 
     assert (picture("baseColorTexture") == shown).all()
@@ -116,7 +122,8 @@ def test_pictures_of_the_file_become_the_lowest_layer(buoy):
     """A GLB with maps inside opens showing them, and start values come from its factors."""
     doc = nm.Document.open("buoy.glb", size=256)
     coat = doc.surfaces["hull"].layers.add("brushed")
-    doc.gradient(coat, (-1, 0, 0), (1, 0, 0), (nm.Pigment(base_color="#204060", metallic=0), nm.Pigment(base_color="#e0a010", metallic=1)))  # fmt: skip
+    ends = (nm.Pigment(base_color="#204060", metallic=0), nm.Pigment(base_color="#e0a010", metallic=1))
+    doc.gradient(coat, (-1, 0, 0), (1, 0, 0), ends)
     doc.export("out")
     back = nm.Document.open("out/buoy.glb", size=256)
     hull = back.surfaces["hull"]

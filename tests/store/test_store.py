@@ -48,7 +48,9 @@ def test_a_change_is_one_transaction(store):
 def test_places_are_set_moved_and_cleared(store):
     """Tiles are replaced and taken away, and a dropped layer leaves nothing."""
     name = project(store)
-    store.keep(name, Change(1, 1, {TWO: (4, PIXELS)}, {("layer", "base_color", 1, 2): TWO, ("other", "height", 0, 0): ONE}))
+    store.keep(
+        name, Change(1, 1, {TWO: (4, PIXELS)}, {("layer", "base_color", 1, 2): TWO, ("other", "height", 0, 0): ONE})
+    )
     assert {place[4] for place in store.placed(name)} == {ONE, TWO}
     store.keep(name, Change(2, 2, placed={("layer", "base_color", 1, 2): None}))
     assert [place[0] for place in store.placed(name)] == ["other"]
@@ -73,7 +75,9 @@ def test_sweep_keeps_just_what_is_referred_to(store):
     name = project(store)
     digests = [f"{i:032x}" for i in range(1, 6)]
     for i, digest in enumerate(digests, 1):
-        store.keep(name, Change(i, i, {digest: (4, PIXELS)}, step={"edits": [["layer", "base_color", 0, 0, None, digest]]}))
+        store.keep(
+            name, Change(i, i, {digest: (4, PIXELS)}, step={"edits": [["layer", "base_color", 0, 0, None, digest]]})
+        )
     store.sweep(name, 3)
     assert [step["edits"][0][5] for step in store.steps(name)] == digests[2:]
     assert store.position(name)[1] == 3
@@ -97,7 +101,9 @@ def test_migrations_make_the_tables_the_code_expects(store):
     found = inspect(store.engine)
     for name, table in Base.metadata.tables.items():
         assert {c["name"] for c in found.get_columns(name)} == {c.name for c in table.columns}
-        assert {c["name"]: c["nullable"] for c in found.get_columns(name)} == {c.name: c.nullable for c in table.columns}
+        assert {c["name"]: c["nullable"] for c in found.get_columns(name)} == {
+            c.name: c.nullable for c in table.columns
+        }
 
 
 def test_one_server_at_a_time(store, cluster):

@@ -67,14 +67,14 @@ def document() -> Document:
     return doc
 
 
-@pytest.fixture()
+@pytest.fixture
 def studio(store):
     made = Studio(store)
     yield made
     made.close()
 
 
-@pytest.fixture()
+@pytest.fixture
 def opened(studio):
     """A project, and a way to enter it with another browser."""
     project = studio.create(document())

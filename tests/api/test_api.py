@@ -1,0 +1,235 @@
+"""REST and the paint socket, as a page would use them and as others should not."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+from starlette.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from nightmist.api import create_app, wire
+from nightmist.core.errors import NightmistError
+from nightmist.core.formats.gltf_write import write_glb
+from nightmist.studio import Studio
+from nightmist.studio.outbox import Batch, Rectangle, Timing
+
+from ..shapes import joined, placed, plane
+
+GLB = write_glb(joined(placed(plane(2), move=(-1, 0, 0)), placed(plane(2), move=(1, 0, 0)), names=["left", "right"]))
+CAMERA = {"eye": [0, 0, 6], "target": [0, 0, 0], "fov_y": 40, "viewport": [400, 300]}
+
+
+@pytest.fixture
+def client(store, tmp_path):
+    """The application as a page on this machine reaches it."""
+    studio = Studio(store)
+    app = create_app(studio, web=tmp_path)
+    with TestClient(app, base_url="http://127.0.0.1:8765", raise_server_exceptions=False) as made:
+        yield made
+
+
+def create(client, files=None, size=256) -> dict:
+    given = files or {"pier.glb": GLB}
+    return client.post(
+        "/api/projects", files=[("files", (name, data)) for name, data in given.items()], data={"size": str(size)}
+    )
+
+
+def test_from_upload_to_hand_off(client):
+    """Bring a model in, see it in the gallery, fetch it, its maps and the painted model, delete it."""
+    made = create(client).json()
+    card = client.get("/api/projects").json()[0]
+    assert (card["id"], card["name"]) == (made["id"], "pier")
+    base = f"/api/projects/{made['id']}"
+    picture = Image.open(io.BytesIO(client.get(f"{base}/picture.png").content))
+    assert picture.size == (480, 360)
+    assert client.get(f"{base}/model.glb").content[:4] == b"glTF"
+    for bits, kind in (("8", np.uint8), ("16", np.uint16)):
+        packed = zipfile.ZipFile(io.BytesIO(client.get(f"{base}/maps.zip?bits={bits}").content))
+        names = packed.namelist()
+        assert len(names) == 10
+        assert "maps/pier_left_base_color.png" in names
+        rough = np.asarray(Image.open(io.BytesIO(packed.read("maps/pier_left_roughness.png"))))
+        assert rough.shape == (256, 256)
+        assert rough.max() == np.iinfo(kind).max // 2 + 1
+    assert client.get(f"{base}/painted.glb").content[:4] == b"glTF"
+    assert client.get(f"{base}/maps.zip?bits=12").status_code == 422
+
+
+def test_delete(client):
+    """A deleted project is gone from the gallery and everywhere."""
+    made = create(client).json()
+    assert client.delete(f"/api/projects/{made['id']}").status_code == 204
+    assert client.get("/api/projects").json() == []
+    assert client.get(f"/api/projects/{made['id']}/painted.glb").status_code == 422
+
+
+@pytest.mark.parametrize(
+    ("files", "size", "message"),
+    [
+        ({"a.glb": GLB[:500]}, 256, "cut off"),
+        ({"a.glb": b"glTF" + bytes(300)}, 256, "version 0"),
+        ({"a.txt": b"x"}, 256, "None of these files is a model"),
+        ({"a.glb": GLB, "b.obj": b""}, 256, "several models"),
+        ({"a.glb": GLB}, 1000, "power of two"),
+        ({"a.obj": b"v 0 0 nan\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"}, 256, "not a number"),
+        ({"a.gltf": b'{"asset": {"version": "2.0"}, "scenes": 5}'}, 256, "damaged"),
+    ],
+)
+def test_bad_uploads_leave_nothing_behind(client, files, size, message):
+    """A sentence, no project, and the server goes on."""
+    answer = create(client, files, size)
+    assert answer.status_code == 422
+    assert message in answer.json()["message"]
+    assert client.get("/api/projects").json() == []
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [
+        {"host": "evil.test"},
+        {"host": "127.0.0.1.evil.test:8765"},
+        {"origin": "http://evil.test"},
+        {"origin": "http://127.0.0.1:9999"},
+        {"origin": "null"},
+        {"content-length": str(1 << 40)},
+    ],
+)
+def test_strangers_are_refused(client, headers):
+    """Other names in Host, other pages in Origin, and bodies too long, on HTTP and on the socket."""
+    answer = client.request("GET", "/api/projects", headers=headers)
+    assert answer.status_code in (403, 413)
+    assert answer.json()["message"]
+    if "content-length" not in headers:
+        with (
+            pytest.raises(WebSocketDisconnect),
+            client.websocket_connect("ws://127.0.0.1:8765/api/projects/x/paint", headers=headers),
+        ):
+            pass
+
+
+def test_pages_may_load_from_here_only(client):
+    """The content security policy stands on every answer."""
+    answer = client.get("/api/projects", headers={"origin": "http://127.0.0.1:8765"})
+    assert answer.status_code == 200
+    assert "default-src 'self'" in answer.headers["content-security-policy"]
+    assert "frame-ancestors 'none'" in answer.headers["content-security-policy"]
+
+
+def test_unknown_projects(client):
+    """A sentence on REST; on the socket a refusal and a close that is not to be tried again."""
+    assert "no such project" in client.get("/api/projects/nothing/maps.zip").json()["message"]
+    with client.websocket_connect("ws://127.0.0.1:8765/api/projects/nothing/paint") as socket:
+        assert "no such project" in json.loads(socket.receive_text())["message"]
+        with pytest.raises(WebSocketDisconnect) as closed:
+            socket.receive_text()
+        assert closed.value.code == 4404
+
+
+class Page:
+    """Reads the socket as the page does."""
+
+    def __init__(self, socket):
+        self.socket = socket
+        self.pictures: dict[tuple[int, int], np.ndarray] = {}
+
+    def until(self, kind, true=lambda message: True) -> dict:
+        while True:
+            message = self.socket.receive()
+            if message.get("bytes"):
+                self.show(message["bytes"])
+            elif (said := json.loads(message["text"]))["type"] == kind and true(said):
+                return said
+
+    def show(self, data: bytes) -> None:
+        head = wire.PIXELS_HEAD.unpack_from(data)
+        assert head[:2] == (1, 2)
+        at = wire.PIXELS_HEAD.size
+        for _ in range(head[2]):
+            surface, picture, uniform, _, x, y, w, h = wire.RECTANGLE.unpack_from(data, at)
+            at += wire.RECTANGLE.size
+            length = 4 if uniform else w * h * 4
+            pixels = np.frombuffer(data[at : at + length], np.uint8).reshape((1, 1, 4) if uniform else (h, w, 4))
+            self.pictures.setdefault((surface, picture), np.zeros((256, 256, 4), np.uint8))[y : y + h, x : x + w] = (
+                pixels
+            )
+            at += length
+        assert at == len(data)
+        self.socket.send_text(json.dumps({"type": "ack", "batch": head[3]}))
+
+
+def test_painting_over_the_socket(client):
+    """Welcome, a stroke of binary samples, pixels that show it, kept, undone; and reopened."""
+    project = create(client).json()["id"]
+    url = f"ws://127.0.0.1:8765/api/projects/{project}/paint"
+    with client.websocket_connect(url) as socket:
+        page = Page(socket)
+        welcome = page.until("welcome")
+        layers = {s["name"]: s["layers"][0]["id"] for s in welcome["state"]["surfaces"]}
+        stroke = {"type": "begin", "stroke": 9, "tool": "brush", "tip": {"radius": 30, "hardness": 0.9},
+                  "pigment": {"base_color": "#ff0000"}, "camera": CAMERA, "layers": layers}  # fmt: skip
+        socket.send_text(json.dumps(stroke))
+        points = np.array([[150, 150, 1], [250, 150, 1]], "<f4").tobytes()
+        socket.send_bytes(wire.SAMPLES_HEAD.pack(1, wire.SAMPLES, 2, 9, 12.5) + points)
+        socket.send_text(json.dumps({"type": "end", "stroke": 9}))
+        assert page.until("stroke_ended") == {"type": "stroke_ended", "stroke": 9, "revision": 1}
+        assert page.until("kept", lambda kept: not kept["waiting"])["revision"] == 1
+        socket.send_text(json.dumps({"type": "undo"}))
+        page.until("kept", lambda kept: kept["revision"] == 2)
+        socket.send_text(json.dumps({"type": "redo"}))
+        page.until("kept", lambda kept: kept["revision"] == 3)
+    with client.websocket_connect(url) as socket:
+        page = Page(socket)
+        assert page.until("welcome")["history"]["undo"] == "Brush"
+        while len(page.pictures) < 4:
+            if data := socket.receive().get("bytes"):
+                page.show(data)
+        red = (page.pictures[0, 0][..., :3] == [255, 0, 0]).all(axis=2)
+        assert red.sum() > 500
+        assert (page.pictures[0, 0][..., 3] == 255).all()
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        "{",
+        '{"type": "begin"}',
+        '{"type": "dance"}',
+        '{"type": "undo", "twice": true}',
+        "x" * (2 << 20),
+        b"",
+        b"\x01\x01",
+        b"\x02\x01" + bytes(14),
+        wire.SAMPLES_HEAD.pack(1, 1, 5, 1, 0.0) + bytes(12),
+        wire.SAMPLES_HEAD.pack(1, 1, 1, 1, 0.0) + struct.pack("<3f", float("nan"), 1, 1),
+    ],
+)
+def test_rubbish_on_the_socket_is_answered(client, message):
+    """Whatever a page sends, the answer is a sentence and the socket stays open."""
+    project = create(client).json()["id"]
+    with client.websocket_connect(f"ws://127.0.0.1:8765/api/projects/{project}/paint") as socket:
+        page = Page(socket)
+        page.until("welcome")
+        (socket.send_text if isinstance(message, str) else socket.send_bytes)(message)
+        assert page.until("refused")["message"]
+        socket.send_text('{"type": "undo"}')
+        assert "nothing to undo" in page.until("refused", lambda said: "undo" in said["message"])["message"]
+
+
+def test_the_wire_writes_what_it_describes():
+    """A batch by hand: header, a uniform rectangle, a full one."""
+    full = np.arange(64 * 64 * 4, dtype=np.uint8).reshape(64, 64, 4)
+    rectangles = [Rectangle(2, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full)]
+    data = wire.write_batch(Batch(7, rectangles, Timing(1.5, 0.001, 0.002, 0.003)))
+    assert data[:28] == struct.pack("<BBHIdIII", 1, 2, 2, 7, 1.5, 1000, 2000, 3000)
+    assert data[28:40] == struct.pack("<BBBBHHHH", 2, 1, 1, 0, 64, 128, 128, 64)
+    assert data[44:56] == struct.pack("<BBBBHHHH", 0, 0, 0, 0, 0, 0, 64, 64)
+    assert data[56:] == full.tobytes()
+    with pytest.raises(NightmistError, match="version 3"):
+        wire.read_samples(wire.SAMPLES_HEAD.pack(3, 1, 0, 1, 0.0))

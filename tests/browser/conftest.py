@@ -1,0 +1,180 @@
+"""A real server on a real database, and headless Chromium in front of it."""
+
+from __future__ import annotations
+
+import io
+import os
+import re
+import signal
+import subprocess
+import sys
+import zipfile
+from collections.abc import Iterator
+from urllib.request import Request, urlopen
+
+import numpy as np
+import psycopg
+import pytest
+from PIL import Image
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.pictures import read_picture
+
+from ..shapes import joined, placed, plane
+
+FLAGS = [
+    "--no-sandbox",
+    "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost",
+    "--ignore-gpu-blocklist",
+]
+#: Mesa's software renderer is the faster one; the other is what every Chromium brings along.
+RENDERERS = [["--use-gl=angle", "--use-angle=gl-egl"], ["--use-angle=swiftshader", "--enable-unsafe-swiftshader"]]
+SWITCHES = "?surroundings=off&smooth=off"
+SIZE = {"width": 1160, "height": 640}
+PIER = write_glb(joined(placed(plane(4), move=(-1, 0, 0)), placed(plane(4), move=(1, 0, 0)), names=["left", "right"]))
+
+
+class Server:
+    """./nightmist as a process of its own, that can be killed and started again on the same port."""
+
+    def __init__(self, database: str) -> None:
+        self.environment = {**os.environ, "NIGHTMIST_DATABASE_URL": database}
+        self.port = 0
+        self.start("demo")
+
+    def start(self, command: str) -> None:
+        line = [sys.executable, "-m", "nightmist.cli", command, *(["--port", str(self.port)] if self.port else [])]
+        self.process = subprocess.Popen(line, env=self.environment, stdout=subprocess.PIPE, text=True)
+        assert self.process.stdout
+        for said in self.process.stdout:
+            if found := re.search(r"ready: (http://127\.0\.0\.1:(\d+)/)", said):
+                self.url, self.port = found.group(1), int(found.group(2))
+                return
+        raise AssertionError("the server ended before it was ready")
+
+    def kill(self) -> None:
+        """As a crash would."""
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> int:
+        """As Ctrl+C would; returns the exit status."""
+        self.process.send_signal(signal.SIGINT)
+        return self.process.wait(30)
+
+    def create(self, data: bytes = PIER, name: str = "pier.glb", size: int = 256) -> str:
+        """A project from a model, through REST."""
+        edge = "edge"
+        body = (
+            f'--{edge}\r\nContent-Disposition: form-data; name="size"\r\n\r\n{size}\r\n'
+            f'--{edge}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n\r\n'
+        ).encode() + data + f"\r\n--{edge}--\r\n".encode()  # fmt: skip
+        request = Request(f"{self.url}api/projects", body, {"Content-Type": f"multipart/form-data; boundary={edge}"})
+        with urlopen(request) as answer:
+            return re.search(r'"id":"(\w+)"', answer.read().decode()).group(1)
+
+    def texels(self, project: str, surface: str, name: str = "base_color") -> np.ndarray:
+        """A map as the server hands it off, 16 bits."""
+        with urlopen(f"{self.url}api/projects/{project}/maps.zip?bits=16") as answer:
+            packed = zipfile.ZipFile(io.BytesIO(answer.read()))
+        entry = next(n for n in packed.namelist() if n.endswith(f"_{surface}_{name}.png"))
+        return read_picture(entry, packed.read(entry))[..., :3]
+
+
+@pytest.fixture(scope="session")
+def server(cluster) -> Iterator[Server]:
+    url = cluster.start()
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("create database browser")
+    made = Server(url.rsplit("/", 1)[0] + "/browser")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        for renderer in RENDERERS:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*FLAGS, *renderer])
+            page = browser.new_page()
+            works = page.evaluate("!!document.createElement('canvas').getContext('webgl2')")
+            page.close()
+            if works:
+                break
+            browser.close()
+        assert works, "no WebGL2 in this Chromium"
+        yield browser
+        browser.close()
+
+
+class Painter:
+    """A browser tab with a project open, and what a painter does in it."""
+
+    def __init__(self, page: Page, server: Server, project: str) -> None:
+        self.page, self.server, self.project = page, server, project
+
+    def open(self) -> Painter:
+        self.page.goto(f"{self.server.url}{SWITCHES}#/project/{self.project}")
+        self.page.reload()
+        self.page.wait_for_selector("canvas[data-ready=true]", timeout=60_000)
+        self.page.wait_for_selector("canvas[data-batch]", timeout=60_000)
+        self.box = self.page.locator("canvas[data-ready]").bounding_box()
+        return self
+
+    def at(self, x: float, y: float) -> tuple[float, float]:
+        """A place on the stage, as shares of its width and height."""
+        return self.box["x"] + x * self.box["width"], self.box["y"] + y * self.box["height"]
+
+    def drag(self, *places: tuple[float, float], button: str = "left", hold: bool = False) -> None:
+        self.page.mouse.move(*self.at(*places[0]))
+        self.page.mouse.down(button=button)
+        for place in places[1:]:
+            self.page.mouse.move(*self.at(*place), steps=4)
+        if not hold:
+            self.page.mouse.up(button=button)
+
+    def wait_kept(self, change: int) -> None:
+        self.page.wait_for_function(
+            "n => document.querySelector('[data-testid=kept]')?.innerText.startsWith(`Kept, change ${n}`)",
+            arg=change, timeout=30_000,
+        )  # fmt: skip
+
+    def colors(self) -> np.ndarray:
+        """What the stage shows right now, (H, W, 3)."""
+        shot = self.page.screenshot(clip={k: round(v) for k, v in self.box.items()})
+        return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
+
+    def wait_color(self, x: float, y: float, wanted: tuple[int, int, int], near: int = 12) -> None:
+        """Until the stage shows about this color at a place."""
+        for _ in range(60):
+            image = self.colors()
+            seen = image[int(y * image.shape[0]), int(x * image.shape[1])]
+            if np.abs(seen - wanted).max() <= near:
+                return
+            self.page.wait_for_timeout(100)
+        raise AssertionError(f"the stage shows {seen} at {x}, {y} instead of {wanted}")
+
+
+@pytest.fixture
+def painter(server, chromium):
+    """Opens tabs on a new project (or a given one); fails on any error a page reports."""
+    tabs, problems = [], []
+    project = None
+
+    def make(given: str | None = None) -> Painter:
+        nonlocal project
+        project = given or project or server.create()
+        context = chromium.new_context(viewport=SIZE, accept_downloads=True)
+        page = context.new_page()
+        page.on("pageerror", lambda error: problems.append(str(error)))
+        page.on(
+            "console", lambda m: problems.append(m.text) if m.type == "error" and "WebSocket" not in m.text else None
+        )
+        tabs.append(context)
+        return Painter(page, server, project)
+
+    yield make
+    for context in tabs:
+        context.close()
+    assert not [p for p in problems if "ERR_CONNECTION_REFUSED" not in p and "422" not in p]

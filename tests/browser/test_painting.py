@@ -1,0 +1,297 @@
+"""The real interface in a real browser, down to the texel."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import expect
+
+from .conftest import SWITCHES
+
+RED = (184, 64, 44)  # the palette's first color
+STAGE = (139, 143, 142)
+PLAIN = (231, 231, 231)  # start value of the pier: 0.8 linear
+
+
+def plain_red(painter, project=None):
+    """A tab with unlit shading and a firm red brush."""
+    tab = painter(project).open()
+    tab.page.get_by_role("radio", name="Plain").click()
+    tab.page.get_by_label("Use #b8402c").click()
+    for name, value in (("Strength", 1000), ("Hardness", 900)):
+        tab.page.get_by_label(name, exact=True).fill(str(value))
+    return tab
+
+
+def test_a_stroke_from_pointer_to_kept_texel(painter, server):
+    """Seen while drawn, kept, stored exactly, undone by key and redone by button, on both surfaces."""
+    tab = plain_red(painter)
+    tab.wait_color(0.4, 0.5, PLAIN)
+    tab.drag((0.35, 0.5), (0.45, 0.5), (0.65, 0.5), hold=True)
+    tab.wait_color(0.45, 0.5, RED)
+    expect(tab.page.get_by_test_id("kept")).to_have_text("Kept, change 0")
+    tab.page.mouse.up()
+    tab.wait_kept(1)
+    for surface in ("left", "right"):
+        texels = server.texels(tab.project, surface)
+        assert (texels == np.array(RED) * 257).all(axis=2).sum() > 200
+    tab.page.keyboard.press("Control+z")
+    tab.wait_kept(2)
+    tab.wait_color(0.45, 0.5, PLAIN)
+    assert (server.texels(tab.project, "left") == server.texels(tab.project, "left")[0, 0]).all()
+    tab.page.get_by_role("button", name="Redo").click()
+    tab.wait_kept(3)
+    tab.wait_color(0.6, 0.5, RED)
+
+
+def test_the_map_shows_what_is_painted_on_the_model(painter):
+    """Side by side: during the stroke the paint appears in the flat map of the chosen surface."""
+    tab = plain_red(painter)
+    tab.page.get_by_role("radio", name="Side by side").click()
+    tab.page.get_by_role("button", name="UV lines").click()
+    tab.drag((0.15, 0.5), (0.22, 0.5), hold=True)
+    tab.page.wait_for_timeout(100)
+    for _ in range(50):
+        image = tab.colors()
+        right = image[:, image.shape[1] // 2 + 5 :]
+        if (np.abs(right - RED).max(axis=2) < 12).sum() > 200:
+            break
+        tab.page.wait_for_timeout(100)
+    else:
+        raise AssertionError("the map shows no paint")
+    tab.page.mouse.up()
+    tab.wait_kept(1)
+
+
+def test_turning_the_view_paints_nothing(painter, server):
+    """Drags with the right button, from the empty stage, and the wheel move the view only."""
+    tab = plain_red(painter)
+    before = tab.colors()
+    tab.drag((0.5, 0.5), (0.6, 0.6), button="right")
+    tab.drag((0.02, 0.9), (0.1, 0.8))
+    tab.page.mouse.wheel(0, -300)
+    tab.drag((0.5, 0.5), (0.55, 0.5), button="middle")
+    tab.page.mouse.move(5, 5)
+    for _ in range(30):
+        if np.abs(tab.colors() - before).max() > 40:
+            break
+        tab.page.wait_for_timeout(100)
+    else:
+        raise AssertionError("the view did not move")
+    expect(tab.page.get_by_role("button", name="Undo")).to_be_disabled()
+    tab.page.get_by_role("button", name="Show all").click()
+
+
+def test_a_pens_pressure_thins_the_line(painter, server):
+    """A simulated pen with rising pressure on the radius: the painted width grows."""
+    tab = plain_red(painter)
+    tab.page.get_by_label("Pressure changes the radius").click()
+    tab.page.get_by_label("Pressure changes the strength").click()
+    pen = tab.page.context.new_cdp_session(tab.page)
+
+    def event(kind, x, force):
+        px, py = tab.at(x, 0.5)
+        pen.send(
+            "Input.dispatchMouseEvent",
+            {"type": kind, "x": px, "y": py, "button": "left", "buttons": 1, "pointerType": "pen", "force": force,
+             "clickCount": 1},
+        )  # fmt: skip
+
+    event("mousePressed", 0.34, 0.05)
+    for step in range(1, 21):
+        event("mouseMoved", 0.34 + 0.18 * step / 20, 0.05 + 0.9 * step / 20)
+    event("mouseReleased", 0.52, 0.95)
+    tab.wait_kept(1)
+    painted = (server.texels(tab.project, "left")[..., 1] < 30000).sum(axis=0)
+    columns = np.flatnonzero(painted)
+    early, late = painted[columns[: len(columns) // 4]], painted[columns[len(columns) // 2 :]]
+    assert late.max() > 2.5 * max(early[2:].min(), 1)
+
+
+def test_erase_takes_paint_away(painter, server):
+    """Erase over a stroke shows the start value again."""
+    tab = plain_red(painter)
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(1)
+    tab.page.keyboard.press("e")
+    expect(tab.page.get_by_test_id("target")).to_contain_text("Erasing on left")
+    tab.drag((0.38, 0.5), (0.47, 0.5))
+    tab.wait_kept(2)
+    tab.wait_color(0.42, 0.5, PLAIN)
+    texels = server.texels(tab.project, "left")
+    assert not (np.abs(texels.astype(int) - np.array(RED) * 257).max(axis=2) < 400).any()
+
+
+def test_layers(painter, server):
+    """Add, paint, hide, opacity, rename, reorder, delete: each seen on the stage, each undone."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.44, 0.5))
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Brushed layer").click()
+    tab.wait_kept(2)
+    expect(page.get_by_test_id("target")).to_contain_text("left, Layer")
+    page.get_by_label("Use #1e2422").click()
+    tab.drag((0.42, 0.5), (0.44, 0.5))
+    tab.wait_kept(3)
+    tab.wait_color(0.43, 0.5, (30, 36, 34))
+    page.get_by_label("Hide Layer").click()
+    tab.wait_kept(4)
+    tab.wait_color(0.43, 0.5, RED)
+    tab.drag((0.42, 0.5), (0.44, 0.5))
+    expect(page.get_by_role("alert")).to_contain_text("The layer Layer is hidden")
+    page.get_by_label("Show Layer").click()
+    tab.wait_kept(5)
+    page.get_by_label("Opacity").fill("500")
+    tab.wait_kept(6)
+    tab.wait_color(0.43, 0.5, (107, 50, 39), near=3)
+    page.get_by_role("button", name="Layer Normal 50%").dblclick()
+    page.get_by_label("Name of the layer").fill("Soot")
+    page.keyboard.press("Enter")
+    tab.wait_kept(7)
+    expect(page.get_by_test_id("target")).to_contain_text("Soot")
+    page.get_by_label("Move layer down").click()
+    tab.wait_kept(8)
+    tab.wait_color(0.43, 0.5, RED)
+    page.get_by_label("Delete layer").click()
+    tab.wait_kept(9)
+    expect(page.get_by_text("Soot")).to_have_count(0)
+    for change in range(10, 18):
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change)
+    tab.wait_color(0.43, 0.5, RED)
+
+
+def test_the_desk_survives_a_reload(painter):
+    """Tool, tip, color, view and target are as they were left."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("combobox", name="Surface").select_option("right")
+    page.get_by_role("radio", name="Erase").click()
+    page.get_by_label("Radius", exact=True).fill("500")
+    page.get_by_role("radio", name="Map", exact=True).click()
+    page.get_by_role("button", name="UV lines").click()
+    shown = page.get_by_test_id("target").text_content()
+    tab.open()
+    expect(page.get_by_test_id("target")).to_have_text(shown)
+    expect(page.get_by_role("radio", name="Map", exact=True)).to_be_checked()
+    expect(page.get_by_label("Radius", exact=True)).to_have_value("500")
+    expect(page.get_by_label("Hardness", exact=True)).to_have_value("900")
+    expect(page.get_by_label("Use #b8402c")).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("button", name="UV lines")).to_have_attribute("aria-pressed", "false")
+
+
+def test_two_browsers_on_one_project(painter):
+    """What one paints, the other sees; both know they are two."""
+    one = plain_red(painter)
+    two = painter(one.project).open()
+    two.page.get_by_role("radio", name="Plain").click()
+    expect(one.page.get_by_text("2 here")).to_be_visible()
+    one.drag((0.42, 0.5), (0.44, 0.5))
+    two.wait_color(0.43, 0.5, RED)
+    two.page.keyboard.press("Control+z")
+    one.wait_color(0.43, 0.42, PLAIN)
+
+
+def test_the_server_is_killed_and_comes_back(painter, server):
+    """kill -9 with a stroke under way: the page says so, reconnects, and shows what was kept, with its undo."""
+    tab = plain_red(painter)
+    tab.drag((0.42, 0.5), (0.44, 0.5))
+    tab.wait_kept(1)
+    kept = server.texels(tab.project, "left")
+    tab.page.mouse.move(*tab.at(0.3, 0.3))
+    tab.page.mouse.down()
+    tab.page.mouse.move(*tab.at(0.35, 0.3), steps=3)
+    server.kill()
+    expect(tab.page.get_by_test_id("kept")).to_have_text("Offline, kept up to change 1")
+    tab.page.mouse.up()
+    server.start("serve")
+    tab.wait_kept(1)
+    expect(tab.page.get_by_role("alert")).to_have_count(0)
+    assert (server.texels(tab.project, "left") == kept).all()
+    tab.wait_color(0.43, 0.5, RED)
+    tab.wait_color(0.33, 0.3, PLAIN)
+    tab.page.keyboard.press("Control+z")
+    tab.wait_color(0.43, 0.5, PLAIN)
+    tab.drag((0.3, 0.3), (0.35, 0.3))
+    tab.wait_color(0.33, 0.3, RED)
+
+
+def test_the_demo_project_is_painted_on(painter, server, chromium):
+    """The gallery shows the buoy with a picture; it opens lit, at 2048, and takes a stroke over three surfaces."""
+    tab = painter("0")
+    page = tab.page
+    page.goto(f"{server.url}{SWITCHES}#/")
+    card = page.get_by_role("link", name="Lantern buoy")
+    expect(card).to_be_visible()
+    page.wait_for_function("document.querySelector('main li img')?.naturalWidth === 480")
+    card.click()
+    tab.project = page.evaluate("location.hash").split("/")[-1]
+    tab.open()
+    expect(page.get_by_text("2048 × 2048")).to_be_visible()
+    expect(page.get_by_role("button", name="Band paint Normal 100%")).to_be_visible()
+    image = tab.colors()
+    assert (np.abs(image - STAGE).max(axis=2) > 30).mean() > 0.05
+    page.get_by_label("Use #e2ae45").click()
+    tab.drag((0.49, 0.12), (0.5, 0.5), (0.5, 0.7))
+    tab.wait_kept(1)
+    for surface in ("hull", "cage", "lantern"):
+        texels = server.texels(tab.project, surface).astype(int)
+        yellow = np.abs(texels - np.array([0xE2, 0xAE, 0x45]) * 257).max(axis=2) < 12000
+        assert yellow.sum() > 300, surface
+    page.keyboard.press("Control+z")
+    tab.wait_kept(2)
+
+
+OBJ = b"mtllib q.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nusemtl plank\nf 1 2 3 4\n"
+
+
+def test_starting_a_project_from_files(painter, server):
+    """Several files at once; what is to be known is said; bad files are refused with a sentence."""
+    tab = painter("0")
+    page = tab.page
+    page.goto(f"{server.url}{SWITCHES}#/")
+    choose = page.locator("input[type=file]")
+    choose.set_input_files([{"name": "q.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nf 1 2 3\n"}])
+    expect(page.get_by_role("alert")).to_contain_text("q.obj, line 2")
+    page.get_by_role("combobox", name="Maps").select_option("512")
+    mtl = b"newmtl plank\nKd 0.5 0.5 0.5\n"
+    choose.set_input_files(
+        [
+            {"name": "q.obj", "mimeType": "text/plain", "buffer": OBJ},
+            {"name": "q.mtl", "mimeType": "text/plain", "buffer": mtl},
+        ]
+    )
+    page.wait_for_selector("canvas[data-ready=true]", timeout=30_000)
+    expect(page.get_by_role("alert")).to_contain_text("unwrapped automatically")
+    expect(page.get_by_text("512 × 512")).to_be_visible()
+    expect(page.get_by_test_id("target")).to_contain_text("plank, First paint")
+
+
+@pytest.mark.parametrize(("entry", "ending"), [("Painted model, GLB", ".glb"), ("Maps, PNG 16 bit", ".zip")])
+def test_hand_off_downloads(painter, entry, ending):
+    """The menu's files arrive and hold what they say."""
+    tab = painter().open()
+    tab.page.get_by_role("button", name="Hand off").click()
+    with tab.page.expect_download() as waiting:
+        tab.page.get_by_role("link", name=entry).click()
+    path = waiting.value.path()
+    assert waiting.value.suggested_filename.endswith(ending)
+    data = path.read_bytes()
+    if ending == ".glb":
+        assert data[:4] == b"glTF"
+    else:
+        packed = zipfile.ZipFile(io.BytesIO(data))
+        images = [np.asarray(Image.open(io.BytesIO(packed.read(name)))) for name in packed.namelist()]
+        assert len(images) == 10
+        assert {image.shape[:2] for image in images} == {(256, 256)}
+
+
+def test_the_server_ends_cleanly(server):
+    """Ctrl+C: exit status 0, and a new start on the same database works. Runs last in this file."""
+    assert server.stop() == 0
+    server.start("serve")

@@ -1,0 +1,67 @@
+"""From the pointer event to the frame that shows it, in headless Chromium on a software renderer.
+
+The page marks each batch of pixels that answers a sample with user timings; the server sends its own parts
+along. What remains of the whole is the network, waiting for the next frame, and queues.
+"""
+
+from __future__ import annotations
+
+import statistics
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+from tests.browser.conftest import FLAGS, RENDERERS, Server
+
+from nightmist.store.cluster import Cluster
+
+PARTS = ("engine", "composite", "encode", "upload", "draw")
+READ = "performance.getEntriesByName('stroke lag').map(e => ({whole: e.duration, ...e.detail}))"
+
+
+def main() -> None:
+    print("browser: pointer event to frame, ms (median); 640 × 400 stage, 2048 maps, software renderer")
+    with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
+        Path(folder).chmod(0o755)
+        cluster = Cluster(Path(folder))
+        server = Server(cluster.start())
+        try:
+            with sync_playwright() as playwright:
+                for layers in (3, 8):
+                    _report(playwright, server, layers)
+        finally:
+            server.stop()
+            cluster.stop()
+
+
+def _report(playwright, server: Server, layers: int) -> None:  # type: ignore[no-untyped-def]
+    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*FLAGS, *RENDERERS[0]])
+    page: Page = browser.new_page(viewport={"width": 910, "height": 630})
+    page.goto(f"{server.url}?surroundings=off&smooth=off&measure=on#/")
+    page.click("main li a")
+    page.wait_for_selector("canvas[data-batch]", timeout=120_000)
+    rows = page.locator("ul[aria-label^='Layers of'] > li")
+    while (count := rows.count()) < layers:
+        page.get_by_role("button", name="Brushed layer").click()
+        rows.nth(count).wait_for()
+    box = page.locator("canvas[data-ready]").bounding_box()
+    for stroke in range(4):
+        y = box["y"] + box["height"] * (0.62 + 0.05 * stroke)
+        page.mouse.move(box["x"] + box["width"] * 0.42, y)
+        page.mouse.down()
+        for step in range(16):
+            page.mouse.move(box["x"] + box["width"] * (0.42 + 0.01 * step), y + step % 3)
+            page.wait_for_timeout(60)
+        page.mouse.up()
+        page.wait_for_timeout(400)
+    found = page.evaluate(READ)
+    browser.close()
+    if not found:
+        print(f"  {layers} layers: no stroke was shown")
+        return
+    middle = {part: statistics.median(entry[part] for entry in found) for part in ("whole", *PARTS)}
+    rest = middle["whole"] - sum(middle[part] for part in PARTS)
+    parts = ", ".join(f"{part} {middle[part]:.1f}" for part in PARTS)
+    print(
+        f"  {layers} or more layers: {middle['whole']:.0f} = {parts}, network and waiting {rest:.1f} ({len(found)} frames)"
+    )

@@ -1,0 +1,27 @@
+"""./nightmist bench: speed as ratios against general-purpose libraries, measured in one run.
+
+Arguments choose parts: dab, compose, bytes, browser. Without any, all are run.
+"""
+
+from __future__ import annotations
+
+import sys
+
+from . import browser, bytes_touched, compose, dab
+
+PARTS = {"dab": dab.main, "compose": compose.main, "bytes": bytes_touched.main, "browser": browser.main}
+
+
+def main() -> int:
+    chosen = sys.argv[1:] or list(PARTS)
+    for name in chosen:
+        if name not in PARTS:
+            print(f"there is no part {name!r}; there are {', '.join(PARTS)}", file=sys.stderr)
+            return 2
+    for name in chosen:
+        PARTS[name]()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -62,6 +62,4 @@ def _report(playwright, server: Server, layers: int) -> None:  # type: ignore[no
     middle = {part: statistics.median(entry[part] for entry in found) for part in ("whole", *PARTS)}
     rest = middle["whole"] - sum(middle[part] for part in PARTS)
     parts = ", ".join(f"{part} {middle[part]:.1f}" for part in PARTS)
-    print(
-        f"  {layers} or more layers: {middle['whole']:.0f} = {parts}, network and waiting {rest:.1f} ({len(found)} frames)"
-    )
+    print(f"  {layers} layers, {len(found)} frames: {middle['whole']:.0f} = {parts}, network and waiting {rest:.1f}")

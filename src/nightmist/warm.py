@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from .core.mapping import Camera
+from .core.texels.encode import is_uniform, to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
 
@@ -21,3 +22,4 @@ def warm_up() -> None:
     for surface in document.surfaces.values():
         surface.refresh()
         surface.read("normal")
+        is_uniform(to_bytes(surface.pictures["color"]))

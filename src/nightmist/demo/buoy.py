@@ -54,9 +54,9 @@ def lantern_buoy() -> Mesh:
 def _hull() -> list[Patch]:
     return [
         *turned("deck", [(0.30, 0.62), (0.42, 0.50), (0.43, 0.46)], 96, 6),
-        *turned("upper cone", [(0.43, 0.46), (0.86, 0.22), (0.90, 0.14)], 96, 10, pieces=3),
-        *turned("belt", [(0.90, 0.14), (0.90, -0.16)], 96, 8, pieces=3),
-        *turned("lower cone", [(0.90, -0.16), (0.84, -0.28), (0.30, -0.74)], 96, 14, pieces=3),
+        *turned("upper cone", [(0.43, 0.46), (0.86, 0.22), (0.90, 0.14)], 96, 10, pieces=4),
+        *turned("belt", [(0.90, 0.14), (0.90, -0.16)], 96, 8, pieces=4),
+        *turned("lower cone", [(0.90, -0.16), (0.84, -0.28), (0.30, -0.74)], 96, 14, pieces=4),
         disc("foot", 0.30, -0.74, 64, 6, up=False),
         disc("deck plate", 0.30, 0.62, 64, 6, up=True),
         _lug(0.0),
@@ -67,7 +67,7 @@ def _hull() -> list[Patch]:
 def _lug(turn: float) -> Patch:
     """A lifting eye: half a ring standing on the deck's slope."""
     a = np.linspace(-0.15, np.pi + 0.15, 25)
-    path = np.column_stack([0.13 * np.cos(a), 0.40 + 0.13 * np.sin(a), np.full_like(a, 0.56)])
+    path = np.column_stack([0.13 * np.cos(a), 0.385 + 0.13 * np.sin(a), np.full_like(a, 0.545)])
     c, s = np.cos(turn), np.sin(turn)
     return tube("lifting eye", path @ np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]]), 0.028, 14)
 
@@ -77,7 +77,7 @@ def _cage() -> list[Patch]:
     for k in range(6):
         turn = 2 * np.pi * k / 6 + np.pi / 6
         t = np.linspace(0, 1, 19)[:, None]
-        foot = np.array([0.34 * np.sin(turn), 0.58, 0.34 * np.cos(turn)])
+        foot = np.array([0.345 * np.sin(turn), 0.53, 0.345 * np.cos(turn)])
         head = np.array([0.20 * np.sin(turn), 1.55, 0.20 * np.cos(turn)])
         bars.append(tube("bars", foot + (head - foot) * t, 0.024, 16))
     rings = []

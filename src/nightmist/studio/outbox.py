@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.texels import TILE, TileArea
-from ..core.texels.encode import to_bytes
+from ..core.texels.encode import is_uniform, to_bytes
 from ..document.surface import PictureName, Surface
 from .messages import ServerMessage
 
@@ -101,7 +101,7 @@ class Outbox:
             image = surfaces[number].pictures[picture]
             for top, bottom, left, right in rectangles_of(mask):
                 pixels = to_bytes(image[top * TILE : bottom * TILE, left * TILE : right * TILE])
-                if (pixels == pixels[0, 0]).all():
+                if is_uniform(pixels):
                     pixels = pixels[:1, :1]
                 taken.append(
                     Rectangle(

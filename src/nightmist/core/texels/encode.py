@@ -15,6 +15,20 @@ def to_bytes(image: NDArray[np.uint16]) -> NDArray[np.uint8]:
     return out
 
 
+def is_uniform(pixels: NDArray[np.uint8]) -> bool:
+    """Whether all texels of an (H, W, 4) picture are the same."""
+    return bool(_same(pixels.reshape(-1, 4)))
+
+
+@kernel
+def _same(texels):  # type: ignore[no-untyped-def]
+    for i in range(1, len(texels)):
+        for c in range(4):
+            if texels[i, c] != texels[0, c]:
+                return False
+    return True
+
+
 @kernel
 def _round(source, target):  # type: ignore[no-untyped-def]
     for y in range(source.shape[0]):

@@ -81,6 +81,18 @@ def test_the_buoys_uvs_are_sound():
         assert (own.spans[:, 1].astype(int) - own.spans[:, 0]).sum() == own.covered().sum()
 
 
+def test_the_buoys_faces_look_outwards():
+    """Bars, rings and eyes enclose a positive volume; turned parts face away from the axis, lids up or down."""
+    buoy = lantern_buoy()
+    for number, part in enumerate(buoy.parts):
+        corners = buoy.corners[buoy.face_part == number]
+        if part in ("bars", "rings", "lifting eye"):
+            assert np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum() > 0, part
+        else:
+            away = corners.mean(axis=1) * (1, 0, 1)
+            assert (buoy.face_normals[buoy.face_part == number] * away).sum(axis=1).min() > -1e-6, part
+
+
 def test_node_transforms_are_applied():
     """Uneven scale, turn and move, nested; a mirroring node keeps faces facing out."""
     turn = [0, 0, np.sin(np.pi / 4), np.cos(np.pi / 4)]

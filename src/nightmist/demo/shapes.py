@@ -81,7 +81,7 @@ def tube(part: str, path: Vectors, radius: float, sides: int) -> Patch:
     other = np.cross(side, ahead)
     angle = np.linspace(0, 2 * np.pi, sides + 1)[None, :, None]
     points = path[:, None] + radius * (np.cos(angle) * side[:, None] + np.sin(angle) * other[:, None])
-    return Patch(part, points[:, ::-1], 2 * np.pi * radius, float(np.linalg.norm(np.diff(path, axis=0), axis=1).sum()))
+    return Patch(part, points, 2 * np.pi * radius, float(np.linalg.norm(np.diff(path, axis=0), axis=1).sum()))
 
 
 def _spread(profile: Vectors, rows: int, smooth: bool) -> Vectors:

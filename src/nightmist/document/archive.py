@@ -69,7 +69,7 @@ def load(path: Path) -> Document:
                     if ref.digest not in held:
                         png = zipped.read(f"tiles/{ref.digest}.png")
                         held[ref.digest] = _tile_of(ref.digest, png, CHANNELS[ref.map])
-                    document.put_tile(layer_id, ref.map, (ref.row, ref.column), held[ref.digest])
+                    document.place_tile(layer_id, ref.map, (ref.row, ref.column), held[ref.digest])
     except OSError as error:
         raise NightmistError(f"{path} cannot be read: {error.strerror}.") from error
     except (zipfile.BadZipFile, ValueError, KeyError, TypeError, IndexError) as error:

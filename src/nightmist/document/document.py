@@ -169,6 +169,10 @@ class Document:
         self.listener("redo", command)
         return command
 
+    def place_tile(self, layer_id: str, name: MapName, key: TileKey, tile: Tile) -> None:
+        """Put a tile where it was kept, while a document is opened and all of it is composited anyway."""
+        self.layer(layer_id).raster(name).put(key, tile)
+
     def put_tile(self, layer_id: str, name: MapName, key: TileKey, tile: Tile | None) -> None:
         """Exchange one tile of a layer (for commands)."""
         layer = self.layer(layer_id)

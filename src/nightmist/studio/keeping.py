@@ -64,7 +64,7 @@ def open_project(store: Store, project: str) -> tuple[Document, int]:
     found = store.tiles(project, list({place[4] for place in places}))
     tiles = {digest: _tile(*raw) for digest, raw in found.items()}
     for layer, map_name, row, column, digest in places:
-        document.put_tile(layer, map_name, (row, column), tiles[digest])  # type: ignore[arg-type]
+        document.place_tile(layer, map_name, (row, column), tiles[digest])  # type: ignore[arg-type]
     document.history = History([COMMAND.validate_python(step) for step in store.steps(project)], cursor)
     return document, revision
 

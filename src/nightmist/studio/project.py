@@ -165,8 +165,9 @@ class OpenProject:
             desk = {}
         client.tell(say.Welcome(project=self.project, state=self.document.state(), history=self._history(), desk=desk))
         client.tell(self._kept_state())
-        for surface in self.surfaces:
-            for picture in PICTURES:
+        # Colors first: they are what is looked at.
+        for picture in PICTURES:
+            for surface in self.surfaces:
                 outbox.add(surface, picture, surface.everywhere)
         self._refresh(time.perf_counter(), None)
         self._tell_all(say.People(count=len(self.outboxes)))

@@ -41,13 +41,13 @@ export function Gallery() {
         <ThemeSwitch />
       </header>
       <div className="mx-auto mt-6 max-w-[1080px]">
-        <h1 className="px-1 text-lg font-semibold text-white">Projects</h1>
+        <h1 className="px-1 text-lg font-semibold text-[#1e2422]">Projects</h1>
         {problem && (
           <p role="alert" className="card mt-3 px-4 py-3 text-danger">
             {problem}
           </p>
         )}
-        <ul className="mt-3 grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-4">
+        <ul className="mt-3 grid grid-cols-[repeat(auto-fill,minmax(310px,1fr))] gap-4">
           {projects?.map((project) => (
             <li key={project.id} className="card group relative overflow-hidden">
               <a href={`#/project/${project.id}`} className="block rounded-card focus-visible:-outline-offset-2">

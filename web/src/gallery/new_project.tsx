@@ -41,7 +41,7 @@ export function NewProjectCard() {
       }}
       onDragLeave={() => setOver(false)}
       onDrop={drop}
-      className={`flex h-full min-h-[250px] flex-col items-center justify-center gap-3 rounded-card border-2 border-dashed p-4 text-center ${
+      className={`flex h-full min-h-[290px] flex-col items-center justify-center gap-3 rounded-card border-2 border-dashed p-4 text-center ${
         over ? "border-accent bg-accent-soft" : "border-fog-3 bg-fog/85"
       }`}
     >
@@ -55,7 +55,7 @@ export function NewProjectCard() {
           type="button"
           disabled={busy !== null}
           onClick={() => input.current?.click()}
-          className="h-8 rounded-control bg-accent px-3.5 font-medium text-fog disabled:opacity-60"
+          className="h-8 shrink-0 rounded-control bg-accent px-3.5 font-medium text-fog disabled:opacity-60"
         >
           {busy ? "Bringing it in …" : "Choose files"}
         </button>

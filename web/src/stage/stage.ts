@@ -17,6 +17,9 @@ export interface Area {
   height: number;
 }
 
+/** How far opening has got: the share of pixels that have come (1: ready), or why it failed. */
+export type StageNews = { share: number } | { failure: string };
+
 /** Switches for slow machines and tests, from the page's address: `?surroundings=off&smooth=off&measure=on`. */
 const SWITCHES = new URLSearchParams(location.search);
 
@@ -35,11 +38,12 @@ export class Stage {
   private early: Batch[] = [];
   private frame = 0;
   private gone = false;
+  private complete = false;
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
     readonly project: Project,
-    private readonly ready: (failure: string | null) => void,
+    private readonly told: (news: StageNews) => void,
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: SWITCHES.get("smooth") !== "off" });
     this.renderer.setPixelRatio(SWITCHES.get("smooth") === "off" ? 1 : Math.min(devicePixelRatio, 2));
@@ -87,14 +91,14 @@ export class Stage {
       if (this.gone) return;
       this.geometries = await this.model.load(glb, state.surfaces, this.maps);
     } catch (error) {
-      this.ready(error instanceof Error ? error.message : String(error));
+      this.told({ failure: error instanceof Error ? error.message : String(error) });
       return;
     }
     this.resize();
     this.model.frame();
     this.follow();
     this.batches.push(...this.early.splice(0));
-    this.ready(null);
+    this.invalidate();
   }
 
   /** Bring the views in line with the desk. */
@@ -137,17 +141,29 @@ export class Stage {
     for (const batch of batches) for (const rectangle of batch.rectangles) this.maps[rectangle.surface]?.put(rectangle);
     for (const maps of this.maps) maps.settle();
     const uploaded = performance.now();
-    this.render("model", this.model.scene, this.model.orbit.camera);
-    this.render("map", this.map.scene, this.map.camera);
+    if (!this.complete) this.checkComplete();
+    if (this.complete) {
+      this.render("model", this.model.scene, this.model.orbit.camera);
+      this.render("map", this.map.scene, this.map.camera);
+    }
     if (SWITCHES.get("measure") === "on") this.measure(batches, now, started, uploaded);
     // Acknowledged only now: a page that cannot keep up is sent less.
     for (const batch of batches) this.project.socket.send({ type: "ack", batch: batch.number });
     if (batches.length) this.canvas.dataset.batch = String(batches.at(-1)!.number);
   }
 
+  /** Nothing is drawn before all pixels have come: a half-black model would say something untrue. */
+  private checkComplete(): void {
+    const pictures = this.maps.flatMap((maps) => maps.pictures);
+    const tiles = pictures.reduce((sum, picture) => sum + picture.tiles, 0);
+    const missing = pictures.reduce((sum, picture) => sum + picture.missing, 0);
+    this.complete = tiles > 0 && missing === 0 && this.geometries.length > 0;
+    if (tiles) this.told({ share: this.complete ? 1 : Math.min(1 - missing / tiles, 0.99) });
+  }
+
   private render(view: "model" | "map", scene: THREE.Scene, camera: THREE.Camera): void {
     const area = this.area(view);
-    if (!area || !this.geometries.length) return;
+    if (!area) return;
     const bottom = this.canvas.clientHeight - area.y - area.height;
     this.renderer.setViewport(area.x, bottom, area.width, area.height);
     this.renderer.setScissor(area.x, bottom, area.width, area.height);

@@ -14,6 +14,10 @@ class Picture {
   private readonly columns: number;
   private readonly rows: number;
   private coarseStale = false;
+  private readonly seen: Uint8Array;
+  /** Tiles that have not come yet, of how many there are. */
+  missing: number;
+  readonly tiles: number;
 
   constructor(
     private readonly renderer: THREE.WebGLRenderer,
@@ -24,6 +28,8 @@ class Picture {
     this.columns = width / TILE;
     this.rows = height / TILE;
     this.coarse = new Uint8Array(this.columns * this.rows * 4);
+    this.tiles = this.missing = this.columns * this.rows;
+    this.seen = new Uint8Array(this.tiles);
     const texture = new THREE.DataTexture(null, width, height, THREE.RGBAFormat, THREE.UnsignedByteType);
     texture.colorSpace = colorSpace;
     texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
@@ -48,7 +54,7 @@ class Picture {
     }
     this.upload(pixels, x, y, width, height, 0);
     for (let level = 1; level <= TILE_LEVELS; level++) {
-      pixels = halved(pixels, width, height);
+      pixels = rectangle.uniform ? pixels.subarray(0, width * height) : halved(pixels, width, height);
       x /= 2;
       y /= 2;
       width /= 2;
@@ -56,7 +62,12 @@ class Picture {
       this.upload(pixels, x, y, width, height, level);
     }
     for (let row = 0; row < height; row++) {
-      this.coarse.set(pixels.subarray(row * width * 4, (row + 1) * width * 4), ((y + row) * this.columns + x) * 4);
+      const at = (y + row) * this.columns + x;
+      this.coarse.set(pixels.subarray(row * width * 4, (row + 1) * width * 4), at * 4);
+      for (let tile = at; tile < at + width; tile++) {
+        if (!this.seen[tile]) this.missing--;
+        this.seen[tile] = 1;
+      }
     }
     this.coarseStale = true;
   }

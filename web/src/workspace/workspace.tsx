@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 
-import { Stage } from "../stage/stage";
+import { Stage, type StageNews } from "../stage/stage";
 import { useDesk } from "../state/desk";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -15,17 +15,15 @@ import { Tray } from "./tray";
 export function Workspace({ project: id }: { project: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [open, setOpen] = useState<{ project: Project; stage: Stage } | null>(null);
-  const [ready, setReady] = useState(false);
-  const [failure, setFailure] = useState<string | null>(null);
+  const [news, setNews] = useState<StageNews>({ share: 0 });
   const loaded = useSession((session) => session.state !== null);
   const notice = useSession((session) => session.notice);
   const view = useDesk((desk) => desk.view);
 
   useEffect(() => {
     const project = new Project(id);
-    const stage = new Stage(canvas.current!, project, (why) => {
-      setFailure(why);
-      setReady(why === null);
+    const stage = new Stage(canvas.current!, project, (now) => {
+      setNews(now);
       const key = `nightmist-notes-${id}`;
       const notes = sessionStorage.getItem(key);
       if (notes) useSession.setState({ notice: notes });
@@ -40,6 +38,8 @@ export function Workspace({ project: id }: { project: string }) {
     };
   }, [id]);
 
+  const ready = "share" in news && news.share === 1;
+  const opening = "failure" in news ? news.failure : `Opening the project … ${Math.round(news.share * 100)}%`;
   return (
     <div className="grid h-full grid-cols-[236px_minmax(0,1fr)] grid-rows-[42px_minmax(0,1fr)_148px] gap-2.5 p-3">
       <div className="col-span-2">{open && <TopBar project={open.project} />}</div>
@@ -51,7 +51,7 @@ export function Workspace({ project: id }: { project: string }) {
         <Notice />
         {!ready && (
           <p role="status" className="card absolute top-1/2 left-1/2 -translate-1/2 px-5 py-3.5">
-            {failure ?? (!loaded ? notice : null) ?? "Opening the project …"}
+            {(!loaded ? notice : null) ?? opening}
           </p>
         )}
       </div>

@@ -38,7 +38,8 @@ class Gutter:
         """Pairs (n, 2) of target and source sorted by the tile of `key`, and where each tile's begin."""
         columns = self.width // TILE
         tile = (key // self.width) // TILE * columns + (key % self.width) // TILE
-        order = np.argsort(tile, kind="stable")
+        # 16 bits are enough for every tile of the largest map, and sort by counting.
+        order = np.argsort(tile.astype(np.uint16), kind="stable")
         pairs = np.column_stack([target[order], source[order]]).astype(np.int32)
         starts = np.searchsorted(tile[order], np.arange(columns * (self.height // TILE) + 1)).astype(np.int64)
         return pairs, starts
@@ -55,21 +56,25 @@ class Gutter:
 
 @kernel
 def _nearest_in_column(covered, reach, offset, first, last):  # type: ignore[no-untyped-def]
-    """offset[y, x]: rows to the nearest covered texel of the column (127: none in reach), wrapping."""
+    """offset[y, x]: rows to the nearest covered texel of the column (127: none in reach), wrapping.
+
+    One sweep down and one up, row by row as memory lies, with the distance of each column carried along.
+    """
     height = covered.shape[0]
-    for x in range(first, last):
-        since = 1000
-        for step in range(-reach, height):
-            y = step % height
-            since = 0 if covered[y, x] else since + 1
-            if step >= 0 and since <= reach:
-                offset[y, x] = -since
-        since = 1000
-        for step in range(height + reach - 1, -1, -1):
-            y = step % height
-            since = 0 if covered[y, x] else since + 1
-            if step < height and since <= reach and since < abs(offset[y, x]):
-                offset[y, x] = since
+    since = np.full(last - first, 1000, np.int32)
+    for step in range(-reach, height):
+        y = step % height
+        for x in range(first, last):
+            since[x - first] = 0 if covered[y, x] else since[x - first] + 1
+            if step >= 0 and since[x - first] <= reach:
+                offset[y, x] = -since[x - first]
+    since[:] = 1000
+    for step in range(height + reach - 1, -1, -1):
+        y = step % height
+        for x in range(first, last):
+            since[x - first] = 0 if covered[y, x] else since[x - first] + 1
+            if step < height and since[x - first] <= reach and since[x - first] < abs(offset[y, x]):
+                offset[y, x] = since[x - first]
 
 
 @kernel
@@ -77,21 +82,24 @@ def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: igno
     """source[y, x]: the nearest covered texel within `reach`, found among the columns' nearest (exact)."""
     height, width = covered.shape
     for y in range(first, last):
+        # Columns in the window around x that have anything within reach; far from islands there are none.
+        near = 0
+        for dx in range(-reach, reach):
+            near += offset[y, dx % width] != 127
         for x in range(width):
-            if covered[y, x]:
-                continue
-            best = reach * reach + 1
-            for dx in range(-reach, reach + 1):
-                if dx * dx >= best:
-                    continue
-                column = (x + dx) % width
-                dy = offset[y, column]
-                if dy == 127:
-                    continue
-                distance = dx * dx + int(dy) * int(dy)
-                if distance < best:
-                    best = distance
-                    source[y, x] = ((y + dy) % height) * width + column
+            near += offset[y, (x + reach) % width] != 127
+            if near > 0 and not covered[y, x]:
+                best = reach * reach + 1
+                for d in range(reach + 1):
+                    if d * d >= best:
+                        break
+                    for dx in (-d, d):
+                        column = (x + dx) % width
+                        dy = int(offset[y, column])
+                        if dy != 127 and d * d + dy * dy < best:
+                            best = d * d + dy * dy
+                            source[y, x] = ((y + dy) % height) * width + column
+            near -= offset[y, (x - reach) % width] != 127
 
 
 @kernel

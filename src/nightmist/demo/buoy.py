@@ -57,8 +57,8 @@ def _hull() -> list[Patch]:
         *turned("upper cone", [(0.43, 0.46), (0.86, 0.22), (0.90, 0.14)], 96, 10, pieces=4),
         *turned("belt", [(0.90, 0.14), (0.90, -0.16)], 96, 8, pieces=4),
         *turned("lower cone", [(0.90, -0.16), (0.84, -0.28), (0.30, -0.74)], 96, 14, pieces=4),
-        disc("foot", 0.30, -0.74, 64, 6, up=False),
-        disc("deck plate", 0.30, 0.62, 64, 6, up=True),
+        disc("foot", 0.30, -0.74, 96, 6, up=False),
+        disc("deck plate", 0.30, 0.62, 96, 6, up=True),
         _lug(0.0),
         _lug(np.pi),
     ]

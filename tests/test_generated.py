@@ -19,7 +19,7 @@ def test_the_pages_types_are_current(tmp_path):
     described = create_app(None).openapi()
     assert json.loads((ROOT / "web/openapi.json").read_text()) == described, "run ./nightmist types"
     path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
-    out = tmp_path / "schema.ts"
+    out = tmp_path / "schema.generated.ts"
     arguments = re.search(r'"types": "(.*?)"', (ROOT / "web/package.json").read_text()).group(1).split()
     arguments[arguments.index("-o") + 1] = str(out)
     subprocess.run(
@@ -29,7 +29,7 @@ def test_the_pages_types_are_current(tmp_path):
         check=True,
         capture_output=True,
     )
-    assert out.read_text() == (ROOT / "web/src/api/schema.ts").read_text(), "run ./nightmist types"
+    assert out.read_text() == (ROOT / "web/src/api/schema.generated.ts").read_text(), "run ./nightmist types"
 
 
 def test_the_pages_blend_modes_are_the_engines():

@@ -240,7 +240,7 @@ class Document:
             tile = np.empty((64, 64, CHANNELS[name]), np.uint16)
             tile[...] = [round(v * 65535) for v in (*value, 1.0)]
             changes[name] = dict.fromkeys(keys, tile)
-        self._exchange("Fill", layer, changes)
+        self._exchange(layer, "Fill", changes)
 
     def gradient(
         self, layer: Layer, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment]
@@ -259,9 +259,9 @@ class Document:
             changes[name] = layer.raster(name).write(image)
         if not changes:
             raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
-        self._exchange("Gradient", layer, changes)
+        self._exchange(layer, "Gradient", changes)
 
-    def _exchange(self, label: str, layer: Layer, changes: dict[MapName, dict[TileKey, Any]]) -> None:
+    def _exchange(self, layer: Layer, label: str, changes: dict[MapName, dict[TileKey, Any]]) -> None:
         """One command that replaces tiles of a layer; those that stay equal are left out."""
         if not layer.visible:
             raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")

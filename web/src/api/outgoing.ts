@@ -1,4 +1,4 @@
-import type { ChangeLayer, ClientMessage } from "./schema";
+import type { ChangeLayer, ClientMessage } from "./schema.generated";
 
 /** The properties of a layer that are to be set; those left out stay. */
 export type LayerChange = Partial<Omit<ChangeLayer, "type" | "layer">>;

@@ -1,5 +1,5 @@
 import type { Outgoing } from "./outgoing";
-import type { ServerMessage } from "./schema";
+import type { ServerMessage } from "./schema.generated";
 import { type Batch, readBatch, writeSamples } from "./wire";
 
 export interface SocketEvents {

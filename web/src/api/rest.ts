@@ -1,4 +1,4 @@
-import type { NewProject, ProjectCard } from "./schema";
+import type { NewProject, ProjectCard } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}

@@ -2,7 +2,7 @@ import { IconTrash } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
 import { deleteProject, listProjects } from "../api/rest";
-import type { ProjectCard } from "../api/schema";
+import type { ProjectCard } from "../api/schema.generated";
 import { Mark } from "../ui/mark";
 import { ThemeSwitch } from "../ui/theme_switch";
 import { NewProjectCard } from "./new_project";

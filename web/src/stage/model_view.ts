@@ -3,7 +3,7 @@ import { mergeGeometries } from "three/examples/jsm/utils/BufferGeometryUtils.js
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { acceleratedRaycast, computeBoundsTree } from "three-mesh-bvh";
 
-import type { Camera, SurfaceState } from "../api/schema";
+import type { Camera, SurfaceState } from "../api/schema.generated";
 import type { Shading } from "../state/desk";
 import { BrushRing } from "./brush_ring";
 import { Orbit } from "./orbit";

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import type { DocumentState, Pigment, Tip } from "../api/schema";
+import type { DocumentState, Pigment, Tip } from "../api/schema.generated";
 
 export type Tool = "brush" | "erase";
 export type ViewMode = "model" | "side" | "map";

@@ -1,6 +1,6 @@
 import { PaintSocket } from "../api/paint_socket";
 import type { Outgoing } from "../api/outgoing";
-import type { ServerMessage } from "../api/schema";
+import type { ServerMessage } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
 import { restoreDesk, settleTargets, useDesk } from "./desk";
 import { resetSession, useSession } from "./session";

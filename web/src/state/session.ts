@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import type { DocumentState, HistoryState, KeptState, LayerState, SurfaceState } from "../api/schema";
+import type { DocumentState, HistoryState, KeptState, LayerState, SurfaceState } from "../api/schema.generated";
 
 /** What the server says is true. Only messages from the server change it. */
 interface Session {

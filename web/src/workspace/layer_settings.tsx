@@ -1,7 +1,7 @@
 import { IconChevronDown, IconChevronUp, IconTrash } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
-import type { LayerState } from "../api/schema";
+import type { LayerState } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { useDesk } from "../state/desk";

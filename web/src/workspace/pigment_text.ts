@@ -1,4 +1,4 @@
-import type { Pigment } from "../api/schema";
+import type { Pigment } from "../api/schema.generated";
 import type { Tool } from "../state/desk";
 
 const NAMES: [keyof Pigment, string][] = [

@@ -1,7 +1,7 @@
 import { IconPlus } from "@tabler/icons-react";
 import { useState } from "react";
 
-import type { LayerState } from "../api/schema";
+import type { LayerState } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 
-import type { Tip } from "../api/schema";
+import type { Tip } from "../api/schema.generated";
 
 const SIDE = 68;
 const INK = 30;

@@ -60,6 +60,7 @@ def test_from_upload_to_hand_off(client):
         assert rough.max() == np.iinfo(kind).max // 2 + 1
     assert client.get(f"{base}/painted.glb").content[:4] == b"glTF"
     assert client.get(f"{base}/maps.zip?bits=12").status_code == 422
+    assert client.get(f"{base}/checkup").json() == [{"surface": name, "findings": []} for name in ("left", "right")]
 
 
 def test_delete(client):

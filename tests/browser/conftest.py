@@ -8,6 +8,7 @@ import re
 import signal
 import subprocess
 import sys
+import time
 import zipfile
 from collections.abc import Iterator
 from urllib.request import Request, urlopen
@@ -16,7 +17,7 @@ import numpy as np
 import psycopg
 import pytest
 from PIL import Image
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.pictures import read_picture
@@ -31,6 +32,8 @@ FLAGS = [
 #: Mesa's software renderer is the faster one; the other is what every Chromium brings along.
 RENDERERS = [["--use-gl=angle", "--use-angle=gl-egl"], ["--use-angle=swiftshader", "--enable-unsafe-swiftshader"]]
 SWITCHES = "?surroundings=off&smooth=off"
+#: Milliseconds to wait for anything: software rendering on a busy machine takes its time.
+PATIENCE = 120_000
 SIZE = {"width": 1160, "height": 640}
 PIER = write_glb(joined(placed(plane(4), move=(-1, 0, 0)), placed(plane(4), move=(1, 0, 0)), names=["left", "right"]))
 
@@ -61,7 +64,7 @@ class Server:
     def stop(self) -> int:
         """As Ctrl+C would; returns the exit status."""
         self.process.send_signal(signal.SIGINT)
-        return self.process.wait(30)
+        return self.process.wait(120)
 
     def create(self, data: bytes = PIER, name: str = "pier.glb", size: int = 256) -> str:
         """A project from a model, through REST."""
@@ -117,8 +120,8 @@ class Painter:
     def open(self) -> Painter:
         self.page.goto(f"{self.server.url}{SWITCHES}#/project/{self.project}")
         self.page.reload()
-        self.page.wait_for_selector("canvas[data-ready=true]", timeout=60_000)
-        self.page.wait_for_selector("canvas[data-batch]", timeout=60_000)
+        self.page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+        self.page.wait_for_selector("canvas[data-batch]", timeout=PATIENCE)
         self.box = self.page.locator("canvas[data-ready]").bounding_box()
         return self
 
@@ -137,7 +140,7 @@ class Painter:
     def wait_kept(self, change: int) -> None:
         self.page.wait_for_function(
             "n => document.querySelector('[data-testid=kept]')?.innerText.startsWith(`Kept, change ${n}`)",
-            arg=change, timeout=30_000,
+            arg=change, timeout=PATIENCE,
         )  # fmt: skip
 
     def colors(self) -> np.ndarray:
@@ -147,7 +150,8 @@ class Painter:
 
     def wait_color(self, x: float, y: float, wanted: tuple[int, int, int], near: int = 12) -> None:
         """Until the stage shows about this color at a place."""
-        for _ in range(60):
+        until = time.monotonic() + PATIENCE / 1000
+        while time.monotonic() < until:
             image = self.colors()
             seen = image[int(y * image.shape[0]), int(x * image.shape[1])]
             if np.abs(seen - wanted).max() <= near:
@@ -166,6 +170,8 @@ def painter(server, chromium):
         nonlocal project
         project = given or project or server.create()
         context = chromium.new_context(viewport=SIZE, accept_downloads=True)
+        context.set_default_timeout(PATIENCE)
+        expect.set_options(timeout=PATIENCE)
         page = context.new_page()
         page.on("pageerror", lambda error: problems.append(str(error)))
         page.on(

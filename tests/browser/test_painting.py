@@ -10,7 +10,10 @@ import pytest
 from PIL import Image
 from playwright.sync_api import expect
 
-from .conftest import SWITCHES
+from nightmist.core.formats.gltf_write import write_glb
+
+from ..shapes import overlapped
+from .conftest import PATIENCE, SWITCHES
 
 RED = (184, 64, 44)  # the palette's first color
 STAGE = (139, 143, 142)
@@ -54,8 +57,7 @@ def test_the_map_shows_what_is_painted_on_the_model(painter):
     tab.page.get_by_role("radio", name="Side by side").click()
     tab.page.get_by_role("button", name="UV lines").click()
     tab.drag((0.15, 0.5), (0.22, 0.5), hold=True)
-    tab.page.wait_for_timeout(100)
-    for _ in range(50):
+    for _ in range(300):
         image = tab.colors()
         right = image[:, image.shape[1] // 2 + 5 :]
         if (np.abs(right - RED).max(axis=2) < 12).sum() > 200:
@@ -76,7 +78,7 @@ def test_turning_the_view_paints_nothing(painter, server):
     tab.page.mouse.wheel(0, -300)
     tab.drag((0.5, 0.5), (0.55, 0.5), button="middle")
     tab.page.mouse.move(5, 5)
-    for _ in range(30):
+    for _ in range(300):
         if np.abs(tab.colors() - before).max() > 40:
             break
         tab.page.wait_for_timeout(100)
@@ -266,10 +268,24 @@ def test_starting_a_project_from_files(painter, server):
             {"name": "q.mtl", "mimeType": "text/plain", "buffer": mtl},
         ]
     )
-    page.wait_for_selector("canvas[data-ready=true]", timeout=30_000)
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
     expect(page.get_by_role("alert")).to_contain_text("unwrapped automatically")
     expect(page.get_by_text("512 × 512")).to_be_visible()
     expect(page.get_by_test_id("target")).to_contain_text("plank, First paint")
+
+
+def test_shared_uvs_are_said_before_the_first_stroke(painter, server):
+    """A model whose halves share texels: a banner says so; "meant so" is remembered."""
+    tab = painter(server.create(write_glb(overlapped()), "twins.glb")).open()
+    banner = tab.page.get_by_test_id("uv-banner")
+    expect(banner).to_contain_text("surface: 100% of the painted texels are shared")
+    banner.get_by_role("button", name="Meant so").click()
+    expect(banner).to_have_count(0)
+    tab.drag((0.45, 0.5), (0.47, 0.5))
+    tab.wait_kept(1)
+    tab.open()
+    expect(tab.page.get_by_test_id("target")).to_be_visible()
+    expect(banner).to_have_count(0)
 
 
 @pytest.mark.parametrize(("entry", "ending"), [("Painted model, GLB", ".glb"), ("Maps, PNG 16 bit", ".zip")])

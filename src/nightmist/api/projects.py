@@ -44,6 +44,13 @@ class NewProject(BaseModel):
     notes: list[str]
 
 
+class Checkup(BaseModel):
+    """What the checkup of one surface's UVs found, in sentences; none when they are sound."""
+
+    surface: str
+    findings: list[str]
+
+
 class Problem(BaseModel):
     """What went wrong, for people."""
 
@@ -92,6 +99,13 @@ def picture(studio: InStudio, project: str) -> Response:
 def model(studio: InStudio, project: str) -> Response:
     """The bare model, as the stage shows it."""
     return Response(studio.store.model(project), media_type="model/gltf-binary")
+
+
+@router.get("/{project}/checkup")
+def checkup(studio: InStudio, project: str) -> list[Checkup]:
+    """What should be known about the UVs before the first stroke."""
+    reports = studio.with_document(project, lambda document: document.check_uvs())
+    return [Checkup(surface=name, findings=report.findings()) for name, report in reports.items()]
 
 
 @router.get("/{project}/painted.glb")

@@ -14,6 +14,7 @@ from ..core.formats import read_model
 from ..core.formats.pictures import fit, read_picture
 from ..core.mapping import Camera
 from ..core.mesh import Caster, Mesh
+from ..core.mesh.checkup import UvReport, check_uvs
 from ..core.mesh.unwrap import unwrap_missing
 from ..core.texels import TileArea
 from ..core.texels.raster import Tile, TileKey
@@ -140,6 +141,13 @@ class Document:
         if layer_id not in self.layers:
             raise NightmistError("That layer does not exist any more.")
         return self.layers[layer_id]
+
+    def check_uvs(self) -> dict[str, UvReport]:
+        """The checkup of each surface's UVs, by its name."""
+        return {
+            name: check_uvs(self.mesh, self.mesh.faces_of(surface.number), self.mesh.uvs[0], *surface.size)
+            for name, surface in self.surfaces.items()
+        }
 
     # Changing
 

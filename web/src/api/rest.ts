@@ -1,4 +1,4 @@
-import type { NewProject, ProjectCard } from "./schema.generated";
+import type { Checkup, NewProject, ProjectCard } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -41,4 +41,8 @@ export async function deleteProject(id: string): Promise<void> {
 
 export async function loadModel(id: string): Promise<ArrayBuffer> {
   return (await ask(`/api/projects/${id}/model.glb`)).arrayBuffer();
+}
+
+export async function loadCheckup(id: string): Promise<Checkup[]> {
+  return (await ask(`/api/projects/${id}/checkup`)).json() as Promise<Checkup[]>;
 }

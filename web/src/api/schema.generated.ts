@@ -88,6 +88,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/checkup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checkup
+         * @description What should be known about the UVs before the first stroke.
+         */
+        get: operations["checkup_api_projects__project__checkup_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/painted.glb": {
         parameters: {
             query?: never;
@@ -141,6 +161,16 @@ export interface components {
              * @default 2048
              */
             size: number;
+        };
+        /**
+         * Checkup
+         * @description What the checkup of one surface's UVs found, in sentences; none when they are sound.
+         */
+        Checkup: {
+            /** Surface */
+            surface: string;
+            /** Findings */
+            findings: string[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -729,6 +759,7 @@ export interface components {
     pathItems: never;
 }
 export type BodyCreateApiProjectsPost = components['schemas']['Body_create_api_projects_post'];
+export type Checkup = components['schemas']['Checkup'];
 export type HttpValidationError = components['schemas']['HTTPValidationError'];
 export type NewProject = components['schemas']['NewProject'];
 export type Problem = components['schemas']['Problem'];
@@ -894,6 +925,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    checkup_api_projects__project__checkup_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checkup"][];
                 };
             };
             /** @description Validation Error */

@@ -18,6 +18,8 @@ export interface Desk {
   view: ViewMode;
   shading: Shading;
   uvLines: boolean;
+  /** Surfaces whose UVs the painter has called meant so. */
+  meantSo: string[];
 }
 
 const PALETTE = [
@@ -45,6 +47,7 @@ export const FRESH: Desk = {
   view: "model",
   shading: "lit",
   uvLines: true,
+  meantSo: [],
 };
 
 export const useDesk = create<Desk>(() => FRESH);

@@ -10,6 +10,7 @@ import { StackPanel } from "./stack_panel";
 import { StageControls } from "./stage_controls";
 import { TopBar } from "./top_bar";
 import { Tray } from "./tray";
+import { UvBanner } from "./uv_banner";
 
 /** One project: what on the left, with what at the bottom, where in the middle. */
 export function Workspace({ project: id }: { project: string }) {
@@ -48,6 +49,7 @@ export function Workspace({ project: id }: { project: string }) {
         <canvas ref={canvas} data-ready={ready} className="absolute inset-0 size-full touch-none" />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
         {open && loaded && <StageControls stage={open.stage} />}
+        {ready && <UvBanner project={id} />}
         <Notice />
         {!ready && (
           <p role="status" className="card absolute top-1/2 left-1/2 -translate-1/2 px-5 py-3.5">

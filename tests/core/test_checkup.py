@@ -1,0 +1,113 @@
+"""The checkup of UVs on shapes with known answers, and the planner."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+import nightmist as nm
+from nightmist.core.errors import NightmistError
+from nightmist.core.mesh.checkup import check_uvs
+
+from ..shapes import joined, overlapped, placed, plane, repeating
+from .brute import owners
+
+SIDE = 256
+
+
+def report(mesh, width=SIDE, height=SIDE):
+    return check_uvs(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], width, height)
+
+
+def test_sound_uvs_have_no_findings():
+    """A plane with a margin: nothing missing, shared, outside, stretched; used share and density exact."""
+    found = report(plane())
+    assert (found.missing, found.flipped, found.overlap) == (0, 0, 0)
+    assert found.outside == pytest.approx(0, abs=1e-12)
+    assert found.used == pytest.approx(0.81, abs=0.01)
+    assert found.density == pytest.approx((0.45 * SIDE,) * 3, rel=1e-4)
+    assert found.stretch == pytest.approx((1, 1), rel=1e-4)
+    assert found.findings() == []
+
+
+@pytest.mark.parametrize("scale", [(3, 1), (1, 0.25), (5, 5)])
+def test_density_and_stretch_of_scaled_planes(scale):
+    """Density falls with the root of the area, stretch is the ratio of the sides."""
+    found = report(placed(plane(), scale=(*scale, 1)))
+    assert found.density[1] == pytest.approx(0.45 * SIDE / np.sqrt(scale[0] * scale[1]), rel=1e-3)
+    assert found.stretch[1] == pytest.approx(max(scale) / min(scale), rel=1e-3)
+
+
+def test_oblong_maps_stretch_square_uvs():
+    """The same UVs on a map twice as wide have twice the texels one way: stretch 2."""
+    assert report(plane(), 512, 256).stretch[0] == pytest.approx(2, rel=1e-4)
+
+
+def test_shared_texels_are_counted():
+    """Two squares on the same texels share all; moved by half, the share agrees with brute force."""
+    assert report(overlapped()).overlap == 1
+    half = joined(placed(plane(), uv_scale=0.5), placed(plane(), move=(3, 0, 0), uv_scale=0.5, uv_move=(0.2, 0)))
+    count = np.zeros((SIDE, SIDE), int)
+    for part in (range(len(half.faces) // 2), range(len(half.faces) // 2, len(half.faces))):
+        hit = np.zeros((SIDE, SIDE), bool)
+        for face, texels, _, inside in owners(half, SIDE, SIDE):
+            if face in part:
+                y, x = texels[inside >= 0].T
+                hit[y, x] = True
+        count += hit
+    wanted = (count > 1).sum() / (count > 0).sum()
+    assert report(half).overlap == pytest.approx(wanted, abs=0.005)
+    assert "shared" in report(half).findings()[0]
+
+
+def test_outside_is_the_clipped_area():
+    """UVs from -0.5 to 1.7: all but 1 / 2.2² of their area lies outside."""
+    found = report(repeating())
+    assert found.outside == pytest.approx(1 - 1 / 2.2**2, abs=1e-6)
+    assert found.overlap == 1
+
+
+def test_mirrored_and_missing_uvs():
+    """A square turned over in the map is flipped; faces without numbers or area are missing."""
+    mesh = plane()
+    mesh.uvs[0][..., 0] = 1 - mesh.uvs[0][..., 0]
+    assert report(mesh).flipped == 1
+    mesh = plane()
+    quarter = len(mesh.faces) // 4
+    mesh.uvs[0][:quarter] = np.nan
+    mesh.uvs[0][quarter : 2 * quarter] = 0.5
+    assert report(mesh).missing == pytest.approx(0.5)
+    assert "have no UVs" in report(mesh).findings()[0]
+    mesh.uvs[0][:] = np.nan
+    assert report(mesh).missing == 1
+
+
+def test_a_document_checks_each_surface():
+    """The scripting call of the design."""
+    doc = nm.Document.from_mesh(
+        joined(plane(), placed(plane(), move=(3, 0, 0)), names=["hull", "deck"]), "x", (256, 256)
+    )
+    reports = doc.check_uvs()
+    assert set(reports) == {"hull", "deck"}
+    assert reports["hull"].overlap == 0
+
+
+@pytest.mark.parametrize(
+    ("given", "wanted"),
+    [
+        ((3, 40, 1080, 1.2, 0.9), 1024),
+        ((1, 90, 1024, 1, 1), 512),
+        ((1, 90, 1025, 1, 1), 1024),
+        ((0.5, 40, 2160, 2, 0.5), 32768),
+    ],
+)
+def test_the_planner_gives_a_texel_for_each_pixel(given, wanted):
+    """Against F25 worked out by hand."""
+    assert nm.plan_map_size(*given) == wanted
+
+
+def test_the_planner_refuses_nonsense():
+    """Distances of 0 and fields of view of 180 say what would do."""
+    for given in ((0, 40, 1080, 1, 1), (1, 180, 1080, 1, 1), (1, 40, 1080, 1, 2), (1, 40, float("nan"), 1, 1)):
+        with pytest.raises(NightmistError, match="does not work"):
+            nm.plan_map_size(*given)

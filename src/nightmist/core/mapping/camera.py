@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,6 +57,7 @@ class Camera(BaseModel):
         except ValueError as error:
             raise NightmistError(f"This camera cannot look: {error}") from error
 
+    @cached_property
     def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Unit vectors right, up and forward."""
         forward = np.subtract(self.target, self.eye)
@@ -69,7 +71,7 @@ class Camera(BaseModel):
 
     def rays(self, pixels: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Origins and unit directions, both (N, 3), through (N, 2) screen positions."""
-        right, up, forward = self.axes()
+        right, up, forward = self.axes
         width, height = self.viewport
         half = math.tan(math.radians(self.fov_y) / 2)
         x = (2 * pixels[:, 0] - width) / height * half
@@ -80,7 +82,7 @@ class Camera(BaseModel):
 
     def units_per_pixel(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """(N,) size of one screen pixel, in model units, at the depth of (N, 3) points."""
-        _, _, forward = self.axes()
+        _, _, forward = self.axes
         depth = (points - np.asarray(self.eye)) @ forward
         scale = 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1]
         size: NDArray[np.float64] = np.maximum(depth, 1e-12) * scale

@@ -100,4 +100,10 @@ def repeating() -> Mesh:
     return plane(cells=5, low=-0.5, high=1.7)
 
 
+def walls(cells=2) -> Mesh:
+    """Two squares side by side that share an edge, each a surface of its own: left and right."""
+    left, right = placed(plane(cells), move=(-1, 0, 0)), placed(plane(cells), move=(1, 0, 0))
+    return joined(left, right, names=["left", "right"])
+
+
 SHAPES = {"plane": plane, "sphere": sphere, "plate": plate, "overlapped": overlapped, "repeating": repeating}

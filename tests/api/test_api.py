@@ -19,9 +19,9 @@ from nightmist.core.formats.gltf_write import write_glb
 from nightmist.studio import Studio
 from nightmist.studio.outbox import Batch, Rectangle, Timing
 
-from ..shapes import joined, placed, plane
+from ..shapes import walls
 
-GLB = write_glb(joined(placed(plane(2), move=(-1, 0, 0)), placed(plane(2), move=(1, 0, 0)), names=["left", "right"]))
+GLB = write_glb(walls())
 CAMERA = {"eye": [0, 0, 6], "target": [0, 0, 0], "fov_y": 40, "viewport": [400, 300]}
 
 

@@ -22,7 +22,7 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.pictures import read_picture
 
-from ..shapes import joined, placed, plane
+from ..shapes import walls
 
 FLAGS = [
     "--no-sandbox",
@@ -35,7 +35,7 @@ SWITCHES = "?surroundings=off&smooth=off"
 #: Milliseconds to wait for anything: software rendering on a busy machine takes its time.
 PATIENCE = 120_000
 SIZE = {"width": 1160, "height": 640}
-PIER = write_glb(joined(placed(plane(4), move=(-1, 0, 0)), placed(plane(4), move=(1, 0, 0)), names=["left", "right"]))
+PIER = write_glb(walls(4))
 
 
 class Server:

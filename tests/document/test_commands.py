@@ -13,14 +13,13 @@ from nightmist.document.history import DEPTH, History
 from nightmist.document.pool import TilePool, digest_of
 from nightmist.document.types import MAPS
 
-from ..shapes import joined, placed, plane
+from ..shapes import walls
 
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
 
 
 def document() -> Document:
-    left, right = placed(plane(2), move=(-1, 0, 0)), placed(plane(2), move=(1, 0, 0))
-    doc = Document.from_mesh(joined(left, right, names=["left", "right"]), "law", (64, 128))
+    doc = Document.from_mesh(walls(), "law", (64, 128))
     for surface in doc.surfaces.values():
         surface.layers.add("brushed", name="Coat")
     return doc

@@ -8,7 +8,7 @@ import pytest
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.document.types import MAPS
 
-from ..shapes import joined, placed, plane, plate, sphere
+from ..shapes import plane, plate, sphere, walls
 
 RED = Pigment(base_color="#ff0000")
 FRONT = Camera.look_at((0, 0, 5), (0, 0, 0), 40, (800, 600))
@@ -92,8 +92,7 @@ def test_the_back_of_a_thin_plate_stays_clean():
 
 def test_a_stroke_crosses_surfaces_as_one_step():
     """Two surfaces side by side both take the stroke in the layers chosen; one undo takes it back to the bit."""
-    left, right = placed(plane(), move=(-1, 0, 0)), placed(plane(), move=(1, 0, 0))
-    doc = document(joined(left, right, names=["left", "right"]))
+    doc = document(walls(6))
     before = pixels(doc)
     doc.stroke(doc.surfaces["left"].layers[0], [(200, 300), (600, 300)], FRONT, FULL, RED)
     painted = pixels(doc)
@@ -107,8 +106,7 @@ def test_a_stroke_crosses_surfaces_as_one_step():
 
 def test_a_seam_between_surfaces_does_not_show():
     """Where two surfaces meet, both are painted up to the shared edge."""
-    left, right = placed(plane(), move=(-1, 0, 0)), placed(plane(), move=(1, 0, 0))
-    doc = document(joined(left, right, names=["left", "right"]))
+    doc = document(walls(6))
     doc.stroke(doc.surfaces["left"].layers[0], [(400, 300)], FRONT, FULL, RED)
     for name, edge in (("left", -1), ("right", 0)):
         surface = doc.surfaces[name]

@@ -15,7 +15,7 @@ from nightmist.studio import messages as say
 from nightmist.studio.outbox import IN_FLIGHT, rectangles_of
 from nightmist.studio.project import Samples
 
-from ..shapes import joined, placed, plane
+from ..shapes import walls
 
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
 RED = Pigment(base_color="#ff0000", height=0.7)
@@ -59,8 +59,7 @@ class Browser:
 
 
 def document() -> Document:
-    left, right = placed(plane(2), move=(-1, 0, 0)), placed(plane(2), move=(1, 0, 0))
-    doc = Document.from_mesh(joined(left, right, names=["left", "right"]), "Pier", (128, 128))
+    doc = Document.from_mesh(walls(), "Pier", (128, 128))
     for surface in doc.surfaces.values():
         surface.layers.add("brushed", name="Coat")
     return doc

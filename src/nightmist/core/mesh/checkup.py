@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..errors import NightmistError
 from ..kernels import kernel
-from ..texels.ownership import MAX_REPEATS, own_texels
+from ..texels.ownership import MAX_REPEATS, affine, own_texels
 from .mesh import Mesh
 
 #: UV area, in texels, below which a face counts as having no UVs.
@@ -67,7 +67,7 @@ def check_uvs(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wid
     area = float(np.abs(signed[sound]).sum())
     inside = _area_inside(corners[sound], np.abs(signed[sound]), width, height)
     owned, covered = _owned(mesh, faces[sound], uv, width, height)
-    density, stretch = _density_and_stretch(mesh, faces[sound], corners[sound], signed[sound])
+    density, stretch = _density_and_stretch(mesh.corners[faces[sound]], corners[sound])
     return UvReport(
         missing=float(1 - sound.mean()),
         flipped=flipped,
@@ -94,15 +94,11 @@ def _owned(
 
 
 def _density_and_stretch(
-    mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float64], signed: NDArray[np.float64]
+    points: NDArray[np.float64], uv: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Texels per model unit and ratio of singular values, per face."""
-    points = mesh.corners[faces]
-    p1, p2 = points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]
-    e1, e2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
-    inverse = (1 / (2 * signed))[:, None]
-    dx = (p1 * e2[:, 1:2] - p2 * e1[:, 1:2]) * inverse
-    dy = (p2 * e1[:, 0:1] - p1 * e2[:, 0:1]) * inverse
+    """Texels per model unit and ratio of singular values of faces (N, 3, 3) in space, (N, 3, 2) in texels."""
+    slopes = affine(uv, points)
+    dx, dy = slopes[:, 0:3], slopes[:, 3:6]
     # Singular values of the 3 × 2 Jacobian, from the eigenvalues of its 2 × 2 Gram matrix.
     a, b, c = (dx * dx).sum(1), (dx * dy).sum(1), (dy * dy).sum(1)
     middle, half = (a + c) / 2, np.hypot((a - c) / 2, b)

@@ -78,7 +78,7 @@ def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wi
             " Unwrap the surface first."
         )
     points = mesh.corners[faces]
-    matrices = _affine(corners, points)
+    matrices = affine(corners, points)
     piece_count, span_count = _pieces(corners, width, height, np.zeros((0, 7), np.int32), np.zeros((0, 2), np.uint8))
     raw = np.zeros((piece_count, 7), np.int32)
     spans = np.zeros((span_count, 2), np.uint8)
@@ -100,7 +100,7 @@ def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wi
     )  # fmt: skip
 
 
-def _affine(uv: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
+def affine(uv: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
     """(F, 9) matrices that take texel coordinates to space; zero slopes where UVs have no area."""
     e1, e2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
     p1, p2 = points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]

@@ -106,4 +106,17 @@ def walls(cells=2) -> Mesh:
     return joined(left, right, names=["left", "right"])
 
 
+def soup(points, faces) -> Mesh:
+    """A mesh of bare triangles, without UVs."""
+    zeros = np.zeros(len(faces), np.int32)
+    return build_mesh(np.asarray(points, np.float32), np.asarray(faces, np.int32), [], None, zeros, zeros.copy(),
+                      [SurfaceLook("soup")], ["part"], "soup")  # fmt: skip
+
+
+def fin() -> Mesh:
+    """Three squares at one edge: no manifold."""
+    points = [(0, 0, 0), (0, 1, 0), (1, 0, 0), (1, 1, 0), (-1, 0, 0.3), (-1, 1, 0.3), (0, 0, 1), (0, 1, 1)]
+    return soup(points, [(0, 2, 3), (0, 3, 1), (0, 1, 5), (0, 5, 4), (0, 6, 7), (0, 7, 1)])
+
+
 SHAPES = {"plane": plane, "sphere": sphere, "plate": plate, "overlapped": overlapped, "repeating": repeating}

@@ -49,7 +49,7 @@ def test_from_upload_to_hand_off(client):
     base = f"/api/projects/{made['id']}"
     picture = Image.open(io.BytesIO(client.get(f"{base}/picture.png").content))
     assert picture.size == (480, 360)
-    assert client.get(f"{base}/model.glb").content[:4] == b"glTF"
+    assert client.get(f"{base}/mesh").content[:4] == b"NMM1"
     for bits, kind in (("8", np.uint8), ("16", np.uint16)):
         packed = zipfile.ZipFile(io.BytesIO(client.get(f"{base}/maps.zip?bits={bits}").content))
         names = packed.namelist()
@@ -60,7 +60,8 @@ def test_from_upload_to_hand_off(client):
         assert rough.max() == np.iinfo(kind).max // 2 + 1
     assert client.get(f"{base}/painted.glb").content[:4] == b"glTF"
     assert client.get(f"{base}/maps.zip?bits=12").status_code == 422
-    assert client.get(f"{base}/checkup").json() == [{"surface": name, "findings": []} for name in ("left", "right")]
+    checked = client.get(f"{base}/checkup").json()
+    assert [(c["surface"], c["findings"], c["islands"]) for c in checked] == [("left", [], 1), ("right", [], 1)]
 
 
 def test_delete(client):

@@ -18,7 +18,8 @@ from nightmist.core.errors import NightmistError
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.pictures import fit, read_picture, write_png
-from nightmist.core.mesh.unwrap import unwrap_missing
+from nightmist.core.mesh.methods import unwrap
+from nightmist.core.progress import quietly
 from nightmist.core.texels.ownership import own_texels
 from nightmist.demo.buoy import lantern_buoy
 
@@ -197,7 +198,7 @@ def test_obj_with_material_and_picture():
     assert mesh.surfaces[0].base_color == (0.5, 0.25, 0)
     assert mesh.surfaces[0].pictures == {"base_color": b"picture"}
     assert np.allclose(mesh.uvs[0][0], [[0, 1], [1, 1], [1, 0]])
-    assert any("gone.png" in note for note in mesh.notes)
+    assert mesh.surfaces[1].missing == {"base_color": "gone.png"}
 
 
 @pytest.mark.parametrize(
@@ -268,9 +269,10 @@ def test_unknown_files_are_refused():
 
 def test_a_model_without_uvs_is_unwrapped():
     """Every face gets UVs in 0-1, none overlap, islands keep apart."""
-    mesh = placed(sphere())
-    mesh.uvs.clear()
-    assert unwrap_missing(mesh, 512) == ["surface"]
+    mesh = placed(sphere()).changed(uvs=[])
+    faces = np.arange(len(mesh.faces))
+    mesh, notes = unwrap(mesh, faces, faces, 0, (512, 512), "auto", 60, 4, None, quietly)
+    assert notes == []
     uv = mesh.uvs[0]
     assert uv.min() >= 0
     assert uv.max() <= 1

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.document.commands import COMMAND
 from nightmist.document.history import DEPTH, History
-from nightmist.document.pool import TilePool, digest_of
+from nightmist.document.pool import Pool, digest_of
 from nightmist.document.types import MAPS
 
 from ..shapes import walls
@@ -124,7 +124,7 @@ def test_history_forgets_the_oldest_and_keeps_its_place():
 def test_the_pool_is_bounded_but_never_drops_what_is_not_stored():
     """Stored tiles leave memory beyond the limit and come back through the loader; pinned ones stay."""
     shelf = {}
-    pool = TilePool(shelf.get, limit=4 * 64 * 64 * 8)
+    pool = Pool(shelf.get, limit=4 * 64 * 64 * 8)
     tiles = [np.full((64, 64, 4), i, np.uint16) for i in range(10)]
     digests = [pool.add(tile) for tile in tiles]
     assert pool.bytes == 10 * 64 * 64 * 8

@@ -16,8 +16,8 @@ PIXELS = os.urandom(64 * 64 * 8)
 
 
 def project(store: Store) -> str:
-    change = Change(0, 0, tiles={ONE: (4, PIXELS)}, placed={("layer", "base_color", 1, 2): ONE})
-    store.create("p1", "Buoy", b"model", b"picture", {"name": "Buoy"}, change)
+    change = Change(0, 0, tiles={ONE: (4, PIXELS)}, placed={("layer", "base_color", 1, 2): ONE}, arrays={ONE: b"array"})
+    store.create("p1", "Buoy", b"picture", {"name": "Buoy"}, change)
     return "p1"
 
 
@@ -25,7 +25,8 @@ def test_a_project_comes_back(store):
     """Model, picture, state, desk and pixels, to the bit."""
     name = project(store)
     store.set_desk(name, {"tool": "erase"})
-    assert store.model(name) == b"model"
+    assert store.array(name, ONE) == b"array"
+    assert store.array(name, TWO) is None
     assert store.picture(name) == b"picture"
     assert store.desk(name) == {"tool": "erase"}
     assert store.position(name) == ({"name": "Buoy"}, 0, 0)
@@ -49,12 +50,13 @@ def test_places_are_set_moved_and_cleared(store):
     """Tiles are replaced and taken away, and a dropped layer leaves nothing."""
     name = project(store)
     store.keep(
-        name, Change(1, 1, {TWO: (4, PIXELS)}, {("layer", "base_color", 1, 2): TWO, ("other", "height", 0, 0): ONE})
+        name,
+        Change(1, 1, {TWO: (4, PIXELS)}, placed={("layer", "base_color", 1, 2): TWO, ("other", "height", 0, 0): ONE}),
     )
     assert {place[4] for place in store.placed(name)} == {ONE, TWO}
     store.keep(name, Change(2, 2, placed={("layer", "base_color", 1, 2): None}))
     assert [place[0] for place in store.placed(name)] == ["other"]
-    store.keep(name, Change(3, 3, dropped_layer="other"))
+    store.keep(name, Change(3, 3, dropped_layers={"other"}))
     assert list(store.placed(name)) == []
 
 
@@ -93,7 +95,7 @@ def test_deleting_a_project_deletes_all_of_it(store):
         for table in Base.metadata.tables:
             assert connection.scalar(text(f"select count(*) from {table}")) == 0
     with pytest.raises(StoreError, match="no project"):
-        store.model(name)
+        store.picture(name)
 
 
 def test_migrations_make_the_tables_the_code_expects(store):

@@ -11,7 +11,7 @@ from fastapi import APIRouter, Depends, File, Form, Request, Response, UploadFil
 from pydantic import BaseModel
 
 from ..core.errors import NightmistError
-from ..core.formats.model import MODEL_ENDINGS
+from ..core.mesh.bodies import Body
 from ..document import Document
 from ..document.export import file_name, glb, map_files
 from ..studio import Studio
@@ -44,13 +44,6 @@ class NewProject(BaseModel):
     notes: list[str]
 
 
-class Checkup(BaseModel):
-    """What the checkup of one surface's UVs found, in sentences; none when they are sound."""
-
-    surface: str
-    findings: list[str]
-
-
 class Problem(BaseModel):
     """What went wrong, for people."""
 
@@ -65,22 +58,34 @@ def gallery(studio: InStudio) -> list[ProjectCard]:
 
 @router.post("", responses={422: {"model": Problem}})
 def create(
-    studio: InStudio, files: Annotated[list[UploadFile], File()], size: Annotated[int, Form()] = 2048
+    studio: InStudio,
+    files: Annotated[list[UploadFile], File()],
+    size: Annotated[int, Form()] = 2048,
+    work: Annotated[str, Form(max_length=40)] = "",
 ) -> NewProject:
-    """Start a project from a model file and the files it refers to."""
-    if len(files) > MAX_FILES:
-        raise NightmistError(f"At most {MAX_FILES} files can be brought in at once.")
-    given = {(file.filename or "model").replace("\\", "/").split("/")[-1]: file.file.read() for file in files}
-    models = [name for name in given if name.lower().endswith(MODEL_ENDINGS)]
-    if not models:
-        raise NightmistError(f"None of these files is a model. Use one of: {', '.join(MODEL_ENDINGS)}.")
-    if len(models) > 1:
-        raise NightmistError(f"These are several models: {', '.join(models)}. Bring in one at a time.")
-    document = Document.from_files(models[0], given, size)
+    """Start a project from a model file and the files it refers to; by the name `work` one can ask how far it is."""
+    with studio.works.watched(work) as progress:
+        document = Document.from_files(read_files(files), size, progress=progress)
+        return _kept(studio, document)
+
+
+@router.post("/practice", responses={422: {"model": Problem}})
+def practice(studio: InStudio, body: Body, size: int = 2048, meters: float = 1.0) -> NewProject:
+    """Start a project from a practice body."""
+    return _kept(studio, Document.practice(body, size, meters))
+
+
+def _kept(studio: Studio, document: Document) -> NewProject:
     for surface in document.surfaces.values():
         surface.layers.add("brushed", name="First paint")
-    project = studio.create(document)
-    return NewProject(id=project, notes=document.notes)
+    return NewProject(id=studio.create(document), notes=document.notes)
+
+
+def read_files(files: list[UploadFile]) -> dict[str, bytes]:
+    """File name, without folders, -> bytes."""
+    if len(files) > MAX_FILES:
+        raise NightmistError(f"At most {MAX_FILES} files can be brought in at once.")
+    return {(file.filename or "model").replace("\\", "/").split("/")[-1]: file.file.read() for file in files}
 
 
 @router.delete("/{project}", status_code=204)
@@ -93,19 +98,6 @@ def delete(studio: InStudio, project: str) -> None:
 def picture(studio: InStudio, project: str) -> Response:
     """The gallery's picture."""
     return Response(studio.store.picture(project), media_type="image/png", headers={"Cache-Control": "no-cache"})
-
-
-@router.get("/{project}/model.glb")
-def model(studio: InStudio, project: str) -> Response:
-    """The bare model, as the stage shows it."""
-    return Response(studio.store.model(project), media_type="model/gltf-binary")
-
-
-@router.get("/{project}/checkup")
-def checkup(studio: InStudio, project: str) -> list[Checkup]:
-    """What should be known about the UVs before the first stroke."""
-    reports = studio.with_document(project, lambda document: document.check_uvs())
-    return [Checkup(surface=name, findings=report.findings()) for name, report in reports.items()]
 
 
 @router.get("/{project}/painted.glb")

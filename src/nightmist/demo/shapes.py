@@ -63,7 +63,9 @@ def disc(part: str, radius: float, y: float, sides: int, rings: int, up: bool) -
     angle = np.linspace(0, 2 * np.pi, sides + 1) * (1 if up else -1)
     r = np.linspace(0, radius, rings + 1)[:, None]
     points = np.stack([r * np.sin(angle), np.full((rings + 1, sides + 1), y), r * np.cos(angle)], axis=2)
-    flat = np.stack([0.5 + r / radius * np.sin(angle) / 2, 0.5 + r / radius * np.cos(angle) / 2], axis=2)
+    # A lid is seen from outside: the lower one from below, with left and right changed.
+    across = np.sin(angle) * (1 if up else -1)
+    flat = np.stack([0.5 + r / radius * across / 2, 0.5 + r / radius * np.cos(angle) / 2], axis=2)
     return Patch(part, points, 2 * radius, 2 * radius, flat)
 
 

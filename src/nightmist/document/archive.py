@@ -5,15 +5,17 @@ from __future__ import annotations
 import json
 import os
 import zipfile
+import zlib
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ..core.errors import NightmistError
 from ..core.formats.gltf_read import read_gltf
-from ..core.formats.gltf_write import write_glb
+from ..core.formats.gltf_write import glb_order, write_glb
 from ..core.formats.pictures import read_picture, write_png
+from ..core.mesh import Mesh
 from ..core.texels.raster import TILE, Tile
 from .commands import TileRef
 from .types import CHANNELS, DocumentState
@@ -34,7 +36,16 @@ def save(document: Document, path: Path) -> None:
         layers[layer.id] = [list(ref) for ref in refs]
         for ref in refs:
             tiles[ref.digest] = layer.rasters[ref.map].tiles[ref.row, ref.column]
-    description = {"nightmist": VERSION, "document": document.state().model_dump(), "tiles": layers}
+    # A GLB lists faces by part and surface, and knows neither polygons nor seams.
+    mesh = document.mesh
+    order = glb_order(mesh)
+    description = {
+        "nightmist": VERSION,
+        "document": document.state().model_dump(exclude={"mesh"}),
+        "tiles": layers,
+        "polygons": mesh.polygon[order].tolist(),
+        "seams": mesh.positions[mesh.seams].astype(float).tolist(),
+    }
     partial = path.with_name(path.name + ".part")
     try:
         with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED) as zipped:
@@ -61,7 +72,7 @@ def load(path: Path) -> Document:
             if description.get("nightmist") != VERSION:
                 raise NightmistError(f"{path.name} is of version {description.get('nightmist')}; this reads {VERSION}.")
             state = DocumentState.model_validate(description["document"])
-            mesh = read_gltf("model.glb", zipped.read("model.glb"), {})
+            mesh = _mesh(zipped.read("model.glb"), description)
             document = Document(mesh, state)
             held: dict[str, Tile] = {}
             for layer_id, refs in description["tiles"].items():
@@ -72,9 +83,21 @@ def load(path: Path) -> Document:
                     document.place_tile(layer_id, ref.map, (ref.row, ref.column), held[ref.digest])
     except OSError as error:
         raise NightmistError(f"{path} cannot be read: {error.strerror}.") from error
-    except (zipfile.BadZipFile, ValueError, KeyError, TypeError, IndexError) as error:
+    except (zipfile.BadZipFile, zlib.error, ValueError, KeyError, TypeError, IndexError) as error:
         raise NightmistError(f"{path.name} is not a sound Nightmist project: {error}") from error
     return document
+
+
+def _mesh(glb: bytes, description: dict[str, Any]) -> Mesh:
+    mesh = read_gltf("model.glb", glb, {})
+    polygon = np.array(description["polygons"], np.int32)
+    if len(polygon) != len(mesh.faces):
+        raise NightmistError(f"The model has {len(mesh.faces)} faces, but polygons are listed for {len(polygon)}.")
+    places = {place.tobytes(): i for i, place in enumerate(mesh.positions)}
+    ends = np.array(description["seams"], np.float32).reshape(-1, 2, 3)
+    pairs = [[places.get(end.tobytes(), -1) for end in pair] for pair in ends]
+    seams = np.array([pair for pair in pairs if min(pair) >= 0], np.int32).reshape(-1, 2)
+    return mesh.changed(polygon=polygon, seams=seams)
 
 
 def _tile_png(tile: Tile) -> bytes:

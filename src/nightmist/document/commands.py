@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from ..core.errors import NightmistError
 from ..core.mapping import Camera
-from .types import LayerState, MapName, Pigment, Tip, Tool
+from .types import DocumentState, LayerState, MapName, Pigment, Tip, Tool
 
 if TYPE_CHECKING:
     from .document import Document
@@ -197,5 +197,47 @@ class SetDepth(BaseModel):
         return iter(())
 
 
-Command = Annotated[PaintTiles | AddLayer | RemoveLayer | MoveLayer | SetLayer | SetDepth, Field(discriminator="kind")]
+class Refit(BaseModel):
+    """The model, its surfaces or their maps made anew: the whole state before and after.
+
+    tiles_before, tiles_after: all tiles of each layer whose pixels change with it, by the layer's id.
+    """
+
+    kind: Literal["refit"] = "refit"
+    label: str
+    before: DocumentState
+    after: DocumentState
+    tiles_before: dict[str, list[TileRef]] = {}
+    tiles_after: dict[str, list[TileRef]] = {}
+
+    def apply(self, document: Document) -> None:
+        for refs in self.tiles_after.values():
+            for ref in refs:
+                document.pool.get(ref.digest)
+        for digest in self.after.mesh.arrays.values() if self.after.mesh else ():
+            document.arrays.get(digest)
+        document.restate(self.after, self.tiles_after)
+
+    def inverse(self) -> Refit:
+        return Refit(
+            label=self.label,
+            before=self.after,
+            after=self.before,
+            tiles_before=self.tiles_after,
+            tiles_after=self.tiles_before,
+        )
+
+    def digests(self) -> Iterator[str]:
+        for tiles in (*self.tiles_before.values(), *self.tiles_after.values()):
+            yield from (tile.digest for tile in tiles)
+
+    def arrays(self) -> Iterator[str]:
+        """Digests of the mesh's arrays, before and after."""
+        for state in (self.before, self.after):
+            yield from (state.mesh.arrays.values() if state.mesh else ())
+
+
+Command = Annotated[
+    PaintTiles | AddLayer | RemoveLayer | MoveLayer | SetLayer | SetDepth | Refit, Field(discriminator="kind")
+]
 COMMAND: TypeAdapter[Command] = TypeAdapter(Command)

@@ -11,77 +11,101 @@ from numpy.typing import NDArray
 
 from ..core.errors import NightmistError
 from ..core.formats import read_model
-from ..core.formats.pictures import fit, read_picture
+from ..core.formats.bundle import files_with, the_model, unpacked
 from ..core.mapping import Camera
 from ..core.mesh import Caster, Mesh
-from ..core.mesh.checkup import UvReport, check_uvs
-from ..core.mesh.unwrap import unwrap_missing
+from ..core.mesh.bodies import Body, practice_body
+from ..core.mesh.checkup import UvReport
+from ..core.mesh.methods import has_uvs, unwrap
+from ..core.mesh.select import Extent, faces_with
+from ..core.progress import Progress, quietly
 from ..core.texels import TileArea
 from ..core.texels.raster import Tile, TileKey
 from ..core.tools import along, used_tiles
-from .commands import Command, PaintTiles, TileEdit
+from .commands import Command, PaintTiles, TileEdit, TileRef
 from .history import History
 from .layer import Layer
-from .pool import Loader, TilePool
+from .pictures import lay_pictures
+from .pool import Loader, Pool
+from .preparing import DEFAULT_ANGLE, DEFAULT_MARGIN, Preparing, surface_report
+from .shape import look_of, mesh_from, mesh_state
 from .stroke import Stroke
 from .surface import Surface
 from .types import (
     CHANNELS,
     MAPS,
     DocumentState,
+    Hit,
     MapName,
+    MissingPicture,
     Pigment,
     StartValues,
     SurfaceState,
     Tip,
     Tool,
     checked_size,
-)  # fmt: skip
+    encode,
+)
 
 Event = Literal["do", "undo", "redo"]
 
 
-class Document:
+class Document(Preparing):
     """A model being painted. Every method that changes it is one undo step."""
 
-    def __init__(self, mesh: Mesh, state: DocumentState, loader: Loader | None = None) -> None:
+    def __init__(self, mesh: Mesh, state: DocumentState, tiles: Loader | None = None, arrays: Loader | None = None):
+        """tiles, arrays: bring back what history needs and memory has let go."""
         self.mesh = mesh
         self.name = state.name
+        self.size = state.size
+        self.hidden_parts = list(state.hidden_parts)
         self.notes = list(state.notes)
-        self.pool = TilePool(loader)
+        self.pool, self.arrays = Pool(tiles), Pool(arrays)
         self.history = History()
         self.layers: dict[str, Layer] = {}
         self.surfaces = {s.name: Surface(self, i, s) for i, s in enumerate(state.surfaces)}
         for surface in state.surfaces:
             for index, layer in enumerate(surface.layers):
                 self.surfaces[surface.name].insert(index, layer)
-        self.caster = Caster(mesh)
+        self.caster = Caster(mesh, self.hidden_parts)
         self.listener: Callable[[Event, Command], None] = lambda event, command: None
+        self.progress: Progress = quietly
+        self.mesh_arrays = state.mesh or mesh_state(mesh, self.arrays)
 
     # Opening and saving
 
     @classmethod
     def open(cls, path: str | Path, size: int | tuple[int, int] = 2048) -> Document:
-        """Open a model file, with the files it refers to beside it; one surface per material."""
+        """Open a model file, with the files it refers to beside it or in one zip; one surface per material."""
         file = Path(path)
-        try:
-            files = {file.name: file.read_bytes()}
-            if file.suffix.lower() != ".glb":
-                for other in file.parent.iterdir():
-                    if other.is_file() and other != file and other.stat().st_size < 1 << 28:
-                        files[other.name] = other.read_bytes()
-        except OSError as error:
-            raise NightmistError(f"{file} cannot be read: {error.strerror}.") from error
-        return cls.from_files(file.name, files, size)
+        files = files_with(file)
+        return cls.from_files(files, size, None if file.suffix.lower() == ".zip" else file.name)
 
     @classmethod
-    def from_files(cls, name: str, files: dict[str, bytes], size: int | tuple[int, int] = 2048) -> Document:
-        """As `open`, from bytes in memory."""
+    def from_files(
+        cls, files: dict[str, bytes], size: int | tuple[int, int] = 2048, name: str | None = None,
+        progress: Progress = quietly,
+    ) -> Document:  # fmt: skip
+        """As `open`, from bytes in memory, zips among them; `name` is the model, the only one unless given."""
         width, height = checked_size(size)
-        mesh = read_model(name, files)
-        for unwrapped in unwrap_missing(mesh, max(width, height)):
-            mesh.notes.append(f"The surface {unwrapped} came without UVs and was unwrapped automatically.")
-        return cls.from_mesh(mesh, Path(name).stem.replace("_", " "), (width, height))
+        given = unpacked(files)
+        model = name or the_model(given)
+        mesh = read_model(model, given)
+        for index, look in enumerate(mesh.surfaces):
+            faces = mesh.faces_of(index)
+            if not has_uvs(mesh, faces):
+                mesh, notes = unwrap(
+                    mesh, faces, faces, 0, (width, height), "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None, progress
+                )
+                said = f"The surface {look.name} came without UVs and was unwrapped automatically."
+                mesh.notes[:] = [*mesh.notes, said, *notes]
+        return cls.from_mesh(mesh, Path(model).stem.replace("_", " "), (width, height))
+
+    @classmethod
+    def practice(cls, body: Body, size: int | tuple[int, int] = 2048, meters: float = 1.0) -> Document:
+        """A plane, box, sphere or ring with sound UVs, to try things on."""
+        width, height = checked_size(size)
+        return cls.from_mesh(practice_body(body, meters), f"Practice {body}", (width, height))
 
     @classmethod
     def from_mesh(cls, mesh: Mesh, name: str, size: tuple[int, int]) -> Document:
@@ -92,16 +116,17 @@ class Document:
                 width=size[0],
                 height=size[1],
                 start=StartValues(
-                    base_color=tuple(_encode(c) for c in look.base_color),
+                    base_color=tuple(encode(c) for c in look.base_color),
                     roughness=look.roughness,
                     metallic=look.metallic,
                 ),
+                missing=[MissingPicture(slot=slot, file=file) for slot, file in look.missing.items()],
             )
             for look in mesh.surfaces
         ]
-        document = cls(mesh, DocumentState(name=name or "Untitled", surfaces=surfaces, notes=mesh.notes))
+        document = cls(mesh, DocumentState(name=name or "Untitled", size=size, surfaces=surfaces, notes=mesh.notes))
         for surface, look in zip(document.surfaces.values(), mesh.surfaces, strict=True):
-            _lay_pictures(surface, look.pictures)
+            lay_pictures(surface, look.pictures)
         document.history = History()
         return document
 
@@ -126,7 +151,10 @@ class Document:
 
     def state(self) -> DocumentState:
         """Everything but mesh and pixels."""
-        return DocumentState(name=self.name, surfaces=[s.snapshot() for s in self.surfaces.values()], notes=self.notes)
+        return DocumentState(
+            name=self.name, size=self.size, mesh=self.mesh_arrays, hidden_parts=self.hidden_parts,
+            surfaces=[s.snapshot() for s in self.surfaces.values()], notes=self.notes,
+        )  # fmt: skip
 
     # Looking things up
 
@@ -144,10 +172,21 @@ class Document:
 
     def check_uvs(self) -> dict[str, UvReport]:
         """The checkup of each surface's UVs, by its name."""
-        return {
-            name: check_uvs(self.mesh, self.mesh.faces_of(surface.number), self.mesh.uvs[0], *surface.size)
-            for name, surface in self.surfaces.items()
-        }
+        return {name: surface_report(surface) for name, surface in self.surfaces.items()}
+
+    def pick(self, camera: Camera, place: Sequence[float]) -> Hit | None:
+        """What lies under a place (x, y) of the screen; None beside the model."""
+        hits = self.caster.cast(*camera.rays(np.array([place], np.float64)))
+        if hits.face[0] < 0:
+            return None
+        surface = next(s for s in self.surfaces.values() if s.number == self.mesh.face_surface[hits.face[0]])
+        weights, normals = self.caster.attributes(hits, np.array([0]))
+        uv = (surface.uvs[hits.face] * weights[:, :, None]).sum(axis=1)
+        return Hit(surface.name, int(hits.face[0]), _three(hits.position[0]), _three(normals[0]), _two(uv[0]))
+
+    def select(self, hit: Hit, by: Extent = "island") -> NDArray[np.int64]:
+        """Faces that belong together with the one that was hit: by face, patch, island, part or surface."""
+        return faces_with(self.mesh, hit.face, by, self.surface(hit.surface).uvs)
 
     # Changing
 
@@ -180,6 +219,30 @@ class Document:
     def place_tile(self, layer_id: str, name: MapName, key: TileKey, tile: Tile) -> None:
         """Put a tile where it was kept, while a document is opened and all of it is composited anyway."""
         self.layer(layer_id).raster(name).put(key, tile)
+
+    def restate(self, state: DocumentState, tiles: dict[str, list[TileRef]]) -> None:
+        """Become what a state says, with the tiles of the layers named in `tiles` (for commands)."""
+        assert state.mesh
+        known = self.surfaces
+        for surface in known.values():
+            # What texels meant before can be told only while the mesh is still there.
+            _ = surface.lie
+        changes = state.mesh.arrays != self.mesh_arrays.arrays
+        if changes:
+            self.mesh = mesh_from(state.mesh, state.surfaces, self.arrays)
+        self.mesh.surfaces = [look_of(surface) for surface in state.surfaces]
+        if changes or state.hidden_parts != self.hidden_parts:
+            self.caster = Caster(self.mesh, state.hidden_parts)
+        self.mesh_arrays, self.size = state.mesh, state.size
+        self.hidden_parts, self.notes = list(state.hidden_parts), list(state.notes)
+        self.surfaces = {}
+        for number, wanted in enumerate(state.surfaces):
+            same = known.get(wanted.name)
+            fits = same is not None and same.size == (wanted.width, wanted.height)
+            surface = same if same and fits else Surface(self, number, wanted)
+            surface.take(number, wanted, tiles)
+            self.surfaces[wanted.name] = surface
+        self.layers = {layer.id: layer for surface in self.surfaces.values() for layer in surface.layers}
 
     def put_tile(self, layer_id: str, name: MapName, key: TileKey, tile: Tile | None) -> None:
         """Exchange one tile of a layer (for commands)."""
@@ -295,31 +358,9 @@ def _sample(point: Sequence[float]) -> tuple[float, float, float]:
     return float(point[0]), float(point[1]), float(point[2]) if len(point) == 3 else 1.0
 
 
-def _encode(linear: float) -> float:
-    """sRGB encoding (F17)."""
-    return 12.92 * linear if linear <= 0.0031308 else 1.055 * linear ** (1 / 2.4) - 0.055
+def _two(values: NDArray[np.float64]) -> tuple[float, float]:
+    return float(values[0]), float(values[1])
 
 
-def _lay_pictures(surface: Surface, pictures: dict[str, bytes]) -> None:
-    """Pictures that came with the model become the surface's lowest layer."""
-    if not pictures:
-        return
-    changes: dict[MapName, NDArray[np.uint16]] = {}
-    for slot, data in pictures.items():
-        try:
-            image = fit(read_picture(f"The {slot} picture of {surface.name}", data), *surface.size)
-        except NightmistError as error:
-            surface.document.notes.append(str(error))
-            continue
-        if slot == "base_color":
-            changes["base_color"] = image
-        else:
-            opaque = np.full_like(image[..., 0], 65535)
-            changes["roughness"] = np.stack([image[..., 1], opaque], axis=2)
-            changes["metallic"] = np.stack([image[..., 2], opaque], axis=2)
-    if changes:
-        layer = surface.layers.add("brushed", name="From the file")
-        for name, image in changes.items():
-            raster = layer.raster(name)
-            for key, tile in raster.write(image).items():
-                raster.put(key, tile)
+def _three(values: NDArray[np.float64]) -> tuple[float, float, float]:
+    return float(values[0]), float(values[1]), float(values[2])

@@ -54,7 +54,10 @@ def map_files(document: Document, maps: str) -> dict[str, bytes]:
 
 def glb(document: Document) -> bytes:
     """The model with its maps inside, 8 bits a channel as glTF viewers expect."""
-    return write_glb(document.mesh, {s.name: _pictures(s) for s in document.surfaces.values()})
+    surfaces = document.surfaces.values()
+    return write_glb(
+        document.mesh, {s.name: _pictures(s) for s in surfaces}, {s.name: s.state.uv_set for s in surfaces}
+    )
 
 
 def _pictures(surface: Surface) -> dict[str, bytes]:

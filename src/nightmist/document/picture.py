@@ -29,13 +29,14 @@ def portrait(document: Document, width: int = 480, height: int = 360) -> bytes:
     hits = document.caster.cast(origins, rays)
     image = np.tile(STAGE, (len(rays), 1))
     seen = np.flatnonzero(hits.face >= 0)
-    uv, normals = document.caster.attributes(hits, seen)
+    weights, normals = document.caster.attributes(hits, seen)
     surface_of = document.mesh.face_surface[hits.face[seen]]
     color = np.zeros((len(seen), 3))
     for surface in document.surfaces.values():
         surface.refresh()
         here = surface_of == surface.number
-        texel = np.floor(uv[here] * surface.size).astype(np.int64) % surface.size
+        uv = (surface.uvs[hits.face[seen][here]] * weights[here][:, :, None]).sum(axis=1)
+        texel = np.floor(np.nan_to_num(uv) * surface.size).astype(np.int64) % surface.size
         color[here] = surface.pictures["color"][texel[:, 1], texel[:, 0], :3] / 65535
     facing = np.abs((normals * -rays[seen]).sum(axis=1))
     shade = 0.42 + 0.4 * np.clip(normals @ LIGHT, 0, 1) + 0.22 * facing

@@ -80,7 +80,9 @@ class Stroke:
             layers={name: layer.id for name, layer in layers.items()},
         )  # fmt: skip
         self.path = DabPath(self._step)
-        self.coverage = {name: Coverage(layer.surface.ownership) for name, layer in layers.items()}
+        self.coverage = {
+            name: Coverage(layer.surface.ownership, layer.surface.hidden_faces()) for name, layer in layers.items()
+        }
         self.targets = {name: self._targets(layer) for name, layer in layers.items()}
 
     def _targets(self, layer: Layer) -> list[_Target]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterator
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,8 +15,8 @@ from ..core.errors import NightmistError
 from ..core.mesh.mesh import unused_name
 from ..core.relief.normals import normals_from_height, texel_sizes
 from ..core.texels import Gutter, TileArea
-from ..core.texels.ownership import own_texels
-from .commands import AddLayer, MoveLayer, RemoveLayer, SetDepth
+from ..core.texels.ownership import Ownership, own_texels
+from .commands import AddLayer, MoveLayer, RemoveLayer, SetDepth, TileRef
 from .layer import Layer
 from .types import MAPS, LayerState, MapName, SurfaceState
 
@@ -118,10 +118,32 @@ class Surface:
         self.document.do(SetDepth(surface=self.name, before=self.depth, after=float(value)))
 
     @cached_property
-    def ownership(self):  # type: ignore[no-untyped-def]
-        """Which face owns which texel."""
+    def faces(self) -> NDArray[np.int64]:
+        """The mesh's faces that it covers."""
+        return self.document.mesh.faces_of(self.number)
+
+    @property
+    def uvs(self) -> NDArray[np.float32]:
+        """(F, 3, 2) of the whole mesh, in the UV set its maps are made for."""
         mesh = self.document.mesh
-        return own_texels(mesh, mesh.faces_of(self.number), mesh.uvs[0], *self.size)
+        if self.state.uv_set < len(mesh.uvs):
+            return mesh.uvs[self.state.uv_set]
+        return np.full((len(mesh.faces), 3, 2), np.nan, np.float32)
+
+    @cached_property
+    def ownership(self) -> Ownership:
+        """Which face owns which texel."""
+        return own_texels(self.document.mesh, self.faces, self.uvs, *self.size)
+
+    @cached_property
+    def lie(self) -> tuple[NDArray[Any], ...]:
+        """What its maps' texels mean: faces, their UVs and places."""
+        return self.faces, self.uvs[self.faces], self.document.mesh.corners[self.faces]
+
+    def hidden_faces(self) -> NDArray[np.uint8]:
+        """Which of its faces belong to hidden parts: strokes leave them alone."""
+        hidden = np.isin(self.document.mesh.face_part[self.faces], self.document.hidden_parts)
+        return hidden.astype(np.uint8)
 
     @cached_property
     def gutter(self) -> Gutter:
@@ -197,6 +219,30 @@ class Surface:
         self.layers._layers.remove(layer)
         self.layers._layers.insert(index, layer)
         self.mark_layer(layer)
+
+    def take(self, number: int, state: SurfaceState, tiles: dict[str, list[TileRef]]) -> None:
+        """Become what a state says (for commands): its layers, and the tiles of those named in `tiles`."""
+        before, lay = self.snapshot(), self.__dict__.get("lie")
+        self.number, self.state = number, state
+        for name in ("faces", "lie"):
+            self.__dict__.pop(name, None)
+        stays = lay is not None and all(np.array_equal(a, b) for a, b in zip(lay, self.lie, strict=True))
+        if not stays:
+            for name in ("ownership", "gutter"):
+                self.__dict__.pop(name, None)
+        known = {layer.id: layer for layer in self.layers}
+        self.layers._layers = []
+        for wanted in state.layers:
+            layer = known.get(wanted.id)
+            if layer is None or wanted.id in tiles:
+                layer = Layer(self, wanted)
+                for ref in tiles.get(wanted.id, ()):
+                    layer.raster(ref.map).put((ref.row, ref.column), self.document.pool.get(ref.digest))
+            layer.state = wanted
+            self.layers._layers.append(layer)
+        if not stays or before != state or any(layer.id in tiles for layer in state.layers):
+            for name in MAPS:
+                self.mark(name, self.everywhere)
 
     def snapshot(self) -> SurfaceState:
         """The surface's state with that of its layers."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
@@ -90,6 +90,16 @@ class Tip(Value):
     facing_limit: float = Field(default=90, gt=0, le=180, description="degrees from the dab's normal")
 
 
+class Hit(NamedTuple):
+    """What lies under a place of the screen, in model space; uv as the surface's maps use it."""
+
+    surface: str
+    face: int
+    position: tuple[float, float, float]
+    normal: tuple[float, float, float]
+    uv: tuple[float, float]
+
+
 class LayerState(BaseModel):
     """A layer of a surface's stack, without its pixels."""
 
@@ -110,23 +120,53 @@ class StartValues(BaseModel):
     height: Share = 0.5
 
 
+class MissingPicture(BaseModel):
+    """A picture that the model's file names and that was not given with it."""
+
+    slot: Literal["base_color", "metallic_roughness"]
+    file: str
+
+
 class SurfaceState(BaseModel):
     """A surface: what one material of the model covers."""
 
     name: str
     width: int
     height: int
+    own_size: bool = Field(default=False, description="an exception: does not follow the project's map size")
     start: StartValues
     depth: float = Field(default=0.02, description="model units that height 0-1 spans")
+    uv_set: int = Field(default=0, ge=0, description="which UV set its maps are made for")
+    missing: list[MissingPicture] = []
     layers: list[LayerState] = []  # bottom first
 
 
+class MeshState(BaseModel):
+    """The model: digests of its arrays by name (uv0, uv1 … are the UV sets), and its parts."""
+
+    arrays: dict[str, str]
+    parts: list[str]
+
+
 class DocumentState(BaseModel):
-    """Everything about a document but its mesh and pixels."""
+    """Everything about a document but its pixels and the arrays of its mesh."""
 
     name: str
+    size: tuple[int, int] = Field(default=(2048, 2048), description="map size of surfaces that are no exception")
+    mesh: MeshState | None = Field(default=None, description="none in a project file, which holds a GLB")
+    hidden_parts: list[int] = []
     surfaces: list[SurfaceState]
     notes: list[str] = []
+
+
+def encode(linear: float) -> float:
+    """sRGB encoding of 0-1 (F17)."""
+    return 12.92 * linear if linear <= 0.0031308 else 1.055 * linear ** (1 / 2.4) - 0.055
+
+
+def decode(encoded: float) -> float:
+    """The opposite of `encode`."""
+    return encoded / 12.92 if encoded <= 0.04045 else ((encoded + 0.055) / 1.055) ** 2.4
 
 
 def checked_size(size: int | tuple[int, int]) -> tuple[int, int]:

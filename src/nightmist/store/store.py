@@ -16,7 +16,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from .tables import Placed, Project, Step, Tile
+from .tables import Array, Placed, Project, Step, Tile
 
 #: Key of the lock that one serving process holds on a database.
 SERVING_LOCK = 0x4E4D
@@ -44,10 +44,11 @@ class Change:
     revision: int
     cursor: int
     tiles: dict[str, tuple[int, bytes]] = field(default_factory=dict)  # digest -> channels, pixels
+    arrays: dict[str, bytes] = field(default_factory=dict)  # digest -> .npy
     placed: dict[Place, str | None] = field(default_factory=dict)  # None: the tile is gone
     state: dict[str, Any] | None = None
     step: dict[str, Any] | None = None  # the command that now stands at cursor - 1
-    dropped_layer: str | None = None
+    dropped_layers: set[str] = field(default_factory=set)  # whose tiles go before `placed` puts any
 
 
 class Store:
@@ -99,12 +100,10 @@ class Store:
             )
             return [ProjectRow(*row) for row in rows]
 
-    def create(
-        self, project: str, name: str, model: bytes, picture: bytes, state: dict[str, Any], change: Change
-    ) -> None:
+    def create(self, project: str, name: str, picture: bytes, state: dict[str, Any], change: Change) -> None:
         """A new project with all its pixels, in one transaction."""
         with self._session() as session:
-            session.add(Project(id=project, name=name, model=model, picture=picture, state=state))
+            session.add(Project(id=project, name=name, picture=picture, state=state))
             session.flush()
             self._write(session, project, change)
 
@@ -117,10 +116,6 @@ class Store:
         """Whether there is such a project."""
         with self._session() as session:
             return session.scalar(select(Project.id).where(Project.id == project)) is not None
-
-    def model(self, project: str) -> bytes:
-        """The model, as GLB."""
-        return self._one(project, Project.model)  # type: ignore[no-any-return]
 
     def picture(self, project: str) -> bytes | None:
         """The gallery's picture, as PNG."""
@@ -183,6 +178,12 @@ class Store:
                 found.update({digest: (channels, unpack.decompress(data)) for digest, channels, data in rows})
         return found
 
+    def array(self, project: str, digest: str) -> bytes | None:
+        """An array of the model as .npy; None when there is none of that digest."""
+        with self._session() as session:
+            data = session.scalar(select(Array.data).where(Array.project == project, Array.digest == digest))
+            return zstandard.ZstdDecompressor().decompress(data) if data is not None else None
+
     def steps(self, project: str) -> list[dict[str, Any]]:
         """The history's commands in order."""
         with self._session() as session:
@@ -201,8 +202,15 @@ class Store:
                 for digest, (channels, data) in change.tiles.items()
             ]
             session.execute(upsert(Tile).on_conflict_do_nothing(), rows)
-        if change.dropped_layer:
-            session.execute(delete(Placed).where(Placed.project == project, Placed.layer == change.dropped_layer))
+        if change.arrays:
+            arrays = [
+                {"project": project, "digest": digest, "data": pack.compress(data)}
+                for digest, data in change.arrays.items()
+            ]
+            session.execute(upsert(Array).on_conflict_do_nothing(), arrays)
+        if change.dropped_layers:
+            gone_layers = Placed.layer.in_(sorted(change.dropped_layers))
+            session.execute(delete(Placed).where(Placed.project == project, gone_layers))
         gone = [place for place, digest in change.placed.items() if digest is None]
         for layer, map_name, row, column in gone:
             session.execute(
@@ -246,13 +254,22 @@ class Store:
                 session.execute(
                     update(Project).where(Project.id == project).values(cursor=func.greatest(Project.cursor - cut, 0))
                 )
-            # Digests stand in a command's JSON as 32 hex digits: cheaper to look for than to list.
+            # Digests stand in JSON as 32 hex digits: cheaper to look for than to list.
+            digests = "lateral regexp_matches({0}::text, '\"([0-9a-f]{{32}})\"', 'g') m where {1} = :project"
+            in_steps = "select m[1] from step s, " + digests.format("s.command", "s.project")
+            in_state = "select m[1] from project p, " + digests.format("p.state", "p.id")
             session.execute(
                 text(
                     "delete from tile t where t.project = :project"
                     " and not exists (select 1 from placed p where p.project = t.project and p.digest = t.digest)"
-                    " and t.digest not in (select m[1] from step s,"
-                    "  lateral regexp_matches(s.command::text, '\"([0-9a-f]{32})\"', 'g') m where s.project = :project)"
+                    f" and t.digest not in ({in_steps})"
+                ),
+                {"project": project},
+            )
+            session.execute(
+                text(
+                    f"delete from model_array a where a.project = :project and a.digest not in ({in_steps})"
+                    f" and a.digest not in ({in_state})"
                 ),
                 {"project": project},
             )

@@ -23,7 +23,6 @@ class Project(Base):
     name: Mapped[str] = mapped_column(String(120))
     created: Mapped[datetime.datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     changed: Mapped[datetime.datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
-    model: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     picture: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     state: Mapped[dict[str, Any]] = mapped_column(JSONB)
     desk: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
@@ -39,6 +38,16 @@ class Tile(Base):
     project: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
     digest: Mapped[str] = mapped_column(String(32), primary_key=True)
     channels: Mapped[int] = mapped_column(SmallInteger)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Array(Base):
+    """An array of a model, past or present, as zstd-compressed .npy, once per project and content."""
+
+    __tablename__ = "model_array"
+
+    project: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
+    digest: Mapped[str] = mapped_column(String(32), primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
 

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from ..core.compose import BlendMode
 from ..core.mapping import Camera
 from ..document.types import DocumentState, Pigment, Share, Tip, Tool
+from .prepare_messages import PrepareMessage
 
 PROTOCOL = 1
 
@@ -105,9 +106,15 @@ class Acknowledge(Message):
     batch: int
 
 
+class CancelWork(Message):
+    """The long work under way is not wanted any more."""
+
+    type: Literal["cancel_work"]
+
+
 ClientMessage = Annotated[
     BeginStroke | EndStroke | CancelStroke | Undo | Redo | NewLayer | DeleteLayer | ReorderLayer | ChangeLayer
-    | KeepDesk | Acknowledge,
+    | KeepDesk | Acknowledge | CancelWork | PrepareMessage,
     Field(discriminator="type"),
 ]  # fmt: skip
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
@@ -158,6 +165,21 @@ class StrokeEnded(BaseModel):
     revision: int | None
 
 
+class WorkState(BaseModel):
+    """How far long work has got: 0-1, or null when it is over."""
+
+    type: Literal["work"] = "work"
+    label: str
+    share: float | None
+
+
+class Notice(BaseModel):
+    """Something to know about what was just done."""
+
+    type: Literal["notice"] = "notice"
+    message: str
+
+
 class Refused(BaseModel):
     """Something could not be done; nothing was changed."""
 
@@ -173,4 +195,4 @@ class People(BaseModel):
     count: int
 
 
-ServerMessage = Welcome | StateChanged | KeptState | StrokeEnded | Refused | People
+ServerMessage = Welcome | StateChanged | KeptState | StrokeEnded | Refused | People | WorkState | Notice

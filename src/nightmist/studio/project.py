@@ -13,9 +13,10 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from ..core.errors import NightmistError
+from ..core.progress import CancelledError
 from ..core.texels import TileArea
 from ..document import Document
-from ..document.commands import Command
+from ..document.commands import Command, Refit
 from ..document.document import Event
 from ..document.stroke import Stroke
 from ..document.surface import PictureName
@@ -24,10 +25,15 @@ from . import messages as say
 from .journal import Journal
 from .keeping import change_for
 from .outbox import PICTURES, Client, Outbox
+from .prepare_messages import Preparation
 
 log = logging.getLogger(__name__)
 
 T = TypeVar("T")
+
+
+#: Seconds between two words about how far long work has got.
+TELL_EVERY = 0.15
 
 
 @dataclass
@@ -73,9 +79,12 @@ class OpenProject:
         self.drawing: _Drawing | None = None
         self.put_off: deque[Ask] = deque()
         self.surfaces = list(document.surfaces.values())
+        self.unwanted = threading.Event()
+        self.told_work = 0.0
         self.queue: queue.Queue[Work] = queue.Queue()
         self.ahead: deque[Work] = deque()
         document.listener = self._changed
+        document.progress = self._progress
         self.journal = Journal(store, project, lambda change, why: self._post(lambda: self._heard(change, why)))
         self.thread = threading.Thread(target=self._run, name=f"project {project}", daemon=True)
         self.thread.start()
@@ -91,8 +100,11 @@ class OpenProject:
         self._post(lambda: self._leave(client))
 
     def ask(self, client: Client, request: Request) -> None:
-        """Do what a browser asks, after everything asked before."""
-        self.queue.put(Ask(client, request))
+        """Do what a browser asks, after everything asked before; only calling work off does not wait."""
+        if isinstance(request, say.CancelWork):
+            self.unwanted.set()
+        else:
+            self.queue.put(Ask(client, request))
 
     def call(self, work: Callable[[Document], T]) -> T:
         """Run `work` on the document in the project's thread and wait for what it returns."""
@@ -102,7 +114,9 @@ class OpenProject:
 
         def run() -> None:
             try:
+                started = time.perf_counter()
                 result.append(work(self.document))
+                self._refresh(started, None)
             except BaseException as error:
                 failure.append(error)
             done.set()
@@ -248,9 +262,30 @@ class OpenProject:
             case say.ReorderLayer():
                 layer = document.layer(request.layer)
                 layer.surface.layers.move(layer, request.index)
+            case Preparation():
+                for note in self.work(lambda: request.run(document)):
+                    client.tell(say.Notice(message=note))
             case say.ChangeLayer():
                 wanted = request.model_dump(exclude_none=True, exclude={"type", "layer"})
                 document.layer(request.layer).change(**wanted)
+
+    def work(self, run: Callable[[], T]) -> T:
+        """Run long work in the project's thread; browsers see how far it is, and can call it off."""
+        self.unwanted.clear()
+        try:
+            return run()
+        finally:
+            if self.told_work:
+                self.told_work = 0.0
+                self._tell_all(say.WorkState(label="", share=None))
+
+    def _progress(self, label: str, share: float) -> None:
+        if self.unwanted.is_set():
+            raise CancelledError("Called off; nothing was changed.")
+        now = time.monotonic()
+        if now - self.told_work > TELL_EVERY:
+            self.told_work = now
+            self._tell_all(say.WorkState(label=label, share=min(max(share, 0.0), 1.0)))
 
     def _end_drawing(self) -> None:
         assert self.drawing
@@ -268,14 +303,32 @@ class OpenProject:
     def _changed(self, event: Event, command: Command) -> None:
         self.revision += 1
         self.journal.add(change_for(self.document, event, command, self.revision))
+        if isinstance(command, Refit):
+            self._surfaces_changed()
         self._tell_all(say.StateChanged(state=self.document.state(), history=self._history()))
         self._tell_all(self._kept_state())
+
+    def _surfaces_changed(self) -> None:
+        """Other surfaces, or other sizes: what waits for browsers is numbered and cut anew."""
+        before = [(surface.name, surface.size) for surface in self.surfaces]
+        self.surfaces = list(self.document.surfaces.values())
+        now = [(surface.name, surface.size) for surface in self.surfaces]
+        for outbox in self.outboxes.values():
+            for number, surface in enumerate(self.surfaces):
+                if number >= len(before) or before[number] != now[number]:
+                    for picture in PICTURES:
+                        outbox.waiting.pop((number, picture), None)
+                        outbox.add(surface, picture, surface.everywhere)
+            for number in range(len(now), len(before)):
+                for picture in PICTURES:
+                    outbox.waiting.pop((number, picture), None)
 
     def _heard(self, change: Change | None, why: str | None) -> None:
         self.trouble = why
         if change is not None:
             self.kept = change.revision
             self.document.pool.stored(change.tiles)
+            self.document.arrays.stored(change.arrays)
         self._tell_all(self._kept_state())
 
     def _refresh(self, started: float, asked: Client | None) -> None:

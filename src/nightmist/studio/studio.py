@@ -16,6 +16,7 @@ from ..store import ProjectRow, Store, StoreError
 from .keeping import create_project, open_project
 from .outbox import Client
 from .project import OpenProject
+from .works import Works
 
 log = logging.getLogger(__name__)
 
@@ -33,6 +34,7 @@ class Studio:
         self.open_projects: dict[str, OpenProject] = {}
         self.visitors: dict[str, int] = {}
         self.lock = threading.Lock()
+        self.works = Works()
 
     def projects(self) -> list[ProjectRow]:
         """All projects, the one changed last first."""
@@ -72,6 +74,14 @@ class Studio:
         found = self._visit(project)
         try:
             return found.call(work)
+        finally:
+            self._depart(project)
+
+    def work_on(self, project: str, run: Callable[[Document], T]) -> T:
+        """As `with_document`, for long work: browsers of the project see how far it is, and can call it off."""
+        found = self._visit(project)
+        try:
+            return found.call(lambda document: found.work(lambda: run(document)))
         finally:
             self._depart(project)
 

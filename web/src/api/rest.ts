@@ -1,4 +1,5 @@
-import type { Checkup, NewProject, ProjectCard } from "./schema.generated";
+import { type StageMesh, readMesh } from "./mesh";
+import type { Checkup, NewProject, Notes, Plan, ProjectCard, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -28,10 +29,16 @@ export async function listProjects(): Promise<ProjectCard[]> {
   return (await ask("/api/projects")).json() as Promise<ProjectCard[]>;
 }
 
-export async function createProject(files: File[], size: number): Promise<NewProject> {
+function filled(files: File[], fields: Record<string, string>): FormData {
   const form = new FormData();
   for (const file of files) form.append("files", file, file.name);
-  form.append("size", String(size));
+  for (const [name, value] of Object.entries(fields)) form.append(name, value);
+  return form;
+}
+
+/** `work` is a name under which `workProgress` tells how far it is. */
+export async function createProject(files: File[], size: number, work: string): Promise<NewProject> {
+  const form = filled(files, { size: String(size), work });
   return (await ask("/api/projects", { method: "POST", body: form })).json() as Promise<NewProject>;
 }
 
@@ -39,8 +46,36 @@ export async function deleteProject(id: string): Promise<void> {
   await ask(`/api/projects/${id}`, { method: "DELETE" });
 }
 
-export async function loadModel(id: string): Promise<ArrayBuffer> {
-  return (await ask(`/api/projects/${id}/model.glb`)).arrayBuffer();
+export async function practiceProject(body: string, size: number): Promise<NewProject> {
+  const path = `/api/projects/practice?body=${body}&size=${size}`;
+  return (await ask(path, { method: "POST" })).json() as Promise<NewProject>;
+}
+
+export async function workProgress(work: string): Promise<WorkProgress> {
+  return (await ask(`/api/work/${work}`)).json() as Promise<WorkProgress>;
+}
+
+export async function callOff(work: string): Promise<void> {
+  await ask(`/api/work/${work}`, { method: "DELETE" });
+}
+
+export async function loadMesh(id: string): Promise<StageMesh> {
+  return readMesh(await (await ask(`/api/projects/${id}/mesh`)).arrayBuffer());
+}
+
+export async function replaceModel(id: string, files: File[], keepPaint: boolean): Promise<string[]> {
+  const body = filled(files, { keep_paint: String(keepPaint) });
+  return ((await (await ask(`/api/projects/${id}/model`, { method: "POST", body })).json()) as Notes).notes;
+}
+
+export async function addPictures(id: string, files: File[]): Promise<string[]> {
+  const body = filled(files, {});
+  return ((await (await ask(`/api/projects/${id}/pictures`, { method: "POST", body })).json()) as Notes).notes;
+}
+
+export async function loadPlan(id: string, distance: number, fov: number, height: number): Promise<Plan> {
+  const query = `distance=${distance}&fov_y=${fov}&picture_height=${height}`;
+  return (await ask(`/api/projects/${id}/plan?${query}`)).json() as Promise<Plan>;
 }
 
 export async function loadCheckup(id: string): Promise<Checkup[]> {

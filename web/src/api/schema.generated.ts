@@ -19,9 +19,29 @@ export interface paths {
         put?: never;
         /**
          * Create
-         * @description Start a project from a model file and the files it refers to.
+         * @description Start a project from a model file and the files it refers to; by the name `work` one can ask how far it is.
          */
         post: operations["create_api_projects_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Practice
+         * @description Start a project from a practice body.
+         */
+        post: operations["practice_api_projects_practice_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -60,46 +80,6 @@ export interface paths {
          * @description The gallery's picture.
          */
         get: operations["picture_api_projects__project__picture_png_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/model.glb": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Model
-         * @description The bare model, as the stage shows it.
-         */
-        get: operations["model_api_projects__project__model_glb_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/checkup": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Checkup
-         * @description What should be known about the UVs before the first stroke.
-         */
-        get: operations["checkup_api_projects__project__checkup_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -148,10 +128,159 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/mesh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mesh
+         * @description The model as the stage shows it.
+         */
+        get: operations["mesh_api_projects__project__mesh_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/checkup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checkup
+         * @description What should be known about the UVs before the first stroke; computed beside the painting.
+         */
+        get: operations["checkup_api_projects__project__checkup_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan
+         * @description How dense maps must be for a view, which size each surface needs, and one shared map against one for each.
+         */
+        get: operations["plan_api_projects__project__plan_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/memory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Map Memory
+         * @description Bytes of each map of a surface, with its smaller copies, at 8 bits.
+         */
+        get: operations["map_memory_api_memory_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace Model
+         * @description Put another model in place of this one; the paint is carried over through the surface, or stays in the maps.
+         */
+        post: operations["replace_model_api_projects__project__model_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Pictures
+         * @description Pictures that the model's file names and that were missing.
+         */
+        post: operations["add_pictures_api_projects__project__pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Work
+         * @description How far a piece of work is that the page has named.
+         */
+        get: operations["work_api_work__name__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Call Off
+         * @description A piece of work is not wanted any more.
+         */
+        delete: operations["call_off_api_work__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** Body_add_pictures_api_projects__project__pictures_post */
+        Body_add_pictures_api_projects__project__pictures_post: {
+            /** Files */
+            files: string[];
+        };
         /** Body_create_api_projects_post */
         Body_create_api_projects_post: {
             /** Files */
@@ -161,16 +290,75 @@ export interface components {
              * @default 2048
              */
             size: number;
+            /**
+             * Work
+             * @default
+             */
+            work: string;
+        };
+        /** Body_replace_model_api_projects__project__model_post */
+        Body_replace_model_api_projects__project__model_post: {
+            /** Files */
+            files: string[];
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
         };
         /**
          * Checkup
-         * @description What the checkup of one surface's UVs found, in sentences; none when they are sound.
+         * @description The UVs of one surface, in numbers and sentences; no findings when they are sound.
          */
         Checkup: {
             /** Surface */
             surface: string;
             /** Findings */
-            findings: string[];
+            findings: components["schemas"]["FindingState"][];
+            /** Islands */
+            islands: number;
+            /** Used */
+            used: number;
+            /** Density */
+            density: [
+                number,
+                number,
+                number
+            ];
+            /** Stretch */
+            stretch: [
+                number,
+                number
+            ];
+            /** Gap */
+            gap: number | null;
+            /** Faces */
+            faces: number;
+        };
+        /**
+         * FindingState
+         * @description One thing that the checkup of a surface's UVs found, where, and what would help.
+         */
+        FindingState: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "missing" | "shared" | "outside" | "flipped" | "stretch" | "density" | "unused" | "gap";
+            /** Sentence */
+            sentence: string;
+            /** Serious */
+            serious: boolean;
+            /** Faces */
+            faces: [
+                number,
+                number
+            ][];
+            /**
+             * Cure
+             * @enum {string}
+             */
+            cure: "unwrap" | "pack" | "unflip" | "even";
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -186,6 +374,46 @@ export interface components {
             id: string;
             /** Notes */
             notes: string[];
+        };
+        /**
+         * Notes
+         * @description What is to be known about what was done.
+         */
+        Notes: {
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * Plan
+         * @description What maps the model needs to look crisp, and what they cost.
+         */
+        Plan: {
+            /** Needed */
+            needed: number;
+            /** Sizes */
+            sizes: {
+                [key: string]: number;
+            };
+            /** Rows */
+            rows: components["schemas"]["PlanLine"][];
+        };
+        /**
+         * PlanLine
+         * @description One way to spend memory.
+         */
+        PlanLine: {
+            /** Shared */
+            shared: boolean;
+            /** Side */
+            side: number;
+            /** Density */
+            density: {
+                [key: string]: number;
+            };
+            /** Bytes */
+            bytes: number;
+            /** Enough */
+            enough: boolean;
         };
         /**
          * Problem
@@ -226,6 +454,16 @@ export interface components {
             ctx?: Record<string, never>;
         };
         /**
+         * WorkProgress
+         * @description How far long work is; share is null when it is over.
+         */
+        WorkProgress: {
+            /** Label */
+            label: string;
+            /** Share */
+            share: number | null;
+        };
+        /**
          * Acknowledge
          * @description A batch of pixels is on the screen; the next may come.
          */
@@ -237,6 +475,63 @@ export interface components {
             type: "ack";
             /** Batch */
             batch: number;
+        };
+        /**
+         * Arrange
+         * @description Fit, align, mirror, turn upright, stack … islands, all unless faces are given.
+         */
+        Arrange: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "arrange";
+            /** Surface */
+            surface: string;
+            /**
+             * Faces
+             * @default null
+             */
+            faces: [
+                number,
+                number
+            ][] | null;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "fit" | "upright" | "stack" | "mirror_across" | "mirror_down" | "unflip" | "quarter_left" | "quarter_right" | "align_left" | "align_right" | "align_top" | "align_bottom" | "align_center" | "align_middle";
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
+        };
+        /**
+         * AssignFaces
+         * @description Move faces to another surface, or to a new one of this name.
+         */
+        AssignFaces: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "assign_faces";
+            /** Faces */
+            faces: [
+                number,
+                number
+            ][];
+            /**
+             * Surface
+             * @default null
+             */
+            surface: string | null;
+            /**
+             * Name
+             * @default surface
+             */
+            name: string;
         };
         /**
          * BeginStroke
@@ -319,6 +614,17 @@ export interface components {
             stroke: number;
         };
         /**
+         * CancelWork
+         * @description The long work under way is not wanted any more.
+         */
+        CancelWork: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "cancel_work";
+        };
+        /**
          * ChangeLayer
          * @description Set properties of a layer; those left out stay.
          */
@@ -352,6 +658,37 @@ export interface components {
             blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
         };
         /**
+         * ChooseUvSet
+         * @description Make a surface's maps for another UV set.
+         */
+        ChooseUvSet: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "choose_uv_set";
+            /** Surface */
+            surface: string;
+            /** Uv Set */
+            uv_set: number;
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
+        };
+        /**
+         * ClearSeams
+         * @description Take all seam marks away.
+         */
+        ClearSeams: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "clear_seams";
+        };
+        /**
          * DeleteLayer
          * @description Delete a layer with its paint.
          */
@@ -363,6 +700,19 @@ export interface components {
             type: "remove_layer";
             /** Layer */
             layer: string;
+        };
+        /**
+         * DoWithoutPictures
+         * @description The pictures that a surface's file names are not wanted.
+         */
+        DoWithoutPictures: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "do_without_pictures";
+            /** Surface */
+            surface: string;
         };
         /**
          * EndStroke
@@ -378,6 +728,79 @@ export interface components {
             stroke: number;
         };
         /**
+         * EvenOut
+         * @description Bring all islands of a surface to one density, as fine as the map allows.
+         */
+        EvenOut: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "even_out";
+            /** Surface */
+            surface: string;
+            /**
+             * Margin
+             * @default 8
+             */
+            margin: number;
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
+        };
+        /**
+         * FollowProjectSize
+         * @description A surface's maps take the project's size again.
+         */
+        FollowProjectSize: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "follow_project_size";
+            /** Surface */
+            surface: string;
+        };
+        /**
+         * Frame
+         * @description A box in model space: where it is, and its axes right, up and out as unit vectors.
+         */
+        Frame: {
+            /** Center */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /** Right */
+            right: [
+                number,
+                number,
+                number
+            ];
+            /** Up */
+            up: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * HideParts
+         * @description Exactly these parts are hidden.
+         */
+        HideParts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "hide_parts";
+            /** Parts */
+            parts: number[];
+        };
+        /**
          * KeepDesk
          * @description The painter's desk as it is now: tool, tip, pigment, palette, target.
          */
@@ -391,6 +814,84 @@ export interface components {
             desk: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * MarkBorder
+         * @description Mark the border of faces as seam, or clear it.
+         */
+        MarkBorder: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "mark_border";
+            /** Faces */
+            faces: [
+                number,
+                number
+            ][];
+            /**
+             * Marked
+             * @default true
+             */
+            marked: boolean;
+        };
+        /**
+         * MarkSeams
+         * @description Mark an edge or its loop as seam, or clear it.
+         */
+        MarkSeams: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "mark_seams";
+            /** Face */
+            face: number;
+            /** Side */
+            side: number;
+            /**
+             * Extent
+             * @enum {string}
+             */
+            extent: "edge" | "loop";
+            /**
+             * Marked
+             * @default true
+             */
+            marked: boolean;
+        };
+        /**
+         * MoveIslands
+         * @description Move, turn or scale islands by an affine map of texels.
+         */
+        MoveIslands: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move_islands";
+            /** Surface */
+            surface: string;
+            /** Faces */
+            faces: [
+                number,
+                number
+            ][];
+            /** Matrix */
+            matrix: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
         };
         /**
          * NewLayer
@@ -409,6 +910,37 @@ export interface components {
              * @default null
              */
             above: string | null;
+        };
+        /**
+         * Pack
+         * @description Lay islands into the map as large as they can be.
+         */
+        Pack: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "pack";
+            /** Surface */
+            surface: string;
+            /**
+             * Faces
+             * @default null
+             */
+            faces: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Margin
+             * @default 8
+             */
+            margin: number;
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
         };
         /**
          * Pigment
@@ -463,6 +995,86 @@ export interface components {
             layer: string;
             /** Index */
             index: number;
+        };
+        /**
+         * Resize
+         * @description Maps of another size: of a surface, as an exception, or of all that follow the project.
+         */
+        Resize: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "resize";
+            /** Surface */
+            surface: string | null;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
+         * SetDensity
+         * @description Scale islands to so many texels per model unit.
+         */
+        SetDensity: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_density";
+            /** Surface */
+            surface: string;
+            /**
+             * Faces
+             * @default null
+             */
+            faces: [
+                number,
+                number
+            ][] | null;
+            /** Density */
+            density: number;
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
+        };
+        /**
+         * SetStart
+         * @description What a surface shows where nothing is painted.
+         */
+        SetStart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_start";
+            /** Surface */
+            surface: string;
+            start: components["schemas"]["StartValues"];
+        };
+        /**
+         * StartValues
+         * @description What a surface shows where nothing is painted; color is sRGB-encoded, 0-1.
+         */
+        StartValues: {
+            /** Base Color */
+            base_color: [
+                number,
+                number,
+                number
+            ];
+            /** Roughness */
+            roughness: number;
+            /** Metallic */
+            metallic: number;
+            /**
+             * Height
+             * @default 0.5
+             */
+            height: number;
         };
         /**
          * Tip
@@ -531,14 +1143,81 @@ export interface components {
              */
             type: "undo";
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"];
+        /**
+         * Unwrap
+         * @description Make UVs for faces of a surface, all unless some are given.
+         */
+        Unwrap: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "unwrap";
+            /** Surface */
+            surface: string;
+            /**
+             * Faces
+             * @default null
+             */
+            faces: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "auto" | "seams" | "planar" | "box" | "cylinder" | "sphere" | "grid";
+            /**
+             * Angle
+             * @description degrees, for the automatic way
+             * @default 60
+             */
+            angle: number;
+            /**
+             * Margin
+             * @description texels between islands
+             * @default 8
+             */
+            margin: number;
+            /** @default null */
+            frame: components["schemas"]["Frame"] | null;
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
+        };
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
         /**
          * DocumentState
-         * @description Everything about a document but its mesh and pixels.
+         * @description Everything about a document but its pixels and the arrays of its mesh.
          */
         DocumentState: {
             /** Name */
             name: string;
+            /**
+             * Size
+             * @description map size of surfaces that are no exception
+             * @default [
+             *       2048,
+             *       2048
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * @description none in a project file, which holds a GLB
+             * @default null
+             */
+            mesh: components["schemas"]["MeshState"] | null;
+            /**
+             * Hidden Parts
+             * @default []
+             */
+            hidden_parts: number[];
             /** Surfaces */
             surfaces: components["schemas"]["SurfaceState"][];
             /**
@@ -613,6 +1292,45 @@ export interface components {
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
         };
         /**
+         * MeshState
+         * @description The model: digests of its arrays by name (uv0, uv1 … are the UV sets), and its parts.
+         */
+        MeshState: {
+            /** Arrays */
+            arrays: {
+                [key: string]: string;
+            };
+            /** Parts */
+            parts: string[];
+        };
+        /**
+         * MissingPicture
+         * @description A picture that the model's file names and that was not given with it.
+         */
+        MissingPicture: {
+            /**
+             * Slot
+             * @enum {string}
+             */
+            slot: "base_color" | "metallic_roughness";
+            /** File */
+            file: string;
+        };
+        /**
+         * Notice
+         * @description Something to know about what was just done.
+         */
+        Notice: {
+            /**
+             * Type
+             * @default notice
+             * @constant
+             */
+            type: "notice";
+            /** Message */
+            message: string;
+        };
+        /**
          * People
          * @description How many browsers have the project open.
          */
@@ -644,27 +1362,6 @@ export interface components {
              * @default null
              */
             stroke: number | null;
-        };
-        /**
-         * StartValues
-         * @description What a surface shows where nothing is painted; color is sRGB-encoded, 0-1.
-         */
-        StartValues: {
-            /** Base Color */
-            base_color: [
-                number,
-                number,
-                number
-            ];
-            /** Roughness */
-            roughness: number;
-            /** Metallic */
-            metallic: number;
-            /**
-             * Height
-             * @default 0.5
-             */
-            height: number;
         };
         /**
          * StateChanged
@@ -712,6 +1409,12 @@ export interface components {
             width: number;
             /** Height */
             height: number;
+            /**
+             * Own Size
+             * @description an exception: does not follow the project's map size
+             * @default false
+             */
+            own_size: boolean;
             start: components["schemas"]["StartValues"];
             /**
              * Depth
@@ -719,6 +1422,17 @@ export interface components {
              * @default 0.02
              */
             depth: number;
+            /**
+             * Uv Set
+             * @description which UV set its maps are made for
+             * @default 0
+             */
+            uv_set: number;
+            /**
+             * Missing
+             * @default []
+             */
+            missing: components["schemas"]["MissingPicture"][];
             /**
              * Layers
              * @default []
@@ -750,7 +1464,23 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"];
+        /**
+         * WorkState
+         * @description How far long work has got: 0-1, or null when it is over.
+         */
+        WorkState: {
+            /**
+             * Type
+             * @default work
+             * @constant
+             */
+            type: "work";
+            /** Label */
+            label: string;
+            /** Share */
+            share: number | null;
+        };
+        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"];
     };
     responses: never;
     parameters: never;
@@ -758,39 +1488,68 @@ export interface components {
     headers: never;
     pathItems: never;
 }
+export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas']['Body_add_pictures_api_projects__project__pictures_post'];
 export type BodyCreateApiProjectsPost = components['schemas']['Body_create_api_projects_post'];
+export type BodyReplaceModelApiProjectsProjectModelPost = components['schemas']['Body_replace_model_api_projects__project__model_post'];
 export type Checkup = components['schemas']['Checkup'];
+export type FindingState = components['schemas']['FindingState'];
 export type HttpValidationError = components['schemas']['HTTPValidationError'];
 export type NewProject = components['schemas']['NewProject'];
+export type Notes = components['schemas']['Notes'];
+export type Plan = components['schemas']['Plan'];
+export type PlanLine = components['schemas']['PlanLine'];
 export type Problem = components['schemas']['Problem'];
 export type ProjectCard = components['schemas']['ProjectCard'];
 export type ValidationError = components['schemas']['ValidationError'];
+export type WorkProgress = components['schemas']['WorkProgress'];
 export type Acknowledge = components['schemas']['Acknowledge'];
+export type Arrange = components['schemas']['Arrange'];
+export type AssignFaces = components['schemas']['AssignFaces'];
 export type BeginStroke = components['schemas']['BeginStroke'];
 export type Camera = components['schemas']['Camera'];
 export type CancelStroke = components['schemas']['CancelStroke'];
+export type CancelWork = components['schemas']['CancelWork'];
 export type ChangeLayer = components['schemas']['ChangeLayer'];
+export type ChooseUvSet = components['schemas']['ChooseUvSet'];
+export type ClearSeams = components['schemas']['ClearSeams'];
 export type DeleteLayer = components['schemas']['DeleteLayer'];
+export type DoWithoutPictures = components['schemas']['DoWithoutPictures'];
 export type EndStroke = components['schemas']['EndStroke'];
+export type EvenOut = components['schemas']['EvenOut'];
+export type FollowProjectSize = components['schemas']['FollowProjectSize'];
+export type Frame = components['schemas']['Frame'];
+export type HideParts = components['schemas']['HideParts'];
 export type KeepDesk = components['schemas']['KeepDesk'];
+export type MarkBorder = components['schemas']['MarkBorder'];
+export type MarkSeams = components['schemas']['MarkSeams'];
+export type MoveIslands = components['schemas']['MoveIslands'];
 export type NewLayer = components['schemas']['NewLayer'];
+export type Pack = components['schemas']['Pack'];
 export type Pigment = components['schemas']['Pigment'];
 export type Redo = components['schemas']['Redo'];
 export type ReorderLayer = components['schemas']['ReorderLayer'];
+export type Resize = components['schemas']['Resize'];
+export type SetDensity = components['schemas']['SetDensity'];
+export type SetStart = components['schemas']['SetStart'];
+export type StartValues = components['schemas']['StartValues'];
 export type Tip = components['schemas']['Tip'];
 export type Undo = components['schemas']['Undo'];
+export type Unwrap = components['schemas']['Unwrap'];
 export type ClientMessage = components['schemas']['ClientMessage'];
 export type DocumentState = components['schemas']['DocumentState'];
 export type HistoryState = components['schemas']['HistoryState'];
 export type KeptState = components['schemas']['KeptState'];
 export type LayerState = components['schemas']['LayerState'];
+export type MeshState = components['schemas']['MeshState'];
+export type MissingPicture = components['schemas']['MissingPicture'];
+export type Notice = components['schemas']['Notice'];
 export type People = components['schemas']['People'];
 export type Refused = components['schemas']['Refused'];
-export type StartValues = components['schemas']['StartValues'];
 export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];
 export type SurfaceState = components['schemas']['SurfaceState'];
 export type Welcome = components['schemas']['Welcome'];
+export type WorkState = components['schemas']['WorkState'];
 export type ServerMessage = components['schemas']['ServerMessage'];
 export type $defs = Record<string, never>;
 export interface operations {
@@ -826,6 +1585,39 @@ export interface operations {
                 "multipart/form-data": components["schemas"]["Body_create_api_projects_post"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewProject"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    practice_api_projects_practice_post: {
+        parameters: {
+            query: {
+                body: "plane" | "box" | "sphere" | "ring";
+                size?: number;
+                meters?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -907,7 +1699,71 @@ export interface operations {
             };
         };
     };
-    model_api_projects__project__model_glb_get: {
+    painted_api_projects__project__painted_glb_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    maps_api_projects__project__maps_zip_get: {
+        parameters: {
+            query?: {
+                bits?: "8" | "16";
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    mesh_api_projects__project__mesh_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -969,9 +1825,13 @@ export interface operations {
             };
         };
     };
-    painted_api_projects__project__painted_glb_get: {
+    plan_api_projects__project__plan_get: {
         parameters: {
-            query?: never;
+            query: {
+                distance: number;
+                fov_y: number;
+                picture_height: number;
+            };
             header?: never;
             path: {
                 project: string;
@@ -986,7 +1846,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    map_memory_api_memory_get: {
+        parameters: {
+            query: {
+                width: number;
+                height: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
                 };
             };
             /** @description Validation Error */
@@ -1000,14 +1894,82 @@ export interface operations {
             };
         };
     };
-    maps_api_projects__project__maps_zip_get: {
+    replace_model_api_projects__project__model_post: {
         parameters: {
-            query?: {
-                bits?: "8" | "16";
-            };
+            query?: never;
             header?: never;
             path: {
                 project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_replace_model_api_projects__project__model_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notes"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_pictures_api_projects__project__pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_pictures_api_projects__project__pictures_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notes"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    work_api_work__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
             };
             cookie?: never;
         };
@@ -1019,8 +1981,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["WorkProgress"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    call_off_api_work__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -1,8 +1,10 @@
 import { IconCube } from "@tabler/icons-react";
-import { type DragEvent, useRef, useState } from "react";
+import { type DragEvent, useEffect, useRef, useState } from "react";
 
-import { createProject } from "../api/rest";
+import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
+import type { NewProject, WorkProgress } from "../api/schema.generated";
 
+const BODIES = ["plane", "box", "sphere", "ring"];
 const SIZES = [512, 1024, 2048, 4096];
 
 /** Drop or choose a model, with the files it refers to, and go straight to painting. */
@@ -12,13 +14,14 @@ export function NewProjectCard() {
   const [busy, setBusy] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const [over, setOver] = useState(false);
+  const work = useRef(crypto.randomUUID());
 
-  const start = async (files: File[]) => {
-    if (!files.length || busy) return;
+  const begin = async (what: string, make: () => Promise<NewProject>) => {
+    if (busy) return;
     setProblem(null);
-    setBusy(files[0]!.name);
+    setBusy(what);
     try {
-      const { id, notes } = await createProject(files, size);
+      const { id, notes } = await make();
       if (notes.length) sessionStorage.setItem(`nightmist-notes-${id}`, notes.join(" "));
       location.hash = `#/project/${id}`;
     } catch (error) {
@@ -26,11 +29,14 @@ export function NewProjectCard() {
       setBusy(null);
     }
   };
+  const start = (files: File[]) => {
+    if (files.length) void begin(work.current, () => createProject(files, size, work.current));
+  };
 
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    void start([...event.dataTransfer.files]);
+    start([...event.dataTransfer.files]);
   };
 
   return (
@@ -48,7 +54,7 @@ export function NewProjectCard() {
       <IconCube size={30} stroke={1.3} className="text-ink-2" />
       <div>
         <p className="font-semibold">Start from a model</p>
-        <p className="mt-1 text-ink-2">Drop GLB, glTF, OBJ with MTL, or PLY here, with the files that belong to it.</p>
+        <p className="mt-1 text-ink-2">Drop GLB, glTF, OBJ with MTL, PLY or STL here, with the files that belong to it, or all in one zip.</p>
       </div>
       <div className="flex items-center gap-2">
         <button
@@ -79,17 +85,55 @@ export function NewProjectCard() {
         type="file"
         multiple
         hidden
-        accept=".glb,.gltf,.obj,.mtl,.ply,.bin,.png,.jpg,.jpeg,.webp,.tif,.tiff,.tga"
+        accept=".glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,.png,.jpg,.jpeg,.webp,.tif,.tiff,.tga"
         onChange={(event) => {
-          void start([...(event.target.files ?? [])]);
+          start([...(event.target.files ?? [])]);
           event.target.value = "";
         }}
       />
+      {busy && <BringingIn work={busy} />}
+      {!busy && (
+        <p className="flex flex-wrap items-center justify-center gap-1 text-ink-2">
+          or practice on a
+          {BODIES.map((body) => (
+            <button
+              key={body}
+              type="button"
+              title={`A ${body} with sound UVs`}
+              onClick={() => void begin(body, () => practiceProject(body, size))}
+              className="h-7 rounded-control bg-fog-2 px-2 text-ink hover:bg-fog-3"
+            >
+              {body}
+            </button>
+          ))}
+        </p>
+      )}
       {problem && (
         <p role="alert" className="text-danger">
           {problem}
         </p>
       )}
+    </div>
+  );
+}
+
+/** How far bringing in a model is; long ones can be called off. */
+function BringingIn({ work }: { work: string }) {
+  const [now, setNow] = useState<WorkProgress | null>(null);
+  useEffect(() => {
+    const timer = setInterval(() => {
+      workProgress(work).then(setNow, () => undefined);
+    }, 300);
+    return () => clearInterval(timer);
+  }, [work]);
+  if (now?.share == null) return null;
+  return (
+    <div role="status" className="w-56">
+      <p className="text-ink-2">{now.label} …</p>
+      <progress value={now.share} className="mt-1 block h-1.5 w-full" />
+      <button type="button" onClick={() => void callOff(work)} className="mt-1.5 h-7 rounded-control px-2 hover:bg-fog-2">
+        Call off
+      </button>
     </div>
   );
 }

@@ -1,11 +1,13 @@
 import { receivingLayers, useDesk } from "../state/desk";
 import { useSession } from "../state/session";
+import { PrepareHand, type PrepareDrag } from "./prepare_hand";
 import type { Area, Stage } from "./stage";
 
 /** The mouse has no pressure; the platform's 0.5 would halve every stroke. */
 const pressureOf = (event: PointerEvent) => (event.pointerType === "pen" ? event.pressure : 1);
 
 type Drag =
+  | ({ kind: "prepare"; pointer: number } & PrepareDrag)
   | { kind: "stroke"; pointer: number; stroke: number; area: Area }
   | { kind: "orbit" | "pan" | "slide"; pointer: number; x: number; y: number };
 
@@ -15,12 +17,14 @@ export class Hand {
   private touches = new Map<number, { x: number; y: number }>();
   private strokes = 0;
   private last: { x: number; y: number } | null = null;
+  private readonly prepare: PrepareHand;
   private readonly abort = new AbortController();
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
     private readonly stage: Stage,
   ) {
+    this.prepare = new PrepareHand(stage);
     const { signal } = this.abort;
     const listen = <K extends keyof HTMLElementEventMap>(name: K, handle: (event: HTMLElementEventMap[K]) => void) =>
       canvas.addEventListener(name, handle, { signal, passive: false });
@@ -55,14 +59,29 @@ export class Hand {
     event.preventDefault();
     const { pointerId: pointer, clientX: x, clientY: y } = event;
     if (this.viewAt(event) === "map") {
-      this.drag = { kind: "slide", pointer, x, y };
+      this.drag = this.prepareMap(event) ?? { kind: "slide", pointer, x, y };
       return;
     }
     if (event.pointerType === "touch") this.touches.set(pointer, { x, y });
     const paints = event.button === 0 && event.pointerType !== "touch" && !event.altKey;
-    if (paints && this.beginStroke(event)) return;
+    if (paints && (useDesk.getState().stage === "prepare" ? this.prepareModel(event) : this.beginStroke(event))) return;
     const pans = event.button === 1 || event.shiftKey;
     this.drag = { kind: pans ? "pan" : "orbit", pointer, x, y };
+  }
+
+  private prepareMap(event: PointerEvent): Drag | null {
+    const area = this.stage.area("map");
+    if (event.button !== 0 || event.altKey || useDesk.getState().stage !== "prepare" || !area) return null;
+    const drag = this.prepare.pressMap(event, area);
+    return drag && { kind: "prepare", pointer: event.pointerId, ...drag };
+  }
+
+  private prepareModel(event: PointerEvent): boolean {
+    const area = this.stage.area("model");
+    const hit = area && this.stage.model.hit(event.offsetX, event.offsetY, area.width, area.height);
+    if (!area || !hit) return false;
+    this.drag = { kind: "prepare", pointer: event.pointerId, ...this.prepare.pressModel(event, hit, area) };
+    return true;
   }
 
   private beginStroke(event: PointerEvent): boolean {
@@ -100,6 +119,8 @@ export class Hand {
       if (drag.kind === "stroke") {
         const all = event.getCoalescedEvents();
         this.sendSamples(all.length ? all : [event]);
+      } else if (drag.kind === "prepare") {
+        drag.move(event.offsetX, event.offsetY);
       } else {
         this.turn(drag, event.clientX - drag.x, event.clientY - drag.y);
         drag.x = event.clientX;
@@ -138,6 +159,7 @@ export class Hand {
     this.touches.delete(event.pointerId);
     if (this.drag?.pointer !== event.pointerId) return;
     if (this.drag.kind === "stroke") this.stage.project.send({ type: "end", stroke: this.drag.stroke });
+    if (this.drag.kind === "prepare") this.drag.release();
     this.drag = null;
     this.refreshRing();
   }
@@ -162,12 +184,12 @@ export class Hand {
   refreshRing(): void {
     const { ring } = this.stage.model;
     const area = this.stage.area("model");
-    const turning = this.drag && this.drag.kind !== "stroke";
+    const turning = this.drag && this.drag.kind !== "stroke" && this.drag.kind !== "prepare";
     const inside = area && this.last && this.last.x < area.x + area.width;
     const hit = inside && !turning ? this.stage.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;
     this.canvas.style.cursor = hit ? "crosshair" : turning ? "grabbing" : "default";
     const before = ring.visible;
-    if (hit && area) {
+    if (hit && area && useDesk.getState().stage === "paint") {
       const { tip } = useDesk.getState();
       const pixel = this.stage.model.pixelAt(hit.point, area.height);
       ring.show(hit.point, hit.normal, tip.unit === "px" ? tip.radius * pixel : tip.radius, pixel);

@@ -1,17 +1,13 @@
 import * as THREE from "three";
-import { mergeGeometries } from "three/examples/jsm/utils/BufferGeometryUtils.js";
-import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
-import { acceleratedRaycast, computeBoundsTree } from "three-mesh-bvh";
 
-import type { Camera, SurfaceState } from "../api/schema.generated";
+import type { StageMesh } from "../api/mesh";
+import type { Camera } from "../api/schema.generated";
 import type { Shading } from "../state/desk";
 import { BrushRing } from "./brush_ring";
 import { Orbit } from "./orbit";
+import { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { surroundings } from "./surroundings";
-
-THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
-THREE.Mesh.prototype.raycast = acceleratedRaycast;
 
 const STAGE = 0x8b8f8e;
 
@@ -19,12 +15,16 @@ interface Dressed {
   mesh: THREE.Mesh;
   lit: THREE.MeshStandardMaterial;
   plain: THREE.MeshBasicMaterial;
+  /** A picture shown through the UVs instead of the paint. */
+  proof: THREE.MeshStandardMaterial;
 }
 
 export interface Hit {
   point: THREE.Vector3;
   normal: THREE.Vector3;
-  surface: string;
+  surface: number;
+  /** Its number in the model. */
+  face: number;
 }
 
 /** The model on the stage: one mesh per surface, its light, and the brush ring on it. */
@@ -32,8 +32,10 @@ export class ModelView {
   readonly scene = new THREE.Scene();
   readonly orbit = new Orbit();
   readonly ring = new BrushRing();
+  geometries: SurfaceGeometry[] = [];
+  bounds = new THREE.Box3();
   private readonly caster = new THREE.Raycaster();
-  private readonly dressed = new Map<string, Dressed>();
+  private dressed: Dressed[] = [];
   private readonly light = new THREE.DirectionalLight(0xffffff, 1.1);
 
   constructor(renderer: THREE.WebGLRenderer, withSurroundings: boolean) {
@@ -52,39 +54,24 @@ export class ModelView {
     this.scene.add(this.orbit.camera);
   }
 
-  /** Take the model as GLB and dress each surface with its maps. Returns each surface's UV triangles. */
-  async load(glb: ArrayBuffer, surfaces: SurfaceState[], maps: SurfaceMaps[]): Promise<THREE.BufferGeometry[]> {
-    const { scene } = await new GLTFLoader().parseAsync(glb, "");
-    const pieces = new Map<string, THREE.BufferGeometry[]>();
-    scene.updateMatrixWorld(true);
-    scene.traverse((node) => {
-      if (!(node instanceof THREE.Mesh)) return;
-      const geometry = (node.geometry as THREE.BufferGeometry).clone().applyMatrix4(node.matrixWorld);
-      for (const name of Object.keys(geometry.attributes)) {
-        if (!["position", "normal", "uv"].includes(name)) geometry.deleteAttribute(name);
+  /** Show a model, each surface dressed with its maps. */
+  take(model: StageMesh, maps: SurfaceMaps[], hidden: ReadonlySet<number>): void {
+    this.undress();
+    this.geometries = model.surfaces.map((surface) => new SurfaceGeometry(surface, model.part, hidden));
+    this.dressed = this.geometries.map((geometry, i) => this.dress(geometry.geometry, maps[i]!));
+    this.bounds = new THREE.Box3();
+    for (const { source } of this.geometries) {
+      for (let i = 0; i < source.position.length; i += 3) {
+        this.bounds.expandByPoint(new THREE.Vector3().fromArray(source.position, i));
       }
-      const surface = (node.material as THREE.Material).name;
-      pieces.set(surface, [...(pieces.get(surface) ?? []), geometry]);
-    });
-    const geometries = surfaces.map(({ name }, i) => {
-      const geometry = mergeGeometries(pieces.get(name) ?? []);
-      geometry.computeBoundsTree();
-      this.dress(name, geometry, maps[i]!);
-      return geometry;
-    });
-    const bounds = new THREE.Box3();
-    for (const { mesh } of this.dressed.values()) bounds.expandByObject(mesh);
-    this.bounds = bounds;
-    return geometries;
+    }
   }
-
-  bounds = new THREE.Box3();
 
   frame(): void {
     this.orbit.frame(this.bounds);
   }
 
-  private dress(name: string, geometry: THREE.BufferGeometry, maps: SurfaceMaps): void {
+  private dress(geometry: THREE.BufferGeometry, maps: SurfaceMaps): Dressed {
     const lit = new THREE.MeshStandardMaterial({
       map: maps.color,
       roughnessMap: maps.values,
@@ -94,16 +81,34 @@ export class ModelView {
       side: THREE.DoubleSide,
     });
     const plain = new THREE.MeshBasicMaterial({ map: maps.color, side: THREE.DoubleSide });
+    const proof = new THREE.MeshStandardMaterial({ roughness: 0.75, side: THREE.DoubleSide });
     this.ring.drawOn(lit);
     this.ring.drawOn(plain);
     const mesh = new THREE.Mesh(geometry, lit);
-    mesh.name = name;
+    // Without triangles there is nothing to draw, and nothing to hit.
+    mesh.visible = (geometry.getIndex()?.count ?? 0) > 0;
     this.scene.add(mesh);
-    this.dressed.set(name, { mesh, lit, plain });
+    return { mesh, lit, plain, proof };
   }
 
-  shade(shading: Shading): void {
-    for (const { mesh, lit, plain } of this.dressed.values()) mesh.material = shading === "lit" ? lit : plain;
+  private undress(): void {
+    for (const { mesh, lit, plain, proof } of this.dressed) {
+      this.scene.remove(mesh);
+      for (const material of [lit, plain, proof]) material.dispose();
+    }
+    for (const geometry of this.geometries) geometry.dispose();
+  }
+
+  /** proofs: by surface, a picture to be shown in the paint's stead; null shows the paint. */
+  shade(shading: Shading, proofs: (THREE.Texture | null)[] | null): void {
+    this.dressed.forEach(({ mesh, lit, plain, proof }, i) => {
+      const picture = proofs?.[i] ?? null;
+      if (picture && proof.map !== picture) {
+        proof.needsUpdate = !proof.map;
+        proof.map = picture;
+      }
+      mesh.material = picture ? proof : shading === "lit" ? lit : plain;
+    });
   }
 
   resize(width: number, height: number): void {
@@ -114,10 +119,12 @@ export class ModelView {
   /** What lies under a place of the view, in CSS pixels. */
   hit(x: number, y: number, width: number, height: number): Hit | null {
     this.caster.setFromCamera(new THREE.Vector2((2 * x) / width - 1, 1 - (2 * y) / height), this.orbit.camera);
-    const meshes = [...this.dressed.values()].map(({ mesh }) => mesh);
+    const meshes = this.dressed.map(({ mesh }) => mesh).filter(({ visible }) => visible);
     const found = this.caster.intersectObjects(meshes, false)[0];
-    if (!found?.face) return null;
-    return { point: found.point, normal: found.face.normal.clone(), surface: found.object.name };
+    if (!found?.face || found.faceIndex == null) return null;
+    const surface = this.dressed.findIndex(({ mesh }) => mesh === found.object);
+    const face = this.geometries[surface]!.face[found.faceIndex]!;
+    return { point: found.point, normal: found.face.normal.clone(), surface, face };
   }
 
   /** Size of a CSS pixel in model units at the depth of a point; the server computes the same. */
@@ -125,6 +132,12 @@ export class ModelView {
     const camera = this.orbit.camera;
     const depth = -point.clone().applyMatrix4(camera.matrixWorldInverse).z;
     return (2 * depth * Math.tan(THREE.MathUtils.degToRad(camera.fov / 2))) / height;
+  }
+
+  /** Where a point of the model lies in the view, in CSS pixels. */
+  placeOf(point: THREE.Vector3, width: number, height: number): { x: number; y: number } {
+    const at = point.clone().project(this.orbit.camera);
+    return { x: ((at.x + 1) / 2) * width, y: ((1 - at.y) / 2) * height };
   }
 
   /** The camera as strokes name it. */
@@ -141,10 +154,6 @@ export class ModelView {
 
   dispose(): void {
     this.scene.environment?.dispose();
-    for (const { mesh, lit, plain } of this.dressed.values()) {
-      mesh.geometry.dispose();
-      lit.dispose();
-      plain.dispose();
-    }
+    this.undress();
   }
 }

@@ -1,13 +1,20 @@
 import * as THREE from "three";
 
-import { loadModel } from "../api/rest";
+import type { StageMesh } from "../api/mesh";
+import { loadMesh } from "../api/rest";
+import type { DocumentState } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
-import { useDesk } from "../state/desk";
+import { useCheckup } from "../state/checkup";
+import { shownView, useDesk } from "../state/desk";
+import { useMapPlace } from "../state/map_place";
+import { takeMesh, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { Hand } from "./hand";
+import { IslandGrip } from "./island_grip";
 import { MapView } from "./map_view";
 import { ModelView } from "./model_view";
+import { Overlays } from "./overlays";
 import { SurfaceMaps } from "./surface_maps";
 
 export interface Area {
@@ -23,22 +30,29 @@ export type StageNews = { share: number } | { failure: string };
 /** Switches for slow machines and tests, from the page's address: `?surroundings=off&smooth=off&measure=on`. */
 const SWITCHES = new URLSearchParams(location.search);
 
+/** What the model on the stage is made of; another key is another model, other UVs, other hidden parts. */
+const shapeOf = (state: DocumentState) =>
+  JSON.stringify([state.mesh?.arrays, state.surfaces.map(({ uv_set }) => uv_set), state.hidden_parts]);
+
 /** The canvas with both views. It draws when something has changed, never on its own. */
 export class Stage {
   readonly model: ModelView;
   readonly map = new MapView();
+  overlays: Overlays[] = [];
+  mesh: StageMesh | null = null;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly hand: Hand;
   private readonly observer: ResizeObserver;
   private readonly stops: (() => void)[];
   private maps: SurfaceMaps[] = [];
-  private geometries: THREE.BufferGeometry[] = [];
-  private shown: string | null = null;
+  private shape = "";
+  private shown = "";
   private batches: Batch[] = [];
-  private early: Batch[] = [];
   private frame = 0;
   private gone = false;
   private complete = false;
+  /** A model is on its way: pixels wait, so that they never show through UVs they are not for. */
+  private fetching = false;
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
@@ -53,20 +67,34 @@ export class Stage {
     this.hand = new Hand(canvas, this);
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(canvas);
-    this.stops = [useDesk.subscribe(() => this.follow())];
+    this.stops = [
+      useDesk.subscribe(() => this.follow()),
+      usePicks.subscribe(() => this.follow()),
+      useCheckup.subscribe(() => this.follow()),
+      useSession.subscribe(({ state }, before) => {
+        if (state && state !== before.state) void this.sync(state);
+      }),
+    ];
+    this.map.onMove = () => useMapPlace.setState(({ tick }) => ({ tick: tick + 1 }));
     project.onBatch = (batch) => this.take(batch);
-    project.onWelcome = () => void this.begin();
     project.onStrokeEnded = (stroke) => this.hand.strokeEnded(stroke);
   }
 
   /** Where a view lies on the canvas, in CSS pixels from its top left; null when it is not shown. */
   area(view: "model" | "map"): Area | null {
-    const { view: mode } = useDesk.getState();
+    const mode = shownView(useDesk.getState());
     const width = this.canvas.clientWidth;
     const height = this.canvas.clientHeight;
     if (mode !== "side") return mode === view ? { x: 0, y: 0, width, height } : null;
     const half = Math.floor(width / 2);
     return view === "model" ? { x: 0, y: 0, width: half, height } : { x: half, y: 0, width: width - half, height };
+  }
+
+  /** The surface shown in the map, by its place in the state. */
+  get chosen(): number {
+    const { state } = useSession.getState();
+    const found = surfaceNamed(state, useDesk.getState().surface);
+    return found && state ? state.surfaces.indexOf(found) : 0;
   }
 
   /** Draw soon. */
@@ -80,41 +108,75 @@ export class Stage {
     this.invalidate();
   }
 
-  /** The first welcome builds the scene; after a lost connection the server sends all pixels anew by itself. */
-  private async begin(): Promise<void> {
-    if (this.maps.length) return;
-    const { state } = useSession.getState();
-    if (!state) return;
-    this.maps = state.surfaces.map(({ width, height }) => new SurfaceMaps(this.renderer, width, height));
+  /** Become what the server says: fetch the model when it is another, and make maps of the right sizes. */
+  private async sync(state: DocumentState): Promise<void> {
+    const shape = shapeOf(state);
+    const sizes = state.surfaces.map(({ width, height }) => ({ width, height }));
+    const fits = sizes.length === this.maps.length && sizes.every((size, i) => this.maps[i]!.fits(size));
+    if (shape === this.shape && fits) return;
+    let mesh = shape === this.shape && !this.fetching ? this.mesh : null;
+    this.fetching = true;
+    this.shape = shape;
     try {
-      const glb = await loadModel(this.project.id);
-      if (this.gone) return;
-      this.geometries = await this.model.load(glb, state.surfaces, this.maps);
+      mesh ??= await loadMesh(this.project.id);
     } catch (error) {
       this.told({ failure: error instanceof Error ? error.message : String(error) });
       return;
     }
+    // Overtaken by another change: that one will fetch what is then true.
+    if (this.gone || this.shape !== shape) return;
+    const first = this.mesh === null;
+    this.mesh = mesh;
+    const kept = this.maps.filter((maps, i) => sizes[i] && maps.fits(sizes[i]));
+    for (const maps of this.maps) if (!kept.includes(maps)) maps.dispose();
+    this.maps = sizes.map((size, i) => {
+      const here = this.maps[i];
+      return here && kept.includes(here) ? here : new SurfaceMaps(this.renderer, size.width, size.height);
+    });
+    this.model.take(mesh, this.maps, new Set(state.hidden_parts));
+    this.dressOverlays(mesh, sizes);
+    takeMesh(mesh);
+    if (first) this.model.frame();
+    this.complete = false;
+    this.fetching = false;
+    this.shown = "";
     this.resize();
-    this.model.frame();
     this.follow();
-    this.batches.push(...this.early.splice(0));
-    this.invalidate();
+    this.map.onMove();
   }
 
-  /** Bring the views in line with the desk. */
-  private follow(): void {
-    const { surface, shading, uvLines } = useDesk.getState();
-    const { state } = useSession.getState();
-    const found = surfaceNamed(state, surface);
-    if (!found || !this.geometries.length) return;
-    if (found.name !== this.shown) {
-      const index = state!.surfaces.indexOf(found);
-      this.map.show(this.maps[index]!, this.geometries[index]!, found.width, found.height);
-      this.shown = found.name;
+  private dressOverlays(mesh: StageMesh, sizes: { width: number; height: number }[]): void {
+    for (const overlays of this.overlays) {
+      this.model.scene.remove(...overlays.onModel);
+      overlays.dispose();
     }
-    this.model.shade(shading);
-    this.map.linesShown = uvLines;
-    this.resize();
+    this.overlays = this.model.geometries.map(
+      (geometry, i) => new Overlays(geometry, mesh, this.maps[i]!, sizes[i]!.width, sizes[i]!.height),
+    );
+    for (const overlays of this.overlays) this.model.scene.add(...overlays.onModel);
+  }
+
+  /** Bring the views in line with desk, picks and checkup. */
+  private follow(): void {
+    const desk = useDesk.getState();
+    const index = this.chosen;
+    const overlays = this.overlays[index];
+    if (!overlays || this.fetching) return;
+    const preparing = desk.stage === "prepare";
+    const proof = preparing ? desk.proof : "paint";
+    const { faces } = usePicks.getState();
+    const findings = useCheckup.getState().faces;
+    for (const each of this.overlays) each.show(preparing, proof, faces, findings);
+    this.model.shade(desk.shading, this.overlays.map((each) => each.picture(proof)));
+    overlays.lines.lines.visible = desk.uvLines || preparing;
+    this.map.show(overlays.picture(proof) ?? this.maps[index]!.color, overlays.width, overlays.height, overlays.onMap);
+    const shown = `${shownView(desk)} ${this.canvas.clientWidth}`;
+    if (shown !== this.shown) {
+      this.shown = shown;
+      this.resize();
+    }
+    this.hand.refreshRing();
+    this.invalidate();
   }
 
   private resize(): void {
@@ -129,19 +191,30 @@ export class Stage {
     this.invalidate();
   }
 
+  /** The picked islands of the surface in the map, ready to be moved; null when none is picked. */
+  grabIslands(): IslandGrip | null {
+    const overlays = this.overlays[this.chosen];
+    const geometry = this.model.geometries[this.chosen];
+    if (!overlays || !geometry || !this.mesh) return null;
+    const { faces } = usePicks.getState();
+    const islands = new Set<number>();
+    for (const face of geometry.face) if (faces[face]) islands.add(this.mesh.island[face]!);
+    return islands.size ? new IslandGrip(geometry, overlays, this.mesh.island, islands) : null;
+  }
+
   private take(batch: Batch): void {
-    (this.geometries.length ? this.batches : this.early).push(batch);
+    this.batches.push(batch);
     this.invalidate();
   }
 
   private draw(now: number): void {
     this.frame = 0;
-    const batches = this.batches.splice(0);
+    const batches = this.fetching || !this.mesh ? [] : this.batches.splice(0);
     const started = performance.now();
     for (const batch of batches) for (const rectangle of batch.rectangles) this.maps[rectangle.surface]?.put(rectangle);
     for (const maps of this.maps) maps.settle();
     const uploaded = performance.now();
-    if (!this.complete) this.checkComplete();
+    if (!this.complete && this.mesh && !this.fetching) this.checkComplete();
     if (this.complete) {
       this.render("model", this.model.scene, this.model.orbit.camera);
       this.render("map", this.map.scene, this.map.camera);
@@ -150,6 +223,7 @@ export class Stage {
     // Acknowledged only now: a page that cannot keep up is sent less.
     for (const batch of batches) this.project.socket.send({ type: "ack", batch: batch.number });
     if (batches.length) this.canvas.dataset.batch = String(batches.at(-1)!.number);
+    this.canvas.dataset.shape = this.fetching ? "" : this.shape;
   }
 
   /** Nothing is drawn before all pixels have come: a half-black model would say something untrue. */
@@ -157,7 +231,7 @@ export class Stage {
     const pictures = this.maps.flatMap((maps) => maps.pictures);
     const tiles = pictures.reduce((sum, picture) => sum + picture.tiles, 0);
     const missing = pictures.reduce((sum, picture) => sum + picture.missing, 0);
-    this.complete = tiles > 0 && missing === 0 && this.geometries.length > 0;
+    this.complete = tiles > 0 && missing === 0;
     if (tiles) this.told({ share: this.complete ? 1 : Math.min(1 - missing / tiles, 0.99) });
   }
 
@@ -189,6 +263,7 @@ export class Stage {
     this.observer.disconnect();
     this.hand.dispose();
     for (const stop of this.stops) stop();
+    for (const overlays of this.overlays) overlays.dispose();
     this.model.dispose();
     this.map.dispose();
     for (const maps of this.maps) maps.dispose();

@@ -122,11 +122,19 @@ function halved(pixels: Uint8Array, width: number, height: number): Uint8Array {
 export class SurfaceMaps {
   readonly pictures: [color: Picture, values: Picture];
 
-  constructor(renderer: THREE.WebGLRenderer, width: number, height: number) {
+  constructor(
+    renderer: THREE.WebGLRenderer,
+    private readonly width: number,
+    private readonly height: number,
+  ) {
     this.pictures = [
       new Picture(renderer, width, height, THREE.SRGBColorSpace),
       new Picture(renderer, width, height, THREE.NoColorSpace),
     ];
+  }
+
+  fits({ width, height }: { width: number; height: number }): boolean {
+    return width === this.width && height === this.height;
   }
 
   get color(): THREE.Texture {

@@ -1,13 +1,35 @@
 import { create } from "zustand";
 
-import type { DocumentState, Pigment, Tip } from "../api/schema.generated";
+import type { DocumentState, Pigment, Tip, Unwrap } from "../api/schema.generated";
+import type { PickBy } from "./picks";
 
 export type Tool = "brush" | "erase";
 export type ViewMode = "model" | "side" | "map";
 export type Shading = "lit" | "plain";
+export type StageName = "prepare" | "paint";
+export type Proof = "paint" | "checker" | "letters" | "stretch" | "density" | "findings";
+/** What a click on the model or in the map does while preparing. */
+export type PrepareTool = "pick" | "edge" | "loop";
+export type Method = Unwrap["method"];
+
+/** What is set for the work on UVs. */
+export interface Preparing {
+  tool: PrepareTool;
+  by: PickBy;
+  method: Method;
+  angle: number;
+  margin: number;
+  /** A shape's up: a model axis, or as it is seen now. */
+  axis: "x" | "y" | "z" | "view";
+  keepPaint: boolean;
+}
 
 /** What lies on the painter's desk: kept with the project, never part of undo. */
 export interface Desk {
+  stage: StageName;
+  preparing: Preparing;
+  proof: Proof;
+  prepareView: ViewMode;
   tool: Tool;
   tip: Tip;
   pigment: Pigment;
@@ -18,7 +40,7 @@ export interface Desk {
   view: ViewMode;
   shading: Shading;
   uvLines: boolean;
-  /** Surfaces whose UVs the painter has called meant so. */
+  /** Findings that the painter has called meant so, as "surface:kind". */
   meantSo: string[];
 }
 
@@ -28,6 +50,10 @@ const PALETTE = [
 ];
 
 export const FRESH: Desk = {
+  stage: "paint",
+  preparing: { tool: "pick", by: "island", method: "auto", angle: 60, margin: 8, axis: "y", keepPaint: true },
+  proof: "paint",
+  prepareView: "side",
   tool: "brush",
   tip: {
     radius: 38,
@@ -54,13 +80,30 @@ export const useDesk = create<Desk>(() => FRESH);
 
 export const setTip = (part: Partial<Tip>) => useDesk.setState(({ tip }) => ({ tip: { ...tip, ...part } }));
 
+export const setPreparing = (part: Partial<Preparing>) =>
+  useDesk.setState(({ preparing }) => ({ preparing: { ...preparing, ...part } }));
+
+/** Each stage remembers its own view. */
+export const shownView = ({ stage, view, prepareView }: Desk): ViewMode => (stage === "prepare" ? prepareView : view);
+
+export const showView = (next: ViewMode) =>
+  useDesk.setState(({ stage }) => (stage === "prepare" ? { prepareView: next } : { view: next }));
+
 export const setPigment = (part: Partial<Pigment>) =>
   useDesk.setState(({ pigment }) => ({ pigment: { ...pigment, ...part } }));
 
 /** Take over a desk as it was left; what an older one lacks starts fresh. */
 export function restoreDesk(left: Record<string, unknown>, state: DocumentState): void {
   const desk = { ...FRESH, ...(left as Partial<Desk>) };
-  useDesk.setState({ ...desk, tip: { ...FRESH.tip, ...desk.tip }, pigment: { ...FRESH.pigment, ...desk.pigment } }, true);
+  useDesk.setState(
+    {
+      ...desk,
+      tip: { ...FRESH.tip, ...desk.tip },
+      pigment: { ...FRESH.pigment, ...desk.pigment },
+      preparing: { ...FRESH.preparing, ...desk.preparing },
+    },
+    true,
+  );
   settleTargets(state);
 }
 

@@ -16,7 +16,6 @@ export class Project {
   private deskTimer = 0;
   private welcomed = false;
   onBatch: BatchListener = () => undefined;
-  onWelcome: () => void = () => undefined;
   onStrokeEnded: (stroke: number) => void = () => undefined;
 
   constructor(readonly id: string) {
@@ -63,7 +62,6 @@ export class Project {
         if (this.welcomed) settleTargets(message.state);
         else restoreDesk(message.desk, message.state);
         this.welcomed = true;
-        this.onWelcome();
         break;
       case "state":
         useSession.setState({ state: message.state, history: message.history });
@@ -72,6 +70,12 @@ export class Project {
         break;
       case "kept":
         useSession.setState({ kept: message });
+        break;
+      case "work":
+        useSession.setState({ work: message.share == null ? null : { label: message.label, share: message.share } });
+        break;
+      case "notice":
+        useSession.setState({ notice: message.message });
         break;
       case "people":
         useSession.setState({ people: message.count });

@@ -9,6 +9,8 @@ interface Session {
   kept: KeptState | null;
   people: number;
   connected: boolean;
+  /** Long work under way, and the share of it that is done. */
+  work: { label: string; share: number } | null;
   /** A sentence for the painter, until it is dismissed or outdated. */
   notice: string | null;
 }
@@ -19,6 +21,7 @@ const nothing: Session = {
   kept: null,
   people: 1,
   connected: false,
+  work: null,
   notice: null,
 };
 

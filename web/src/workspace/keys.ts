@@ -1,6 +1,8 @@
 import type { Stage } from "../stage/stage";
-import { setTip, useDesk } from "../state/desk";
+import { type PrepareTool, setPreparing, setTip, shownView, showView, useDesk } from "../state/desk";
+import { pick, pickedRuns } from "../state/picks";
 import type { Project } from "../state/project";
+import { useSession } from "../state/session";
 
 export const LARGEST_RADIUS = 400;
 
@@ -23,6 +25,43 @@ function act(event: KeyboardEvent, project: Project, stage: Stage): boolean {
     else return false;
     return true;
   }
+  if (key === "1" || key === "2") {
+    useDesk.setState({ stage: key === "1" ? "prepare" : "paint" });
+    return true;
+  }
+  if (key === "h") {
+    stage.frameAll();
+    return true;
+  }
+  if (key === "m") {
+    const view = shownView(useDesk.getState());
+    showView(view === "model" ? "side" : view === "side" ? "map" : "model");
+    return true;
+  }
+  return useDesk.getState().stage === "prepare" ? prepareKey(key, project, stage) : paintKey(key);
+}
+
+function prepareKey(key: string, project: Project, stage: Stage): boolean {
+  const tool = { v: "pick", s: "edge", l: "loop" }[key] as PrepareTool | undefined;
+  const nudge = { arrowleft: [-1, 0], arrowright: [1, 0], arrowup: [0, -1], arrowdown: [0, 1] }[key];
+  if (tool) setPreparing({ tool });
+  else if (key === "escape") pick([], "replace");
+  else if (nudge) nudgeIslands(project, stage, nudge[0]!, nudge[1]!);
+  else return false;
+  return true;
+}
+
+/** The picked islands go by a texel. */
+function nudgeIslands(project: Project, stage: Stage, x: number, y: number): void {
+  const surface = useSession.getState().state?.surfaces[stage.chosen];
+  const faces = pickedRuns(stage.chosen);
+  const { keepPaint: keep_paint } = useDesk.getState().preparing;
+  if (surface && faces) {
+    project.send({ type: "move_islands", surface: surface.name, faces, matrix: [1, 0, 0, 1, x, y], keep_paint });
+  }
+}
+
+function paintKey(key: string): boolean {
   const { tip } = useDesk.getState();
   switch (key) {
     case "p":
@@ -36,12 +75,6 @@ function act(event: KeyboardEvent, project: Project, stage: Stage): boolean {
       break;
     case ".":
       setTip({ radius: Math.min(LARGEST_RADIUS, tip.radius * 1.1) });
-      break;
-    case "h":
-      stage.frameAll();
-      break;
-    case "m":
-      useDesk.setState(({ view }) => ({ view: view === "model" ? "side" : view === "side" ? "map" : "model" }));
       break;
     default:
       return false;

@@ -7,6 +7,7 @@ import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { LayerRow } from "./layer_row";
 import { LayerSettings } from "./layer_settings";
+import { SurfaceChoice } from "./surface_choice";
 
 /** What is painted: the surfaces, and the chosen one's stack, topmost layer first as it lies. */
 export function StackPanel({ project }: { project: Project }) {
@@ -31,23 +32,7 @@ export function StackPanel({ project }: { project: Project }) {
 
   return (
     <section aria-label="Stack" className="card flex h-full flex-col overflow-hidden">
-      <div className="p-3 pb-2">
-        <label className="flex h-8 items-center gap-2 rounded-control bg-fog-2 px-2.5">
-          <span className="sr-only">Surface</span>
-          <select
-            value={surface.name}
-            onChange={(event) => useDesk.setState({ surface: event.target.value })}
-            className="min-w-0 grow bg-transparent font-semibold"
-          >
-            {state.surfaces.map(({ name }) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
-          <span className="shrink-0 text-ink-2">
-            {surface.width} × {surface.height}
-          </span>
-        </label>
-      </div>
+      <SurfaceChoice />
       <ul aria-label={`Layers of ${surface.name}`} className="min-h-0 grow overflow-y-auto border-t border-fog-3">
         {stack.map((layer) => (
           <LayerRow

@@ -1,7 +1,7 @@
 import { IconFocusCentered } from "@tabler/icons-react";
 
 import type { Stage } from "../stage/stage";
-import { type Shading, useDesk } from "../state/desk";
+import { type Proof, type Shading, shownView, useDesk } from "../state/desk";
 import { layerById, surfaceNamed, useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
 import { carried } from "./pigment_text";
@@ -11,24 +11,38 @@ const SHADINGS: { value: Shading; text: string; hint: string }[] = [
   { value: "plain", text: "Plain", hint: "The stored colors, without light" },
 ];
 
+const PROOFS: { value: Proof; text: string; hint: string }[] = [
+  { value: "paint", text: "Paint", hint: "The paint as it is" },
+  { value: "checker", text: "Checker", hint: "Even squares through these UVs; the paint is untouched" },
+  { value: "letters", text: "Letters", hint: "Squares that can be told apart; a tick marks their upper edge" },
+  { value: "stretch", text: "Stretch", hint: "Green is undistorted, red is stretched twice and more" },
+  { value: "density", text: "Density", hint: "Green is usual, red coarser, blue finer" },
+  { value: "findings", text: "Findings", hint: "Where the checkup found something" },
+];
+
 /** Over the stage: what receives the stroke on the left, how it is shown on the right. */
 export function StageControls({ stage }: { stage: Stage }) {
   const state = useSession((session) => session.state);
   const desk = useDesk();
+  const preparing = desk.stage === "prepare";
+  const view = shownView(desk);
   const surface = surfaceNamed(state, desk.surface);
   const layer = surface && layerById(state, desk.layers[surface.name] ?? "");
   return (
     <div className="pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
-      <p className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
+      {preparing ? <span /> : <p className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="truncate">
           {desk.tool === "erase" ? "Erasing on " : "Painting "}
           <b className="font-semibold">{surface?.name}</b>, {layer ? layer.name : "no layer"}
         </span>
         <span className="shrink-0 text-ink-2">{carried(desk.tool, desk.pigment)}</span>
-      </p>
+      </p>}
       <div className="card flex h-9 items-center gap-1 px-1">
-        {desk.view !== "map" && (
+        {preparing && (
+          <Segmented label="Show" options={PROOFS} value={desk.proof} onChange={(proof) => useDesk.setState({ proof })} />
+        )}
+        {!preparing && view !== "map" && (
           <Segmented
             label="Shading"
             options={SHADINGS}
@@ -36,7 +50,7 @@ export function StageControls({ stage }: { stage: Stage }) {
             onChange={(shading) => useDesk.setState({ shading })}
           />
         )}
-        {desk.view !== "model" && (
+        {!preparing && view !== "model" && (
           <button
             type="button"
             aria-pressed={desk.uvLines}

@@ -1,7 +1,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { IconArrowBackUp, IconArrowForwardUp, IconDownload } from "@tabler/icons-react";
 
-import { useDesk, type ViewMode } from "../state/desk";
+import { type StageName, shownView, showView, useDesk, type ViewMode } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { Mark } from "../ui/mark";
@@ -16,7 +16,7 @@ const VIEWS: { value: ViewMode; text: string; hint: string }[] = [
 
 export function TopBar({ project }: { project: Project }) {
   const name = useSession((session) => session.state?.name);
-  const view = useDesk((desk) => desk.view);
+  const view = useDesk(shownView);
   return (
     <header className="card flex h-full items-center gap-3 px-3.5">
       <a href="#/" title="All projects" className="rounded-control">
@@ -26,13 +26,43 @@ export function TopBar({ project }: { project: Project }) {
       <span className="max-w-52 truncate font-medium">{name}</span>
       <KeptMark />
       <span className="grow" />
+      <Stages />
+      <span className="grow" />
       <HistoryButtons project={project} />
       <span className="h-5 w-px bg-fog-3" />
-      <Segmented label="View" options={VIEWS} value={view} onChange={(next) => useDesk.setState({ view: next })} />
+      <Segmented label="View" options={VIEWS} value={view} onChange={showView} />
       <span className="h-5 w-px bg-fog-3" />
       <HandOff id={project.id} />
       <ThemeSwitch />
     </header>
+  );
+}
+
+const STAGES: { value: StageName; text: string; hint: string }[] = [
+  { value: "prepare", text: "Prepare", hint: "Model, UVs and maps (1)" },
+  { value: "paint", text: "Paint", hint: "Brush, layers, pigments (2)" },
+];
+
+/** The stages of a painter's day, in order. */
+function Stages() {
+  const stage = useDesk((desk) => desk.stage);
+  return (
+    <nav aria-label="Stages" className="flex gap-1">
+      {STAGES.map(({ value, text, hint }) => (
+        <button
+          key={value}
+          type="button"
+          aria-current={stage === value ? "step" : undefined}
+          title={hint}
+          onClick={() => useDesk.setState({ stage: value })}
+          className={`h-8 rounded-control px-2.5 hover:bg-fog-2 ${
+            stage === value ? "font-semibold underline decoration-accent decoration-3 underline-offset-7" : "text-ink-2"
+          }`}
+        >
+          {text}
+        </button>
+      ))}
+    </nav>
   );
 }
 

@@ -1,7 +1,7 @@
 import { IconBrush, IconEraser, IconPlus } from "@tabler/icons-react";
-import type { ReactNode } from "react";
 
 import { setPigment, setTip, type Tool, useDesk } from "../state/desk";
+import { Part } from "../ui/part";
 import { Slider } from "../ui/slider";
 import { LARGEST_RADIUS } from "./keys";
 import { TipPicture } from "./tip_picture";
@@ -22,15 +22,6 @@ export function Tray() {
       <PigmentPart />
       <Palette />
     </div>
-  );
-}
-
-function Part({ title, children }: { title: ReactNode; children: ReactNode }) {
-  return (
-    <section className="min-w-0 px-3.5 py-2">
-      <h2 className="flex h-5 items-center font-semibold text-ink-2">{title}</h2>
-      {children}
-    </section>
   );
 }
 

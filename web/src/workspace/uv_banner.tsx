@@ -1,43 +1,42 @@
 import { IconAlertTriangle } from "@tabler/icons-react";
-import { useEffect, useState } from "react";
 
-import { loadCheckup } from "../api/rest";
-import type { Checkup } from "../api/schema.generated";
+import { openFindings, recolor, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 
-/** Said before the first stroke: what is wrong with the chosen surface's UVs, until the painter calls it meant so. */
-export function UvBanner({ project }: { project: string }) {
-  const [checkups, setCheckups] = useState<Checkup[]>([]);
+/** Said before the first stroke: what is badly wrong with the chosen surface's UVs, and where to mend it. */
+export function UvBanner() {
+  const surfaces = useCheckup((checked) => checked.surfaces);
   const surface = useDesk((desk) => desk.surface);
   const meantSo = useDesk((desk) => desk.meantSo);
-
-  useEffect(() => {
-    let current = true;
-    loadCheckup(project)
-      .then((found) => current && setCheckups(found))
-      // A checkup that cannot be had is no reason to disturb the painter.
-      .catch(() => undefined);
-    return () => {
-      current = false;
-    };
-  }, [project]);
-
-  const findings = checkups.find((checkup) => checkup.surface === surface)?.findings ?? [];
-  if (!surface || !findings.length || meantSo.includes(surface)) return null;
+  const findings = openFindings(surfaces, surface, meantSo).filter(({ serious }) => serious);
+  if (!surface || !findings.length) return null;
+  const meant = () => {
+    const next = [...meantSo, ...findings.map(({ kind }) => `${surface}:${kind}`)];
+    useDesk.setState({ meantSo: next });
+    recolor(next);
+  };
   return (
-    <div role="status" data-testid="uv-banner" className="card absolute top-11 left-0 flex max-w-[60%] items-start gap-2 p-2.5">
+    <div role="status" data-testid="uv-banner" className="card absolute top-11 left-0 flex max-w-[64%] items-start gap-2 p-2.5">
       <IconAlertTriangle size={17} stroke={1.7} className="mt-0.5 shrink-0 text-danger" />
       <ul>
-        {findings.map((finding) => (
-          <li key={finding}>
-            <b className="font-semibold">{surface}</b>: {finding}
+        {findings.map(({ kind, sentence }) => (
+          <li key={kind}>
+            <b className="font-semibold">{surface}</b>: {sentence}
           </li>
         ))}
       </ul>
       <button
         type="button"
+        title="See where, and mend it with one click"
+        onClick={() => useDesk.setState({ stage: "prepare", proof: "findings" })}
+        className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
+      >
+        Mend
+      </button>
+      <button
+        type="button"
         title="Do not mention this again for this surface"
-        onClick={() => useDesk.setState({ meantSo: [...meantSo, surface] })}
+        onClick={meant}
         className="h-7 shrink-0 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3"
       >
         Meant so

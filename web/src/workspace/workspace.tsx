@@ -1,7 +1,11 @@
 import { useEffect, useRef, useState } from "react";
 
 import { Stage, type StageNews } from "../stage/stage";
-import { useDesk } from "../state/desk";
+import { PreparePanel } from "../prepare/prepare_panel";
+import { PrepareTray } from "../prepare/prepare_tray";
+import { IslandBox } from "../prepare/island_box";
+import { keepChecking } from "../state/checkup";
+import { shownView, useDesk } from "../state/desk";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { listenToKeys } from "./keys";
@@ -11,6 +15,7 @@ import { StageControls } from "./stage_controls";
 import { TopBar } from "./top_bar";
 import { Tray } from "./tray";
 import { UvBanner } from "./uv_banner";
+import { WorkBar } from "./work_bar";
 
 /** One project: what on the left, with what at the bottom, where in the middle. */
 export function Workspace({ project: id }: { project: string }) {
@@ -19,7 +24,8 @@ export function Workspace({ project: id }: { project: string }) {
   const [news, setNews] = useState<StageNews>({ share: 0 });
   const loaded = useSession((session) => session.state !== null);
   const notice = useSession((session) => session.notice);
-  const view = useDesk((desk) => desk.view);
+  const view = useDesk(shownView);
+  const preparing = useDesk((desk) => desk.stage === "prepare");
 
   useEffect(() => {
     const project = new Project(id);
@@ -31,9 +37,11 @@ export function Workspace({ project: id }: { project: string }) {
       sessionStorage.removeItem(key);
     });
     const stopKeys = listenToKeys(project, stage);
+    const stopCheckup = keepChecking(id);
     setOpen({ project, stage });
     return () => {
       stopKeys();
+      stopCheckup();
       stage.dispose();
       project.close();
     };
@@ -42,14 +50,18 @@ export function Workspace({ project: id }: { project: string }) {
   const ready = "share" in news && news.share === 1;
   const opening = "failure" in news ? news.failure : `Opening the project … ${Math.round(news.share * 100)}%`;
   return (
-    <div className="grid h-full grid-cols-[236px_minmax(0,1fr)] grid-rows-[42px_minmax(0,1fr)_148px] gap-2.5 p-3">
+    <div className={`grid h-full ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_148px] gap-2.5 p-3`}>
       <div className="col-span-2">{open && <TopBar project={open.project} />}</div>
-      <div className="min-h-0">{open && loaded && <StackPanel project={open.project} />}</div>
+      <div className="min-h-0">
+        {open && loaded && (preparing ? <PreparePanel project={open.project} /> : <StackPanel project={open.project} />)}
+      </div>
       <div className="relative min-w-0 overflow-hidden rounded-card">
         <canvas ref={canvas} data-ready={ready} className="absolute inset-0 size-full touch-none" />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
         {open && loaded && <StageControls stage={open.stage} />}
-        {ready && <UvBanner project={id} />}
+        {ready && open && preparing && view !== "model" && <IslandBox stage={open.stage} />}
+        {ready && !preparing && <UvBanner />}
+        {open && <WorkBar project={open.project} />}
         <Notice />
         {!ready && (
           <p role="status" className="card absolute top-1/2 left-1/2 -translate-1/2 px-5 py-3.5">
@@ -57,7 +69,9 @@ export function Workspace({ project: id }: { project: string }) {
           </p>
         )}
       </div>
-      <div className="col-span-2">{loaded && <Tray />}</div>
+      <div className="col-span-2">
+        {loaded && open && (preparing ? <PrepareTray project={open.project} stage={open.stage} /> : <Tray />)}
+      </div>
     </div>
   );
 }

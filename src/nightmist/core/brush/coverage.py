@@ -34,8 +34,10 @@ class Dabs:
 class Coverage:
     """One stroke's coverage of one surface, 0-1, in float32 tiles that appear as they are touched."""
 
-    def __init__(self, ownership: Ownership) -> None:
+    def __init__(self, ownership: Ownership, hidden: NDArray[np.uint8] | None = None) -> None:
+        """hidden: for each face of the table, 1 when it is to be left alone."""
         self.ownership = ownership
+        self.hidden = np.zeros(len(ownership.faces), np.uint8) if hidden is None else hidden
         self.tiles: dict[int, NDArray[np.float32]] = {}
         self.addresses = np.zeros(len(ownership.tile_start) - 1, np.int64)
 
@@ -59,7 +61,8 @@ class Coverage:
         _gather(
             dabs.centers, dabs.normals, dabs.radii, dabs.strengths, dabs.hardness,
             np.cos(np.radians(dabs.facing_limit)), dabs.build_up, tiles, self.addresses, own.tile_start,
-            own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals, own.texel_size, rects,
+            own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals, own.texel_size,
+            self.hidden, rects,
         )  # fmt: skip
         hit = rects[:, 1] > 0
         return TileArea(tiles[hit], rects[hit])
@@ -86,7 +89,7 @@ def _near_tiles(boxes, centers, radii, near):  # type: ignore[no-untyped-def]
 @kernel
 def _gather(  # type: ignore[no-untyped-def]
     centers, normals, radii, strengths, hardness, cos_limit, build_up, tiles, addresses, tile_start,
-    boxes, pieces, balls, spans, matrices, face_normals, texel_size, rects,
+    boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden, rects,
 ):  # fmt: skip
     for k in range(len(tiles)):
         t = tiles[k]
@@ -103,6 +106,8 @@ def _gather(  # type: ignore[no-untyped-def]
                 if bx * bx + by * by + bz * bz >= reach * reach:
                     continue
                 f = pieces[p, 0]
+                if hidden[f] != 0:
+                    continue
                 if face_normals[f, 0] * nx + face_normals[f, 1] * ny + face_normals[f, 2] * nz <= cos_limit:
                     continue
                 _gather_piece(

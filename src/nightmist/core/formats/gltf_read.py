@@ -257,7 +257,11 @@ class _Reader:
                 self._view(image["bufferView"])[0] if "bufferView" in image else self._link(image["uri"], "picture")
             )
         except NightmistError as error:
-            self.notes.append(f"{error} The surface {look.name} starts without it.")
+            uri = str(image.get("uri", ""))
+            if "://" in uri or uri.startswith("data:") or not uri:
+                self.notes.append(f"{error} The surface {look.name} starts without it.")
+            else:
+                look.missing[map_name] = PurePosixPath(unquote(uri).replace("\\", "/")).name
 
 
 class _Piece:

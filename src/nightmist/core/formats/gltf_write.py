@@ -11,21 +11,29 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..mesh import Mesh
+from ..mesh.corners import welded_corners
 
 #: For each surface: glTF picture slot -> PNG bytes. Slots: baseColor, metallicRoughness, normal.
 Pictures = Mapping[str, Mapping[str, bytes]]
 
 
-def write_glb(mesh: Mesh, pictures: Pictures | None = None) -> bytes:
+def write_glb(mesh: Mesh, pictures: Pictures | None = None, uv_sets: Mapping[str, int] | None = None) -> bytes:
     """A GLB with one node a part and one primitive a surface.
 
     Without pictures, materials carry the mesh's own factors, so the file reads back to the same mesh.
+    uv_sets: the UV set that a surface's pictures are made for; 0 unless named.
     """
-    return _Writer().glb(mesh, pictures or {})
+    return _Writer(uv_sets or {}).glb(mesh, pictures or {})
+
+
+def glb_order(mesh: Mesh) -> NDArray[np.int64]:
+    """(F,) the mesh's faces in the order in which `write_glb` lists them."""
+    return np.lexsort((mesh.face_surface, mesh.face_part))
 
 
 class _Writer:
-    def __init__(self) -> None:
+    def __init__(self, uv_sets: Mapping[str, int]) -> None:
+        self.uv_sets = uv_sets
         self.binary = bytearray()
         self.views: list[dict[str, Any]] = []
         self.accessors: list[dict[str, Any]] = []
@@ -88,21 +96,19 @@ class _Writer:
     def _primitive(self, mesh: Mesh, faces: NDArray[np.int64], surface: int) -> dict[str, Any]:
         """Corners that agree in everything become one vertex; faces keep their order."""
         columns = [mesh.positions[mesh.faces[faces]], mesh.normals[faces], *[uv[faces] for uv in mesh.uvs]]
-        rows = np.concatenate([c.reshape(len(faces) * 3, -1) for c in columns], axis=1).astype(np.float32)
-        raw = np.ascontiguousarray(rows).view([("", np.void, rows.shape[1] * 4)]).ravel()
-        _, first, where = np.unique(raw, return_index=True, return_inverse=True)
-        unique = rows[first]
+        unique, where = welded_corners(columns)
         attributes = {
             "POSITION": self._accessor(unique[:, 0:3], "VEC3", bounds=True),
             "NORMAL": self._accessor(unique[:, 3:6], "VEC3"),
         }
         for k in range(len(mesh.uvs)):
             uv = unique[:, 6 + 2 * k : 8 + 2 * k]
-            if np.isfinite(uv).all():
-                attributes[f"TEXCOORD_{k}"] = self._accessor(uv, "VEC2")
+            # Faces without UVs lie at 0, without area; a set that has none at all is left out, if none follows.
+            if np.isfinite(unique[:, 6 + 2 * k :]).any():
+                attributes[f"TEXCOORD_{k}"] = self._accessor(np.nan_to_num(uv), "VEC2")
         return {
             "attributes": attributes,
-            "indices": self._accessor(where.ravel().astype(np.uint32), "SCALAR"),
+            "indices": self._accessor(where, "SCALAR"),
             "material": surface,
             "mode": 4,
         }
@@ -124,7 +130,7 @@ class _Writer:
         }
         for slot, data in pictures.items():
             self.images.append({"name": f"{name} {slot}", "mimeType": "image/png", "bufferView": self._view(data)})
-            texture = {"index": len(self.images) - 1, "texCoord": 0}
+            texture = {"index": len(self.images) - 1, "texCoord": self.uv_sets.get(name, 0)}
             if slot == "normal":
                 material["normalTexture"] = texture
             else:

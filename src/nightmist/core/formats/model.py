@@ -10,8 +10,9 @@ from ..mesh import Mesh
 from .gltf_read import read_gltf
 from .obj import read_obj
 from .ply import read_ply
+from .stl import read_stl
 
-MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply")
+MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl")
 
 
 def read_model(name: str, files: Mapping[str, bytes]) -> Mesh:
@@ -31,7 +32,7 @@ def read_model(name: str, files: Mapping[str, bytes]) -> Mesh:
             return read_gltf(name, data, beside)
         if ending == ".obj":
             return read_obj(name, data, beside)
-        return read_ply(name, data)
+        return read_ply(name, data) if ending == ".ply" else read_stl(name, data)
     except NightmistError:
         raise
     except (

@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from ..errors import NightmistError
 from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+from ..mesh.polygons import cut_polygon
 
 MAX_CORNERS = 1000
 
 
 def read_obj(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
-    """A model from OBJ text: `o`/`g` make parts, `usemtl` makes surfaces, polygons become fans of triangles."""
+    """A model from OBJ text: `o`/`g` make parts, `usemtl` makes surfaces, polygons are cut into triangles."""
     reader = _Reader(name, beside)
     for number, line in enumerate(data.decode("utf-8", "replace").replace("\\\n", " ").splitlines(), 1):
         words = line.split("#", 1)[0].split()
@@ -37,6 +38,7 @@ class _Reader:
         self.corners: list[tuple[tuple[int, int, int], ...]] = []
         self.face_surface: list[int] = []
         self.face_part: list[int] = []
+        self.polygon: list[int] = []
         self.looks: dict[str, SurfaceLook] = {}
         self.order: list[str] = []
         self.parts: list[str] = []
@@ -75,10 +77,13 @@ class _Reader:
             self.surface = self._numbered(self.order, "surface")
         if self.part < 0:
             self.part = self._numbered(self.parts, "part")
-        for i in range(1, len(corners) - 1):
-            self.corners.append((corners[0], corners[i], corners[i + 1]))
+        number = self.polygon[-1] + 1 if self.polygon else 0
+        points = np.array([self.points[corner[0]] for corner in corners])
+        for a, b, c in cut_polygon(points):
+            self.corners.append((corners[a], corners[b], corners[c]))
             self.face_surface.append(self.surface)
             self.face_part.append(self.part)
+            self.polygon.append(number)
 
     def _corner(self, word: str) -> tuple[int, int, int]:
         numbers = [int(part) if part else 0 for part in word.split("/")[:3]]
@@ -121,7 +126,7 @@ class _Reader:
         if file in self.beside:
             look.pictures["base_color"] = self.beside[file]
         else:
-            self.notes.append(f"The picture {file} of {look.name} was not given; the surface starts without it.")
+            look.missing["base_color"] = file
 
     def mesh(self) -> Mesh:
         if not self.corners:
@@ -137,6 +142,7 @@ class _Reader:
             [self.looks.get(name, SurfaceLook(name)) for name in self.order],
             self.parts,
             self.name,
+            np.array(self.polygon, np.int32),
         )
         for look, name in zip(made.surfaces, self.order, strict=False):
             look.name = look.name or name

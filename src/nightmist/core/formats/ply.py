@@ -10,6 +10,7 @@ from plyfile import PlyData, PlyParseError
 
 from ..errors import NightmistError
 from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+from ..mesh.polygons import cut_polygon
 
 UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"))
 
@@ -31,7 +32,7 @@ def read_ply(name: str, data: bytes) -> Mesh:
     vertex, face = elements["vertex"], elements["face"]
     positions = np.column_stack([vertex[axis] for axis in "xyz"]).astype(np.float32)
     key = "vertex_indices" if "vertex_indices" in (face.dtype.names or ()) else "vertex_index"
-    corners, source = _fans(name, list(face[key]))
+    corners, source = _triangles(name, positions, list(face[key]))
     uvs = []
     names = vertex.dtype.names or ()
     for u, v in UV_NAMES:
@@ -46,27 +47,37 @@ def read_ply(name: str, data: bytes) -> Mesh:
         each = np.column_stack([vertex[axis] for axis in ("nx", "ny", "nz")]).astype(np.float32)
         normals = each[np.clip(corners, 0, len(each) - 1)]
     zeros = np.zeros(len(corners), np.int32)
-    return build_mesh(positions, corners, uvs, normals, zeros, zeros.copy(), [SurfaceLook("surface")], ["part"], name)
+    polygon = source[:, 0].astype(np.int32)
+    looks = [SurfaceLook("surface")]
+    return build_mesh(positions, corners, uvs, normals, zeros, zeros.copy(), looks, ["part"], name, polygon)
 
 
-def _fans(name: str, polygons: list[NDArray[np.int32]]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-    """Triangles (F, 3) of polygons, and for each where it comes from: polygon, second and third corner."""
+def _triangles(
+    name: str, positions: NDArray[np.float32], polygons: list[NDArray[np.int32]]
+) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """Triangles (F, 3) of polygons, and for each where it comes from: polygon, and its three corners there."""
     triangles, source = [], []
     for number, polygon in enumerate(polygons):
-        for i in range(1, len(polygon) - 1):
-            triangles.append((polygon[0], polygon[i], polygon[i + 1]))
-            source.append((number, i, i + 1))
+        if len(polygon) < 3:
+            continue
+        if len(polygon) > 3 and (polygon.min() < 0 or polygon.max() >= len(positions)):
+            raise NightmistError(
+                f"{name} is damaged: a face points at vertex {polygon.max()}, but there are {len(positions)}."
+            )
+        cut = [(0, 1, 2)] if len(polygon) == 3 else cut_polygon(positions[polygon].astype(np.float64))
+        for a, b, c in cut:
+            triangles.append((polygon[a], polygon[b], polygon[c]))
+            source.append((number, a, b, c))
         if len(triangles) > MAX_FACES:
             raise NightmistError(f"{name} has more than {MAX_FACES:,} triangles. Reduce the mesh first.")
-    return np.array(triangles, np.int64).reshape(-1, 3).astype(np.int32), np.array(source, np.int64).reshape(-1, 3)
+    return np.array(triangles, np.int64).reshape(-1, 3).astype(np.int32), np.array(source, np.int64).reshape(-1, 4)
 
 
 def _corner_uvs(lists: list[NDArray[np.float32]], source: NDArray[np.int64]) -> NDArray[np.float32]:
     uvs = np.full((len(source), 3, 2), np.nan, np.float32)
-    for f, (polygon, second, third) in enumerate(source):
+    for f, (polygon, *corners) in enumerate(source):
         flat = np.asarray(lists[polygon], np.float32)
-        if len(flat) >= 2 * third + 2:
-            pairs = flat[: len(flat) // 2 * 2].reshape(-1, 2)
-            uvs[f] = pairs[[0, second, third]]
+        if len(flat) >= 2 * max(corners) + 2:
+            uvs[f] = flat[: len(flat) // 2 * 2].reshape(-1, 2)[corners]
     uvs[..., 1] = 1.0 - uvs[..., 1]
     return uvs

@@ -1,19 +1,52 @@
-"""What can be wrong with UVs, in numbers (F1, F11)."""
+"""What can be wrong with UVs, in numbers, in words, and face by face (F1, F11)."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..kernels import kernel
-from ..texels.ownership import MAX_REPEATS, affine, own_texels
+from ..texels.gutter import Gutter
+from ..texels.ownership import Ownership, affine, own_texels
 from .mesh import Mesh
+from .overlap import Shared, nearest_islands, shared_texels
+from .unwrap import flat_areas
 
 #: UV area, in texels, below which a face counts as having no UVs.
 LEAST_AREA = 1e-6
+#: Texels that filtering and shrinking want free between islands.
+WANTED_GAP = 4
+#: Stretch, largest over smallest, from which paint looks pulled.
+STRETCHED = 2.0
+#: Densities that differ more than this from the middle are seen side by side.
+UNEVEN = 2.0
+
+FindingKind = Literal["missing", "shared", "outside", "flipped", "stretch", "density", "unused", "gap"]
+Cure = Literal["unwrap", "pack", "unflip", "even"]
+CURES: dict[FindingKind, Cure] = {
+    "missing": "unwrap", "shared": "unwrap", "outside": "pack", "flipped": "unflip", "stretch": "unwrap",
+    "density": "even", "unused": "pack", "gap": "pack",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing the painter should know: what, in a sentence, where, and what would help.
+
+    serious: paint goes wrong, rather than being less good than it could be. faces: (n,) mesh faces.
+    """
+
+    kind: FindingKind
+    sentence: str
+    serious: bool
+    faces: NDArray[np.int64]
+
+    @property
+    def cure(self) -> Cure:
+        return CURES[self.kind]
 
 
 @dataclass(frozen=True)
@@ -24,6 +57,8 @@ class UvReport:
     overlap: share of covered texels that more than one face owns. outside: share of UV area outside 0-1.
     used: share of the map's texels that some face covers. density: least, median and greatest texels per
     model unit of a face. stretch: median and greatest ratio of a face's singular values (1: undistorted).
+    gap: texels between the two islands that are nearest to each other; infinite for a single island.
+    islands: how many there are.
     """
 
     missing: float
@@ -33,67 +68,143 @@ class UvReport:
     used: float
     density: tuple[float, float, float]
     stretch: tuple[float, float]
+    gap: float = np.inf
+    islands: int = 0
+    found: tuple[Finding, ...] = field(default=(), repr=False)
 
     def findings(self) -> list[str]:
         """What a painter should know before the first stroke, worst first; empty when the UVs are sound."""
-        found = []
-        if self.missing > 0:
-            found.append(f"{_percent(self.missing)} of the faces have no UVs, so nothing can be painted there.")
-        if self.overlap > 0.001:
-            found.append(
-                f"{_percent(self.overlap)} of the painted texels are shared: a stroke there shows in several places."
-            )
-        if self.outside > 0.001:
-            found.append(f"{_percent(self.outside)} of the UVs lie outside the map and repeat what is inside.")
-        if self.stretch[0] > 2:
-            found.append(f"Paint is stretched {self.stretch[0]:.1f} times in the middle of the range.")
-        if self.used < 0.1:
-            found.append(f"Only {_percent(self.used)} of the map is used; paint will be coarse.")
-        return found
+        return [finding.sentence for finding in self.found]
 
 
-def check_uvs(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int) -> UvReport:
-    """The report for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels."""
+def check_uvs(
+    mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int,
+    island: NDArray[np.int64] | None = None,
+) -> UvReport:  # fmt: skip
+    """The report for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels.
+
+    island: (F,) labels, when gaps between islands are to be measured too.
+    """
     corners = uv[faces].astype(np.float64) * (width, height)
     finite = np.isfinite(corners).all(axis=(1, 2))
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     with np.errstate(invalid="ignore"):
-        signed = (e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2
+        signed = flat_areas(corners)
         sound = finite & (np.abs(signed) > LEAST_AREA)
     if not sound.any():
-        return UvReport(1.0, 0.0, 0.0, 0.0, 0.0, (0.0, 0.0, 0.0), (1.0, 1.0))
+        return UvReport(1.0, 0.0, 0.0, 0.0, 0.0, (0.0, 0.0, 0.0), (1.0, 1.0), found=(_missing(1.0, faces),))
+    lost, faces, corners, signed = faces[~sound], faces[sound], corners[sound], signed[sound]
     # Faces are listed counter-clockwise seen from outside; with v pointing down that is a negative area.
-    flipped = float((signed[sound] > 0).sum() / sound.sum())
-    area = float(np.abs(signed[sound]).sum())
-    inside = _area_inside(corners[sound], np.abs(signed[sound]), width, height)
-    owned, covered = _owned(mesh, faces[sound], uv, width, height)
-    density, stretch = _density_and_stretch(mesh.corners[faces[sound]], corners[sound])
-    return UvReport(
+    flipped = signed > 0
+    leaves = _leaves(corners, width, height)
+    inside = _area_inside(corners, np.abs(signed), width, height)
+    own, shared = _owned(mesh, faces, uv, width, height)
+    density, stretch = density_and_stretch(mesh.corners[faces], corners)
+    gap, near = np.inf, np.zeros(0, np.int64)
+    labels = np.zeros(len(faces), np.int64)
+    if island is not None and own is not None:
+        labels = np.unique(island[faces], return_inverse=True)[1]
+        if labels.max() > 0:
+            gap, near = nearest_islands(own, Gutter(own.covered()), labels)
+    report = UvReport(
         missing=float(1 - sound.mean()),
-        flipped=flipped,
-        overlap=float((owned > 1).sum() / max(covered, 1)),
-        outside=float(max(0.0, 1 - inside / area)),
-        used=covered / (width * height),
+        flipped=float(flipped.mean()),
+        overlap=shared.texels / max(shared.covered, 1),
+        outside=float(max(0.0, 1 - inside / np.abs(signed).sum())),
+        used=shared.covered / (width * height),
         density=(float(density.min()), float(np.median(density)), float(density.max())),
         stretch=(float(np.median(stretch)), float(stretch.max())),
+        gap=gap,
+        islands=int(labels.max()) + 1,
     )
+    found: list[Finding] = []
+    if len(lost):
+        found.append(_missing(report.missing, lost))
+    if report.overlap > 0.0005:
+        twins = np.unique(np.concatenate([shared.first, shared.second]))
+        among = len(np.unique(labels[twins])) if len(twins) else report.islands
+        what = f"{_percent(report.overlap)} of the painted texels are shared"
+        where = f" by {among} islands" if among > 1 else " within one island"
+        found.append(Finding("shared", f"{what}{where if island is not None else ''}: a stroke there shows in several"
+                             " places.", True, faces[twins] if len(twins) else faces))  # fmt: skip
+    if report.outside > 0.001:
+        sentence = f"{_percent(report.outside)} of the UVs lie outside the map and repeat what is inside."
+        found.append(Finding("outside", sentence, True, faces[leaves]))
+    if report.flipped > 0.001:
+        sentence = f"{_percent(report.flipped)} of the faces lie mirrored in the map: pictures and letters turn over."
+        found.append(Finding("flipped", sentence, False, faces[flipped]))
+    pulled = stretch > STRETCHED
+    weight = np.abs(signed)
+    if weight[pulled].sum() > 0.02 * weight.sum():
+        share = _percent(float(weight[pulled].sum() / weight.sum()))
+        sentence = f"On {share} of the map paint is stretched more than {STRETCHED:g} times, up to {stretch.max():.1f}."
+        found.append(Finding("stretch", sentence, False, faces[pulled]))
+    found += _uneven(mesh, faces, labels, signed) if island is not None else []
+    if report.used < 0.1:
+        sentence = f"Only {_percent(report.used)} of the map is used; paint will be coarse."
+        found.append(Finding("unused", sentence, False, faces))
+    if report.gap < WANTED_GAP and report.overlap <= 0.0005:
+        sentence = (
+            f"Islands come as near as {report.gap:.0f} texels; below {WANTED_GAP} the color of one bleeds into"
+            " the other at a distance."
+        )
+        found.append(Finding("gap", sentence, False, faces[np.isin(labels, near)]))
+    return UvReport(**{**report.__dict__, "found": tuple(found)})
+
+
+def _missing(share: float, faces: NDArray[np.int64]) -> Finding:
+    sentence = f"{_percent(share)} of the faces have no UVs, so nothing can be painted there."
+    return Finding("missing", sentence, True, faces)
+
+
+def _uneven(
+    mesh: Mesh, faces: NDArray[np.int64], labels: NDArray[np.int64], signed: NDArray[np.float64]
+) -> list[Finding]:
+    """Islands much finer or coarser than the others."""
+    density, space = island_densities(mesh.corners[faces], np.abs(signed), labels)
+    middle = _weighted_median(density, space)
+    odd = (density > UNEVEN * middle) | (density < middle / UNEVEN)
+    if space[odd].sum() < 0.01 * space.sum():
+        return []
+    sentence = (
+        f"Islands differ in texel density, {density.min():,.0f} to {density.max():,.0f} px per unit:"
+        " strokes look coarser on some."
+    )
+    return [Finding("density", sentence, False, faces[odd[labels]])]
+
+
+def island_densities(
+    points: NDArray[np.float64], texels: NDArray[np.float64], island: NDArray[np.int64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Texels per model unit of each island (F11), and its area in space.
+
+    points: (n, 3, 3) faces. texels: (n,) their areas in the map. island: (n,) labels 0…k-1.
+    """
+    cross = np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0])
+    space: NDArray[np.float64] = np.bincount(island, np.linalg.norm(cross, axis=1) / 2).astype(np.float64)
+    density: NDArray[np.float64] = np.sqrt(np.bincount(island, texels) / np.maximum(space, 1e-300))
+    return density, space
+
+
+def _weighted_median(values: NDArray[np.float64], weights: NDArray[np.float64]) -> float:
+    order = np.argsort(values)
+    total = np.cumsum(weights[order])
+    return float(values[order][np.searchsorted(total, total[-1] / 2)])
 
 
 def _owned(
     mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int
-) -> tuple[NDArray[np.uint8], int]:
-    """(H, W) number of owners of each texel, and how many texels have any."""
+) -> tuple[Ownership | None, Shared]:
+    """The ownership table, and who shares texels."""
     try:
         own = own_texels(mesh, faces, uv, width, height)
     except NightmistError:
         # Repeats beyond MAX_REPEATS: each texel has more owners than can be told apart.
-        return np.full((height, width), MAX_REPEATS, np.uint8), width * height
-    count = np.zeros((height, width), np.uint8)
-    _count(own.tile_start, own.pieces, own.spans, own.columns, count)
-    return count, int((count > 0).sum())
+        none = np.zeros(0, np.int64)
+        return None, Shared(none, none, width * height, width * height)
+    return own, shared_texels(own)
 
 
-def _density_and_stretch(
+def density_and_stretch(
     points: NDArray[np.float64], uv: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Texels per model unit and ratio of singular values of faces (N, 3, 3) in space, (N, 3, 2) in texels."""
@@ -104,6 +215,13 @@ def _density_and_stretch(
     middle, half = (a + c) / 2, np.hypot((a - c) / 2, b)
     large, small = np.sqrt(middle + half), np.sqrt(np.maximum(middle - half, 1e-300))
     return 1 / np.sqrt(np.maximum(large * small, 1e-300)), large / small
+
+
+def _leaves(triangles: NDArray[np.float64], width: int, height: int) -> NDArray[np.bool_]:
+    """Which triangles (N, 3, 2) reach outside the map by more than a texel's thousandth."""
+    low, high = triangles.min(axis=1), triangles.max(axis=1)
+    leaves: NDArray[np.bool_] = ((low < -1e-3) | (high > np.array([width, height]) + 1e-3)).any(axis=1)
+    return leaves
 
 
 def _area_inside(triangles: NDArray[np.float64], areas: NDArray[np.float64], width: int, height: int) -> float:
@@ -141,15 +259,3 @@ def _area(polygon: list[NDArray[np.float64]]) -> float:
 
 def _percent(share: float) -> str:
     return f"{share:.0%}" if share >= 0.01 else f"{share:.1%}"
-
-
-@kernel
-def _count(tile_start, pieces, spans, columns, count):  # type: ignore[no-untyped-def]
-    for t in range(len(tile_start) - 1):
-        top, left = (t // columns) * 64, (t % columns) * 64
-        for p in range(tile_start[t], tile_start[t + 1]):
-            for i in range(pieces[p, 4]):
-                first, last = spans[pieces[p, 5] + i]
-                for c in range(left + first, left + last):
-                    if count[top + pieces[p, 3] + i, c] < 255:
-                        count[top + pieces[p, 3] + i, c] += 1

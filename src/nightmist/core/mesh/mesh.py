@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
+from .polygons import guessed_polygons
+
+if TYPE_CHECKING:
+    from .topology import Topology
 
 MAX_FACES = 2_000_000
 
@@ -22,17 +27,20 @@ class SurfaceLook:
     roughness: float = 0.5
     metallic: float = 0.0
     pictures: dict[str, bytes] = field(default_factory=dict)  # "base_color", "metallic_roughness"
+    missing: dict[str, str] = field(default_factory=dict)  # the same, to the name of a file that was not given
 
 
 @dataclass
 class Mesh:
-    """Triangles with everything stored per corner, so that seams need no special case.
+    """Triangles with everything stored per corner, so that seams need no special case. Never changed in place.
 
     positions: (V, 3) float32, node transforms applied.
     faces: (F, 3) int32 into positions.
     uvs: one (F, 3, 2) float32 per UV set; NaN where a face has none.
     normals: (F, 3, 3) float32 shading normals, unit length.
     face_surface, face_part: (F,) int32 into surfaces and parts.
+    polygon: (F,) int32, triangles of one polygon share a number.
+    seams: (S, 2) int32 pairs of positions: edges where the painter wants the map cut.
     """
 
     positions: NDArray[np.float32]
@@ -41,9 +49,19 @@ class Mesh:
     normals: NDArray[np.float32]
     face_surface: NDArray[np.int32]
     face_part: NDArray[np.int32]
+    polygon: NDArray[np.int32]
     surfaces: list[SurfaceLook]
     parts: list[str]
     notes: list[str] = field(default_factory=list)
+    seams: NDArray[np.int32] = field(default_factory=lambda: np.zeros((0, 2), np.int32))
+
+    @cached_property
+    def weld(self) -> NDArray[np.int64]:
+        """(V,) number of each position; those at exactly one place share it."""
+        # Adding 0 makes -0 and 0 the same bytes.
+        rows = np.ascontiguousarray(self.positions + np.float32(0)).view("V12").ravel()
+        _, first, weld = np.unique(rows, return_index=True, return_inverse=True)
+        return np.argsort(np.argsort(first))[weld.ravel()].astype(np.int64)
 
     @cached_property
     def corners(self) -> NDArray[np.float64]:
@@ -65,6 +83,31 @@ class Mesh:
         points = self.corners.reshape(-1, 3)
         return points.min(axis=0), points.max(axis=0)
 
+    @cached_property
+    def topology(self) -> Topology:
+        """Which faces meet where."""
+        from .topology import topology_of
+
+        return topology_of(self)
+
+    def changed(self, **fields: Any) -> Mesh:
+        """A copy with other arrays; what was derived from the shape alone is kept while the shape is."""
+        copy = replace(self, **fields)
+        if not {"positions", "faces", "polygon"} & set(fields):
+            for name in ("weld", "corners", "face_normals", "bounds", "topology"):
+                if name in self.__dict__:
+                    copy.__dict__[name] = self.__dict__[name]
+        return copy
+
+    def with_uvs(self, uv_set: int, faces: NDArray[np.int64], uv: NDArray[np.float32]) -> Mesh:
+        """A copy in which these faces have other UVs, (len(faces), 3, 2), in one set."""
+        uvs = list(self.uvs)
+        while len(uvs) <= uv_set:
+            uvs.append(np.full((len(self.faces), 3, 2), np.nan, np.float32))
+        uvs[uv_set] = uvs[uv_set].copy()
+        uvs[uv_set][faces] = uv
+        return self.changed(uvs=uvs)
+
     def faces_of(self, surface: int) -> NDArray[np.int64]:
         """Indices of the faces that belong to a surface."""
         return np.flatnonzero(self.face_surface == surface)
@@ -80,8 +123,9 @@ def build_mesh(
     surfaces: list[SurfaceLook],
     parts: list[str],
     source: str,
+    polygon: NDArray[np.int32] | None = None,
 ) -> Mesh:
-    """Check raw arrays of a file and make a Mesh of them.
+    """Check raw arrays of a file and make a Mesh of them; without `polygon`, quads are guessed.
 
     Raises NightmistError, naming `source`, for meshes without faces, with too many, with indices out of
     range or positions that are not numbers. Faces without area are dropped with a note.
@@ -102,17 +146,19 @@ def build_mesh(
         raise NightmistError(f"{source} is damaged: {wrong} faces have a position that is not a number.")
     if np.abs(used).max() > 1e9:
         raise NightmistError(f"{source} reaches out to {np.abs(used).max():.3g} units; scale it below 1e9 first.")
-    mesh = Mesh(positions, faces, uvs, np.zeros((0, 3, 3), np.float32), face_surface, face_part, surfaces, parts)
-    keep = np.linalg.norm(mesh.face_normals, axis=1) > 0
+    a, b, c = used[:, 0].astype(np.float64), used[:, 1].astype(np.float64), used[:, 2].astype(np.float64)
+    keep = np.linalg.norm(np.cross(b - a, c - a), axis=1) > 0
     if not keep.any():
         raise NightmistError(f"{source} has only faces without area, so there is nothing to paint on.")
+    if polygon is None:
+        polygon = guessed_polygons(faces, used.astype(np.float64))
+    mesh = Mesh(
+        positions, faces[keep], [uv[keep] for uv in uvs], np.zeros((0, 3, 3), np.float32),
+        face_surface[keep], face_part[keep], polygon[keep], surfaces, parts,
+    )  # fmt: skip
     if not keep.all():
-        mesh = Mesh(
-            positions, faces[keep], [uv[keep] for uv in uvs], mesh.normals,
-            face_surface[keep], face_part[keep], surfaces, parts,
-        )  # fmt: skip
-        normals = normals[keep] if normals is not None else None
         mesh.notes.append(f"{int((~keep).sum())} faces without area were left out.")
+    normals = normals[keep] if normals is not None else None
     mesh.normals = sound_normals(mesh, normals)
     return drop_empty_surfaces(mesh)
 
@@ -131,8 +177,7 @@ def sound_normals(mesh: Mesh, given: NDArray[np.float32] | None) -> NDArray[np.f
 
 def smooth_normals(mesh: Mesh, crease: float = 40.0) -> NDArray[np.float64]:
     """Vertex normals weighted by area; faces that meet at more than `crease` degrees stay sharp there."""
-    _, weld = np.unique(mesh.positions, axis=0, return_inverse=True)
-    vertex = weld.reshape(-1)[mesh.faces]
+    vertex = mesh.weld[mesh.faces]
     a, b, c = mesh.corners[:, 0], mesh.corners[:, 1], mesh.corners[:, 2]
     weighted = np.cross(b - a, c - a)
     total = np.zeros((int(vertex.max()) + 1, 3))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,14 +30,18 @@ class Hits:
 class Caster:
     """Finds the nearest face along a ray."""
 
-    def __init__(self, mesh: Mesh) -> None:
+    def __init__(self, mesh: Mesh, hidden_parts: Sequence[int] = ()) -> None:
+        """Faces of hidden parts are not there for rays."""
         self.mesh = mesh
+        self.visible = np.flatnonzero(~np.isin(mesh.face_part, list(hidden_parts))).astype(np.int32)
         # Embree works in float32: centering and scaling keeps its precision for models far from the origin.
         low, high = mesh.bounds
         self.center = (low + high) / 2
         self.scale = 1.0 / max(float((high - low).max()), 1e-12)
         self.scene = rtcore_scene.EmbreeScene(robust=True)
-        TriangleMesh(self.scene, ((mesh.corners - self.center) * self.scale).astype(np.float32))
+        if len(self.visible):
+            corners = mesh.corners[self.visible]
+            TriangleMesh(self.scene, ((corners - self.center) * self.scale).astype(np.float32))
 
     def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
         """Nearest hits of rays given by (N, 3) origins and (N, 3) unit directions."""
@@ -45,10 +50,12 @@ class Caster:
         # A far eye loses float32 precision along the ray, so start near the model's bounding ball.
         skip = np.maximum(-(o * directions).sum(axis=1) - 1.0, 0.0)
         start = o + directions * skip[:, None]
-        face = np.asarray(self.scene.run(start.astype(np.float32), directions.astype(np.float32)), np.int32).reshape(
-            count
-        )
+        face = np.full(count, -1, np.int32)
+        if len(self.visible):
+            found = self.scene.run(start.astype(np.float32), directions.astype(np.float32))
+            face = np.asarray(found, np.int32).reshape(count)
         hit = face >= 0
+        face[hit] = self.visible[face[hit]]
         position = np.zeros((count, 3))
         normal = np.zeros((count, 3))
         distance = np.full(count, np.inf)
@@ -65,12 +72,12 @@ class Caster:
         return Hits(face, position, normal, distance)
 
     def attributes(self, hits: Hits, which: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """(N, 2) UVs of the first set and (N, 3) unit shading normals of the hits numbered in `which`."""
+        """(N, 3) weights of the corners and (N, 3) unit shading normals of the hits numbered in `which`."""
         face = hits.face[which]
-        weights = barycentric(self.mesh.corners[face], hits.position[which])[:, :, None]
-        normals = (self.mesh.normals[face] * weights).sum(axis=1)
+        weights = barycentric(self.mesh.corners[face], hits.position[which])
+        normals = (self.mesh.normals[face] * weights[:, :, None]).sum(axis=1)
         length = np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        return (self.mesh.uvs[0][face] * weights).sum(axis=1), normals / length
+        return weights, normals / length
 
 
 def barycentric(corners: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -65,14 +65,13 @@ class Ownership:
 def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int) -> Ownership:
     """The table for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels.
 
-    A center on an edge between two faces belongs to exactly one of them. Raises NightmistError for UVs that
-    are not numbers or repeat absurdly often.
+    A center on an edge between two faces belongs to exactly one of them; a face whose UVs are not numbers owns
+    none. Raises NightmistError for UVs that repeat absurdly often.
     """
     corners = uv[faces].astype(np.float64) * (width, height)
-    if not np.isfinite(corners).all():
-        raise NightmistError("Some faces have UVs that are not numbers; unwrap the surface first.")
+    corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
     spread = float(np.ptp(corners, axis=1).prod(axis=1).sum()) / (width * height)
-    if spread > MAX_REPEATS or np.abs(corners).max() > 2**30:
+    if spread > MAX_REPEATS or np.abs(corners).max(initial=0) > 2**30:
         raise NightmistError(
             f"The UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} times can be painted."
             " Unwrap the surface first."

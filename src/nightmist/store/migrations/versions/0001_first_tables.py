@@ -15,7 +15,6 @@ def upgrade() -> None:
         sa.Column("name", sa.String(120), nullable=False),
         sa.Column("created", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False),
         sa.Column("changed", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False),
-        sa.Column("model", sa.LargeBinary, nullable=False),
         sa.Column("picture", sa.LargeBinary),
         sa.Column("state", JSONB, nullable=False),
         sa.Column("desk", JSONB, server_default="{}", nullable=False),
@@ -30,8 +29,15 @@ def upgrade() -> None:
         sa.Column("channels", sa.SmallInteger, nullable=False),
         sa.Column("data", sa.LargeBinary, nullable=False),
     )
-    # Tiles come compressed: PostgreSQL should store them as they are.
+    op.create_table(
+        "model_array",
+        sa.Column("project", sa.String(12), sa.ForeignKey("project.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column("digest", sa.String(32), primary_key=True),
+        sa.Column("data", sa.LargeBinary, nullable=False),
+    )
+    # Both come compressed: PostgreSQL should store them as they are.
     op.execute("alter table tile alter column data set storage external")
+    op.execute("alter table model_array alter column data set storage external")
     op.create_table(
         "placed",
         sa.Column("project", sa.String(12), sa.ForeignKey("project.id", ondelete="CASCADE"), primary_key=True),
@@ -50,5 +56,5 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    for table in ("step", "placed", "tile", "project"):
+    for table in ("step", "placed", "model_array", "tile", "project"):
         op.drop_table(table)

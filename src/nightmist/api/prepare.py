@@ -1,0 +1,170 @@
+"""REST for the stage before the first stroke: the model, its checkup, the planner, other models and pictures."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, File, Form, Response, UploadFile
+from pydantic import BaseModel
+
+from ..core.mesh.checkup import Cure, FindingKind, check_uvs
+from ..core.mesh.planner import memory, pixels_per_unit, plan_table
+from ..core.mesh.topology import islands_of
+from ..document.shape import runs_of_faces
+from .mesh_wire import Snapshot, write_mesh
+from .projects import InStudio, Problem, read_files
+
+router = APIRouter(prefix="/api")
+
+
+class FindingState(BaseModel):
+    """One thing that the checkup of a surface's UVs found, where, and what would help."""
+
+    kind: FindingKind
+    sentence: str
+    serious: bool
+    faces: list[tuple[int, int]]
+    cure: Cure
+
+
+class Checkup(BaseModel):
+    """The UVs of one surface, in numbers and sentences; no findings when they are sound."""
+
+    surface: str
+    findings: list[FindingState]
+    islands: int
+    used: float
+    density: tuple[float, float, float]
+    stretch: tuple[float, float]
+    gap: float | None
+    faces: int
+
+
+class Plan(BaseModel):
+    """What maps the model needs to look crisp, and what they cost."""
+
+    needed: float
+    sizes: dict[str, int]
+    rows: list[PlanLine]
+
+
+class PlanLine(BaseModel):
+    """One way to spend memory."""
+
+    shared: bool
+    side: int
+    density: dict[str, float]
+    bytes: int
+    enough: bool
+
+
+class WorkProgress(BaseModel):
+    """How far long work is; share is null when it is over."""
+
+    label: str
+    share: float | None
+
+
+class Notes(BaseModel):
+    """What is to be known about what was done."""
+
+    notes: list[str]
+
+
+@router.get("/projects/{project}/mesh")
+def mesh(studio: InStudio, project: str) -> Response:
+    """The model as the stage shows it."""
+    return Response(write_mesh(studio.with_document(project, Snapshot.of)), media_type="application/octet-stream")
+
+
+@router.get("/projects/{project}/checkup")
+def checkup(studio: InStudio, project: str) -> list[Checkup]:
+    """What should be known about the UVs before the first stroke; computed beside the painting."""
+    snapshot, sizes = studio.with_document(
+        project, lambda document: (Snapshot.of(document), [s.size for s in document.surfaces.values()])
+    )
+    found = []
+    for (name, faces, uv), size in zip(snapshot.surfaces, sizes, strict=True):
+        if not len(faces):
+            continue
+        islands = islands_of(snapshot.mesh.topology, uv, snapshot.mesh.face_surface)
+        report = check_uvs(snapshot.mesh, faces, uv, *size, islands)
+        findings = [
+            FindingState(kind=f.kind, sentence=f.sentence, serious=f.serious, faces=runs_of_faces(f.faces), cure=f.cure)
+            for f in report.found
+        ]
+        gap = report.gap if report.gap != float("inf") else None
+        found.append(
+            Checkup(
+                surface=name, findings=findings, islands=report.islands, used=report.used, density=report.density,
+                stretch=report.stretch, gap=gap, faces=len(faces),
+            )
+        )  # fmt: skip
+    return found
+
+
+@router.get("/projects/{project}/plan", responses={422: {"model": Problem}})
+def plan(studio: InStudio, project: str, distance: float, fov_y: float, picture_height: float) -> Plan:
+    """How dense maps must be for a view, which size each surface needs, and one shared map against one for each."""
+    needed = pixels_per_unit(distance, fov_y, picture_height)
+    snapshot, sizes = studio.with_document(
+        project, lambda document: (Snapshot.of(document), [s.size for s in document.surfaces.values()])
+    )
+    surfaces = [(faces, uv, size) for (_, faces, uv), size in zip(snapshot.surfaces, sizes, strict=True) if len(faces)]
+    names = [name for name, faces, _ in snapshot.surfaces if len(faces)]
+    rows = [
+        PlanLine(
+            shared=row.shared, side=row.side, density=dict(zip(names, row.density, strict=True)), bytes=row.bytes,
+            enough=min(row.density) >= needed,
+        )
+        for row in plan_table(snapshot.mesh, surfaces)
+    ]  # fmt: skip
+    alone = next(row for row in rows if not row.shared)
+    wanted = {}
+    for name, density in alone.density.items():
+        side = 256
+        while density * side / alone.side < needed and side < 8192:
+            side *= 2
+        wanted[name] = side
+    return Plan(needed=needed, sizes=wanted, rows=rows)
+
+
+@router.get("/memory")
+def map_memory(width: int, height: int) -> dict[str, int]:
+    """Bytes of each map of a surface, with its smaller copies, at 8 bits."""
+    channels = {"base_color": 3, "roughness": 1, "metallic": 1, "height": 1, "normal": 3}
+    return {name: memory(width, height, count) for name, count in channels.items()}
+
+
+@router.post("/projects/{project}/model", responses={422: {"model": Problem}})
+def replace_model(
+    studio: InStudio,
+    project: str,
+    files: Annotated[list[UploadFile], File()],
+    keep_paint: Annotated[bool, Form()] = True,
+) -> Notes:
+    """Put another model in place of this one; the paint is carried over through the surface, or stays in the maps."""
+    given = read_files(files)
+    notes = studio.work_on(project, lambda document: document.replace_mesh(files=given, keep_paint=keep_paint))
+    return Notes(notes=notes)
+
+
+@router.post("/projects/{project}/pictures", responses={422: {"model": Problem}})
+def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> Notes:
+    """Pictures that the model's file names and that were missing."""
+    given = read_files(files)
+    missing = studio.work_on(project, lambda document: document.add_pictures(given))
+    return Notes(notes=[f"Still missing: {', '.join(missing)}."] if missing else [])
+
+
+@router.get("/work/{name}")
+def work(studio: InStudio, name: str) -> WorkProgress:
+    """How far a piece of work is that the page has named."""
+    found = studio.works.state(name)
+    return WorkProgress(label=found[0], share=found[1]) if found else WorkProgress(label="", share=None)
+
+
+@router.delete("/work/{name}", status_code=204)
+def call_off(studio: InStudio, name: str) -> None:
+    """A piece of work is not wanted any more."""
+    studio.works.call_off(name)

@@ -1,0 +1,135 @@
+"""From flat pieces in model units to UVs in the map: right way round, true in size, without overlap."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import NightmistError
+from ..progress import Progress, part
+from ..texels.ownership import own_texels
+from .mesh import Mesh
+from .overlap import shared_texels
+from .packing import pack_islands, upright_boxes
+from .topology import connected, joined_in_map
+from .unwrap import face_areas, flat_areas, flattened, unwrap_by_angle
+
+#: Beside islands that stay, new ones are not made smaller than this share of their density; rather all are packed.
+LEAST_SHARE = 0.5
+#: Angle for pieces that came to lie over themselves and are cut again.
+SECOND_ANGLE = 45.0
+
+
+def lay_out(
+    mesh: Mesh,
+    faces: NDArray[np.int64],
+    corners: NDArray[np.float64],
+    surface_faces: NDArray[np.int64],
+    uv_set: int,
+    size: tuple[int, int],
+    margin: float,
+    tidy: bool,
+    progress: Progress,
+) -> tuple[Mesh, list[str]]:
+    """A mesh in which `faces` have UVs made of `corners`, and what is to be known about it.
+
+    faces: (n,) of a surface whose faces are `surface_faces`. corners: (n, 3, 2) in model units. size: of the
+    map, texels. margin: texels between islands. tidy: islands are turned to their smallest box and scaled to
+    one density. Islands of other faces stay where they are, if there is room beside them.
+    """
+    notes: list[str] = []
+    corners = _right_way_round(mesh, faces, corners, tidy)
+    for step in range(3):
+        laid = _placed(mesh, faces, corners, surface_faces, uv_set, size, margin)
+        if not tidy:
+            break
+        own = own_texels(mesh, faces, laid.uvs[uv_set], *size)
+        shared = shared_texels(own)
+        if not shared.texels:
+            break
+        island = local_islands(mesh, faces, corners)
+        bad = np.isin(island, np.unique(island[np.concatenate([shared.first, shared.second])]))
+        progress("Cutting what lies over itself", 0.85)
+        if step == 0:
+            again = unwrap_by_angle(mesh, faces[bad], SECOND_ANGLE, part(progress, 0.85, 0.95))
+            notes.append("Some pieces lay over themselves when flat; they were cut further.")
+        else:
+            again = flattened(mesh.corners[faces[bad]])
+            again += (4 * np.sqrt(face_areas(mesh.corners[faces[bad]]).max()) * np.arange(len(again)))[:, None, None]
+        # Clear of everything that stays.
+        again += corners.max() - again.min() + np.ptp(corners)
+        corners = corners.copy()
+        corners[bad] = _right_way_round(mesh, faces[bad], again, tidy)
+    return laid, notes
+
+
+def local_islands(mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64]) -> NDArray[np.int64]:
+    """(n,) island of each of `faces` with (n, 3, 2) corners in any unit."""
+    whole = np.full((len(mesh.faces), 3, 2), np.nan)
+    whole[faces] = corners
+    topology = mesh.topology
+    joined = joined_in_map(topology, whole, 1e-6 * max(float(np.ptp(corners)), 1e-300))
+    face, side = np.nonzero(joined)
+    local = np.full(len(mesh.faces), -1, np.int64)
+    local[faces] = np.arange(len(faces))
+    return connected(len(faces), local[face], local[topology.neighbor[face, side]])
+
+
+def _right_way_round(
+    mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64], tidy: bool
+) -> NDArray[np.float64]:
+    """Islands that lie mirrored are mirrored back; tidy ones get their smallest box and their true area."""
+    island = local_islands(mesh, faces, corners)
+    count = int(island.max()) + 1
+    signed = np.bincount(island, flat_areas(corners), count)
+    mirrored = (signed > 0)[island]
+    corners = corners.copy()
+    if mirrored.any():
+        # About a line of its own, so that it does not come to lie elsewhere by much.
+        middle = np.bincount(island, corners[..., 0].mean(axis=1), count) / np.bincount(island, minlength=count)
+        corners[mirrored, :, 0] = 2 * middle[island[mirrored], None] - corners[mirrored, :, 0]
+    if not tidy:
+        return corners
+    true = np.bincount(island, face_areas(mesh.corners[faces]), count)
+    flat = np.bincount(island, np.abs(flat_areas(corners)), count)
+    scale = np.sqrt(true / np.maximum(flat, 1e-300))
+    low = np.full((count, 2), np.inf)
+    np.minimum.at(low, island, corners.min(axis=1))
+    return upright_boxes((corners - low[island][:, None]) * scale[island][:, None, None] + low[island][:, None], island)
+
+
+def _placed(
+    mesh: Mesh,
+    faces: NDArray[np.int64],
+    corners: NDArray[np.float64],
+    surface_faces: NDArray[np.int64],
+    uv_set: int,
+    size: tuple[int, int],
+    margin: float,
+) -> Mesh:
+    others = np.setdiff1d(surface_faces, faces)
+    island = local_islands(mesh, faces, corners)
+    if not len(others) or uv_set >= len(mesh.uvs):
+        return mesh.with_uvs(uv_set, faces, _uv(pack_islands(corners, island, size, margin).corners, size))
+    taken = mesh.uvs[uv_set][others].astype(np.float64) * size
+    lies = np.isfinite(taken).all(axis=(1, 2))
+    others, taken = others[lies], taken[lies]
+    flat = np.abs(flat_areas(taken)).sum()
+    density = float(np.sqrt(flat / max(face_areas(mesh.corners[others]).sum(), 1e-300))) if len(others) else np.inf
+    try:
+        packed = pack_islands(corners, island, size, margin, taken, density)
+        roomy = not len(others) or packed.scale >= LEAST_SHARE * density
+    except NightmistError:
+        roomy = False
+    if roomy:
+        return mesh.with_uvs(uv_set, faces, _uv(packed.corners, size))
+    # No room beside the others: all are packed anew, each as large as it was.
+    both = np.concatenate([taken, corners * density])
+    all_faces = np.concatenate([others, faces])
+    apart = np.concatenate([local_islands(mesh, others, taken), island + len(others)])
+    packed = pack_islands(both, np.unique(apart, return_inverse=True)[1], size, margin)
+    return mesh.with_uvs(uv_set, all_faces, _uv(packed.corners, size))
+
+
+def _uv(texels: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.float32]:
+    return (texels / size).astype(np.float32)

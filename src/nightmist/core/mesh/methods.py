@@ -1,0 +1,67 @@
+"""One door to all ways of making UVs."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import NightmistError
+from ..progress import Progress, part
+from .by_shape import Frame, frame_around, unwrap_by_shape
+from .layout import lay_out
+from .mesh import Mesh
+from .strip import straighten
+from .unwrap import unwrap_along_seams, unwrap_by_angle
+
+Method = Literal["auto", "seams", "planar", "box", "cylinder", "sphere", "grid"]
+METHODS: tuple[Method, ...] = Method.__args__  # type: ignore[attr-defined]
+
+
+def unwrap(
+    mesh: Mesh,
+    faces: NDArray[np.int64],
+    surface_faces: NDArray[np.int64],
+    uv_set: int,
+    size: tuple[int, int],
+    method: Method,
+    angle: float,
+    margin: float,
+    frame: Frame | None,
+    progress: Progress,
+) -> tuple[Mesh, list[str]]:
+    """A mesh in which `faces`, of a surface with `surface_faces`, have new UVs; and what is to be known.
+
+    angle: degrees, for "auto". margin: texels between islands in a map of `size`. frame: for the shapes;
+    around the faces unless given. Raises NightmistError for what a method cannot do, and CancelledError from
+    progress.
+    """
+    if method not in METHODS:
+        raise NightmistError(f"There is no way {method!r} to unwrap; there are {', '.join(METHODS)}.")
+    if not 0 <= margin <= 256:
+        raise NightmistError(f"A margin of {margin:g} texels does not work; give 0 to 256.")
+    if not len(faces):
+        raise NightmistError("There are no faces to unwrap.")
+    notes: list[str] = []
+    making = part(progress, 0, 0.8)
+    if method == "auto":
+        corners = unwrap_by_angle(mesh, faces, angle, making)
+    elif method == "seams":
+        corners, notes = unwrap_along_seams(mesh, faces, making)
+    elif method == "grid":
+        corners = straighten(mesh, faces)
+    else:
+        corners = unwrap_by_shape(mesh, faces, method, frame or frame_around(mesh.corners[faces]))
+    tidy = method in ("auto", "seams")
+    made, more = lay_out(mesh, faces, corners, surface_faces, uv_set, size, margin, tidy, part(progress, 0.8, 1))
+    return made, notes + more
+
+
+def has_uvs(mesh: Mesh, faces: NDArray[np.int64], uv_set: int = 0) -> bool:
+    """Whether some of these faces have UVs with an area."""
+    if uv_set >= len(mesh.uvs):
+        return False
+    uv = mesh.uvs[uv_set][faces].astype(np.float64)
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    return float(np.nansum(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]))) > 1e-9

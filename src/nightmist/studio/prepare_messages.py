@@ -1,0 +1,252 @@
+"""What browsers ask about the model, its UVs and its maps. Each knows the document's method that does it."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.mesh.arrange import Arrangement
+from ..core.mesh.by_shape import Frame
+from ..core.mesh.methods import Method
+from ..core.mesh.seams import Extent as SeamExtent
+from ..document import Document
+from ..document.shape import faces_of_runs
+from ..document.types import StartValues
+
+#: Faces as runs [first, end).
+Runs = list[tuple[int, int]]
+
+
+class Preparation(BaseModel):
+    """A request that changes the model, its UVs or its maps: one undo step."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    @abstractmethod
+    def run(self, document: Document) -> list[str]:
+        """Do it; returns what the painter should know about the result."""
+
+    @staticmethod
+    def chosen(document: Document, runs: Runs | None) -> NDArray[np.int64] | None:
+        """Face indices; None for all."""
+        return faces_of_runs(runs, len(document.mesh.faces)) if runs else None
+
+
+class Unwrap(Preparation):
+    """Make UVs for faces of a surface, all unless some are given."""
+
+    type: Literal["unwrap"]
+    surface: str
+    faces: Runs | None = None
+    method: Method
+    angle: float = Field(default=60, ge=1, le=89, description="degrees, for the automatic way")
+    margin: float = Field(default=8, ge=0, le=256, description="texels between islands")
+    frame: Frame | None = None
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        faces = self.chosen(document, self.faces)
+        return document.unwrap(
+            self.surface, self.method, self.angle, self.margin, faces, self.frame, keep_paint=self.keep_paint
+        )
+
+
+class Pack(Preparation):
+    """Lay islands into the map as large as they can be."""
+
+    type: Literal["pack"]
+    surface: str
+    faces: Runs | None = None
+    margin: float = Field(default=8, ge=0, le=256)
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.pack(self.surface, self.margin, self.chosen(document, self.faces), self.keep_paint)
+        return []
+
+
+class MoveIslands(Preparation):
+    """Move, turn or scale islands by an affine map of texels."""
+
+    type: Literal["move_islands"]
+    surface: str
+    faces: Runs
+    matrix: tuple[float, float, float, float, float, float]
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        faces = faces_of_runs(self.faces, len(document.mesh.faces))
+        document.move_islands(self.surface, faces, self.matrix, self.keep_paint)
+        return []
+
+
+class Arrange(Preparation):
+    """Fit, align, mirror, turn upright, stack … islands, all unless faces are given."""
+
+    type: Literal["arrange"]
+    surface: str
+    faces: Runs | None = None
+    how: Arrangement
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.arrange(self.surface, self.how, self.chosen(document, self.faces), self.keep_paint)
+        return []
+
+
+class SetDensity(Preparation):
+    """Scale islands to so many texels per model unit."""
+
+    type: Literal["set_density"]
+    surface: str
+    faces: Runs | None = None
+    density: float = Field(gt=0)
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.set_density(self.surface, self.density, self.chosen(document, self.faces), self.keep_paint)
+        return []
+
+
+class EvenOut(Preparation):
+    """Bring all islands of a surface to one density, as fine as the map allows."""
+
+    type: Literal["even_out"]
+    surface: str
+    margin: float = Field(default=8, ge=0, le=256)
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.even_out(self.surface, self.margin, self.keep_paint)
+        return []
+
+
+class MarkSeams(Preparation):
+    """Mark an edge or its loop as seam, or clear it."""
+
+    type: Literal["mark_seams"]
+    face: int
+    side: int
+    extent: SeamExtent
+    marked: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.mark_seams(self.face, self.side, self.extent, self.marked)
+        return []
+
+
+class MarkBorder(Preparation):
+    """Mark the border of faces as seam, or clear it."""
+
+    type: Literal["mark_border"]
+    faces: Runs
+    marked: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.mark_border(faces_of_runs(self.faces, len(document.mesh.faces)), self.marked)
+        return []
+
+
+class ClearSeams(Preparation):
+    """Take all seam marks away."""
+
+    type: Literal["clear_seams"]
+
+    def run(self, document: Document) -> list[str]:
+        document.clear_seams()
+        return []
+
+
+class Resize(Preparation):
+    """Maps of another size: of a surface, as an exception, or of all that follow the project."""
+
+    type: Literal["resize"]
+    surface: str | None
+    width: int
+    height: int
+
+    def run(self, document: Document) -> list[str]:
+        document.resize(self.surface, (self.width, self.height))
+        return []
+
+
+class FollowProjectSize(Preparation):
+    """A surface's maps take the project's size again."""
+
+    type: Literal["follow_project_size"]
+    surface: str
+
+    def run(self, document: Document) -> list[str]:
+        document.follow_project_size(self.surface)
+        return []
+
+
+class ChooseUvSet(Preparation):
+    """Make a surface's maps for another UV set."""
+
+    type: Literal["choose_uv_set"]
+    surface: str
+    uv_set: int = Field(ge=0)
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.choose_uv_set(self.surface, self.uv_set, self.keep_paint)
+        return []
+
+
+class SetStart(Preparation):
+    """What a surface shows where nothing is painted."""
+
+    type: Literal["set_start"]
+    surface: str
+    start: StartValues
+
+    def run(self, document: Document) -> list[str]:
+        document.set_start(self.surface, self.start)
+        return []
+
+
+class HideParts(Preparation):
+    """Exactly these parts are hidden."""
+
+    type: Literal["hide_parts"]
+    parts: list[int]
+
+    def run(self, document: Document) -> list[str]:
+        document.hide_parts(self.parts)
+        return []
+
+
+class AssignFaces(Preparation):
+    """Move faces to another surface, or to a new one of this name."""
+
+    type: Literal["assign_faces"]
+    faces: Runs
+    surface: str | None = None
+    name: str = Field(default="surface", min_length=1, max_length=80)
+
+    def run(self, document: Document) -> list[str]:
+        document.assign_faces(faces_of_runs(self.faces, len(document.mesh.faces)), self.surface, self.name)
+        return []
+
+
+class DoWithoutPictures(Preparation):
+    """The pictures that a surface's file names are not wanted."""
+
+    type: Literal["do_without_pictures"]
+    surface: str
+
+    def run(self, document: Document) -> list[str]:
+        document.do_without_pictures(self.surface)
+        return []
+
+
+PrepareMessage = Annotated[
+    Unwrap | Pack | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
+    | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures,
+    Field(discriminator="type"),
+]  # fmt: skip

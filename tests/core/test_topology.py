@@ -1,0 +1,126 @@
+"""What is connected, what is a polygon, where a loop runs."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from nightmist.core.mesh.bodies import BODIES, practice_body
+from nightmist.core.mesh.checkup import check_uvs
+from nightmist.core.mesh.polygons import cut_polygon, guessed_polygons
+from nightmist.core.mesh.seams import border_of, edges_at, with_seams
+from nightmist.core.mesh.select import faces_with
+from nightmist.core.mesh.topology import islands_of
+
+from ..shapes import fin, joined, placed, plane, sphere
+
+
+def test_neighbors_are_those_that_share_an_edge():
+    """Against a brute search over all pairs of faces of a closed ball."""
+    mesh = sphere(8, 4)
+    topology = mesh.topology
+    places = [[tuple(p) for p in mesh.positions[face].tolist()] for face in mesh.faces]
+    for f, corners in enumerate(places):
+        for side in range(3):
+            edge = {corners[side], corners[(side + 1) % 3]}
+            others = [g for g, c in enumerate(places) if g != f and edge <= set(c)]
+            wanted = others[0] if len(others) == 1 else -1
+            assert topology.neighbor[f, side] == wanted
+            if wanted >= 0:
+                back = topology.neighbor_side[f, side]
+                assert topology.neighbor[wanted, back] == f
+
+
+def test_three_walls_at_one_edge_are_not_neighbors():
+    """Where more than two faces meet, or two disagree about the outside, nothing is connected."""
+    mesh = fin()
+    across = {frozenset((f, n)) for f in range(6) for n in mesh.topology.neighbor[f] if n >= 0}
+    assert across == {frozenset((0, 1)), frozenset((2, 3)), frozenset((4, 5))}
+    twisted = joined(plane(1), placed(plane(1), move=(2, 0, 0), flip=True))
+    assert {frozenset((f, n)) for f in range(4) for n in twisted.topology.neighbor[f] if n >= 0} == {
+        frozenset((0, 1)),
+        frozenset((2, 3)),
+    }
+
+
+def test_islands_end_where_uvs_part():
+    """A ball by longitude and latitude is one island; two bodies are two; a cut in the map makes one more."""
+    ball = sphere()
+    assert islands_of(ball.topology, ball.uvs[0], ball.face_surface).max() == 0
+    both = joined(plane(), placed(plane(), move=(3, 0, 0)))
+    assert set(islands_of(both.topology, both.uvs[0], both.face_surface)) == {0, 1}
+    uv = ball.uvs[0].copy()
+    uv[: len(uv) // 2] *= 0.5
+    assert islands_of(ball.topology, uv, ball.face_surface).max() == 1
+
+
+def test_guessed_polygons_are_the_quads_that_were_cut():
+    """Triangles written two by two for each quad come together again; others stay alone."""
+    mesh = plane(5)
+    assert (np.bincount(mesh.polygon) == 2).all()
+    bent = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+    ridge = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0.9, 0.1, 1]], float)
+    assert len(set(guessed_polygons(bent, ridge[bent]))) == 2
+    arrow = np.array([[0, 0, 0], [2, 0, 0], [0.4, 0.4, 0], [0, 2, 0]], float)
+    assert len(set(guessed_polygons(bent, arrow[[[0, 1, 2], [0, 2, 3]]]))) == 2
+
+
+@pytest.mark.parametrize("points", [
+    [(0, 0), (4, 0), (4, 3), (0, 3)],
+    [(0, 0), (4, 0), (1, 1), (0, 4)],
+    [(0, 0), (4, 0), (4, 4), (2, 1), (0, 4)],
+    [(0, 0), (5, 0), (5, 5), (3, 5), (3, 2), (2, 2), (2, 5), (0, 5)],
+])  # fmt: skip
+def test_polygons_are_cut_without_overlap(points):
+    """The triangles' areas, all turned the same way, add up to the polygon's (the shoelace formula)."""
+    flat = np.array(points, float)
+    triangles = cut_polygon(np.column_stack([flat, flat @ [0.3, 0.2]]))
+    signed = [np.cross(flat[b] - flat[a], flat[c] - flat[a]) / 2 for a, b, c in triangles]
+    following = np.roll(flat, -1, axis=0)
+    whole = (flat[:, 0] * following[:, 1] - flat[:, 1] * following[:, 0]).sum() / 2
+    assert min(signed) > 0
+    assert sum(signed) == pytest.approx(whole)
+    assert len(triangles) == len(points) - 2
+
+
+def test_a_loop_runs_around_and_closes():
+    """On a ring of quads both ways around are loops of the right number of edges; triangulation does not matter."""
+    ring = practice_body("ring")
+    topology = ring.topology
+    lengths = set()
+    for side in range(3):
+        if not topology.inner[0, side]:
+            lengths.add(len(edges_at(ring, 0, side, "loop")))
+    assert lengths == {64, 24}
+    marked = with_seams(ring, edges_at(ring, 0, int(np.argmin(topology.inner[0])), "loop"), True)
+    assert len(marked.seams) in lengths
+    assert len(with_seams(marked, edges_at(ring, 0, int(np.argmin(topology.inner[0])), "loop"), False).seams) == 0
+
+
+def test_the_border_of_faces():
+    """A square of 2 × 2 quads inside a plane has a border of 8 edges."""
+    mesh = plane(6)
+    middle = mesh.corners.mean(axis=1)
+    inner = np.flatnonzero((np.abs(middle[:, :2]) < 0.33).all(axis=1))
+    assert len(inner) == 8
+    assert len(border_of(mesh, inner)) == 8
+
+
+def test_faces_that_belong_together():
+    """A box: a face is a quad, a patch one of its sides, an island too, a part everything."""
+    box = practice_body("box")
+    sizes = {by: len(faces_with(box, 5, by, box.uvs[0])) for by in ("face", "patch", "island", "part", "surface")}
+    assert sizes == {"face": 2, "patch": 128, "island": 128, "part": 768, "surface": 768}
+
+
+@pytest.mark.parametrize("body", BODIES)
+def test_practice_bodies_are_sound(body):
+    """No finding at all, closed where they should be, of the size asked for."""
+    mesh = practice_body(body, 2.0)
+    islands = islands_of(mesh.topology, mesh.uvs[0], mesh.face_surface)
+    report = check_uvs(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], 1024, 1024, islands)
+    assert report.findings() == []
+    low, high = mesh.bounds
+    assert (high - low).max() == pytest.approx(2.0, rel=1e-5)
+    assert (mesh.topology.neighbor >= 0).all() == (body != "plane")
+    assert np.linalg.det(mesh.corners).sum() / 6 > 0.1 or body == "plane"  # its volume: faces look outwards

@@ -1,0 +1,30 @@
+import type { Checkup, FindingState, SurfaceState } from "../api/schema.generated";
+import { useDesk } from "../state/desk";
+import type { Runs } from "../state/picks";
+import type { Project } from "../state/project";
+
+/** One click that mends a finding: one undo step. */
+export function cure(project: Project, surface: SurfaceState, finding: FindingState, checkup: Checkup): void {
+  const { angle, margin, keepPaint: keep_paint } = useDesk.getState().preparing;
+  const { name } = surface;
+  const faces = finding.faces as Runs;
+  const count = faces.reduce((sum, [first, end]) => sum + end - first, 0);
+  switch (finding.cure) {
+    case "unwrap":
+      project.send({
+        // Where most is wrong, beginning anew gives the better map.
+        type: "unwrap", surface: name, faces: count > checkup.faces / 2 ? null : faces, method: "auto", angle, margin,
+        frame: null, keep_paint,
+      }); // prettier-ignore
+      break;
+    case "pack":
+      project.send({ type: "pack", surface: name, faces: null, margin, keep_paint });
+      break;
+    case "unflip":
+      project.send({ type: "arrange", surface: name, faces, how: "unflip", keep_paint });
+      break;
+    case "even":
+      project.send({ type: "even_out", surface: name, margin, keep_paint });
+      break;
+  }
+}

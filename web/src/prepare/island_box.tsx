@@ -1,0 +1,113 @@
+import { type PointerEvent, useState } from "react";
+
+import { type IslandGrip, type Matrix } from "../stage/island_grip";
+import { PrepareHand } from "../stage/prepare_hand";
+import type { Stage } from "../stage/stage";
+import { useDesk } from "../state/desk";
+import { useMapPlace } from "../state/map_place";
+import { usePicks } from "../state/picks";
+
+type Handle = "turn" | [across: number, down: number];
+
+const HANDLES: [number, number][] = [[0, 0], [0.5, 0], [1, 0], [1, 0.5], [1, 1], [0.5, 1], [0, 1], [0, 0.5]];
+const STILL: Matrix = [1, 0, 0, 1, 0, 0];
+const QUARTER = Math.PI / 2;
+/** Within this angle a turn snaps to right angles; Shift turns freely. */
+const SNAP = 0.09;
+
+/** Around the picked islands in the map: handles to scale them on one or both axes, and to turn them. */
+export function IslandBox({ stage }: { stage: Stage }) {
+  // Another model, other picks, another surface or another place on the screen: another box.
+  usePicks();
+  useMapPlace((place) => place.tick);
+  useDesk((desk) => desk.surface);
+  const view = useDesk((desk) => desk.prepareView);
+  const [drag, setDrag] = useState<{ handle: Handle; grip: IslandGrip; matrix: Matrix } | null>(null);
+  const grip = drag?.grip ?? stage.grabIslands();
+  const area = stage.area("map");
+  if (!grip || !area || view === "model") return null;
+
+  const place = (x: number, y: number) => {
+    const at = stage.map.placeOf(x, y);
+    return [at.x + area.x, at.y] as const;
+  };
+  const [a, b, c, d, e, f] = drag?.matrix ?? STILL;
+  const through = (u: number, v: number) => {
+    const x = grip.low[0] + u * (grip.high[0] - grip.low[0]);
+    const y = grip.low[1] + v * (grip.high[1] - grip.low[1]);
+    return place(a * x + c * y + e, b * x + d * y + f);
+  };
+  const corners = [through(0, 0), through(1, 0), through(1, 1), through(0, 1)];
+  const top = through(0.5, 0);
+  const middle = through(0.5, 0.5);
+  const reach = Math.max(Math.hypot(top[0] - middle[0], top[1] - middle[1]), 1);
+  const knob = [top[0] + ((top[0] - middle[0]) / reach) * 26, top[1] + ((top[1] - middle[1]) / reach) * 26] as const;
+
+  const press = (handle: Handle) => (event: PointerEvent) => {
+    event.preventDefault();
+    event.currentTarget.setPointerCapture(event.pointerId);
+    setDrag({ handle, grip, matrix: STILL });
+  };
+  const move = (event: PointerEvent<SVGElement>) => {
+    if (!drag) return;
+    const box = event.currentTarget.ownerSVGElement!.getBoundingClientRect();
+    const at = stage.map.texelAt(event.clientX - box.x - area.x, event.clientY - box.y);
+    const { handle, grip: held } = drag;
+    const matrix = handle === "turn" ? turned(held, at, event.shiftKey) : scaled(held, handle, at, event.shiftKey);
+    held.preview(matrix);
+    setDrag({ ...drag, matrix });
+    stage.invalidate();
+  };
+  const release = () => {
+    if (drag) new PrepareHand(stage).send(drag.matrix, drag.grip);
+    setDrag(null);
+  };
+  const grab = { onPointerMove: move, onPointerUp: release, onPointerCancel: release };
+
+  return (
+    <svg className="pointer-events-none absolute inset-0 size-full" aria-label="Picked islands" data-testid="island-box">
+      <polygon points={corners.join(" ")} fill="none" stroke="#fff" strokeWidth={3} opacity={0.8} />
+      <polygon points={corners.join(" ")} fill="none" stroke="var(--accent)" strokeWidth={1.4} />
+      <line x1={top[0]} y1={top[1]} x2={knob[0]} y2={knob[1]} stroke="var(--accent)" strokeWidth={1.4} />
+      <circle
+        cx={knob[0]} cy={knob[1]} r={7} fill="#fff" stroke="var(--accent)" strokeWidth={2}
+        className="pointer-events-auto cursor-grab" data-handle="turn" onPointerDown={press("turn")} {...grab}
+      >
+        <title>Turn; snaps to right angles, Shift turns freely</title>
+      </circle>
+      {HANDLES.map((handle) => {
+        const [x, y] = through(...handle);
+        return (
+          <rect
+            key={handle.join()} x={x - 5.5} y={y - 5.5} width={11} height={11} rx={2.5} fill="#fff"
+            stroke="var(--accent)" strokeWidth={2} className="pointer-events-auto cursor-pointer"
+            data-handle={handle.join()} onPointerDown={press(handle)} {...grab}
+          >
+            <title>Scale; corners keep proportions unless Shift is held, sides scale one axis</title>
+          </rect>
+        );
+      })}
+    </svg>
+  );
+}
+
+/** About the box's middle, by the angle of the pointer against straight up. */
+function turned(grip: IslandGrip, at: { x: number; y: number }, free: boolean): Matrix {
+  const [x, y] = [(grip.low[0] + grip.high[0]) / 2, (grip.low[1] + grip.high[1]) / 2];
+  let angle = Math.atan2(at.x - x, y - at.y);
+  const quarter = Math.round(angle / QUARTER) * QUARTER;
+  if (!free && Math.abs(angle - quarter) < SNAP) angle = quarter;
+  const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+  return [cos, sin, -sin, cos, x - cos * x + sin * y, y - sin * x - cos * y];
+}
+
+/** About the opposite handle. */
+function scaled(grip: IslandGrip, [u, v]: [number, number], at: { x: number; y: number }, free: boolean): Matrix {
+  const span = [grip.high[0] - grip.low[0], grip.high[1] - grip.low[1]] as const;
+  const fixed = [grip.low[0] + (1 - u) * span[0], grip.low[1] + (1 - v) * span[1]] as const;
+  const least = 0.02;
+  let across = u === 0.5 ? 1 : Math.max(((at.x - fixed[0]) / span[0]) * (u === 1 ? 1 : -1), least);
+  let down = v === 0.5 ? 1 : Math.max(((at.y - fixed[1]) / span[1]) * (v === 1 ? 1 : -1), least);
+  if (u !== 0.5 && v !== 0.5 && !free) across = down = Math.max(across, down);
+  return [across, 0, 0, down, fixed[0] * (1 - across), fixed[1] * (1 - down)];
+}

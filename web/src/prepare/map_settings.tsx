@@ -1,0 +1,133 @@
+import type { SurfaceState } from "../api/schema.generated";
+import { useDesk } from "../state/desk";
+import { usePicks } from "../state/picks";
+import type { Project } from "../state/project";
+import { surfaceNamed, useSession } from "../state/session";
+import { Part } from "../ui/part";
+import { AssignFaces } from "./assign_faces";
+import { Planner } from "./planner";
+import { ReplaceModel } from "./replace_model";
+
+const SIDES = [256, 512, 1024, 2048, 4096, 8192];
+/** Bytes a texel of all maps handed off, and a third more for smaller copies. */
+const BYTES = 9;
+
+/** How large a surface's maps are, for which UVs, and what they begin with. */
+export function MapSettings({ project }: { project: Project }) {
+  const state = useSession((session) => session.state);
+  const surface = surfaceNamed(state, useDesk((desk) => desk.surface));
+  const uvSets = usePicks((picks) => picks.mesh?.uvSets ?? 1);
+  if (!state || !surface) return null;
+  const size: [number, number] = state.size as [number, number];
+  const whole = !surface.own_size;
+  const set = (width: number, height: number) =>
+    project.send({ type: "resize", surface: whole ? null : surface.name, width, height });
+  const except = (exception: boolean) => {
+    if (!exception) project.send({ type: "follow_project_size", surface: surface.name });
+    else project.send({ type: "resize", surface: surface.name, width: surface.width, height: surface.height });
+  };
+  const megabytes = (surface.width * surface.height * BYTES * 4) / 3 / 2 ** 20;
+  return (
+    <Part title={`Maps of ${surface.name}, ${megabytes.toFixed(0)} MB`}>
+      <div className="flex h-7 items-center gap-1.5">
+        <Side label="Width" value={surface.width} onChange={(width) => set(width, surface.height)} />
+        ×
+        <Side label="Height" value={surface.height} onChange={(height) => set(surface.width, height)} />
+        <label className="ml-1 flex items-center gap-1.5" title={`The project's size is ${size[0]} × ${size[1]}`}>
+          <input
+            type="checkbox"
+            checked={surface.own_size}
+            onChange={(event) => except(event.target.checked)}
+            className="size-4 accent-accent"
+          />
+          {whole ? "from the project" : "an exception"}
+        </label>
+      </div>
+      <div className="mt-0.5 flex h-7 items-center gap-1.5">
+        <label className="flex items-center gap-1.5" title="Which UVs of the model the maps are made for; exported with them">
+          UV set
+          <select
+            value={surface.uv_set}
+            disabled={uvSets < 2}
+            onChange={(event) =>
+              project.send({
+                type: "choose_uv_set", surface: surface.name, uv_set: Number(event.target.value),
+                keep_paint: useDesk.getState().preparing.keepPaint,
+              }) // prettier-ignore
+            }
+            className="h-7 rounded-control bg-fog-2 px-1.5"
+          >
+            {Array.from({ length: uvSets }, (_, set) => (
+              <option key={set} value={set}>
+                {set}
+              </option>
+            ))}
+          </select>
+        </label>
+        <StartValues key={surface.name} project={project} surface={surface} />
+      </div>
+      <div className="mt-1.5 flex gap-1.5">
+        <Planner project={project} />
+        <AssignFaces project={project} />
+        <ReplaceModel project={project} />
+      </div>
+    </Part>
+  );
+}
+
+function Side({ label, value, onChange }: { label: string; value: number; onChange: (side: number) => void }) {
+  return (
+    <select
+      aria-label={label}
+      value={value}
+      onChange={(event) => onChange(Number(event.target.value))}
+      className="h-7 rounded-control bg-fog-2 px-1.5"
+    >
+      {(SIDES.includes(value) ? SIDES : [value, ...SIDES]).map((side) => (
+        <option key={side}>{side}</option>
+      ))}
+    </select>
+  );
+}
+
+const hex = (color: number[]) =>
+  `#${color.map((channel) => Math.round(channel * 255).toString(16).padStart(2, "0")).join("")}`;
+
+/** What shows where nothing is painted. */
+function StartValues({ project, surface }: { project: Project; surface: SurfaceState }) {
+  const { start } = surface;
+  const set = (part: Partial<SurfaceState["start"]>) =>
+    project.send({ type: "set_start", surface: surface.name, start: { ...start, ...part } });
+  const share = (label: string, title: string, value: number, change: (value: number) => void) => (
+    <label className="flex items-center gap-1" title={title}>
+      {label}
+      <input
+        key={value}
+        type="number" min={0} max={1} step={0.05} defaultValue={Number(value.toFixed(3))}
+        onBlur={(event) => event.target.valueAsNumber !== Number(value.toFixed(3)) && change(Math.min(1, Math.max(0, event.target.valueAsNumber || 0)))}
+        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        className="h-7 w-14 rounded-control bg-fog-2 px-1.5"
+      />
+    </label>
+  );
+  return (
+    <>
+      <label className="ml-1 flex items-center gap-1.5" title="The color that shows where nothing is painted">
+        Start
+        <input
+          key={hex(start.base_color)}
+          type="color"
+          aria-label="Start color"
+          defaultValue={hex(start.base_color)}
+          onBlur={(event) => event.target.value !== hex(start.base_color) && set({ base_color: channels(event.target.value) })}
+          className="color-well size-6"
+        />
+      </label>
+      {share("rough", "0 is shiny, 1 is rough", start.roughness, (roughness) => set({ roughness }))}
+      {share("metal", "0 is no metal, 1 is bare metal", start.metallic, (metallic) => set({ metallic }))}
+    </>
+  );
+}
+
+const channels = (color: string): [number, number, number] =>
+  [1, 3, 5].map((at) => parseInt(color.slice(at, at + 2), 16) / 255) as [number, number, number];

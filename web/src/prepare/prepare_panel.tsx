@@ -1,0 +1,159 @@
+import { IconAlertTriangle, IconCircleCheck, IconEye, IconEyeOff } from "@tabler/icons-react";
+
+import type { FindingState, SurfaceState } from "../api/schema.generated";
+import { openFindings, recolor, useCheckup } from "../state/checkup";
+import { useDesk } from "../state/desk";
+import { pickRuns, type Runs, usePicks } from "../state/picks";
+import type { Project } from "../state/project";
+import { surfaceNamed, useSession } from "../state/session";
+import { SurfaceChoice } from "../workspace/surface_choice";
+import { cure } from "./cures";
+import { MissingPictures } from "./missing_pictures";
+
+const CURES: Record<FindingState["cure"], string> = {
+  unwrap: "Unwrap anew",
+  pack: "Pack islands",
+  unflip: "Turn over",
+  even: "Even out",
+};
+
+/** What is wrong with the model's UVs, surface by surface, and its parts. */
+export function PreparePanel({ project }: { project: Project }) {
+  const state = useSession((session) => session.state);
+  const chosen = useDesk((desk) => desk.surface);
+  const surface = surfaceNamed(state, chosen);
+  if (!state || !surface) return null;
+  return (
+    <section aria-label="Prepare" className="card flex h-full flex-col overflow-hidden">
+      <SurfaceChoice />
+      <div className="min-h-0 grow overflow-y-auto border-t border-fog-3">
+        <MissingPictures project={project} surface={surface} />
+        <CheckupList project={project} surface={surface} />
+        <Parts project={project} />
+      </div>
+    </section>
+  );
+}
+
+function CheckupList({ project, surface }: { project: Project; surface: SurfaceState }) {
+  const { surfaces, running } = useCheckup();
+  const meantSo = useDesk((desk) => desk.meantSo);
+  const checkup = surfaces?.find((found) => found.surface === surface.name);
+  const findings = openFindings(surfaces, surface.name, meantSo);
+  const ignored = (checkup?.findings.length ?? 0) - findings.length;
+  const setMeant = (next: string[]) => {
+    useDesk.setState({ meantSo: next });
+    recolor(next);
+  };
+  return (
+    <div className="p-3" data-testid="checkup" data-running={running}>
+      <h2 className="font-semibold text-ink-2">Checkup of {surface.name}</h2>
+      {!checkup && <p className="mt-1.5 text-ink-2">{running ? "Looking …" : "No faces."}</p>}
+      {checkup && (
+        <p className="mt-1 text-ink-2">
+          {checkup.faces.toLocaleString("en")} faces, {checkup.islands} {checkup.islands === 1 ? "island" : "islands"},{" "}
+          {Math.round(checkup.used * 100)}% of the map used, {Math.round(checkup.density[1])} px per unit
+          {checkup.gap != null && `, ${Math.floor(checkup.gap)} texels between islands`}.
+        </p>
+      )}
+      {checkup && !findings.length && (
+        <p className="mt-2 flex items-center gap-1.5">
+          <IconCircleCheck size={17} className="shrink-0 text-accent" />
+          {ignored ? "Nothing else to mend." : "Sound: nothing to mend."}
+        </p>
+      )}
+      <ul className="mt-2 flex flex-col gap-2">
+        {findings.map((finding) => (
+          <li key={finding.kind} className="rounded-control bg-fog-2 p-2">
+            <button
+              type="button"
+              title="Pick these faces"
+              onClick={() => pickRuns(finding.faces as Runs)}
+              className="flex gap-1.5 text-left"
+            >
+              <IconAlertTriangle size={16} className={`mt-0.5 shrink-0 ${finding.serious ? "text-danger" : "text-care"}`} />
+              <span>{finding.sentence}</span>
+            </button>
+            <div className="mt-1.5 flex gap-1.5">
+              <button
+                type="button"
+                onClick={() => cure(project, surface, finding, checkup!)}
+                className="h-7 rounded-control bg-accent px-2.5 font-medium text-fog"
+              >
+                {CURES[finding.cure]}
+              </button>
+              <button
+                type="button"
+                title="Remember that this is on purpose, and do not mention it again"
+                onClick={() => setMeant([...meantSo, `${surface.name}:${finding.kind}`])}
+                className="h-7 rounded-control px-2 text-ink-2 hover:bg-fog-3"
+              >
+                Meant so
+              </button>
+            </div>
+          </li>
+        ))}
+      </ul>
+      {ignored > 0 && (
+        <button
+          type="button"
+          onClick={() => setMeant(meantSo.filter((key) => !key.startsWith(`${surface.name}:`)))}
+          className="mt-2 h-7 rounded-control px-1 text-ink-2 underline"
+        >
+          {ignored} meant so: mention again
+        </button>
+      )}
+    </div>
+  );
+}
+
+function Parts({ project }: { project: Project }) {
+  const state = useSession((session) => session.state);
+  const mesh = usePicks((picks) => picks.mesh);
+  if (!state?.mesh) return null;
+  const hidden = new Set(state.hidden_parts);
+  const toggle = (part: number) => {
+    const next = hidden.has(part) ? [...hidden].filter((other) => other !== part) : [...hidden, part];
+    project.send({ type: "hide_parts", parts: next });
+  };
+  return (
+    <div className="border-t border-fog-3 p-3">
+      <h2 className="font-semibold text-ink-2">
+        {state.mesh.parts.length} {state.mesh.parts.length === 1 ? "part" : "parts"}
+        {mesh && `, ${realSize(mesh.surfaces.map(({ position }) => position))}`}
+      </h2>
+      <ul className="mt-1">
+        {state.mesh.parts.map((name, part) => {
+          const Eye = hidden.has(part) ? IconEyeOff : IconEye;
+          return (
+            <li key={part} className="flex h-8 items-center justify-between">
+              <span className={`truncate ${hidden.has(part) ? "text-ink-2 opacity-60" : ""}`}>{name}</span>
+              <button
+                type="button"
+                aria-label={`${hidden.has(part) ? "Show" : "Hide"} ${name}`}
+                title={hidden.has(part) ? "Show" : "Hide: not shown, not picked, not painted on"}
+                onClick={() => toggle(part)}
+                className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2"
+              >
+                <Eye size={16} stroke={1.7} />
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+    </div>
+  );
+}
+
+/** Breadth, height and depth of the model in its units; glTF's are meters. */
+function realSize(positions: Float32Array[]): string {
+  const low = [Infinity, Infinity, Infinity];
+  const high = [-Infinity, -Infinity, -Infinity];
+  for (const places of positions) {
+    for (let i = 0; i < places.length; i++) {
+      low[i % 3] = Math.min(low[i % 3]!, places[i]!);
+      high[i % 3] = Math.max(high[i % 3]!, places[i]!);
+    }
+  }
+  return `${low.map((value, k) => (high[k]! - value).toPrecision(3)).join(" × ")} units`;
+}

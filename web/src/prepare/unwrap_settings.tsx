@@ -1,0 +1,108 @@
+import type { Frame, Unwrap } from "../api/schema.generated";
+import type { Stage } from "../stage/stage";
+import { type Method, type Preparing, setPreparing, useDesk } from "../state/desk";
+import { pickedRuns, usePicks } from "../state/picks";
+import type { Project } from "../state/project";
+import { surfaceNamed, useSession } from "../state/session";
+import { NumberField } from "../ui/number_field";
+import { Part } from "../ui/part";
+import { Segmented } from "../ui/segmented";
+
+const METHODS: Record<Method, string> = {
+  auto: "Automatic, by angle",
+  seams: "Along the seams",
+  planar: "Flat, as seen along an axis",
+  box: "Box, six sides",
+  cylinder: "Cylinder, rolled off",
+  sphere: "Sphere, by longitude",
+  grid: "Even grid, for strips of quads",
+};
+
+const AXES: { value: Preparing["axis"]; text: string; hint: string }[] = [
+  { value: "x", text: "X", hint: "Up is the model's x" },
+  { value: "y", text: "Y", hint: "Up is the model's y" },
+  { value: "z", text: "Z", hint: "Up is the model's z" },
+  { value: "view", text: "View", hint: "As the model is seen now" },
+];
+
+const SHAPES: Method[] = ["planar", "box", "cylinder", "sphere"];
+
+/** How UVs are made, and the button that makes them. */
+export function UnwrapSettings({ project, stage }: { project: Project; stage: Stage }) {
+  const { method, angle, margin, axis, keepPaint } = useDesk((desk) => desk.preparing);
+  const surface = useDesk((desk) => desk.surface);
+  const state = useSession((session) => session.state);
+  const working = useSession((session) => session.work !== null);
+  const { surfaceOf, faces } = usePicks();
+  const name = surfaceNamed(state, surface)?.name ?? "";
+  const index = state?.surfaces.findIndex((candidate) => candidate.name === name) ?? 0;
+  const picked = faces.reduce((sum, one, face) => sum + (one && surfaceOf[face] === index ? 1 : 0), 0);
+
+  const unwrap = () => {
+    const message: Unwrap = {
+      type: "unwrap", surface: name, faces: pickedRuns(index), method, angle, margin,
+      frame: SHAPES.includes(method) ? frameFor(axis, stage) : null, keep_paint: keepPaint,
+    }; // prettier-ignore
+    project.send(message);
+  };
+  return (
+    <Part title="Unwrap">
+      <div className="flex h-7 items-center gap-2">
+        <select
+          aria-label="Way to unwrap"
+          value={method}
+          onChange={(event) => setPreparing({ method: event.target.value as Method })}
+          className="h-7 min-w-0 grow rounded-control bg-fog-2 px-2"
+        >
+          {Object.entries(METHODS).map(([value, text]) => (
+            <option key={value} value={value}>
+              {text}
+            </option>
+          ))}
+        </select>
+      </div>
+      <div className="mt-0.5 flex h-7 items-center justify-between gap-2">
+        {method === "auto" && (
+          <NumberField label="Angle" value={angle} min={1} max={89} unit="°" title="How far faces of one island may turn away from each other" onChange={(next) => setPreparing({ angle: next })} />
+        )}
+        {SHAPES.includes(method) && (
+          <Segmented label="Up" options={AXES} value={axis} onChange={(next) => setPreparing({ axis: next })} />
+        )}
+        <NumberField label="Margin" value={margin} min={0} max={256} unit="px" title="Texels that stay free between islands" onChange={(next) => setPreparing({ margin: next })} />
+      </div>
+      <label className="flex h-7 items-center gap-1.5" title="When UVs change: the paint stays where it is on the model, or where it is in the map">
+        <input
+          type="checkbox"
+          checked={keepPaint}
+          onChange={(event) => setPreparing({ keepPaint: event.target.checked })}
+          className="size-4 accent-accent"
+        />
+        Paint stays on the model
+      </label>
+      <button
+        type="button"
+        disabled={working}
+        onClick={unwrap}
+        title="New UVs for the picked faces, or for the whole surface when none is picked (U)"
+        className="mt-0.5 h-7 w-full rounded-control bg-accent px-3 font-medium text-fog disabled:opacity-50"
+      >
+        {picked ? `Unwrap ${picked.toLocaleString("en")} picked faces` : `Unwrap ${name}`}
+      </button>
+    </Part>
+  );
+}
+
+/** The axes that a shape is laid on: the model's, around the faces meant, or those of the view. */
+function frameFor(axis: Preparing["axis"], stage: Stage): Frame {
+  const center = stage.model.bounds.getCenter(stage.model.orbit.target.clone()).toArray();
+  if (axis === "view") {
+    const { elements } = stage.model.orbit.camera.matrixWorld;
+    return { center, right: [elements[0], elements[1], elements[2]], up: [elements[4], elements[5], elements[6]] };
+  }
+  const [right, up] = {
+    x: [[0, 1, 0], [1, 0, 0]],
+    y: [[1, 0, 0], [0, 1, 0]],
+    z: [[1, 0, 0], [0, 0, 1]],
+  }[axis] as [Frame["right"], Frame["up"]]; // prettier-ignore
+  return { center, right, up };
+}

@@ -1,0 +1,103 @@
+import type * as THREE from "three";
+
+import type { StageMesh } from "../api/mesh";
+import type { Proof } from "../state/desk";
+import { FaceColors, type FaceColor } from "./face_colors";
+import { densityColor, heatOf, proofPicture, stretchColor } from "./proof";
+import { SeamLines } from "./seam_lines";
+import type { SurfaceGeometry } from "./surface_geometry";
+import type { SurfaceMaps } from "./surface_maps";
+import { UvLines } from "./uv_lines";
+
+const PICKED: FaceColor = [12, 140, 122, 120];
+/** Serious findings in the color of danger, others in that of care. */
+const SERIOUS: FaceColor = [200, 65, 43, 170];
+const CARE: FaceColor = [228, 170, 60, 150];
+
+export interface Findings {
+  serious: ReadonlySet<number>;
+  care: ReadonlySet<number>;
+}
+
+/** What is drawn over one surface, on the model and in its map: lines, seams, colors of faces, proofs. */
+export class Overlays {
+  readonly lines: UvLines;
+  private readonly seams: SeamLines;
+  private readonly colors: FaceColors;
+  /** What the colors of faces were last made of. */
+  private shown: unknown[] = [];
+  private pictures = new Map<string, THREE.Texture>();
+
+  constructor(
+    private readonly surface: SurfaceGeometry,
+    mesh: StageMesh,
+    maps: SurfaceMaps,
+    readonly width: number,
+    readonly height: number,
+  ) {
+    this.lines = new UvLines(surface, mesh, maps.color, width, height);
+    this.seams = new SeamLines(surface, mesh.seams);
+    this.colors = new FaceColors(surface);
+    this.follow();
+  }
+
+  get onModel(): THREE.Object3D[] {
+    return [this.colors.onModel, this.seams.onModel];
+  }
+
+  get onMap(): THREE.Object3D[] {
+    return [this.colors.onMap, this.lines.lines, this.seams.onMap];
+  }
+
+  /** The UVs have moved. */
+  follow(): void {
+    this.lines.follow();
+    this.seams.follow(this.width, this.height);
+    this.colors.follow(this.width, this.height);
+  }
+
+  /** preparing: marks for work on UVs are shown; they would be in the way of judging paint. */
+  show(preparing: boolean, proof: Proof, picked: Uint8Array, findings: Findings): void {
+    const now = [preparing, ...(preparing ? [proof, picked, findings] : [])];
+    if (now.length === this.shown.length && now.every((value, i) => value === this.shown[i])) return;
+    this.shown = now;
+    this.seams.show(preparing);
+    if (!preparing) {
+      this.colors.paint(() => null);
+      return;
+    }
+    const heat = this.heat(proof);
+    this.colors.paint((face) => {
+      if (picked[face]) return PICKED;
+      if (heat) return heat(face);
+      if (proof !== "findings") return null;
+      return findings.serious.has(face) ? SERIOUS : findings.care.has(face) ? CARE : null;
+    });
+  }
+
+  private heat(proof: Proof): ((face: number) => FaceColor) | null {
+    if (proof !== "stretch" && proof !== "density") return null;
+    const { stretch, density } = heatOf(this.surface, this.width, this.height);
+    const usual = density.slice().sort()[Math.floor(density.length / 2)] ?? 1;
+    const colors = new Map<number, FaceColor>();
+    this.surface.face.forEach((face, t) =>
+      colors.set(face, proof === "stretch" ? stretchColor(stretch[t]!) : densityColor(density[t]!, usual)),
+    );
+    return (face) => colors.get(face) ?? null;
+  }
+
+  /** The picture that a proof shows through the UVs, if it is one. */
+  picture(proof: Proof): THREE.Texture | null {
+    if (proof !== "checker" && proof !== "letters") return null;
+    const made = this.pictures.get(proof) ?? proofPicture(proof, this.width, this.height);
+    this.pictures.set(proof, made);
+    return made;
+  }
+
+  dispose(): void {
+    this.lines.dispose();
+    this.seams.dispose();
+    this.colors.dispose();
+    for (const picture of this.pictures.values()) picture.dispose();
+  }
+}

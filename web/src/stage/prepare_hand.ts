@@ -1,0 +1,209 @@
+import type * as THREE from "three";
+
+import { useDesk } from "../state/desk";
+import { facesWith, type How, pick, pickedRuns, usePicks } from "../state/picks";
+import { useSession } from "../state/session";
+import type { IslandGrip, Matrix } from "./island_grip";
+import type { Hit } from "./model_view";
+import type { Area, Stage } from "./stage";
+
+/** A drag while preparing: what each move does, and what the release does. */
+export interface PrepareDrag {
+  move: (x: number, y: number) => void;
+  release: () => void;
+}
+
+const howOf = (event: PointerEvent): How => (event.shiftKey ? "add" : event.ctrlKey || event.metaKey ? "remove" : "replace");
+
+/** What presses do on model and map in the Prepare stage: pick faces, mark seams, move islands. */
+export class PrepareHand {
+  constructor(private readonly stage: Stage) {}
+
+  /** A press on the model; x, y in the view. */
+  pressModel(event: PointerEvent, hit: Hit, area: Area): PrepareDrag {
+    const { preparing } = useDesk.getState();
+    this.choose(hit.surface);
+    if (preparing.tool !== "pick") {
+      this.markEdge(hit, event.offsetX - area.x, event.offsetY - area.y, area, howOf(event) !== "remove");
+      return { move: () => undefined, release: () => undefined };
+    }
+    const how = howOf(event);
+    pick(facesWith(hit.face, preparing.by), how);
+    // A drag goes on picking what it touches.
+    return {
+      move: (x, y) => {
+        const next = this.stage.model.hit(x - area.x, y - area.y, area.width, area.height);
+        if (next) pick(facesWith(next.face, preparing.by), how === "replace" ? "add" : how);
+      },
+      release: () => undefined,
+    };
+  }
+
+  /** A press in the map; null lets the view be moved. */
+  pressMap(event: PointerEvent, area: Area): PrepareDrag | null {
+    const { preparing } = useDesk.getState();
+    const at = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+    const face = this.faceAt(at);
+    if (preparing.tool !== "pick") {
+      if (face !== null) this.markMapEdge(face, at, howOf(event) !== "remove");
+      return { move: () => undefined, release: () => undefined };
+    }
+    if (face === null) return this.boxPick(event, area);
+    const how = howOf(event);
+    const { faces } = usePicks.getState();
+    if (!faces[face] || how !== "replace") pick(facesWith(face, preparing.by), how);
+    return how === "replace" ? this.carry(event, area) : { move: () => undefined, release: () => undefined };
+  }
+
+  /** The islands under the pointer go along with it. */
+  private carry(event: PointerEvent, area: Area): PrepareDrag {
+    const from = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+    let grip: IslandGrip | null = null;
+    let matrix: Matrix = [1, 0, 0, 1, 0, 0];
+    return {
+      move: (x, y) => {
+        const to = this.stage.map.texelAt(x - area.x, y - area.y);
+        grip ??= this.stage.grabIslands();
+        matrix = [1, 0, 0, 1, Math.round(to.x - from.x), Math.round(to.y - from.y)];
+        grip?.preview(matrix);
+        this.stage.invalidate();
+      },
+      release: () => {
+        if (grip) this.send(matrix, grip);
+      },
+    };
+  }
+
+  /** Ask for a move; the islands stay where they were dropped until the answer comes. */
+  send(matrix: Matrix, grip: IslandGrip): void {
+    const { state } = useSession.getState();
+    const surface = state?.surfaces[this.stage.chosen];
+    const faces = pickedRuns(this.stage.chosen);
+    const still = matrix.every((value, i) => Math.abs(value - [1, 0, 0, 1, 0, 0][i]!) < 1e-6);
+    if (!surface || !faces || still) {
+      grip.letGo();
+      return;
+    }
+    const keep_paint = useDesk.getState().preparing.keepPaint;
+    this.stage.project.send({ type: "move_islands", surface: surface.name, faces, matrix, keep_paint });
+  }
+
+  private boxPick(event: PointerEvent, area: Area): PrepareDrag {
+    const how = howOf(event);
+    const from = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+    const start = usePicks.getState().faces;
+    if (how === "replace") pick([], "replace");
+    return {
+      move: (x, y) => {
+        const to = this.stage.map.texelAt(x - area.x, y - area.y);
+        usePicks.setState({ faces: how === "replace" ? new Uint8Array(start.length) : start });
+        pick(this.facesIn(from, to), how === "replace" ? "add" : how);
+      },
+      release: () => undefined,
+    };
+  }
+
+  private choose(surface: number): void {
+    const name = useSession.getState().state?.surfaces[surface]?.name;
+    if (name && name !== useDesk.getState().surface) useDesk.setState({ surface: name });
+  }
+
+  /** The face whose UVs lie under a texel, the last one where several do. */
+  private faceAt(at: THREE.Vector2): number | null {
+    let found: number | null = null;
+    this.eachTriangle((face, p) => {
+      const side = (i: number, j: number) => (p[j]!.x - p[i]!.x) * (at.y - p[i]!.y) - (p[j]!.y - p[i]!.y) * (at.x - p[i]!.x);
+      const [a, b, c] = [side(0, 1), side(1, 2), side(2, 0)];
+      if ((a >= 0 && b >= 0 && c >= 0) || (a <= 0 && b <= 0 && c <= 0)) found = face;
+    });
+    return found;
+  }
+
+  /** Faces with a corner inside a box of the map, with all that goes with them. */
+  private facesIn(from: THREE.Vector2, to: THREE.Vector2): number[] {
+    const low = { x: Math.min(from.x, to.x), y: Math.min(from.y, to.y) };
+    const high = { x: Math.max(from.x, to.x), y: Math.max(from.y, to.y) };
+    const found: number[] = [];
+    this.eachTriangle((face, points) => {
+      if (points.some((p) => p.x >= low.x && p.x <= high.x && p.y >= low.y && p.y <= high.y)) found.push(face);
+    });
+    const { mesh } = usePicks.getState();
+    const { by } = useDesk.getState().preparing;
+    if (by === "face" || !mesh) return found;
+    const label = { island: mesh.island, piece: mesh.piece, part: mesh.part, surface: null }[by];
+    if (!label) return found.length ? facesWith(found[0]!, by) : [];
+    const wanted = new Set(found.map((face) => label[face]));
+    return [...label.keys()].filter((face) => wanted.has(label[face]) && usePicks.getState().surfaceOf[face] === this.stage.chosen);
+  }
+
+  private eachTriangle(visit: (face: number, points: { x: number; y: number }[]) => void): void {
+    const surface = this.stage.model.geometries[this.stage.chosen];
+    const overlays = this.stage.overlays[this.stage.chosen];
+    if (!surface || !overlays) return;
+    const { index, uv, face } = surface;
+    face.forEach((number, t) => {
+      const points = [0, 1, 2].map((k) => {
+        const v = index.getX(3 * t + k);
+        return { x: uv.getX(v) * overlays.width, y: uv.getY(v) * overlays.height };
+      });
+      visit(number, points);
+    });
+  }
+
+  private markEdge(hit: Hit, x: number, y: number, area: Area, marked: boolean): void {
+    const { geometry } = this.stage.model.geometries[hit.surface]!;
+    const places = geometry.getAttribute("position") as THREE.BufferAttribute;
+    const point = hit.point.clone();
+    const placeOf = (v: number) =>
+      this.stage.model.placeOf(point.fromBufferAttribute(places, v), area.width, area.height);
+    this.mark(this.outerSides(hit.surface, hit.face), placeOf, { x, y }, marked);
+  }
+
+  private markMapEdge(face: number, at: THREE.Vector2, marked: boolean): void {
+    const { width, height } = this.stage.overlays[this.stage.chosen]!;
+    const { uv } = this.stage.model.geometries[this.stage.chosen]!;
+    const placeOf = (v: number) => ({ x: uv.getX(v) * width, y: uv.getY(v) * height });
+    this.mark(this.outerSides(this.stage.chosen, face), placeOf, at, marked);
+  }
+
+  /** Sides of the polygon that a face belongs to; where it was only cut into triangles there is no edge to mark. */
+  private outerSides(surface: number, face: number): Side[] {
+    const { mesh } = usePicks.getState();
+    const { index, face: shown } = this.stage.model.geometries[surface]!;
+    const sides: Side[] = [];
+    shown.forEach((number, t) => {
+      if (mesh?.polygon[number] !== mesh?.polygon[face]) return;
+      for (let side = 0; side < 3; side++) {
+        sides.push({ face: number, side, ends: [index.getX(3 * t + side), index.getX(3 * t + ((side + 1) % 3))] });
+      }
+    });
+    return sides.filter(({ ends: [a, b] }) => !sides.some(({ ends }) => ends[0] === b && ends[1] === a));
+  }
+
+  private mark(sides: Side[], placeOf: (v: number) => Place, at: Place, marked: boolean): void {
+    const { tool } = useDesk.getState().preparing;
+    const away = sides.map(({ ends: [a, b] }) => distance(at, placeOf(a), placeOf(b)));
+    const nearest = sides[away.indexOf(Math.min(...away))];
+    if (!nearest || tool === "pick") return;
+    const { face, side } = nearest;
+    this.stage.project.send({ type: "mark_seams", face, side, extent: tool, marked });
+  }
+}
+
+interface Place {
+  x: number;
+  y: number;
+}
+
+interface Side {
+  face: number;
+  side: number;
+  ends: [number, number];
+}
+
+/** From a place to the line between two others. */
+function distance(at: Place, a: Place, b: Place): number {
+  const length2 = Math.max((b.x - a.x) ** 2 + (b.y - a.y) ** 2, 1e-12);
+  const t = Math.min(1, Math.max(0, ((at.x - a.x) * (b.x - a.x) + (at.y - a.y) * (b.y - a.y)) / length2));
+  return Math.hypot(a.x + t * (b.x - a.x) - at.x, a.y + t * (b.y - a.y) - at.y);
+}

@@ -1,0 +1,108 @@
+import * as THREE from "three";
+
+import type { FaceColor } from "./face_colors";
+import type { SurfaceGeometry } from "./surface_geometry";
+
+/** Squares along the longer side of a map. */
+const SQUARES = { checker: 16, letters: 8 };
+const SIDE = 1024;
+
+/** A picture to look at UVs through: a checker, or squares that can be told apart. Squares are square in the map. */
+export function proofPicture(kind: "checker" | "letters", width: number, height: number): THREE.Texture {
+  const canvas = document.createElement("canvas");
+  canvas.width = width >= height ? SIDE : (SIDE * width) / height;
+  canvas.height = height >= width ? SIDE : (SIDE * height) / width;
+  const context = canvas.getContext("2d")!;
+  const cell = SIDE / SQUARES[kind];
+  for (let row = 0; row * cell < canvas.height; row++) {
+    for (let column = 0; column * cell < canvas.width; column++) {
+      context.fillStyle = kind === "checker" ? ((row + column) % 2 ? "#5d6663" : "#d8dcda") : lettered(row, column);
+      context.fillRect(column * cell, row * cell, cell, cell);
+      if (kind === "letters") label(context, row, column, cell);
+    }
+  }
+  const texture = new THREE.CanvasTexture(canvas);
+  texture.colorSpace = THREE.SRGBColorSpace;
+  texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
+  texture.anisotropy = 8;
+  // Our UVs count from the top, as the canvas does.
+  texture.flipY = false;
+  return texture;
+}
+
+/** Columns differ in hue, rows in lightness. */
+function lettered(row: number, column: number): string {
+  return `oklch(${0.84 - 0.055 * row} 0.07 ${25 + column * 44})`;
+}
+
+function label(context: CanvasRenderingContext2D, row: number, column: number, cell: number): void {
+  context.strokeStyle = "rgb(30 36 34 / 0.35)";
+  context.lineWidth = 2;
+  context.strokeRect(column * cell + 1, row * cell + 1, cell - 2, cell - 2);
+  context.fillStyle = "#1e2422";
+  context.font = `600 ${cell * 0.34}px "Instrument Sans Variable", sans-serif`;
+  context.textAlign = "center";
+  context.textBaseline = "middle";
+  context.fillText(`${String.fromCharCode(65 + row)}${column + 1}`, (column + 0.5) * cell, (row + 0.53) * cell);
+  // A tick at the top edge: turned and mirrored squares show at once.
+  context.fillRect((column + 0.5) * cell - 2, row * cell, 4, cell * 0.14);
+}
+
+export interface Heat {
+  /** By triangle of the surface as shown. */
+  stretch: Float32Array;
+  /** Texels per model unit. */
+  density: Float32Array;
+}
+
+/** Largest over smallest singular value, and texel density, of each triangle (F11). */
+export function heatOf({ geometry, index, uv }: SurfaceGeometry, width: number, height: number): Heat {
+  const places = geometry.getAttribute("position") as THREE.BufferAttribute;
+  const count = index.count / 3;
+  const heat = { stretch: new Float32Array(count), density: new Float32Array(count) };
+  const [p0, p1, p2] = [new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3()];
+  for (let t = 0; t < count; t++) {
+    const [a, b, c] = [index.getX(3 * t), index.getX(3 * t + 1), index.getX(3 * t + 2)];
+    p0.fromBufferAttribute(places, a);
+    p1.fromBufferAttribute(places, b).sub(p0);
+    p2.fromBufferAttribute(places, c).sub(p0);
+    const [e1x, e1y] = [(uv.getX(b) - uv.getX(a)) * width, (uv.getY(b) - uv.getY(a)) * height];
+    const [e2x, e2y] = [(uv.getX(c) - uv.getX(a)) * width, (uv.getY(c) - uv.getY(a)) * height];
+    const area = e1x * e2y - e1y * e2x;
+    const dx = p1.clone().multiplyScalar(e2y / area).addScaledVector(p2, -e1y / area);
+    const dy = p2.clone().multiplyScalar(e1x / area).addScaledVector(p1, -e2x / area);
+    const [g11, g12, g22] = [dx.dot(dx), dx.dot(dy), dy.dot(dy)];
+    const middle = (g11 + g22) / 2;
+    const half = Math.hypot((g11 - g22) / 2, g12);
+    const large = Math.sqrt(middle + half);
+    const small = Math.sqrt(Math.max(middle - half, 1e-30));
+    heat.stretch[t] = Math.abs(area) > 1e-9 ? large / small : Infinity;
+    heat.density[t] = 1 / Math.sqrt(Math.max(large * small, 1e-30));
+  }
+  return heat;
+}
+
+/** 1 is calm, 2 and more is strong. */
+export function stretchColor(stretch: number): FaceColor {
+  return ramp(Math.min(1, Math.max(0, stretch - 1)));
+}
+
+/** Half the usual density is at one end, twice at the other. */
+export function densityColor(density: number, usual: number): FaceColor {
+  const share = Math.min(1, Math.max(-1, Math.log2(density / usual)));
+  return share >= 0 ? mix(CALM, FINE, share) : mix(CALM, STRONG, -share);
+}
+
+type Rgb = readonly [number, number, number];
+const CALM: Rgb = [86, 160, 146];
+const MIDDLE: Rgb = [228, 199, 104];
+const STRONG: Rgb = [190, 70, 48];
+const FINE: Rgb = [70, 96, 168];
+
+function ramp(share: number): FaceColor {
+  return share < 0.5 ? mix(CALM, MIDDLE, share * 2) : mix(MIDDLE, STRONG, share * 2 - 1);
+}
+
+function mix(a: Rgb, b: Rgb, share: number): FaceColor {
+  return [0, 1, 2].map((c) => Math.round(a[c]! + (b[c]! - a[c]!) * share)).concat(235) as unknown as FaceColor;
+}

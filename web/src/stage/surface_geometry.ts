@@ -1,0 +1,62 @@
+import * as THREE from "three";
+import { type MeshBVH, acceleratedRaycast, computeBoundsTree } from "three-mesh-bvh";
+
+import type { SurfaceMesh } from "../api/mesh";
+
+THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
+THREE.Mesh.prototype.raycast = acceleratedRaycast;
+
+/** A surface of the model on the GPU. Faces of hidden parts are left out of what is drawn and hit. */
+export class SurfaceGeometry {
+  readonly geometry = new THREE.BufferGeometry();
+  /** For each triangle that is shown, its number in the model. */
+  face: Uint32Array = new Uint32Array();
+  readonly uv: THREE.BufferAttribute;
+
+  constructor(
+    readonly source: SurfaceMesh,
+    part: Uint32Array,
+    hidden: ReadonlySet<number>,
+  ) {
+    this.uv = new THREE.BufferAttribute(source.uv.slice(), 2);
+    this.geometry.setAttribute("position", new THREE.BufferAttribute(source.position, 3));
+    this.geometry.setAttribute("normal", new THREE.BufferAttribute(source.normal, 3));
+    this.geometry.setAttribute("uv", this.uv);
+    this.show(part, hidden);
+  }
+
+  private show(part: Uint32Array, hidden: ReadonlySet<number>): void {
+    const { index, face } = this.source;
+    if (hidden.size === 0) {
+      this.face = face;
+      this.geometry.setIndex(new THREE.BufferAttribute(index, 1));
+    } else {
+      const shown = [...face.keys()].filter((t) => !hidden.has(part[face[t]!]!));
+      this.face = Uint32Array.from(shown, (t) => face[t]!);
+      const kept = new Uint32Array(shown.length * 3);
+      shown.forEach((t, i) => kept.set(index.subarray(3 * t, 3 * t + 3), 3 * i));
+      this.geometry.setIndex(new THREE.BufferAttribute(kept, 1));
+    }
+    // Indirect: the order of triangles, by which faces are known, stays.
+    if (this.face.length) this.geometry.computeBoundsTree({ indirect: true });
+  }
+
+  get index(): THREE.BufferAttribute {
+    return this.geometry.getIndex()!;
+  }
+
+  /** Vertices of the triangles for which `wanted` is true. */
+  verticesOf(wanted: (face: number) => boolean): Uint32Array {
+    const marks = new Uint8Array(this.uv.count);
+    const index = this.index.array;
+    this.face.forEach((face, t) => {
+      if (wanted(face)) for (let k = 0; k < 3; k++) marks[index[3 * t + k]!] = 1;
+    });
+    return Uint32Array.from([...marks.keys()].filter((v) => marks[v]));
+  }
+
+  dispose(): void {
+    (this.geometry as { boundsTree?: MeshBVH }).boundsTree = undefined;
+    this.geometry.dispose();
+  }
+}

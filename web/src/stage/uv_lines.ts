@@ -1,0 +1,81 @@
+import * as THREE from "three";
+
+import type { StageMesh } from "../api/mesh";
+import type { SurfaceGeometry } from "./surface_geometry";
+
+/** The outlines of a surface's polygons in its map: each edge once, dark over light paint and light over dark. */
+export class UvLines {
+  readonly lines: THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
+  /** Vertices at the ends of each line. */
+  private readonly ends: Uint32Array;
+
+  constructor(
+    private readonly surface: SurfaceGeometry,
+    mesh: StageMesh,
+    color: THREE.Texture,
+    private readonly width: number,
+    private readonly height: number,
+  ) {
+    this.ends = polygonEdges(surface, mesh.polygon);
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(this.ends.length * 3), 3));
+    this.lines = new THREE.LineSegments(geometry, lineMaterial(color, width, height));
+    this.lines.frustumCulled = false;
+    this.follow();
+  }
+
+  /** The UVs have moved. */
+  follow(): void {
+    const places = this.lines.geometry.getAttribute("position") as THREE.BufferAttribute;
+    const { uv } = this.surface;
+    this.ends.forEach((v, i) => places.setXYZ(i, uv.getX(v) * this.width, uv.getY(v) * this.height, 0.1));
+    places.needsUpdate = true;
+  }
+
+  dispose(): void {
+    this.lines.geometry.dispose();
+    this.lines.material.dispose();
+  }
+}
+
+/** Ends of the edges between polygons; edges that only cut a polygon into triangles are none. */
+function polygonEdges({ index, face }: SurfaceGeometry, polygon: Uint32Array): Uint32Array {
+  const count = index.count;
+  const first = new Map<number, number>();
+  const inner = new Set<number>();
+  for (let t = 0; t < face.length; t++) {
+    for (let side = 0; side < 3; side++) {
+      const a = index.getX(3 * t + side);
+      const b = index.getX(3 * t + ((side + 1) % 3));
+      const key = Math.min(a, b) * count + Math.max(a, b);
+      const other = first.get(key);
+      if (other === undefined) first.set(key, t);
+      else if (polygon[face[other]!] === polygon[face[t]!]) inner.add(key);
+    }
+  }
+  const ends: number[] = [];
+  for (const key of first.keys()) if (!inner.has(key)) ends.push(Math.floor(key / count), key % count);
+  return Uint32Array.from(ends);
+}
+
+function lineMaterial(color: THREE.Texture, width: number, height: number): THREE.ShaderMaterial {
+  return new THREE.ShaderMaterial({
+    transparent: true,
+    depthTest: false,
+    uniforms: { picture: { value: color }, size: { value: new THREE.Vector2(width, height) } },
+    vertexShader: `
+      uniform vec2 size;
+      varying vec2 place;
+      void main() {
+        place = position.xy / size;
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+      }`,
+    fragmentShader: `
+      uniform sampler2D picture;
+      varying vec2 place;
+      void main() {
+        float lightness = dot(textureLod(picture, place, 3.0).rgb, vec3(0.2126, 0.7152, 0.0722));
+        gl_FragColor = lightness > 0.18 ? vec4(vec3(0.05), 0.34) : vec4(vec3(1.0), 0.34);
+      }`,
+  });
+}

@@ -1,0 +1,76 @@
+import { create } from "zustand";
+
+import { loadCheckup } from "../api/rest";
+import type { Checkup, DocumentState, FindingState } from "../api/schema.generated";
+import { useDesk } from "./desk";
+import { useSession } from "./session";
+
+interface Checked {
+  /** By surface; null while it runs for the first time. */
+  surfaces: Checkup[] | null;
+  running: boolean;
+  /** Faces with findings that are not meant so. */
+  faces: { serious: Set<number>; care: Set<number> };
+}
+
+const NOTHING: Checked = { surfaces: null, running: false, faces: { serious: new Set(), care: new Set() } };
+
+/** The checkup of the UVs as they are. */
+export const useCheckup = create<Checked>(() => NOTHING);
+
+let latest = 0;
+
+/** Run the checkup now and whenever model, UVs or map sizes change. Returns how to stop. */
+export function keepChecking(project: string): () => void {
+  useCheckup.setState(NOTHING);
+  let checked = "";
+  const look = ({ state }: { state: DocumentState | null }) => {
+    const now = state && JSON.stringify([state.mesh, state.surfaces.map(({ width, height, uv_set }) => [width, height, uv_set])]);
+    if (!now || now === checked) return;
+    checked = now;
+    void run(project);
+  };
+  look(useSession.getState());
+  const stop = useSession.subscribe(look);
+  return () => {
+    latest++;
+    stop();
+  };
+}
+
+/** An answer that has been overtaken does not count. */
+async function run(project: string): Promise<void> {
+  const mine = ++latest;
+  useCheckup.setState({ running: true });
+  try {
+    const surfaces = await loadCheckup(project);
+    if (mine !== latest) return;
+    useCheckup.setState({ surfaces, running: false, faces: facesOf(surfaces, useDesk.getState().meantSo) });
+  } catch {
+    // A checkup that cannot be had is no reason to disturb the painter.
+    if (mine === latest) useCheckup.setState({ running: false });
+  }
+}
+
+/** The painter has called something meant so, or no longer. */
+export function recolor(meantSo: string[]): void {
+  useCheckup.setState(({ surfaces }) => ({ faces: facesOf(surfaces ?? [], meantSo) }));
+}
+
+/** A surface's findings without those that are meant so. */
+export function openFindings(surfaces: Checkup[] | null, surface: string | null, meantSo: string[]): FindingState[] {
+  const found = surfaces?.find((checkup) => checkup.surface === surface)?.findings ?? [];
+  return found.filter(({ kind }) => !meantSo.includes(`${surface}:${kind}`));
+}
+
+function facesOf(surfaces: Checkup[], meantSo: string[]): Checked["faces"] {
+  const faces = { serious: new Set<number>(), care: new Set<number>() };
+  for (const { surface } of surfaces) {
+    for (const { serious, faces: runs } of openFindings(surfaces, surface, meantSo)) {
+      for (const [first, end] of runs as [number, number][]) {
+        for (let face = first; face < end; face++) (serious ? faces.serious : faces.care).add(face);
+      }
+    }
+  }
+  return faces;
+}

@@ -1,0 +1,73 @@
+import { create } from "zustand";
+
+import type { StageMesh } from "../api/mesh";
+
+export type PickBy = "face" | "island" | "piece" | "part" | "surface";
+export type How = "replace" | "add" | "remove";
+
+/** Runs [first, end) of face numbers, as the server takes them. */
+export type Runs = [number, number][];
+
+interface Picks {
+  mesh: StageMesh | null;
+  /** By face number: 1 when picked. */
+  faces: Uint8Array;
+  count: number;
+  /** Which surface each face belongs to, by its place in the state. */
+  surfaceOf: Uint8Array;
+}
+
+const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, surfaceOf: new Uint8Array() };
+
+/** Faces picked in the Prepare stage; they live with the page, not with the project. */
+export const usePicks = create<Picks>(() => NOTHING);
+
+/** Take over a model; picks survive as long as faces keep their numbers. */
+export function takeMesh(mesh: StageMesh): void {
+  const surfaceOf = new Uint8Array(mesh.faces);
+  mesh.surfaces.forEach(({ face }, surface) => {
+    for (const f of face) surfaceOf[f] = surface;
+  });
+  const before = usePicks.getState();
+  const same = before.mesh?.arrays.faces === mesh.arrays.faces && before.mesh?.arrays.positions === mesh.arrays.positions;
+  const faces = same ? before.faces : new Uint8Array(mesh.faces);
+  usePicks.setState({ mesh, surfaceOf, faces, count: same ? before.count : 0 });
+}
+
+/** All faces that go together with one. */
+export function facesWith(face: number, by: PickBy): number[] {
+  const { mesh, surfaceOf } = usePicks.getState();
+  if (!mesh) return [];
+  const label = { face: mesh.polygon, island: mesh.island, piece: mesh.piece, part: mesh.part, surface: surfaceOf }[by];
+  const wanted = label[face];
+  const found: number[] = [];
+  for (let f = 0; f < label.length; f++) if (label[f] === wanted && (by !== "piece" || surfaceOf[f] === surfaceOf[face])) found.push(f);
+  return found;
+}
+
+export function pick(faces: Iterable<number>, how: How): void {
+  const before = usePicks.getState();
+  const now = how === "replace" ? new Uint8Array(before.faces.length) : before.faces.slice();
+  for (const face of faces) now[face] = how === "remove" ? 0 : 1;
+  usePicks.setState({ faces: now, count: now.reduce((sum, one) => sum + one, 0) });
+}
+
+export function pickRuns(runs: Runs): void {
+  const { faces } = usePicks.getState();
+  const now = new Uint8Array(faces.length);
+  for (const [first, end] of runs) now.fill(1, first, end);
+  usePicks.setState({ faces: now, count: now.reduce((sum, one) => sum + one, 0) });
+}
+
+/** Picked faces as runs, those of one surface only when it is given; null when none is picked. */
+export function pickedRuns(surface?: number): Runs | null {
+  const { faces, surfaceOf } = usePicks.getState();
+  const runs: Runs = [];
+  for (let f = 0; f < faces.length; f++) {
+    if (!faces[f] || (surface !== undefined && surfaceOf[f] !== surface)) continue;
+    const last = runs.at(-1);
+    if (last && last[1] === f) last[1] = f + 1;
+    else runs.push([f, f + 1]);
+  }
+  return runs.length ? runs : null;
+}

@@ -1,0 +1,36 @@
+import { useState } from "react";
+
+interface Props {
+  label: string;
+  value: number;
+  min: number;
+  max: number;
+  unit?: string;
+  title?: string;
+  onChange: (value: number) => void;
+}
+
+/** A number to be typed; it counts when the field is left or Enter is pressed. */
+export function NumberField({ label, value, min, max, unit, title, onChange }: Props) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const commit = () => {
+    const number = Number(typed);
+    if (typed !== null && typed.trim() !== "" && Number.isFinite(number)) onChange(Math.min(max, Math.max(min, number)));
+    setTyped(null);
+  };
+  return (
+    <label className="flex h-7 items-center gap-1.5" title={title}>
+      <span className="shrink-0">{label}</span>
+      <input
+        inputMode="decimal"
+        value={typed ?? String(value)}
+        onChange={(event) => setTyped(event.target.value)}
+        onFocus={(event) => event.target.select()}
+        onBlur={commit}
+        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-2 text-right"
+      />
+      {unit && <span className="shrink-0 text-ink-2">{unit}</span>}
+    </label>
+  );
+}

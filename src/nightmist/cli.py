@@ -15,7 +15,7 @@ from pathlib import Path
 import uvicorn
 
 from .api import create_app
-from .demo.project import NAME, demo_document
+from .demo.project import CABINET, NAME, cabinet_document, demo_document
 from .store import Store, StoreError
 from .store.cluster import Cluster
 from .studio import Studio
@@ -65,9 +65,11 @@ def serve(host: str, port: int, with_demo: bool) -> int:
         _say("warming up the engine (half a minute the first time) …")
         warm_up()
         studio = Studio(store)
-        if with_demo and not any(row.name == NAME for row in studio.projects()):
-            _say("painting the demo project …")
-            studio.create(demo_document())
+        there = {row.name for row in studio.projects()}
+        for name, make in ((CABINET, cabinet_document), (NAME, demo_document)) if with_demo else ():
+            if name not in there:
+                _say(f"making the demo project {name} …")
+                studio.create(make())
         _run(studio, host, port)
         return 0
     finally:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from .core.formats.gltf_write import write_glb
 from .core.mapping import Camera
 from .core.texels.encode import is_uniform, to_bytes
 from .demo.buoy import lantern_buoy
@@ -23,3 +24,7 @@ def warm_up() -> None:
         surface.refresh()
         surface.read("normal")
         is_uniform(to_bytes(surface.pictures["color"]))
+    # What preparing needs: layout, checkup, carrying paint over, the model for the stage.
+    document.unwrap("hull", "box", margin=1)
+    document.check_uvs()
+    write_glb(document.mesh)

@@ -235,3 +235,22 @@ def test_the_wire_writes_what_it_describes():
     assert data[56:] == full.tobytes()
     with pytest.raises(NightmistError, match="version 3"):
         wire.read_samples(wire.SAMPLES_HEAD.pack(3, 1, 0, 1, 0.0))
+
+
+def test_models_and_pictures_over_rest(client):
+    """Replace the model, ask for plan and memory, add a missing picture; wrong requests say why."""
+    base = f"/api/projects/{create(client).json()['id']}"
+    answer = client.post(f"{base}/model", files=[("files", ("pier.glb", GLB))])
+    assert (answer.status_code, answer.json()) == (422, {"message": "That changes nothing: it is so already."})
+    assert client.post(f"{base}/model", files=[("files", ("pier.glb", GLB[:99]))]).status_code == 422
+    plan = client.get(f"{base}/plan", params={"distance": 2, "fov_y": 90, "picture_height": 1024}).json()
+    assert plan["needed"] == pytest.approx(256)
+    assert plan["sizes"]["left"] in (512, 1024)
+    assert client.get(f"{base}/plan", params={"distance": 0, "fov_y": 90, "picture_height": 1}).status_code == 422
+    assert client.get("/api/memory", params={"width": 1024, "height": 512}).json()["roughness"] == 1024 * 512 * 4 // 3
+    answer = client.post(f"{base}/pictures", files=[("files", ("a.png", b"x"))])
+    assert (answer.status_code, "Wanted: none" in answer.json()["message"]) == (422, True)
+    assert client.get("/api/work/unknown").json() == {"label": "", "share": None}
+    body = client.post("/api/projects/practice", params={"body": "box", "size": 256}).json()
+    assert body["notes"] == []
+    assert client.post("/api/projects/practice", params={"body": "teapot"}).status_code == 422

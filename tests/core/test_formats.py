@@ -317,3 +317,40 @@ def test_shrinking_does_not_mix_in_hidden_color():
     assert (small[..., 1] == 65535).all()
     assert (small[..., 0] == 0).all()
     assert np.abs(small[..., 3].astype(int) - 32768).max() <= 1
+
+
+def stl_binary(corners: np.ndarray) -> bytes:
+    record = np.zeros(len(corners), [("n", "<f4", 3), ("c", "<f4", (3, 3)), ("a", "<u2")])
+    record["c"] = corners
+    return b"solid by chance".ljust(80) + struct.pack("<I", len(corners)) + record.tobytes()
+
+
+def test_stl_binary_and_ascii():
+    """Both give the same welded triangles, without UVs."""
+    corners = placed(sphere(8, 4)).corners.astype(np.float32)
+    lines = ["solid ball"]
+    for triangle in corners:
+        lines += [
+            "facet normal 0 0 0",
+            "outer loop",
+            *(f"vertex {x} {y} {z}" for x, y, z in triangle),
+            "endloop",
+            "endfacet",
+        ]
+    text = "\n".join([*lines, "endsolid ball"]).encode()
+    for data in (stl_binary(corners), text):
+        mesh = read_model("ball.stl", {"ball.stl": data})
+        assert np.allclose(mesh.corners, corners)
+        assert len(mesh.positions) == len(np.unique(corners.reshape(-1, 3), axis=0))
+        assert mesh.uvs == []
+
+
+@pytest.mark.parametrize(
+    "data",
+    [b"solid x\nfacet\nvertex 0 0 0\n", b"\0" * 40, b"\0" * 80 + struct.pack("<I", 10**9) + b"x" * 100,
+     b"solid x\nvertex 1 2 nan\nvertex 0 0 0\nvertex 0 1 0\nendsolid"],
+)  # fmt: skip
+def test_broken_stl(data):
+    """Cut off, lying about its length, or without numbers: a sentence."""
+    with pytest.raises(NightmistError, match=r"x\.stl"):
+        read_model("x.stl", {"x.stl": data})

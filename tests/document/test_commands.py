@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -47,6 +49,8 @@ def change(doc: Document, kind: str, dice: int) -> None:
         layer.change(opacity=dice % 11 / 10, blend=["multiply", "screen", "hue"][dice % 3], name=f"Layer {dice}")
     elif kind == "depth":
         surface.depth = dice / 100
+    elif kind == "refit":
+        refit(doc, surface.name, dice)
     elif kind == "fill":
         doc.fill(layer, pigment, surface.name)
     elif kind == "gradient":
@@ -56,7 +60,22 @@ def change(doc: Document, kind: str, dice: int) -> None:
         doc.stroke(layer, path, CAMERA, Tip(radius=25, strength=0.6), pigment, tool="brush" if dice % 3 else "erase")
 
 
-KINDS = ["add", "remove", "move", "set", "depth", "fill", "gradient", "stroke", "stroke"]
+def refit(doc: Document, surface: str, dice: int) -> None:
+    """A change of UVs, maps, surfaces or parts; those that would change nothing are let be."""
+    faces = doc.surfaces[surface].faces
+    ways = [
+        lambda: doc.unwrap(surface, "box", margin=2),
+        lambda: doc.move_islands(surface, faces, (0.9, 0.1, 0, 0.9, dice % 5, 1)),
+        lambda: doc.resize(surface, (128, 64) if doc.surfaces[surface].size != (128, 64) else 64),
+        lambda: doc.assign_faces(faces[: dice % 7 + 1], name="Rim"),
+        lambda: doc.hide_parts([] if doc.hidden_parts else [dice % 2]),
+        lambda: doc.mark_seams(int(faces[0]), dice % 3, "loop", marked=dice % 4 > 0),
+    ]
+    with contextlib.suppress(NightmistError):
+        ways[dice % len(ways)]()
+
+
+KINDS = ["add", "remove", "move", "set", "depth", "fill", "gradient", "refit", "refit", "stroke", "stroke"]
 
 
 @settings(max_examples=25, deadline=None, derandomize=True)

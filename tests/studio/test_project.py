@@ -12,6 +12,7 @@ from nightmist.document.types import MAPS
 from nightmist.store import StoreError
 from nightmist.studio import Studio
 from nightmist.studio import messages as say
+from nightmist.studio import prepare_messages as prepare
 from nightmist.studio.outbox import IN_FLIGHT, rectangles_of
 from nightmist.studio.project import Samples
 
@@ -308,3 +309,45 @@ def test_rectangles_cover_each_cell_once():
         for top, bottom, left, right in rectangles_of(mask):
             count[top:bottom, left:right] += 1
         assert (count == mask).all()
+
+
+def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):
+    """New UVs, other sizes and a new surface: other browsers are told, and all of it survives a restart."""
+    browser, other = opened(), opened()
+    draw(browser)
+    browser.wait_kept(1)
+    requests = (
+        prepare.Unwrap(type="unwrap", surface="left", method="box", margin=2),
+        prepare.Resize(type="resize", surface="right", width=64, height=128),
+        prepare.AssignFaces(type="assign_faces", faces=[(0, 4)], name="rim"),
+        prepare.HideParts(type="hide_parts", parts=[1]),
+    )
+    for revision, request in enumerate(requests, 2):
+        browser.project.ask(browser, request)
+        browser.wait_kept(revision)
+    other.wait(lambda: other.last(say.StateChanged).state.hidden_parts == [1])
+    assert [surface.name for surface in other.last(say.StateChanged).state.surfaces] == ["left", "right", "rim"]
+    before = browser.project.call(everything)
+    later = Studio(store)
+    assert later.with_document(browser.id, everything) == before
+    names = later.with_document(browser.id, lambda doc: ([doc.undo() for _ in range(4)], list(doc.surfaces))[1])
+    assert names == ["left", "right"]
+    later.close()
+
+
+def everything(doc: Document):
+    mesh = doc.mesh
+    arrays = [array.tobytes() for array in (mesh.positions, mesh.faces, *mesh.uvs, mesh.face_surface)]
+    return doc.state().model_dump(), pixels(doc), arrays
+
+
+def test_long_work_is_called_off(opened):
+    """A cancel does not wait its turn; the document stays as it was, and browsers see the work end."""
+    browser = opened()
+    browser.project.ask(browser, prepare.Unwrap(type="unwrap", surface="left", method="auto"))
+    browser.wait(lambda: browser.last(say.WorkState))
+    browser.project.ask(browser, say.CancelWork(type="cancel_work"))
+    browser.wait(lambda: browser.last(say.Refused))
+    assert browser.last(say.Refused).message == "Called off; nothing was changed."
+    browser.wait(lambda: browser.last(say.WorkState).share is None)
+    assert browser.project.call(lambda doc: doc.history.place) == 0

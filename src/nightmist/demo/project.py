@@ -9,8 +9,10 @@ from ..document import Document, Pigment, Tip
 from ..document.history import History
 from ..document.layer import Layer
 from .buoy import lantern_buoy
+from .cabinet import tide_gauge_cabinet
 
 NAME = "Lantern buoy"
+CABINET = "Tide-gauge cabinet"
 #: Coats around the hull: color, roughness, height of the stroke, tip radius.
 BANDS = (
     ("#b8402c", 0.42, 0.32, 0.15),
@@ -21,6 +23,15 @@ BANDS = (
     ("#55634a", 0.62, -0.62, 0.165),
 )
 VIEWS = 12
+
+
+def cabinet_document(size: int = 1024) -> Document:
+    """The cabinet as it came, with everything wrong that the checkup can find."""
+    document = Document.from_mesh(tide_gauge_cabinet(), CABINET, (size, size))
+    for surface in document.surfaces.values():
+        surface.layers.add("brushed", name="First paint")
+    document.history = History()
+    return document
 
 
 def demo_document(size: int = 2048) -> Document:

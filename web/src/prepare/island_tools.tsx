@@ -54,7 +54,7 @@ export function IslandTools({ project }: { project: Project }) {
           </button>
         ))}
       </div>
-      <div className="mt-1.5 flex items-center justify-between">
+      <div className="mt-1.5">
         <NumberField
           label="Density" value={Math.round(checkup?.density[1] ?? 0)} min={0.01} max={1e6} unit="px / unit"
           title="Texels per model unit; a number sets it for the picked islands, or all"

@@ -33,14 +33,14 @@ export function MapSettings({ project }: { project: Project }) {
         <Side label="Width" value={surface.width} onChange={(width) => set(width, surface.height)} />
         ×
         <Side label="Height" value={surface.height} onChange={(height) => set(surface.width, height)} />
-        <label className="ml-1 flex items-center gap-1.5" title={`The project's size is ${size[0]} × ${size[1]}`}>
+        <label className="ml-1 flex items-center gap-1.5" title={`Unchecked: follows the project, ${size[0]} × ${size[1]}`}>
           <input
             type="checkbox"
             checked={surface.own_size}
             onChange={(event) => except(event.target.checked)}
             className="size-4 accent-accent"
           />
-          {whole ? "from the project" : "an exception"}
+          own size
         </label>
       </div>
       <div className="mt-0.5 flex h-7 items-center gap-1.5">

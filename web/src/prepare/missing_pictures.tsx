@@ -2,14 +2,16 @@ import { IconPhotoPlus } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { addPictures } from "../api/rest";
-import type { SurfaceState } from "../api/schema.generated";
+import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
-import { useSession } from "../state/session";
+import { surfaceNamed, useSession } from "../state/session";
 
 /** Pictures that the model's file names and nobody gave: add them, or do without. */
-export function MissingPictures({ project, surface }: { project: Project; surface: SurfaceState }) {
+export function MissingPictures({ project }: { project: Project }) {
   const input = useRef<HTMLInputElement>(null);
-  if (!surface.missing?.length) return null;
+  const chosen = useDesk((desk) => desk.surface);
+  const surface = surfaceNamed(useSession((session) => session.state), chosen);
+  if (!surface?.missing?.length) return null;
   const add = async (files: File[]) => {
     try {
       const notes = await addPictures(project.id, files);
@@ -19,7 +21,7 @@ export function MissingPictures({ project, surface }: { project: Project; surfac
     }
   };
   return (
-    <div className="border-b border-fog-3 p-3" data-testid="missing">
+    <div className="card p-3" data-testid="missing-banner">
       <p>
         <b className="font-semibold">{surface.name}</b> wants {surface.missing.map(({ file }) => file).join(" and ")},
         which did not come with the model. Until then it shows a hatched pattern.

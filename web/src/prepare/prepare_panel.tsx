@@ -8,7 +8,6 @@ import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { SurfaceChoice } from "../workspace/surface_choice";
 import { cure } from "./cures";
-import { MissingPictures } from "./missing_pictures";
 
 const CURES: Record<FindingState["cure"], string> = {
   unwrap: "Unwrap anew",
@@ -27,7 +26,6 @@ export function PreparePanel({ project }: { project: Project }) {
     <section aria-label="Prepare" className="card flex h-full flex-col overflow-hidden">
       <SurfaceChoice />
       <div className="min-h-0 grow overflow-y-auto border-t border-fog-3">
-        <MissingPictures project={project} surface={surface} />
         <CheckupList project={project} surface={surface} />
         <Parts project={project} />
       </div>

@@ -25,7 +25,7 @@ const TOOLS: { value: PrepareTool; text: string; hint: string }[] = [
 /** With what UVs are made: picks and seams, ways to unwrap, islands, maps. */
 export function PrepareTray({ project, stage }: { project: Project; stage: Stage }) {
   return (
-    <div className="card grid h-full grid-cols-[270px_minmax(240px,1fr)_230px_minmax(330px,1.25fr)] divide-x divide-fog-3">
+    <div className="card grid h-full grid-cols-[290px_minmax(240px,1fr)_256px_minmax(350px,1.2fr)] divide-x divide-fog-3">
       <PickPart project={project} />
       <UnwrapSettings project={project} stage={stage} />
       <IslandTools project={project} />
@@ -42,7 +42,7 @@ function PickPart({ project }: { project: Project }) {
     const faces = pickedRuns();
     if (faces) project.send({ type: "mark_border", faces, marked: true });
   };
-  const button = "h-7 rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45";
+  const button = "h-7 whitespace-nowrap rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45";
   return (
     <Part title={count ? `${count.toLocaleString("en")} faces picked` : "Pick and seams"}>
       <div className="-ml-1">
@@ -56,7 +56,7 @@ function PickPart({ project }: { project: Project }) {
           None
         </button>
         <button type="button" className={button} disabled={!count} title="Mark the border of the picked faces as seam (B)" onClick={border}>
-          Border to seam
+          Seam at border
         </button>
         <button
           type="button"

@@ -112,8 +112,7 @@ export class ModelView {
   }
 
   resize(width: number, height: number): void {
-    this.orbit.camera.aspect = width / height;
-    this.orbit.camera.updateProjectionMatrix();
+    this.orbit.reshape(width / height);
   }
 
   /** What lies under a place of the view, in CSS pixels. */

@@ -23,6 +23,14 @@ export class Orbit {
     this.place();
   }
 
+  /** The view has another shape: what was to be seen across stays to be seen. */
+  reshape(aspect: number): void {
+    const share = Math.min(1, this.camera.aspect) / Math.min(1, aspect);
+    this.camera.aspect = aspect;
+    this.distance *= share;
+    this.place();
+  }
+
   turnBy(dx: number, dy: number): void {
     this.turn -= dx * 0.008;
     this.rise = THREE.MathUtils.clamp(this.rise + dy * 0.008, -STEEPEST, STEEPEST);

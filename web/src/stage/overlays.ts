@@ -1,9 +1,10 @@
 import type * as THREE from "three";
 
 import type { StageMesh } from "../api/mesh";
+import type { SurfaceState } from "../api/schema.generated";
 import type { Proof } from "../state/desk";
 import { FaceColors, type FaceColor } from "./face_colors";
-import { densityColor, heatOf, proofPicture, stretchColor } from "./proof";
+import { densityColor, hatchedPicture, heatOf, proofPicture, stretchColor } from "./proof";
 import { SeamLines } from "./seam_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
@@ -86,12 +87,16 @@ export class Overlays {
     return (face) => colors.get(face) ?? null;
   }
 
-  /** The picture that a proof shows through the UVs, if it is one. */
-  picture(proof: Proof): THREE.Texture | null {
-    if (proof !== "checker" && proof !== "letters") return null;
-    const made = this.pictures.get(proof) ?? proofPicture(proof, this.width, this.height);
-    this.pictures.set(proof, made);
-    return made;
+  /** The picture shown through the UVs instead of the paint: a proof, or that a picture is missing. */
+  picture(proof: Proof, { name, missing }: SurfaceState): THREE.Texture | null {
+    if (proof === "checker" || proof === "letters") return this.made(proof, () => proofPicture(proof, this.width, this.height));
+    return missing?.length ? this.made(name, () => hatchedPicture(name)) : null;
+  }
+
+  private made(key: string, make: () => THREE.Texture): THREE.Texture {
+    const picture = this.pictures.get(key) ?? make();
+    this.pictures.set(key, picture);
+    return picture;
   }
 
   dispose(): void {

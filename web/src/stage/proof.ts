@@ -16,11 +16,17 @@ export function proofPicture(kind: "checker" | "letters", width: number, height:
   const cell = SIDE / SQUARES[kind];
   for (let row = 0; row * cell < canvas.height; row++) {
     for (let column = 0; column * cell < canvas.width; column++) {
-      context.fillStyle = kind === "checker" ? ((row + column) % 2 ? "#5d6663" : "#d8dcda") : lettered(row, column);
-      context.fillRect(column * cell, row * cell, cell, cell);
-      if (kind === "letters") label(context, row, column, cell);
+      if (kind === "letters") tile(context, row, column, cell);
+      else {
+        context.fillStyle = (row + column) % 2 ? "#5d6663" : "#d8dcda";
+        context.fillRect(column * cell, row * cell, cell, cell);
+      }
     }
   }
+  return mapped(canvas);
+}
+
+function mapped(canvas: HTMLCanvasElement): THREE.Texture {
   const texture = new THREE.CanvasTexture(canvas);
   texture.colorSpace = THREE.SRGBColorSpace;
   texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
@@ -30,22 +36,59 @@ export function proofPicture(kind: "checker" | "letters", width: number, height:
   return texture;
 }
 
-/** Columns differ in hue, rows in lightness. */
-function lettered(row: number, column: number): string {
-  return `oklch(${0.84 - 0.055 * row} 0.07 ${25 + column * 44})`;
-}
-
-function label(context: CanvasRenderingContext2D, row: number, column: number, cell: number): void {
-  context.strokeStyle = "rgb(30 36 34 / 0.35)";
-  context.lineWidth = 2;
-  context.strokeRect(column * cell + 1, row * cell + 1, cell - 2, cell - 2);
-  context.fillStyle = "#1e2422";
-  context.font = `600 ${cell * 0.34}px "Instrument Sans Variable", sans-serif`;
+/** What a surface shows whose picture is missing: hatched, with its name, so that nobody takes it for paint. */
+export function hatchedPicture(name: string): THREE.Texture {
+  const canvas = document.createElement("canvas");
+  canvas.width = canvas.height = SIDE;
+  const context = canvas.getContext("2d")!;
+  context.fillStyle = "#a9afad";
+  context.fillRect(0, 0, SIDE, SIDE);
+  context.strokeStyle = "#d3d7d5";
+  context.lineWidth = 14;
+  for (let x = -SIDE; x < SIDE; x += SIDE / 16) {
+    context.beginPath();
+    context.moveTo(x, 0);
+    context.lineTo(x + SIDE, SIDE);
+    context.stroke();
+  }
+  context.font = '500 44px "Instrument Sans Variable", sans-serif';
   context.textAlign = "center";
   context.textBaseline = "middle";
-  context.fillText(`${String.fromCharCode(65 + row)}${column + 1}`, (column + 0.5) * cell, (row + 0.53) * cell);
-  // A tick at the top edge: turned and mirrored squares show at once.
-  context.fillRect((column + 0.5) * cell - 2, row * cell, 4, cell * 0.14);
+  for (let row = 0; row < 4; row++) {
+    for (let column = 0; column < 3; column++) {
+      const [x, y] = [((column + 0.5) * SIDE) / 3, ((row + 0.5) * SIDE) / 4];
+      const width = context.measureText(name).width + 28;
+      context.fillStyle = "#e9ebea";
+      context.fillRect(x - width / 2, y - 32, width, 64);
+      context.fillStyle = "#1e2422";
+      context.fillText(name, x, y);
+    }
+  }
+  return mapped(canvas);
+}
+
+/** Columns differ in hue, rows in lightness; each tile is a mooring plate with a chevron that points up. */
+function tile(context: CanvasRenderingContext2D, row: number, column: number, cell: number): void {
+  const [x, y] = [column * cell, row * cell];
+  const lightness = 0.83 - 0.05 * row;
+  const hue = 60 + column * 40;
+  context.fillStyle = `oklch(${lightness} 0.045 ${hue})`;
+  context.fillRect(x, y, cell, cell);
+  context.fillStyle = `oklch(${Math.min(lightness + 0.09, 0.96)} 0.03 ${hue})`;
+  context.beginPath();
+  context.roundRect(x + cell * 0.1, y + cell * 0.1, cell * 0.8, cell * 0.8, cell * 0.22);
+  context.fill();
+  context.strokeStyle = context.fillStyle = "#1e2422";
+  context.lineWidth = cell * 0.045;
+  context.beginPath();
+  context.moveTo(x + cell * 0.38, y + cell * 0.3);
+  context.lineTo(x + cell * 0.5, y + cell * 0.19);
+  context.lineTo(x + cell * 0.62, y + cell * 0.3);
+  context.stroke();
+  context.font = `500 ${cell * 0.3}px "Instrument Sans Variable", sans-serif`;
+  context.textAlign = "center";
+  context.textBaseline = "middle";
+  context.fillText(`${String.fromCharCode(65 + row)}${column + 1}`, x + cell * 0.5, y + cell * 0.58);
 }
 
 export interface Heat {

@@ -72,7 +72,7 @@ export class Stage {
       usePicks.subscribe(() => this.follow()),
       useCheckup.subscribe(() => this.follow()),
       useSession.subscribe(({ state }, before) => {
-        if (state && state !== before.state) void this.sync(state);
+        if (state && state !== before.state) void this.sync(state).then(() => this.follow());
       }),
     ];
     this.map.onMove = () => useMapPlace.setState(({ tick }) => ({ tick: tick + 1 }));
@@ -161,15 +161,17 @@ export class Stage {
     const desk = useDesk.getState();
     const index = this.chosen;
     const overlays = this.overlays[index];
-    if (!overlays || this.fetching) return;
+    const { state } = useSession.getState();
+    if (!overlays || this.fetching || !state) return;
     const preparing = desk.stage === "prepare";
     const proof = preparing ? desk.proof : "paint";
     const { faces } = usePicks.getState();
     const findings = useCheckup.getState().faces;
     for (const each of this.overlays) each.show(preparing, proof, faces, findings);
-    this.model.shade(desk.shading, this.overlays.map((each) => each.picture(proof)));
+    const pictures = this.overlays.map((each, i) => each.picture(proof, state.surfaces[i]!));
+    this.model.shade(desk.shading, pictures);
     overlays.lines.lines.visible = desk.uvLines || preparing;
-    this.map.show(overlays.picture(proof) ?? this.maps[index]!.color, overlays.width, overlays.height, overlays.onMap);
+    this.map.show(pictures[index] ?? this.maps[index]!.color, overlays.width, overlays.height, overlays.onMap);
     const shown = `${shownView(desk)} ${this.canvas.clientWidth}`;
     if (shown !== this.shown) {
       this.shown = shown;

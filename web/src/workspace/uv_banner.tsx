@@ -16,7 +16,7 @@ export function UvBanner() {
     recolor(next);
   };
   return (
-    <div role="status" data-testid="uv-banner" className="card absolute top-11 left-0 flex max-w-[64%] items-start gap-2 p-2.5">
+    <div role="status" data-testid="uv-banner" className="card flex items-start gap-2 p-2.5">
       <IconAlertTriangle size={17} stroke={1.7} className="mt-0.5 shrink-0 text-danger" />
       <ul>
         {findings.map(({ kind, sentence }) => (

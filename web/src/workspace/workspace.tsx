@@ -4,6 +4,7 @@ import { Stage, type StageNews } from "../stage/stage";
 import { PreparePanel } from "../prepare/prepare_panel";
 import { PrepareTray } from "../prepare/prepare_tray";
 import { IslandBox } from "../prepare/island_box";
+import { MissingPictures } from "../prepare/missing_pictures";
 import { keepChecking } from "../state/checkup";
 import { shownView, useDesk } from "../state/desk";
 import { Project } from "../state/project";
@@ -60,7 +61,12 @@ export function Workspace({ project: id }: { project: string }) {
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
         {open && loaded && <StageControls stage={open.stage} />}
         {ready && open && preparing && view !== "model" && <IslandBox stage={open.stage} />}
-        {ready && !preparing && <UvBanner />}
+        {ready && open && (
+          <div className="absolute top-11 left-0 flex max-w-[64%] flex-col items-start gap-2">
+            {!preparing && <UvBanner />}
+            <MissingPictures project={open.project} />
+          </div>
+        )}
         {open && <WorkBar project={open.project} />}
         <Notice />
         {!ready && (

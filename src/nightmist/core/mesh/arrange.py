@@ -49,7 +49,7 @@ def arranged(
     if how == "fit":
         return _fit(corners, size)
     if how == "upright":
-        return _about(corners, island, middle, _upright_turns(mesh, faces, corners, island))
+        return turned_about(corners, island, middle, upright_turns(mesh, faces, corners, island))
     if how == "stack":
         return _stacked(corners, island, low, span)
     if how == "unflip":
@@ -95,7 +95,7 @@ def _scaled(
     return scaled
 
 
-def _about(
+def turned_about(
     corners: NDArray[np.float64], island: NDArray[np.int64], middle: NDArray[np.float64], angle: NDArray[np.float64]
 ) -> NDArray[np.float64]:
     """Each island turned about its middle by its angle, radians, with the clock as seen (v points down)."""
@@ -105,10 +105,10 @@ def _about(
     return center + np.stack([c * away[..., 0] - s * away[..., 1], s * away[..., 0] + c * away[..., 1]], axis=-1)
 
 
-def _upright_turns(
+def upright_turns(
     mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64], island: NDArray[np.int64]
 ) -> NDArray[np.float64]:
-    """(k,) turns after which the model's up, +y, points up in the map (N26)."""
+    """(k,) turns, radians with the clock, after which the model's up, +y, points up in the map (N26)."""
     space = mesh.corners[faces]
     p1, p2 = space[:, 1] - space[:, 0], space[:, 2] - space[:, 0]
     e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]

@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..progress import Progress, part
 from ..texels.ownership import own_texels
+from .arrange import turned_about, upright_turns
 from .mesh import Mesh
 from .overlap import shared_texels
-from .packing import pack_islands, upright_boxes
+from .packing import boxes_of, pack_islands, upright_boxes
 from .topology import connected, joined_in_map
 from .unwrap import face_areas, flat_areas, flattened, unwrap_by_angle
 
@@ -40,7 +41,7 @@ def lay_out(
     notes: list[str] = []
     corners = _right_way_round(mesh, faces, corners, tidy)
     for step in range(3):
-        laid = _placed(mesh, faces, corners, surface_faces, uv_set, size, margin)
+        laid = _placed(mesh, faces, corners, surface_faces, uv_set, size, margin, not tidy)
         if not tidy:
             break
         own = own_texels(mesh, faces, laid.uvs[uv_set], *size)
@@ -95,7 +96,12 @@ def _right_way_round(
     scale = np.sqrt(true / np.maximum(flat, 1e-300))
     low = np.full((count, 2), np.inf)
     np.minimum.at(low, island, corners.min(axis=1))
-    return upright_boxes((corners - low[island][:, None]) * scale[island][:, None, None] + low[island][:, None], island)
+    true_size = (corners - low[island][:, None]) * scale[island][:, None, None] + low[island][:, None]
+    boxed = upright_boxes(true_size, island)
+    # Of the four ways that the box can lie, the one with the model's up nearest to the map's.
+    quarters = np.round(upright_turns(mesh, faces, boxed, island) / (np.pi / 2)) * (np.pi / 2)
+    corner, span = boxes_of(boxed, island, count)
+    return turned_about(boxed, island, corner + span / 2, quarters)
 
 
 def _placed(
@@ -106,18 +112,19 @@ def _placed(
     uv_set: int,
     size: tuple[int, int],
     margin: float,
+    turn: bool,
 ) -> Mesh:
     others = np.setdiff1d(surface_faces, faces)
     island = local_islands(mesh, faces, corners)
     if not len(others) or uv_set >= len(mesh.uvs):
-        return mesh.with_uvs(uv_set, faces, _uv(pack_islands(corners, island, size, margin).corners, size))
+        return mesh.with_uvs(uv_set, faces, _uv(pack_islands(corners, island, size, margin, turn=turn).corners, size))
     taken = mesh.uvs[uv_set][others].astype(np.float64) * size
     lies = np.isfinite(taken).all(axis=(1, 2))
     others, taken = others[lies], taken[lies]
     flat = np.abs(flat_areas(taken)).sum()
     density = float(np.sqrt(flat / max(face_areas(mesh.corners[others]).sum(), 1e-300))) if len(others) else np.inf
     try:
-        packed = pack_islands(corners, island, size, margin, taken, density)
+        packed = pack_islands(corners, island, size, margin, taken, density, turn)
         roomy = not len(others) or packed.scale >= LEAST_SHARE * density
     except NightmistError:
         roomy = False

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
+from ..kernels import kernel
 from .polygons import guessed_polygons
 
 if TYPE_CHECKING:
@@ -176,19 +177,29 @@ def sound_normals(mesh: Mesh, given: NDArray[np.float32] | None) -> NDArray[np.f
 
 
 def smooth_normals(mesh: Mesh, crease: float = 40.0) -> NDArray[np.float64]:
-    """Vertex normals weighted by area; faces that meet at more than `crease` degrees stay sharp there."""
-    vertex = mesh.weld[mesh.faces]
+    """(F, 3, 3) corner normals: the mean, weighted by area, of the faces around within `crease` degrees of the own."""
+    corner = np.argsort(mesh.weld[mesh.faces].ravel(), kind="stable")
+    vertex = mesh.weld[mesh.faces].ravel()[corner]
+    starts = np.searchsorted(vertex, np.arange(int(vertex.max()) + 2))
     a, b, c = mesh.corners[:, 0], mesh.corners[:, 1], mesh.corners[:, 2]
-    weighted = np.cross(b - a, c - a)
-    total = np.zeros((int(vertex.max()) + 1, 3))
-    for corner in range(3):
-        np.add.at(total, vertex[:, corner], weighted)
-    mean = total[vertex]
-    length = np.linalg.norm(mean, axis=2, keepdims=True)
-    mean = np.divide(mean, length, out=np.zeros_like(mean), where=length > 0)
-    flat = np.broadcast_to(mesh.face_normals[:, None, :], mean.shape)
-    agrees = (mean * flat).sum(axis=2, keepdims=True) > np.cos(np.radians(crease))
-    return np.where(agrees, mean, flat)
+    normals = np.zeros((len(mesh.faces) * 3, 3))
+    _mean_around(corner, starts, np.cross(b - a, c - a), mesh.face_normals, np.cos(np.radians(crease)), normals)
+    length = np.linalg.norm(normals, axis=1, keepdims=True)
+    unit: NDArray[np.float64] = np.divide(normals, length, out=np.zeros_like(normals), where=length > 0)
+    return unit.reshape(-1, 3, 3)
+
+
+@kernel
+def _mean_around(corner, starts, weighted, face_normals, limit, out):  # type: ignore[no-untyped-def]
+    for v in range(len(starts) - 1):
+        for i in range(starts[v], starts[v + 1]):
+            n = face_normals[corner[i] // 3]
+            for j in range(starts[v], starts[v + 1]):
+                f = corner[j] // 3
+                m = face_normals[f]
+                if i == j or n[0] * m[0] + n[1] * m[1] + n[2] * m[2] > limit:
+                    for k in range(3):
+                        out[corner[i], k] += weighted[f, k]
 
 
 def drop_empty_surfaces(mesh: Mesh) -> Mesh:

@@ -45,7 +45,7 @@ def pack_islands(
     count = int(island.max()) + 1
     lows, spans = boxes_of(corners, island, count)
     local = corners - lows[island][:, None]
-    # Broad and low: shelves fill best when all islands lie the same way.
+    # Broad and low: rows fill best when all islands lie the same way.
     turned = turn & (spans[:, 1] > spans[:, 0])
     local[turned[island]] = _quarter(local[turned[island]], spans[island][turned[island]])
     spans[turned] = spans[turned][:, ::-1]

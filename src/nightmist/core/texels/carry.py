@@ -52,7 +52,7 @@ def same_faces(own: Ownership, new_uv: NDArray[np.float64], old_uv: NDArray[np.f
     """
     flat = np.concatenate([old_uv, np.zeros((*old_uv.shape[:2], 1))], axis=2)
     both = np.concatenate([old_uv, new_uv], axis=2)
-    finite: NDArray[np.bool_] = np.isfinite(both.reshape(len(both), -1)).all(axis=1)
+    finite: NDArray[np.bool_] = np.isfinite(both.reshape(len(both), 12)).all(axis=1)
     matrix = affine(np.where(finite[:, None, None], new_uv, 0), np.where(finite[:, None, None], flat, 0))
     area = np.abs(matrix[:, 0] * matrix[:, 4] - matrix[:, 1] * matrix[:, 3])
     surface = np.where(finite & (area > 1e-12), old_surface, -1).astype(np.int32)

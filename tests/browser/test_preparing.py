@@ -1,0 +1,394 @@
+"""The stage before the first stroke, in a real browser, down to UVs and texels."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import struct
+import zipfile
+from urllib.request import urlopen
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import expect
+
+from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.pictures import write_png
+from nightmist.core.mesh.bodies import practice_body
+from nightmist.demo.cabinet import tide_gauge_cabinet
+
+from ..shapes import joined, placed, plane, sphere
+from .conftest import PATIENCE, SWITCHES
+from .test_painting import PLAIN, RED, plain_red
+
+
+class Stage:
+    """The model as the page gets it."""
+
+    def __init__(self, server, project: str) -> None:
+        with urlopen(f"{server.url}api/projects/{project}/mesh") as answer:
+            data = answer.read()
+        length = struct.unpack_from("<I", data, 4)[0]
+        self.header = json.loads(data[8 : 8 + length])
+        self.body = data[8 + length :]
+
+    def numbers(self, place, dtype=np.uint32):
+        return np.frombuffer(self.body, dtype, place[1], place[0])
+
+    def corners(self, surface=0):
+        """(faces, 3, 2) UVs."""
+        found = self.header["surfaces"][surface]
+        uv = self.numbers(found["uv"], np.float32).reshape(-1, 2)
+        return uv[self.numbers(found["index"])].reshape(-1, 3, 2)
+
+    @property
+    def seams(self):
+        return len(self.numbers(self.header["seams"]))
+
+    @property
+    def islands(self):
+        return len(np.unique(self.numbers(self.header["island"])))
+
+
+def prepare(painter, project):
+    """A tab in the Prepare stage, its checkup done."""
+    tab = painter(project).open()
+    tab.page.get_by_role("button", name="Prepare").click()
+    tab.page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
+    return tab
+
+
+def settled(tab, change: int) -> None:
+    """The change is kept, and the stage shows the model as it now is."""
+    tab.wait_kept(change)
+    tab.page.wait_for_function("() => document.querySelector('canvas')?.dataset.shape !== ''", timeout=PATIENCE)
+    tab.page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
+
+
+def on_map(tab, x: float, y: float) -> tuple[float, float]:
+    """Where a place of the map (UV) lies on the page, side by side with a fitted square map."""
+    width, height = tab.box["width"] / 2, tab.box["height"]
+    side = min(width - 48, height - 48)
+    left = tab.box["x"] + tab.box["width"] / 2 + (width - side) / 2
+    return left + x * side, tab.box["y"] + (height - side) / 2 + y * side
+
+
+def drag_on_map(tab, start, end, **keys) -> None:
+    tab.page.mouse.move(*on_map(tab, *start))
+    tab.page.mouse.down()
+    tab.page.mouse.move(*on_map(tab, *end), steps=6)
+    tab.page.mouse.up()
+
+
+def islands():
+    """Two squares beside each other, each an island of a quarter of the map's side."""
+    return joined(
+        placed(plane(2), uv_scale=0.25), placed(plane(2), move=(2.2, 0, 0), uv_scale=0.25, uv_move=(0.5, 0.5))
+    )
+
+
+def test_a_bad_model_is_cured_with_one_click(painter, server):
+    """The banner says what is wrong, the stage shows where, one click mends it, one undo brings it back."""
+    project = server.create(write_glb(tide_gauge_cabinet()), "cabinet.glb")
+    tab = painter(project).open()
+    page = tab.page
+    banner = page.get_by_test_id("uv-banner")
+    expect(banner).to_contain_text("of the painted texels are shared")
+    banner.get_by_role("button", name="Mend").click()
+    checkup = page.get_by_test_id("checkup")
+    for words in ("shared", "outside the map", "mirrored", "stretched more than 2 times"):
+        expect(checkup).to_contain_text(words)
+    before = Stage(server, project).corners()
+    image = tab.colors()
+    reddish = (image[..., 0].astype(int) - image[..., 2]) > 60
+    assert reddish.mean() > 0.1  # where it is wrong, model and map are colored
+    page.get_by_role("button", name="Unwrap anew").first.click()
+    settled(tab, 1)
+    expect(checkup).to_contain_text("Sound: nothing to mend.")
+    after = Stage(server, project).corners()
+    assert after.min() >= 0
+    assert after.max() <= 1
+    page.get_by_role("button", name="Undo").click()
+    settled(tab, 2)
+    assert (Stage(server, project).corners() == before).all()
+    expect(checkup).to_contain_text("shared")
+    checkup.get_by_role("button", name="Meant so").first.click()
+    expect(checkup).to_contain_text("1 meant so")
+    tab.open()
+    expect(page.get_by_test_id("checkup")).to_contain_text("1 meant so")
+
+
+def test_islands_are_picked_moved_and_scaled_in_the_map(painter, server):
+    """The model follows while dragging; what arrives is exact; the paint stays on the model."""
+    project = server.create(write_glb(islands()), "islands.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Prepare").click()
+    page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
+    before = Stage(server, project).corners()
+    page.mouse.click(*on_map(tab, 0.12, 0.12))
+    expect(page.get_by_text("8 faces picked")).to_be_visible()
+    drag_on_map(tab, (0.12, 0.12), (0.62, 0.12))
+    settled(tab, 2)
+    after = Stage(server, project).corners()
+    moved = (after - before)[before.max(axis=(1, 2)) < 0.3]
+    shift = moved.reshape(-1, 2)
+    assert np.ptp(shift, axis=0).max() < 1e-6
+    assert shift[0] == pytest.approx([0.5, 0], abs=0.03)
+    assert shift[0][0] * 256 == pytest.approx(round(shift[0][0] * 256), abs=1e-3)  # whole texels
+    painted = server.texels(project, "surface")
+    assert (painted == np.array(RED) * 257).all(axis=2).sum() > 10
+    # A corner handle scales, keeping proportions; the knob above turns.
+    handle = page.locator("[data-handle='1,1']").bounding_box()
+    page.mouse.move(handle["x"] + 5, handle["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(handle["x"] + 65, handle["y"] + 65, steps=5)
+    page.mouse.up()
+    settled(tab, 3)
+    grown = Stage(server, project).corners()
+    picked = before.max(axis=(1, 2)) < 0.3
+    ratio = np.ptp(grown[picked].reshape(-1, 2), axis=0) / np.ptp(after[picked].reshape(-1, 2), axis=0)
+    assert ratio[0] > 1.1
+    assert ratio[0] == pytest.approx(ratio[1], rel=1e-3)
+    knob = page.locator("[data-handle=turn]").bounding_box()
+    box = page.locator("[data-handle='1,0.5']").bounding_box()
+    page.mouse.move(knob["x"] + 7, knob["y"] + 7)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 60, box["y"] + 5, steps=6)
+    page.mouse.up()
+    settled(tab, 4)
+    turned = Stage(server, project).corners()[picked].reshape(-1, 2)
+    middle = (grown[picked].reshape(-1, 2).min(axis=0) + grown[picked].reshape(-1, 2).max(axis=0)) / 2
+    away = grown[picked].reshape(-1, 2) - middle
+    assert np.abs(turned - middle - np.column_stack([-away[:, 1], away[:, 0]])).max() < 0.005
+    for change in (5, 6, 7):
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change)
+    assert (Stage(server, project).corners() == before).all()
+
+
+def test_box_pick_arrange_and_pack(painter, server):
+    """A box from the empty map picks what it meets; fit, align and pack change the UVs as they say."""
+    project = server.create(write_glb(islands()), "islands.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+    drag_on_map(tab, (0.45, 0.45), (0.6, 0.6))
+    expect(page.get_by_text("8 faces picked")).to_be_visible()
+    page.get_by_label("Align left").click()
+    expect(page.get_by_role("alert")).to_contain_text("changes nothing")  # one island is in line with itself
+    page.mouse.move(*on_map(tab, 0.12, 0.12))
+    page.keyboard.down("Shift")
+    page.mouse.click(*on_map(tab, 0.12, 0.12))
+    page.keyboard.up("Shift")
+    expect(page.get_by_text("16 faces picked")).to_be_visible()
+    page.get_by_label("Align left").click()
+    settled(tab, 1)
+    corners = Stage(server, project).corners()
+    assert corners[:8].reshape(-1, 2).min(axis=0)[0] == pytest.approx(
+        corners[8:].reshape(-1, 2).min(axis=0)[0], abs=1e-6
+    )
+    page.get_by_role("button", name="None", exact=True).click()
+    page.get_by_role("button", name="Pack").click()
+    settled(tab, 2)
+    packed = Stage(server, project).corners()
+    sizes = [np.ptp(packed[half].reshape(-1, 2), axis=0) for half in (slice(0, 8), slice(8, 16))]
+    assert np.allclose(sizes[0], sizes[1], atol=1e-4)
+    assert sizes[0].min() > 0.4
+    page.get_by_label("Density").fill("40")
+    page.keyboard.press("Enter")
+    settled(tab, 3)
+    spread = np.ptp(Stage(server, project).corners()[:8].reshape(-1, 2), axis=0) * 256
+    assert spread == pytest.approx([80, 80], rel=0.01)  # 2 units across at 40 texels each
+
+
+def test_seams_are_marked_and_the_surface_unwraps_along_them(painter, server):
+    """A click marks an edge, another a loop, on model and map; unwrapping along them gives those pieces."""
+    project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+    page.get_by_role("radio", name="Seam loop").click()
+    # The middle line from top to bottom, clicked in the map.
+    page.mouse.click(*on_map(tab, 0.45 * 0.9 / 0.9 + 0.002, 0.33))
+    tab.wait_kept(1)
+    stage = Stage(server, project)
+    assert stage.seams == 8  # four edges, each from both sides
+    page.get_by_label("Way to unwrap").select_option("seams")
+    page.get_by_role("button", name="Unwrap surface").click()
+    settled(tab, 2)
+    assert Stage(server, project).islands == 2
+    page.keyboard.press("v")
+    page.mouse.click(*tab.at(0.21, 0.4))
+    expect(page.get_by_text("16 faces picked")).to_be_visible()
+    page.get_by_role("button", name="Clear seams").click()
+    tab.wait_kept(3)
+    assert Stage(server, project).seams == 0
+    page.get_by_role("button", name="Seam at border").click()
+    tab.wait_kept(4)
+    assert Stage(server, project).seams == 8
+
+
+def test_maps_of_another_size_keep_the_paint(painter, server):
+    """The project's size changes for all, an exception for one; oblong maps too; the stroke stays."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Prepare").click()
+    page.get_by_label("Width").select_option("512")
+    settled(tab, 2)
+    page.get_by_label("Height").select_option("512")
+    settled(tab, 3)
+    for surface in ("left", "right"):
+        assert server.texels(tab.project, surface).shape[:2] == (512, 512)
+    assert (np.abs(server.texels(tab.project, "left").astype(int) - np.array(RED) * 257).max(axis=2) < 300).sum() > 400
+    page.get_by_label("own size").click()
+    tab.wait_kept(4)
+    page.get_by_label("Width").select_option("256")
+    settled(tab, 5)
+    assert server.texels(tab.project, "left").shape[:2] == (512, 256)
+    assert server.texels(tab.project, "right").shape[:2] == (512, 512)
+    page.get_by_role("button", name="Paint", exact=True).click()
+    tab.wait_color(0.44, 0.5, RED)
+
+
+def test_parts_are_hidden(painter, server):
+    """A hidden part is not seen, not hit and not painted; it comes back with one click."""
+    project = server.create(write_glb(joined(plane(2), placed(plane(2), move=(0, 0, 0.4), uv_scale=0.3))), "two.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+    page.get_by_label("Hide part 1").click()
+    settled(tab, 1)
+    page.get_by_role("button", name="Paint", exact=True).click()
+    page.get_by_label("Use #b8402c").click()
+    tab.drag((0.5, 0.5), (0.52, 0.5))
+    tab.wait_kept(2)
+    texels = server.texels(project, "surface")
+    assert (np.abs(texels.astype(int) - np.array(RED) * 257).max(axis=2) < 9000).sum() > 20
+    page.get_by_role("button", name="Prepare").click()
+    page.get_by_label("Show part 1").click()
+    settled(tab, 3)
+    expect(page.get_by_label("Hide part 1")).to_be_visible()
+
+
+def test_faces_become_a_surface_of_their_own(painter, server):
+    """Picked faces go to a new surface with their paint, in one step."""
+    project = server.create(write_glb(islands()), "islands.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    painted = (server.texels(project, "surface") == np.array(RED) * 257).all(axis=2).sum()
+    page.get_by_role("button", name="Prepare").click()
+    page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
+    page.mouse.click(*on_map(tab, 0.12, 0.12))
+    page.get_by_role("button", name="Assign faces").click()
+    page.get_by_label("Name of the new surface").fill("lid")
+    page.keyboard.press("Enter")
+    settled(tab, 2)
+    expect(page.get_by_role("combobox", name="Surface")).to_contain_text("lid")
+    moved = server.texels(project, "lid")
+    assert (moved == np.array(RED) * 257).all(axis=2).sum() == pytest.approx(painted, abs=2)
+    page.keyboard.press("Control+z")
+    settled(tab, 3)
+    expect(page.get_by_role("combobox", name="Surface")).not_to_contain_text("lid")
+
+
+def test_another_model_takes_over_the_paint(painter, server):
+    """Replacing the model carries the stroke over; a broken file changes nothing and says why."""
+    project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.47, 0.5), (0.53, 0.5))
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Prepare").click()
+    page.get_by_label("New model").set_input_files({"name": "x.glb", "mimeType": "m", "buffer": b"glTF" + bytes(30)})
+    expect(page.get_by_role("alert")).to_contain_text("x.glb")
+    finer = placed(plane(7), uv_scale=0.5, uv_move=(0.4, 0.4))
+    page.get_by_label("New model").set_input_files({"name": "finer.glb", "mimeType": "m", "buffer": write_glb(finer)})
+    settled(tab, 2)
+    texels = server.texels(project, "surface").astype(int)
+    red = np.abs(texels - np.array(RED) * 257).max(axis=2) < 2000
+    rows, columns = np.nonzero(red)
+    assert red.sum() > 10
+    # The middle of the model lies at UV 0.65 now.
+    assert rows.mean() / 256 == pytest.approx(0.65, abs=0.03)
+    assert columns.mean() / 256 == pytest.approx(0.65, abs=0.04)
+
+
+def test_missing_pictures_are_named_and_added(painter, server):
+    """A surface that lacks a picture says which; given later, it becomes the lowest layer."""
+    tab = painter("0")
+    page = tab.page
+    page.goto(f"{server.url}{SWITCHES}#/")
+    places = b"v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
+    obj = b"mtllib q.mtl\n" + places + b"usemtl plank\nf 1/1 2/2 3/3 4/4\n"
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as zipped:
+        zipped.writestr("folder/q.obj", obj)
+        zipped.writestr("folder/q.mtl", b"newmtl plank\nmap_Kd tar.png\n")
+    page.locator("input[type=file]").set_input_files({"name": "q.zip", "mimeType": "m", "buffer": packed.getvalue()})
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    project = page.evaluate("() => location.hash").split("/")[-1]
+    expect(page.get_by_test_id("missing-banner")).to_contain_text("plank wants tar.png")
+    picture = write_png(np.full((16, 16, 3), (20, 90, 30), np.uint8))
+    page.get_by_label("Missing pictures").set_input_files({"name": "tar.png", "mimeType": "m", "buffer": picture})
+    expect(page.get_by_test_id("missing-banner")).to_have_count(0)
+    assert (server.texels(project, "plank") == np.array((20, 90, 30)) * 257).all()
+    expect(page.get_by_role("button", name="From the file Normal 100%")).to_be_visible()
+
+
+def test_a_practice_body_and_the_planner(painter, server):
+    """A ring from the gallery is sound; the planner says which size it needs and what maps cost."""
+    tab = painter("0")
+    page = tab.page
+    page.goto(f"{server.url}{SWITCHES}#/")
+    page.get_by_role("combobox", name="Maps").select_option("512")
+    page.get_by_role("button", name="ring").click()
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    page.get_by_role("button", name="Prepare").click()
+    expect(page.get_by_test_id("checkup")).to_contain_text("Sound: nothing to mend.")
+    page.get_by_role("button", name="Plan sizes").click()
+    expect(page.get_by_role("cell", name="one shared, 2048")).to_be_visible()
+    text = page.get_by_text("a model unit takes").inner_text()
+    needed = int(re.search(r"takes ([\d,]+) px", text).group(1))
+    assert needed == round(1080 / (2 * 3 * np.tan(np.radians(20))))
+
+
+@pytest.mark.parametrize("proof", ["Checker", "Letters", "Stretch", "Density"])
+def test_proofs_change_what_is_seen_and_nothing_else(painter, server, proof):
+    """Squares and heat are shown through the UVs; the paint below is untouched."""
+    project = server.create(write_glb(practice_body("sphere")), "ball.glb")
+    tab = prepare(painter, project)
+    before, texels = tab.colors(), server.texels(project, "sphere")
+    tab.page.get_by_role("radio", name=proof).click()
+    for _ in range(100):
+        after = tab.colors()
+        if (np.abs(after - before).max(axis=2) > 20).mean() > 0.15:
+            break
+        tab.page.wait_for_timeout(100)
+    else:
+        raise AssertionError("the proof is not shown")
+    assert (server.texels(project, "sphere") == texels).all()
+    assert tab.page.get_by_role("button", name="Undo").is_disabled()
+    tab.page.get_by_role("radio", name="Paint", exact=True).click()
+
+
+def test_long_work_can_be_called_off(painter, server):
+    """Unwrapping a fine model shows how far it is; called off, nothing has changed."""
+    fine = sphere(200, 100)
+    project = server.create(write_glb(fine), "fine.glb")
+    tab = prepare(painter, project)
+    before = Stage(server, project).corners()
+    tab.page.get_by_role("button", name=re.compile("Unwrap")).last.click()
+    work = tab.page.get_by_test_id("work")
+    expect(work).to_be_visible()
+    work.get_by_role("button", name="Call off").click()
+    expect(work).to_have_count(0)
+    expect(tab.page.get_by_role("alert")).to_contain_text("Called off; nothing was changed.")
+    assert (Stage(server, project).corners() == before).all()
+    assert Image.open(io.BytesIO(tab.page.screenshot())).size[0] > 0
+    tab.wait_color(0.25, 0.5, PLAIN, near=90)

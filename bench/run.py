@@ -1,15 +1,21 @@
 """./nightmist bench: speed as ratios against general-purpose libraries, measured in one run.
 
-Arguments choose parts: dab, compose, bytes, browser. Without any, all are run.
+Arguments choose parts: dab, compose, bytes, prepare, browser. Without any, all are run.
 """
 
 from __future__ import annotations
 
 import sys
 
-from . import browser, bytes_touched, compose, dab
+from . import browser, bytes_touched, compose, dab, prepare
 
-PARTS = {"dab": dab.main, "compose": compose.main, "bytes": bytes_touched.main, "browser": browser.main}
+PARTS = {
+    "dab": dab.main,
+    "compose": compose.main,
+    "bytes": bytes_touched.main,
+    "prepare": prepare.main,
+    "browser": browser.main,
+}
 
 
 def main() -> int:

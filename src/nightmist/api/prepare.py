@@ -8,7 +8,7 @@ from fastapi import APIRouter, File, Form, Response, UploadFile
 from pydantic import BaseModel
 
 from ..core.mesh.checkup import Cure, FindingKind, check_uvs
-from ..core.mesh.planner import memory, pixels_per_unit, plan_table
+from ..core.mesh.planner import pixels_per_unit, plan_table
 from ..core.mesh.topology import islands_of
 from ..document.shape import runs_of_faces
 from .mesh_wire import Snapshot, write_mesh
@@ -127,13 +127,6 @@ def plan(studio: InStudio, project: str, distance: float, fov_y: float, picture_
             side *= 2
         wanted[name] = side
     return Plan(needed=needed, sizes=wanted, rows=rows)
-
-
-@router.get("/memory")
-def map_memory(width: int, height: int) -> dict[str, int]:
-    """Bytes of each map of a surface, with its smaller copies, at 8 bits."""
-    channels = {"base_color": 3, "roughness": 1, "metallic": 1, "height": 1, "normal": 3}
-    return {name: memory(width, height, count) for name, count in channels.items()}
 
 
 @router.post("/projects/{project}/model", responses={422: {"model": Problem}})

@@ -133,13 +133,17 @@ class Preparing:
         self._move(target, chosen, placed, f"Arrange islands of {surface}", keep_paint)
 
     def set_density(
-        self, surface: str, density: float, faces: Faces | None = None, keep_paint: bool = True
+        self, surface: str | None, density: float, faces: Faces | None = None, keep_paint: bool = True
     ) -> None:  # fmt: skip
-        """Scale islands about their middles to so many texels per model unit."""
-        target = self.surface(surface)
-        chosen, corners, island = self._islands(target, faces)
-        placed = with_density(self.mesh, chosen, corners, island, density)
-        self._move(target, chosen, placed, f"Texel density of {surface}", keep_paint)
+        """Scale islands about their middles to so many texels per model unit; None means those of all surfaces."""
+        mesh = self.mesh
+        targets = [self.surface(surface)] if surface else [s for s in self.surfaces.values() if len(s.faces)]
+        for target in targets:
+            chosen, corners, island = self._islands(target, faces)
+            placed = with_density(mesh, chosen, corners, island, density)
+            mesh = mesh.with_uvs(target.state.uv_set, chosen, (placed / target.size).astype(np.float32))
+        carry = {target.name for target in targets} if keep_paint else set()
+        self._refit(f"Texel density of {surface or 'all surfaces'}", mesh=mesh, carry=carry)
 
     def even_out(self, surface: str, margin: float = DEFAULT_MARGIN, keep_paint: bool = True) -> None:
         """Bring all islands of a surface to one density, as fine as the map allows."""

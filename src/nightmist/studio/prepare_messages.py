@@ -99,10 +99,10 @@ class Arrange(Preparation):
 
 
 class SetDensity(Preparation):
-    """Scale islands to so many texels per model unit."""
+    """Scale islands to so many texels per model unit; no surface means all of them."""
 
     type: Literal["set_density"]
-    surface: str
+    surface: str | None
     faces: Runs | None = None
     density: float = Field(gt=0)
     keep_paint: bool = True

@@ -188,26 +188,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/memory": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Map Memory
-         * @description Bytes of each map of a surface, with its smaller copies, at 8 bits.
-         */
-        get: operations["map_memory_api_memory_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/projects/{project}/model": {
         parameters: {
             query?: never;
@@ -1015,7 +995,7 @@ export interface components {
         };
         /**
          * SetDensity
-         * @description Scale islands to so many texels per model unit.
+         * @description Scale islands to so many texels per model unit; no surface means all of them.
          */
         SetDensity: {
             /**
@@ -1024,7 +1004,7 @@ export interface components {
              */
             type: "set_density";
             /** Surface */
-            surface: string;
+            surface: string | null;
             /**
              * Faces
              * @default null
@@ -1856,40 +1836,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    map_memory_api_memory_get: {
-        parameters: {
-            query: {
-                width: number;
-                height: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: number;
-                    };
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

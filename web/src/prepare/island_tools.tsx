@@ -6,10 +6,10 @@ import {
 
 import type { Arrange } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
-import { pickedRuns } from "../state/picks";
+import type { Stage } from "../stage/stage";
+import { pickedRuns, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
-import { useCheckup } from "../state/checkup";
 import { Part } from "../ui/part";
 import { NumberField } from "../ui/number_field";
 
@@ -30,13 +30,15 @@ const TOOLS: { how: Arrange["how"]; text: string; Icon: typeof IconRotate2 }[] =
 ];
 
 /** What whole islands can be told: the picked ones, or all. */
-export function IslandTools({ project }: { project: Project }) {
+export function IslandTools({ project, stage }: { project: Project; stage: Stage }) {
+  // Other picks and another model have another density.
+  usePicks();
   const state = useSession((session) => session.state);
   const surface = surfaceNamed(state, useDesk((desk) => desk.surface));
   const { margin, keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
-  const checkup = useCheckup((checked) => checked.surfaces?.find((found) => found.surface === surface?.name));
   if (!state || !surface) return null;
   const index = state.surfaces.indexOf(surface);
+  const density = Math.round(stage.density() * 10) / 10;
   const target = () => ({ surface: surface.name, faces: pickedRuns(index), keep_paint });
   const icon = "grid size-7 place-items-center rounded-control bg-fog-2 hover:bg-fog-3";
   return (
@@ -54,12 +56,19 @@ export function IslandTools({ project }: { project: Project }) {
           </button>
         ))}
       </div>
-      <div className="mt-1.5">
+      <div className="mt-1.5 flex items-center gap-1.5">
         <NumberField
-          label="Density" value={Math.round(checkup?.density[1] ?? 0)} min={0.01} max={1e6} unit="px / unit"
-          title="Texels per model unit; a number sets it for the picked islands, or all"
-          onChange={(density) => project.send({ type: "set_density", density, ...target() })}
+          label="Density" value={density} min={0.01} max={1e6} unit="px / unit"
+          title="Texels per model unit; a number sets it for the picked islands, or all of the surface"
+          onChange={(wanted) => project.send({ type: "set_density", density: wanted, ...target() })}
         />
+        <button
+          type="button" title="Give the islands of all surfaces this density"
+          className="ml-auto h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3"
+          onClick={() => project.send({ type: "set_density", surface: null, faces: null, density, keep_paint })}
+        >
+          To all
+        </button>
       </div>
     </Part>
   );

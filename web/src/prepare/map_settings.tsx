@@ -9,8 +9,8 @@ import { Planner } from "./planner";
 import { ReplaceModel } from "./replace_model";
 
 const SIDES = [256, 512, 1024, 2048, 4096, 8192];
-/** Bytes a texel of all maps handed off, and a third more for smaller copies. */
-const BYTES = 9;
+/** Bytes a texel of each map takes at 8 bits. */
+const BYTES = { "base color": 3, roughness: 1, metallic: 1, height: 1, normal: 3 };
 
 /** How large a surface's maps are, for which UVs, and what they begin with. */
 export function MapSettings({ project }: { project: Project }) {
@@ -26,9 +26,12 @@ export function MapSettings({ project }: { project: Project }) {
     if (!exception) project.send({ type: "follow_project_size", surface: surface.name });
     else project.send({ type: "resize", surface: surface.name, width: surface.width, height: surface.height });
   };
-  const megabytes = (surface.width * surface.height * BYTES * 4) / 3 / 2 ** 20;
+  // Smaller copies for the distance take a third more.
+  const megabytes = (bytes: number) => ((surface.width * surface.height * bytes * 4) / 3 / 2 ** 20).toFixed(1);
+  const costs = Object.entries(BYTES).map(([map, bytes]) => `${map} ${megabytes(bytes)} MB`);
+  const all = Object.values(BYTES).reduce((sum, bytes) => sum + bytes, 0);
   return (
-    <Part title={`Maps of ${surface.name}, ${megabytes.toFixed(0)} MB`}>
+    <Part title={<span title={costs.join(", ")}>{`Maps of ${surface.name}, ${megabytes(all)} MB`}</span>}>
       <div className="flex h-7 items-center gap-1.5">
         <Side label="Width" value={surface.width} onChange={(width) => set(width, surface.height)} />
         ×

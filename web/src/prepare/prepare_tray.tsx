@@ -28,7 +28,7 @@ export function PrepareTray({ project, stage }: { project: Project; stage: Stage
     <div className="card grid h-full grid-cols-[290px_minmax(240px,1fr)_256px_minmax(350px,1.2fr)] divide-x divide-fog-3">
       <PickPart project={project} />
       <UnwrapSettings project={project} stage={stage} />
-      <IslandTools project={project} />
+      <IslandTools project={project} stage={stage} />
       <MapSettings project={project} />
     </div>
   );

@@ -94,7 +94,7 @@ export function UnwrapSettings({ project, stage }: { project: Project; stage: St
 
 /** The axes that a shape is laid on: the model's, around the faces meant, or those of the view. */
 function frameFor(axis: Preparing["axis"], stage: Stage): Frame {
-  const center = stage.model.bounds.getCenter(stage.model.orbit.target.clone()).toArray();
+  const center = stage.middle().toArray();
   if (axis === "view") {
     const { elements } = stage.model.orbit.camera.matrixWorld;
     return { center, right: [elements[0], elements[1], elements[2]], up: [elements[4], elements[5], elements[6]] };

@@ -125,6 +125,28 @@ export function heatOf({ geometry, index, uv }: SurfaceGeometry, width: number, 
   return heat;
 }
 
+/** Texels per model unit of the faces that are wanted, all together. */
+export function densityOf(
+  { geometry, index, uv, face }: SurfaceGeometry,
+  width: number,
+  height: number,
+  wanted: (face: number) => boolean,
+): number {
+  const places = geometry.getAttribute("position") as THREE.BufferAttribute;
+  const triangle = new THREE.Triangle();
+  let [solid, flat] = [0, 0];
+  face.forEach((number, t) => {
+    if (!wanted(number)) return;
+    const [a, b, c] = [index.getX(3 * t), index.getX(3 * t + 1), index.getX(3 * t + 2)];
+    triangle.setFromAttributeAndIndices(places, a, b, c);
+    solid += triangle.getArea();
+    const [e1x, e1y] = [uv.getX(b) - uv.getX(a), uv.getY(b) - uv.getY(a)];
+    const [e2x, e2y] = [uv.getX(c) - uv.getX(a), uv.getY(c) - uv.getY(a)];
+    flat += (Math.abs(e1x * e2y - e1y * e2x) / 2) * width * height;
+  });
+  return solid > 0 ? Math.sqrt(flat / solid) : 0;
+}
+
 /** 1 is calm, 2 and more is strong. */
 export function stretchColor(stretch: number): FaceColor {
   return ramp(Math.min(1, Math.max(0, stretch - 1)));

@@ -15,6 +15,7 @@ import { IslandGrip } from "./island_grip";
 import { MapView } from "./map_view";
 import { ModelView } from "./model_view";
 import { Overlays } from "./overlays";
+import { densityOf } from "./proof";
 import { SurfaceMaps } from "./surface_maps";
 
 export interface Area {
@@ -191,6 +192,31 @@ export class Stage {
     if (map) this.map.resize(map.width, map.height);
     this.hand.refreshRing();
     this.invalidate();
+  }
+
+  /** Texels per model unit of the picked faces in the map, or of the whole surface (F11). */
+  density(): number {
+    const overlays = this.overlays[this.chosen];
+    const geometry = this.model.geometries[this.chosen];
+    const { faces, count } = usePicks.getState();
+    if (!overlays || !geometry) return 0;
+    const any = count > 0 && geometry.face.some((face) => faces[face]);
+    return densityOf(geometry, overlays.width, overlays.height, (face) => !any || faces[face] === 1);
+  }
+
+  /** Where picked faces, or the whole surface in the map, have their middle in space. */
+  middle(): THREE.Vector3 {
+    const geometry = this.model.geometries[this.chosen];
+    const { faces } = usePicks.getState();
+    const box = new THREE.Box3();
+    if (geometry) {
+      const any = geometry.face.some((face) => faces[face]);
+      const places = geometry.geometry.getAttribute("position") as THREE.BufferAttribute;
+      for (const v of geometry.verticesOf((face) => !any || faces[face] === 1)) {
+        box.expandByPoint(new THREE.Vector3().fromBufferAttribute(places, v));
+      }
+    }
+    return box.getCenter(new THREE.Vector3());
   }
 
   /** The picked islands of the surface in the map, ready to be moved; null when none is picked. */

@@ -230,7 +230,7 @@ def test_the_demo_project_is_painted_on(painter, server, chromium):
     page.goto(f"{server.url}{SWITCHES}#/")
     card = page.get_by_role("link", name="Lantern buoy")
     expect(card).to_be_visible()
-    page.wait_for_function("document.querySelector('main li img')?.naturalWidth === 480")
+    page.wait_for_function("() => document.querySelector('main li img')?.naturalWidth === 480")
     card.click()
     tab.project = page.evaluate("location.hash").split("/")[-1]
     tab.open()

@@ -91,11 +91,11 @@ def test_automatic_unwrap_of_odd_bodies(body):
 
 def test_islands_keep_the_margin():
     """Between texels of different islands lie at least as many free ones as asked for (brute force over pairs)."""
-    mesh, _ = all_faces(bare(joined(sphere(12, 6), placed(sphere(12, 6), move=(3, 0, 0)))), "auto", (256, 256), 6)
+    mesh, _ = all_faces(bare(joined(sphere(12, 6), placed(sphere(12, 6), move=(3, 0, 0)))), "auto", (128, 128), 4)
     island = islands_of(mesh.topology, mesh.uvs[0], mesh.face_surface)
     assert island.max() > 2
-    label = np.full((256, 256), -1)
-    for face, texels, _, inside in owners(mesh, 256, 256):
+    label = np.full((128, 128), -1)
+    for face, texels, _, inside in owners(mesh, 128, 128):
         y, x = texels[inside >= 0].T
         label[y, x] = island[face]
     places = np.argwhere(label >= 0)
@@ -106,7 +106,7 @@ def test_islands_keep_the_margin():
         for point in mine:
             if len(others):
                 nearest = min(nearest, np.hypot(*(others - point).T).min())
-    assert nearest - 1 >= 6
+    assert nearest - 1 >= 4
 
 
 @pytest.mark.parametrize("angle", [20, 45, 80])

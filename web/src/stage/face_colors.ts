@@ -5,6 +5,9 @@ import type { SurfaceGeometry } from "./surface_geometry";
 /** Red, green, blue and opacity of a face, 0-255; null leaves it as it is. */
 export type FaceColor = readonly [number, number, number, number] | null;
 
+/** Vertex colors are linear, ours are written as the screen shows them. */
+const LINEAR = Uint8Array.from({ length: 256 }, (_, value) => 255 * new THREE.Color().setRGB(value / 255, 0, 0, THREE.SRGBColorSpace).r);
+
 /** Colors laid over single faces, on the model and in the map: picks, findings, heat. */
 export class FaceColors {
   readonly onModel: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
@@ -37,7 +40,8 @@ export class FaceColors {
       if (color) any = true;
       for (let k = 0; k < 3; k++) {
         const at = (3 * t + k) * 4;
-        for (let c = 0; c < 4; c++) array[at + c] = color ? color[c]! : 0;
+        for (let c = 0; c < 3; c++) array[at + c] = color ? LINEAR[color[c]!]! : 0;
+        array[at + 3] = color ? color[3] : 0;
       }
     });
     this.colors.needsUpdate = true;

@@ -1,0 +1,57 @@
+"""Takes docs/screenshots anew from the demo data of a running server: ./nightmist python tools/screenshots.py URL."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist"]
+
+
+def main(address: str) -> None:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(120_000)
+        page.goto(address)
+        page.wait_for_function("() => [...document.querySelectorAll('main li img')].every((i) => i.naturalWidth)")
+        shoot(page, "gallery")
+        enter(page, address, "Lantern buoy")
+        page.get_by_role("button", name="Paint", exact=True).click()
+        page.get_by_role("radio", name="Model", exact=True).click()
+        shoot(page, "model")
+        page.get_by_role("radio", name="Side by side").click()
+        shoot(page, "side-by-side")
+        page.get_by_role("radio", name="Model", exact=True).click()
+        enter(page, address, "Tide-gauge cabinet")
+        page.get_by_role("button", name="Prepare").click()
+        page.get_by_role("radio", name="Findings").click()
+        page.wait_for_selector("[data-testid=checkup][data-running=false]")
+        shoot(page, "prepare-bad")
+        page.get_by_role("button", name="Unwrap anew").first.click()
+        page.get_by_text("Sound: nothing to mend.").wait_for()
+        page.get_by_role("radio", name="Letters").click()
+        shoot(page, "prepare-cured")
+        page.get_by_role("button", name="Undo").click()
+        page.get_by_role("button", name="Unwrap anew").first.wait_for()
+        browser.close()
+
+
+def enter(page: Page, address: str, name: str) -> None:
+    page.goto(address + "#/")
+    page.reload()
+    page.get_by_role("link", name=name).click()
+    page.wait_for_selector("canvas[data-ready=true]")
+
+
+def shoot(page: Page, name: str) -> None:
+    # Software rendering shows a change some frames later.
+    page.wait_for_timeout(2500)
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])

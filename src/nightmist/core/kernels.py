@@ -38,6 +38,7 @@ def _pointer(item: types.Type) -> Any:
 as_uint16 = _pointer(types.uint16)
 as_float32 = _pointer(types.float32)
 as_bool = _pointer(types.boolean)
+as_int32 = _pointer(types.int32)
 
 
 def address_of(array: NDArray[Any]) -> int:

@@ -51,6 +51,9 @@ def save(document: Document, path: Path) -> None:
         with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED) as zipped:
             zipped.writestr("document.json", json.dumps(description), zipfile.ZIP_DEFLATED)
             zipped.writestr("model.glb", write_glb(document.mesh), zipfile.ZIP_DEFLATED)
+            for name, digest in document.tips.items():
+                picture = np.rint(document.arrays.get(digest) * 65535).astype(np.uint16)
+                zipped.writestr(f"tips/{name}.png", write_png(picture))
             for digest, tile in tiles.items():
                 zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
         os.replace(partial, path)
@@ -74,6 +77,9 @@ def load(path: Path) -> Document:
             state = DocumentState.model_validate(description["document"])
             mesh = _mesh(zipped.read("model.glb"), description)
             document = Document(mesh, state)
+            for name in state.tips:
+                picture = read_picture(f"The tip {name}", zipped.read(f"tips/{name}.png"))[..., 0]
+                document.tips[name] = document.arrays.add((picture / 65535).astype(np.float32))
             held: dict[str, Tile] = {}
             for layer_id, refs in description["tiles"].items():
                 for ref in (TileRef(*ref) for ref in refs):

@@ -11,8 +11,10 @@ from typing import TYPE_CHECKING, Annotated, Literal, NamedTuple
 
 from pydantic import BaseModel, Field, TypeAdapter
 
+from ..core.brush.mirror import Mirror
 from ..core.errors import NightmistError
 from ..core.mapping import Camera
+from .cloning import CloneSource
 from .types import DocumentState, LayerState, MapName, Pigment, Tip, Tool
 
 if TYPE_CHECKING:
@@ -45,7 +47,11 @@ class StrokeRecord(BaseModel):
     tool: Tool
     tip: Tip
     pigment: Pigment | None
-    camera: Camera
+    camera: Camera | None
+    in_map: str | None = None
+    mirror: Mirror | None = None
+    seed: int = 0
+    source: CloneSource | None = None
     layers: dict[str, str]
     samples: list[tuple[float, float, float]]
 
@@ -189,6 +195,7 @@ class SetDepth(BaseModel):
     def apply(self, document: Document) -> None:
         surface = document.surface(self.surface)
         surface.state = surface.state.model_copy(update={"depth": self.after})
+        surface.relief_stale = surface.everywhere
 
     def inverse(self) -> SetDepth:
         return self.model_copy(update={"before": self.after, "after": self.before})
@@ -214,7 +221,7 @@ class Refit(BaseModel):
         for refs in self.tiles_after.values():
             for ref in refs:
                 document.pool.get(ref.digest)
-        for digest in self.after.mesh.arrays.values() if self.after.mesh else ():
+        for digest in self.arrays():
             document.arrays.get(digest)
         document.restate(self.after, self.tiles_after)
 
@@ -232,9 +239,10 @@ class Refit(BaseModel):
             yield from (tile.digest for tile in tiles)
 
     def arrays(self) -> Iterator[str]:
-        """Digests of the mesh's arrays, before and after."""
+        """Digests of the mesh's arrays and of tip pictures, before and after."""
         for state in (self.before, self.after):
             yield from (state.mesh.arrays.values() if state.mesh else ())
+            yield from state.tips.values()
 
 
 Command = Annotated[

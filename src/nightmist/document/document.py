@@ -4,36 +4,44 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, Unpack
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.brush.mirror import Mirror
+from ..core.brush.tips import TIPS, made_tip, tip_from_picture
 from ..core.errors import NightmistError
 from ..core.formats import read_model
 from ..core.formats.bundle import files_with, the_model, unpacked
+from ..core.kernels import address_of
 from ..core.mapping import Camera
 from ..core.mesh import Caster, Mesh
 from ..core.mesh.bodies import Body, practice_body
 from ..core.mesh.checkup import UvReport
+from ..core.mesh.mesh import unused_name
 from ..core.mesh.methods import has_uvs, unwrap
 from ..core.mesh.select import Extent, faces_with
 from ..core.progress import Progress, quietly
 from ..core.texels import TileArea
 from ..core.texels.raster import Tile, TileKey
-from ..core.tools import along, used_tiles
+from ..core.tools import along, lay_over, used_tiles
+from ..core.tools.extent import face_coverage, same_color
+from .cloning import CloneSource
 from .commands import Command, PaintTiles, TileEdit, TileRef
 from .history import History
 from .layer import Layer
 from .pictures import lay_pictures
 from .pool import Loader, Pool
 from .preparing import DEFAULT_ANGLE, DEFAULT_MARGIN, Preparing, surface_report
+from .relief import refresh_relief
 from .shape import look_of, mesh_from, mesh_state
-from .stroke import Stroke
-from .surface import Surface
+from .stroke import Stroke, StrokeOptions
+from .surface import PictureName, Surface
 from .types import (
     CHANNELS,
     MAPS,
+    TOOLS,
     DocumentState,
     Hit,
     MapName,
@@ -70,6 +78,9 @@ class Document(Preparing):
         self.caster = Caster(mesh, self.hidden_parts)
         self.listener: Callable[[Event, Command], None] = lambda event, command: None
         self.progress: Progress = quietly
+        self.tips = dict(state.tips)
+        #: Across which planes of the model strokes of scripts are repeated: any of "x", "y", "z" together.
+        self.mirror = ""
         self.mesh_arrays = state.mesh or mesh_state(mesh, self.arrays)
 
     # Opening and saving
@@ -152,7 +163,7 @@ class Document(Preparing):
     def state(self) -> DocumentState:
         """Everything but mesh and pixels."""
         return DocumentState(
-            name=self.name, size=self.size, mesh=self.mesh_arrays, hidden_parts=self.hidden_parts,
+            name=self.name, size=self.size, mesh=self.mesh_arrays, hidden_parts=self.hidden_parts, tips=self.tips,
             surfaces=[s.snapshot() for s in self.surfaces.values()], notes=self.notes,
         )  # fmt: skip
 
@@ -220,6 +231,14 @@ class Document(Preparing):
         """Put a tile where it was kept, while a document is opened and all of it is composited anyway."""
         self.layer(layer_id).raster(name).put(key, tile)
 
+    def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
+        """Composite what is stale on all surfaces, relief included; returns what changed, by surface and picture."""
+        changed: dict[tuple[str, PictureName], TileArea] = {}
+        for surface in self.surfaces.values():
+            changed.update({(surface.name, picture): area for picture, area in surface.refresh().items()})
+        changed.update({(name, "relief"): area for name, area in refresh_relief(self).items()})
+        return changed
+
     def restate(self, state: DocumentState, tiles: dict[str, list[TileRef]]) -> None:
         """Become what a state says, with the tiles of the layers named in `tiles` (for commands)."""
         assert state.mesh
@@ -234,7 +253,7 @@ class Document(Preparing):
         if changes or state.hidden_parts != self.hidden_parts:
             self.caster = Caster(self.mesh, state.hidden_parts)
         self.mesh_arrays, self.size = state.mesh, state.size
-        self.hidden_parts, self.notes = list(state.hidden_parts), list(state.notes)
+        self.hidden_parts, self.notes, self.tips = list(state.hidden_parts), list(state.notes), dict(state.tips)
         self.surfaces = {}
         for number, wanted in enumerate(state.surfaces):
             same = known.get(wanted.name)
@@ -242,6 +261,10 @@ class Document(Preparing):
             surface = same if same and fits else Surface(self, number, wanted)
             surface.take(number, wanted, tiles)
             self.surfaces[wanted.name] = surface
+            # Its neighbors may lie elsewhere now, in their own maps.
+            for name in ("across", "heights"):
+                surface.__dict__.pop(name, None)
+            surface.relief_stale = surface.everywhere
         self.layers = {layer.id: layer for surface in self.surfaces.values() for layer in surface.layers}
 
     def put_tile(self, layer_id: str, name: MapName, key: TileKey, tile: Tile | None) -> None:
@@ -254,13 +277,43 @@ class Document(Preparing):
     def begin_stroke(
         self,
         layers: dict[str, Layer],
-        camera: Camera,
+        camera: Camera | None,
         tip: Tip,
         pigment: Pigment | None,
         tool: Tool = "brush",
+        **options: Unpack[StrokeOptions],
     ) -> Stroke:
         """A stroke to be extended sample by sample; `finish_stroke` makes it an undo step."""
-        return Stroke(self, layers, camera, tip, pigment, tool)
+        return Stroke(self, layers, camera, tip, pigment, tool, **options)
+
+    def tip_picture(self, name: str) -> NDArray[np.float32]:
+        """A tip's picture: one of the painter's own in this project, else one that ships with us."""
+        picture: NDArray[np.float32] = self.arrays.get(self.tips[name]) if name in self.tips else made_tip(name)
+        return picture
+
+    def add_tip(self, name: str, data: bytes) -> str:
+        """Keep a picture as a tip of this project; returns its name."""
+        title = unused_name(Path(name).stem[:60] or "tip", {*self.tips, *TIPS})
+        digest = self.arrays.add(tip_from_picture(name, data))
+        self._refit(f"Add tip {title}", tips={**self.tips, title: digest})
+        return title
+
+    def sample(self, hit: Hit, layer: Layer | None = None) -> Pigment:
+        """What is stored at a place, of all layers together or of one: exactly, without light (N64)."""
+        surface = self.surface(hit.surface)
+        x, y = (int(np.floor(c * side)) % side for c, side in zip(hit.uv, surface.size, strict=True))
+        found: dict[str, Any] = {}
+        for name in MAPS:
+            if layer is None:
+                texel = np.atleast_1d(surface.read(name)[y, x])
+            else:
+                tile = layer.raster(name).tiles.get((y // 64, x // 64))
+                if tile is None or tile[y % 64, x % 64, -1] == 0:
+                    continue
+                texel = tile[y % 64, x % 64]
+            color = "#" + "".join(f"{round(int(c) / 257):02x}" for c in texel[:3])
+            found[name] = color if name == "base_color" else int(texel[0]) / 65535
+        return Pigment(**found)
 
     def finish_stroke(self, stroke: Stroke) -> PaintTiles | None:
         """Remember a finished stroke; None when it left no mark."""
@@ -277,17 +330,28 @@ class Document(Preparing):
         tip: Tip,
         pigment: Pigment | None = None,
         tool: Tool = "brush",
+        seed: int = 0,
+        in_map: bool = False,
+        source: CloneSource | None = None,
     ) -> None:
-        """Draw a whole stroke along screen positions (x, y[, pressure]).
+        """Draw a whole stroke along screen positions (x, y[, pressure]), mirrored as `mirror` says.
 
         Where it runs onto another surface, that surface's layer of the same name takes it, else its top layer.
+        in_map: positions are texels of the layer's own map, and the camera does not matter.
         """
-        if tool not in ("brush", "erase"):
-            raise NightmistError(f"There is no tool {tool!r}; use 'brush' or 'erase'.")
+        if tool not in TOOLS:
+            raise NightmistError(f"There is no tool {tool!r}; use {', '.join(TOOLS)}.")
+        try:
+            mirror = Mirror(planes=self.mirror)
+        except ValueError as error:
+            raise NightmistError(f"mirror = {self.mirror!r} does not work; use '', 'x', 'y', 'z', 'xy' …") from error
         samples = [_sample(point) for point in path]
         if not samples:
             raise NightmistError("A stroke needs at least one point.")
-        stroke = self.begin_stroke(self.receiving(layer), camera, tip, pigment, tool)
+        stroke = self.begin_stroke(
+            self.receiving(layer), None if in_map else camera, tip, pigment, tool,
+            in_map=layer.surface.name if in_map else None, mirror=mirror, seed=seed, source=source,
+        )  # fmt: skip
         stroke.extend(samples)
         self.finish_stroke(stroke)
 
@@ -300,10 +364,20 @@ class Document(Preparing):
                 found[surface.name] = next((other for other in shown if other.name == layer.name), shown[-1])
         return found
 
-    def fill(self, layer: Layer, pigment: Pigment, surface: str) -> None:
-        """Cover a whole surface, gaps between islands included."""
-        if self.surface(surface) is not layer.surface:
+    def fill(
+        self, layer: Layer, pigment: Pigment, surface: str | None = None,
+        region: Sequence[int] | NDArray[np.int64] | None = None,
+    ) -> None:  # fmt: skip
+        """Cover a whole surface, gaps between islands included, or the faces of a region with clean edges."""
+        if surface is not None and self.surface(surface) is not layer.surface:
             raise NightmistError(f"The layer {layer.name} belongs to {layer.surface.name}, not to {surface}.")
+        if region is not None:
+            here = layer.surface
+            faces = np.intersect1d(np.asarray(region, np.int64), here.faces)
+            if not len(faces):
+                raise NightmistError(f"None of these faces belongs to {here.name}.")
+            self._cover(layer, pigment, "Fill", face_coverage(self.mesh, here.uvs, here.ownership, here.gutter, faces))
+            return
         columns = layer.surface.ownership.columns
         keys = [(int(t) // columns, int(t) % columns) for t in used_tiles(layer.surface.ownership)]
         changes = {}
@@ -312,6 +386,42 @@ class Document(Preparing):
             tile[...] = [round(v * 65535) for v in (*value, 1.0)]
             changes[name] = dict.fromkeys(keys, tile)
         self._exchange(layer, "Fill", changes)
+
+    def fill_color(self, layer: Layer, pigment: Pigment, like: Hit, tolerance: float = 0.03) -> None:
+        """Cover all texels of a surface that show nearly the color at a place."""
+        if not 0 <= tolerance <= 1:
+            raise NightmistError(f"A tolerance of {tolerance!r} does not work; give 0 to 1.")
+        surface = layer.surface
+        if like.surface != surface.name:
+            raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
+        image = surface.read("base_color")[..., :3]
+        x, y = (int(np.floor(c * side)) % side for c, side in zip(like.uv, surface.size, strict=True))
+        cover = same_color(image, [int(c) for c in image[y, x]], tolerance, surface.gutter)
+        self._cover(layer, pigment, "Fill color", cover)
+
+    def _cover(self, layer: Layer, pigment: Pigment, label: str, cover: NDArray[np.float32]) -> None:
+        """One command that lays a pigment over a layer where (H, W) coverage says."""
+        rows, columns = cover.shape[0] // 64, cover.shape[1] // 64
+        parts = np.ascontiguousarray(cover.reshape(rows, 64, columns, 64).swapaxes(1, 2).reshape(-1, 64, 64))
+        tiles = np.flatnonzero(parts.any(axis=(1, 2))).astype(np.int32)
+        table = np.array([address_of(part) for part in parts], np.int64)
+        area = TileArea.of_tiles(tiles)
+        changes: dict[MapName, dict[TileKey, Any]] = {}
+        for name, value in pigment.values().items():
+            raster = layer.raster(name)
+            before = raster.addresses.ravel()
+            fresh = np.zeros((len(tiles), 64, 64, raster.channels), np.uint16)
+            after = np.zeros(len(before), np.int64)
+            for i, tile in enumerate(tiles):
+                key = int(tile) // columns, int(tile) % columns
+                if key in raster.tiles:
+                    fresh[i] = raster.tiles[key]
+                after[tile] = address_of(fresh[i])
+            lay_over(area, table, before, after, value)
+            changes[name] = {
+                (int(t) // columns, int(t) % columns): fresh[i].copy() for i, t in enumerate(tiles)
+            }  # fmt: skip
+        self._exchange(layer, label, changes)
 
     def gradient(
         self, layer: Layer, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment]

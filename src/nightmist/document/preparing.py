@@ -394,7 +394,7 @@ class Preparing:
     def _refit(
         self, label: str, mesh: Mesh | None = None, surfaces: list[SurfaceState] | None = None,
         hidden: list[int] | None = None, size: tuple[int, int] | None = None, carry: set[str] | None = None,
-        tiles: Tiles | None = None,
+        tiles: Tiles | None = None, tips: dict[str, str] | None = None,
     ) -> None:  # fmt: skip
         """One step to another model, other surfaces, or both. carry: surfaces whose paint is carried over.
 
@@ -411,6 +411,7 @@ class Preparing:
             size=size or before.size,
             mesh=mesh_state(after_mesh, self.arrays) if mesh is not None else before.mesh,
             hidden_parts=before.hidden_parts if hidden is None else hidden,
+            tips=before.tips if tips is None else tips,
             surfaces=states,
             notes=before.notes,
         )

@@ -3,32 +3,47 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..core.brush import Coverage, DabPath, Dabs
+from ..core.brush.mirror import Mirror
+from ..core.brush.path import Sample, Steady
 from ..core.errors import NightmistError
 from ..core.kernels import address_of
 from ..core.mapping import Camera
 from ..core.texels import TileArea
+from ..core.texels.flat import flat_ownership
 from ..core.texels.raster import Tile, TileKey
 from ..core.tools import lay_over, take_away
+from ..core.tools.apply import NO_PICTURES, ONE_VALUE
+from .cloning import Cloner, CloneSource
 from .commands import PaintTiles, StrokeRecord, TileEdit
+from .dabs import DabMaker
 from .layer import Layer
+from .retouching import RETOUCHES, Retoucher
 from .types import MapName, Pigment, Tip, Tool
 
 if TYPE_CHECKING:
     from .document import Document
 
-#: Share of the radius that is left at pressure 0, so that a light touch still marks.
-LEAST_RADIUS = 0.1
-#: Dabs closer than this many screen pixels cannot be told apart.
-LEAST_STEP = 0.5
+LABELS: dict[Tool, str] = {
+    "brush": "Brush", "erase": "Erase", "smear": "Smear", "soften": "Soften", "sharpen": "Sharpen", "clone": "Clone",
+}  # fmt: skip
 
 
-class _Target:
+class StrokeOptions(TypedDict, total=False):
+    """What a stroke may be told besides, as `Stroke` describes it."""
+
+    in_map: str | None
+    mirror: Mirror | None
+    seed: int
+    source: CloneSource | None
+
+
+class Target:
     """One map of one layer under the stroke: pixels from before it, and the tiles worked on."""
 
     def __init__(self, layer: Layer, name: MapName) -> None:
@@ -49,6 +64,16 @@ class _Target:
                 # The raster marks its arrays read-only for Python; kernels write through the address.
                 self.raster.put(key, np.zeros((64, 64, self.raster.channels), np.uint16) if old is None else old.copy())
 
+    def restore(self) -> None:
+        """Put everything back as it was before the press."""
+        for key, before in self.before.items():
+            self.raster.put(key, before)
+        columns = self.raster.addresses.shape[1]
+        tiles = np.array([row * columns + column for row, column in self.before], np.int32)
+        self.layer.surface.mark(self.name, TileArea.of_tiles(tiles))
+        self.before.clear()
+        self.before_addresses[:] = 0
+
 
 class Stroke:
     """Gathers coverage from samples and keeps the layers showing the stroke so far."""
@@ -57,15 +82,23 @@ class Stroke:
         self,
         document: Document,
         layers: Mapping[str, Layer],
-        camera: Camera,
+        camera: Camera | None,
         tip: Tip,
         pigment: Pigment | None,
         tool: Tool,
+        in_map: str | None = None,
+        mirror: Mirror | None = None,
+        seed: int = 0,
+        source: CloneSource | None = None,
     ) -> None:
         """layers: which layer receives the stroke on each surface; surfaces not named are left alone.
 
-        Raises NightmistError when the stroke could leave no mark: no layer, a hidden one, an empty pigment.
+        camera: what it is seen through; without one it is drawn in the map of surface `in_map`, in texels.
+        seed: of everything random. source: where clone takes from. Raises NightmistError when the stroke could
+        leave no mark: no layer, a hidden one, an empty pigment.
         """
+        if in_map is not None:
+            layers = {name: layer for name, layer in layers.items() if name == in_map}
         if not layers:
             raise NightmistError("No layer is chosen to receive the stroke. Add a brushed layer first.")
         for layer in layers.values():
@@ -74,60 +107,75 @@ class Stroke:
         self.values = pigment.values() if pigment else {}
         if tool == "brush" and not self.values:
             raise NightmistError("The pigment leaves every map alone. Give it a color or another value.")
-        self.document, self.camera, self.tip, self.tool = document, camera, tip, tool
+        if tool == "clone" and source is None:
+            raise NightmistError("Clone needs a source: choose the place to take paint from first.")
+        self.document, self.tip, self.tool, self.pigment = document, tip, tool, pigment
         self.record = StrokeRecord(
-            tool=tool, tip=tip, pigment=pigment, camera=camera, samples=[],
-            layers={name: layer.id for name, layer in layers.items()},
+            tool=tool, tip=tip, pigment=pigment, camera=camera, in_map=in_map, mirror=mirror, seed=seed, source=source,
+            samples=[], layers={name: layer.id for name, layer in layers.items()},
         )  # fmt: skip
-        self.path = DabPath(self._step)
-        self.coverage = {
-            name: Coverage(layer.surface.ownership, layer.surface.hidden_faces()) for name, layer in layers.items()
-        }
+        surface = document.surface(in_map) if in_map else None
+        picture = document.tip_picture(tip.picture) if tip.picture else None
+        self.maker = DabMaker(tip, document.caster, camera, surface, mirror or Mirror(), seed, picture)
+        self.steady = Steady(tip.steady)
+        self.path = DabPath(self.maker.step, rests=tip.build_up)
+        self.placed: list[NDArray[np.float64]] = []
+        self.layers, self.flat = dict(layers), in_map is not None
         self.targets = {name: self._targets(layer) for name, layer in layers.items()}
+        self._fresh_coverage()
+        self.retoucher = Retoucher(self) if tool in RETOUCHES else None
+        self.cloner = Cloner(self, source) if source and tool == "clone" else None
 
-    def _targets(self, layer: Layer) -> list[_Target]:
+    def _targets(self, layer: Layer) -> list[Target]:
         names = list(self.values) if self.values else list(layer.rasters)
-        return [_Target(layer, name) for name in names]
+        return [Target(layer, name) for name in names]
 
-    def _pressed_radius(self, pressure: float) -> float:
-        share = LEAST_RADIUS + (1 - LEAST_RADIUS) * pressure if self.tip.pressure_radius else 1.0
-        return self.tip.radius * share
+    def _new_coverage(self, layer: Layer) -> Coverage:
+        if self.flat:
+            return Coverage(flat_ownership(*layer.surface.size))
+        return Coverage(layer.surface.ownership, layer.surface.hidden_faces())
 
-    def _step(self, sample: tuple[float, float, float]) -> float:
-        radius = self._pressed_radius(sample[2])
-        if self.tip.unit == "world":
-            origins, rays = self.camera.rays(np.array([sample[:2]]))
-            hits = self.document.caster.cast(origins, rays)
-            seen = hits.position if hits.face[0] >= 0 else np.array([self.camera.target])
-            radius /= float(self.camera.units_per_pixel(seen)[0])
-        return max(self.tip.spacing * 2 * radius, LEAST_STEP)
+    def _fresh_coverage(self) -> None:
+        self.coverage = {name: self._new_coverage(layer) for name, layer in self.layers.items()}
+        # Dabs that build up must not add to their own mirror images: each image gathers alone, the most counts.
+        images = len(self.maker.matrices) if self.tip.build_up else 1
+        self.images = [
+            {name: self._new_coverage(layer) for name, layer in self.layers.items()}
+            for _ in range(images if images > 1 else 0)
+        ]
 
-    def extend(self, samples: Iterable[tuple[float, float, float]]) -> None:
+    def extend(self, samples: Iterable[Sample]) -> None:
         """Take more pointer samples (x, y, pressure) and bring the layers up to date."""
         batch = [(float(x), float(y), min(max(float(p), 0.0), 1.0)) for x, y, p in samples]
         self.record.samples.extend(batch)
-        placed = self.path.extend(batch)
-        if not len(placed):
-            return
-        dabs = self._dabs(placed)
-        if len(dabs.centers):
-            for name, coverage in self.coverage.items():
-                area = coverage.add(dabs)
-                if len(area):
-                    self._apply(name, coverage, area)
+        self._follow(self.steady.follow(batch))
 
-    def _dabs(self, placed: NDArray[np.float64]) -> Dabs:
-        origins, rays = self.camera.rays(placed[:, :2])
-        hits = self.document.caster.cast(origins, rays)
-        hit = hits.face >= 0
-        centers, pressure = hits.position[hit], placed[hit, 2]
-        radii = np.array([self._pressed_radius(p) for p in pressure])
-        if self.tip.unit == "px":
-            radii *= self.camera.units_per_pixel(centers)
-        strengths = self.tip.strength * (pressure if self.tip.pressure_strength else np.ones_like(pressure))
-        return Dabs(
-            centers, hits.normal[hit], radii, strengths, self.tip.hardness, self.tip.facing_limit, self.tip.build_up
-        )  # fmt: skip
+    def _follow(self, samples: list[Sample]) -> None:
+        placed = self.path.extend(samples)
+        if len(placed):
+            self.placed.append(placed)
+            self._lay(placed, None)
+
+    def _lay(self, placed: NDArray[np.float64], total: float | None) -> None:
+        groups = self.maker.make(placed, total)
+        if self.retoucher:
+            self.retoucher.lay(groups)
+            return
+        for name, coverage in self.coverage.items():
+            area = TileArea.empty()
+            for number, dabs in enumerate(groups):
+                if len(dabs):
+                    area = self._gather(name, coverage, number, dabs).joined(area)
+            if len(area):
+                self._apply(name, coverage, area)
+
+    def _gather(self, name: str, coverage: Coverage, number: int, dabs: Dabs) -> TileArea:
+        if not self.images:
+            return coverage.add(dabs)
+        alone = self.images[number][name]
+        area = alone.add(dabs)
+        coverage.take_most(alone, area)
+        return area
 
     def _apply(self, name: str, coverage: Coverage, area: TileArea) -> None:
         for target in self.targets[name]:
@@ -139,14 +187,32 @@ class Stroke:
             after = raster.addresses.ravel()
             if self.tool == "erase":
                 take_away(part, coverage.addresses, target.before_addresses, after, raster.channels)
+            elif self.cloner:
+                pictures = self.cloner.pictures(target, coverage, part)
+                value = (0.0,) * (raster.channels - 1)
+                lay_over(part, coverage.addresses, target.before_addresses, after, value, self.tip.blend,
+                         pictures=pictures)  # fmt: skip
             else:
-                lay_over(part, coverage.addresses, target.before_addresses, after, self.values[target.name])
+                self._lay_value(target, coverage, part)
             target.layer.surface.mark(target.name, part)
+
+    def _lay_value(self, target: Target, coverage: Coverage, part: TileArea) -> None:
+        strewn = self.tip.jitter_color > 0 and target.name == "base_color" and self.pigment and self.pigment.base_color
+        numbers, values = NO_PICTURES, ONE_VALUE
+        if strewn:
+            assert self.pigment
+            assert self.pigment.base_color
+            numbers, values = coverage.number_addresses, self.maker.colors(self.pigment.base_color)
+        lay_over(part, coverage.addresses, target.before_addresses, target.raster.addresses.ravel(),
+                 self.values[target.name], self.tip.blend, numbers, values)  # fmt: skip
 
     def finish(self) -> PaintTiles | None:
         """The stroke as a command, already in force; None when it changed nothing."""
+        self._follow(self.steady.catch_up())
+        if self.tip.taper > 0 and self.placed:
+            self._lay_again()
         edits = []
-        for target in (t for targets in self.targets.values() for t in targets):
+        for target in self._all_targets():
             for key, before in target.before.items():
                 after: Tile | None = target.raster.tiles[key]
                 if after is not None and not after[..., -1].any():
@@ -167,14 +233,24 @@ class Stroke:
                         pool.add(after) if after is not None else None,
                     )
                 )
-        label = "Erase" if self.tool == "erase" else "Brush"
-        return PaintTiles(label=label, edits=edits, stroke=self.record) if edits else None
+        return PaintTiles(label=LABELS[self.tool], edits=edits, stroke=self.record) if edits else None
+
+    def _lay_again(self) -> None:
+        """Now that its length is known, both ends of the stroke are tapered."""
+        self.cancel()
+        self.maker.restart()
+        self._fresh_coverage()
+        if self.retoucher:
+            self.retoucher = Retoucher(self)
+        if self.cloner:
+            self.cloner = Cloner(self, self.cloner.source)
+        for placed in self.placed:
+            self._lay(placed, self.path.length)
+
+    def _all_targets(self) -> list[Target]:
+        return [target for targets in self.targets.values() for target in targets]
 
     def cancel(self) -> None:
         """Put everything back as it was before the press."""
-        for target in (t for targets in self.targets.values() for t in targets):
-            for key, before in target.before.items():
-                target.raster.put(key, before)
-            columns = target.raster.addresses.shape[1]
-            tiles = np.array([row * columns + column for row, column in target.before], np.int32)
-            target.layer.surface.mark(target.name, TileArea.of_tiles(tiles))
+        for target in self._all_targets():
+            target.restore()

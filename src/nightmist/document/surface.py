@@ -13,9 +13,11 @@ from numpy.typing import NDArray
 from ..core.compose import Sheet, compose_color, compose_value
 from ..core.errors import NightmistError
 from ..core.mesh.mesh import unused_name
-from ..core.relief.normals import normals_from_height, texel_sizes
+from ..core.relief.heights import Heights
 from ..core.texels import Gutter, TileArea
+from ..core.texels.across import Across, across_seams
 from ..core.texels.ownership import Ownership, own_texels
+from .carrying import old_corners
 from .commands import AddLayer, MoveLayer, RemoveLayer, SetDepth, TileRef
 from .layer import Layer
 from .types import MAPS, LayerState, MapName, SurfaceState
@@ -24,10 +26,14 @@ if TYPE_CHECKING:
     from .document import Document
 
 #: Composited maps lie in two pictures of four channels each.
-PictureName = Literal["color", "values"]
+PictureName = Literal["color", "values", "relief"]
 PICTURE_OF: dict[MapName, PictureName] = {
     "base_color": "color", "height": "values", "roughness": "values", "metallic": "values",
 }  # fmt: skip
+#: The normal of what has no relief, as a texel.
+LEVEL = (32768, 32768, 65535, 65535)
+#: Texels beyond an island that tools and slopes may look at.
+ACROSS = 14
 #: Channels of "values": as glTF packs them, with height where glTF keeps occlusion.
 VALUE_CHANNEL: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
 
@@ -87,9 +93,12 @@ class Surface:
         self.document, self.number, self.state = document, number, state
         self.layers = Stack(self)
         self.pictures: dict[PictureName, NDArray[np.uint16]] = {
-            name: np.empty((state.height, state.width, 4), np.uint16) for name in ("color", "values")
+            name: np.empty((state.height, state.width, 4), np.uint16) for name in ("color", "values", "relief")
         }
         self.pictures["values"][..., 3] = 65535
+        self.pictures["relief"][:] = LEVEL
+        #: Where slopes have to be looked at again.
+        self.relief_stale = TileArea.empty()
         self.stale: dict[MapName, TileArea] = {}
         for name in MAPS:
             self.mark(name, self.everywhere)
@@ -150,6 +159,14 @@ class Surface:
         """How islands continue into the gaps between them."""
         return Gutter(self.ownership.covered())
 
+    @cached_property
+    def across(self) -> Across:
+        """What lies beyond the borders of its islands."""
+        surfaces = list(self.document.surfaces.values())
+        sizes = np.array([surface.size for surface in surfaces], np.int64)
+        texels = old_corners(self.document)
+        return across_seams(self.document.mesh, self.number, self.ownership, self.gutter, texels, sizes, ACROSS)
+
     @property
     def everywhere(self) -> TileArea:
         """The whole map as an area."""
@@ -158,8 +175,8 @@ class Surface:
     def read(self, name: str) -> NDArray[np.uint16]:
         """A composited map: base_color (H, W, 4), normal (H, W, 3), the others (H, W); all uint16."""
         if name == "normal":
-            width, height = texel_sizes(self.ownership)
-            return normals_from_height(self.read("height"), self.depth, width, height)
+            self.document.refresh()
+            return self.pictures["relief"][..., :3].copy()
         if name not in MAPS:
             raise NightmistError(f"There is no map {name!r}; there are {', '.join(MAPS)} and normal.")
         self.refresh()
@@ -184,7 +201,20 @@ class Surface:
                 self._compose(name, area)
                 picture = PICTURE_OF[name]
                 changed[picture] = area.joined(changed[picture]) if picture in changed else area
-        return {name: self.gutter.spread(self.pictures[name], area) for name, area in changed.items()}
+        spread = {name: self.gutter.spread(self.pictures[name], area) for name, area in changed.items()}
+        if "height" in stale:
+            self.relief_stale = stale["height"].joined(self.relief_stale)
+        return spread
+
+    @property
+    def has_relief(self) -> bool:
+        """Whether any layer holds height, shown or not."""
+        return any(layer.rasters["height"].tiles for layer in self.layers if "height" in layer.rasters)
+
+    @cached_property
+    def heights(self) -> Heights:
+        """Its height as slopes need it."""
+        return Heights(self.ownership, self.gutter, self.across)
 
     def _compose(self, name: MapName, area: TileArea) -> None:
         sheets = [
@@ -243,6 +273,7 @@ class Surface:
         if not stays or before != state or any(layer.id in tiles for layer in state.layers):
             for name in MAPS:
                 self.mark(name, self.everywhere)
+            self.relief_stale = self.everywhere
 
     def snapshot(self) -> SurfaceState:
         """The surface's state with that of its layers."""

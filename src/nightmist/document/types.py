@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
+from ..core.brush.falloff import Falloff
 from ..core.compose import BlendMode
 from ..core.errors import NightmistError
 from ..core.texels import TILE
@@ -17,7 +18,8 @@ MAPS: tuple[MapName, ...] = ("base_color", "roughness", "metallic", "height")
 CHANNELS: dict[MapName, int] = {"base_color": 4, "roughness": 2, "metallic": 2, "height": 2}
 
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
-Tool = Literal["brush", "erase"]
+Tool = Literal["brush", "erase", "smear", "soften", "sharpen", "clone"]
+TOOLS: tuple[Tool, ...] = Tool.__args__  # type: ignore[attr-defined]
 
 MIN_SIDE, MAX_SIDE = TILE, 8192
 
@@ -83,9 +85,24 @@ class Tip(Value):
     unit: Literal["px", "world"] = Field(default="px", description="screen pixels or model units")
     strength: Share = 1.0
     hardness: Share = 0.5
+    falloff: Falloff = Field(default="smooth", description="how weight falls from the hard middle to the rim")
+    curve: tuple[tuple[Share, Share], ...] | None = Field(default=None, description="points of the falloff 'curve'")
     spacing: float = Field(default=0.12, ge=0.01, le=10, description="share of the diameter between dabs")
+    blend: BlendMode = Field(default="normal", description="how paint meets what the layer held")
     pressure_radius: bool = False
     pressure_strength: bool = True
+    pressure_hardness: bool = False
+    pressure_least: Share = Field(default=0.1, description="what pressure 0 leaves of a value")
+    pressure_gamma: float = Field(default=1.0, ge=0.1, le=10, description="above 1 light touches count less")
+    jitter_place: float = Field(default=0.0, ge=0, le=10, description="in radii")
+    jitter_radius: Share = 0.0
+    jitter_angle: Share = 0.0
+    jitter_color: Share = 0.0
+    angle: float = Field(default=0.0, description="degrees with the clock")
+    angle_mode: Literal["fixed", "along", "random"] = "fixed"
+    steady: float = Field(default=0.0, ge=0, le=1000, description="pixels of string between pointer and brush")
+    taper: float = Field(default=0.0, ge=0, le=10_000, description="pixels over which both ends grow thin")
+    picture: str | None = Field(default=None, max_length=80, description="what the tip lets through, by name")
     build_up: bool = Field(default=False, description="dabs of one stroke add up instead of stopping at strength")
     facing_limit: float = Field(default=90, gt=0, le=180, description="degrees from the dab's normal")
 
@@ -155,6 +172,7 @@ class DocumentState(BaseModel):
     size: tuple[int, int] = Field(default=(2048, 2048), description="map size of surfaces that are no exception")
     mesh: MeshState | None = Field(default=None, description="none in a project file, which holds a GLB")
     hidden_parts: list[int] = []
+    tips: dict[str, str] = Field(default={}, description="digests of the painter's own tip pictures, by name")
     surfaces: list[SurfaceState]
     notes: list[str] = []
 

@@ -16,7 +16,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from .tables import Array, Placed, Project, Step, Tile
+from .tables import Array, Placed, Project, Shelf, Step, Tile
 
 #: Key of the lock that one serving process holds on a database.
 SERVING_LOCK = 0x4E4D
@@ -151,6 +151,21 @@ class Store:
             if row is None:
                 raise StoreError(f"no project {project}")
             return row[0]
+
+    # What is shared between projects
+
+    def shelf(self, name: str) -> list[Any]:
+        """What lies on a shelf; nothing when it has never been used."""
+        with self._session() as session:
+            return session.scalar(select(Shelf.content).where(Shelf.name == name)) or []
+
+    def set_shelf(self, name: str, content: list[Any]) -> None:
+        """Replace what lies on a shelf."""
+        with self._session() as session:
+            statement = upsert(Shelf).values(name=name, content=content)
+            session.execute(
+                statement.on_conflict_do_update(index_elements=["name"], set_={"content": statement.excluded.content})
+            )
 
     # Pixels and history
 

@@ -64,6 +64,15 @@ class Placed(Base):
     digest: Mapped[str] = mapped_column(String(32))
 
 
+class Shelf(Base):
+    """What is shared between projects, such as brush presets, by a name."""
+
+    __tablename__ = "shelf"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    content: Mapped[list[Any]] = mapped_column(JSONB)
+
+
 class Step(Base):
     """One command of the history, by its place; those from the project's cursor on are undone."""
 

@@ -55,7 +55,7 @@ def create_project(store: Store, project: str, document: Document) -> None:
         for ref in layer.tiles():
             placed[layer.id, ref.map, ref.row, ref.column] = ref.digest
     needed = {digest for digest in placed.values() if digest}
-    arrays = set(document.mesh_arrays.arrays.values())
+    arrays = {*document.mesh_arrays.arrays.values(), *document.tips.values()}
     steps = document.history.commands
     for command in steps:
         needed.update(command.digests())

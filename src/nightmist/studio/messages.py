@@ -6,8 +6,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from ..core.brush.mirror import Mirror
 from ..core.compose import BlendMode
 from ..core.mapping import Camera
+from ..document.cloning import CloneSource
 from ..document.types import DocumentState, Pigment, Share, Tip, Tool
 from .prepare_messages import PrepareMessage
 
@@ -28,7 +30,11 @@ class BeginStroke(Message):
     tool: Tool
     tip: Tip
     pigment: Pigment | None
-    camera: Camera
+    camera: Camera | None
+    in_map: str | None = Field(default=None, description="the surface in whose map it is drawn, instead of a camera")
+    mirror: Mirror = Mirror()
+    seed: int = 0
+    source: CloneSource | None = None
     layers: dict[str, str]
 
 
@@ -92,6 +98,53 @@ class ChangeLayer(Message):
     blend: BlendMode | None = None
 
 
+class SetDepth(Message):
+    """How many model units a surface's height spans; negative digs what was raised."""
+
+    type: Literal["set_depth"]
+    surface: str
+    depth: float
+
+
+class Fill(Message):
+    """Cover faces of a layer's surface (all of it when none are given) with a pigment."""
+
+    type: Literal["fill"]
+    layer: str
+    pigment: Pigment
+    faces: list[tuple[int, int]] | None = None
+
+
+class FillColor(Message):
+    """Cover all texels of a layer's surface that show nearly the color at a place."""
+
+    type: Literal["fill_color"]
+    layer: str
+    pigment: Pigment
+    face: int
+    uv: tuple[float, float]
+    tolerance: Share = 0.03
+
+
+class DrawGradient(Message):
+    """Cover a layer's surface with a mix of two pigments, by position between two points of the model."""
+
+    type: Literal["gradient"]
+    layer: str
+    start: tuple[float, float, float]
+    end: tuple[float, float, float]
+    pigments: tuple[Pigment, Pigment]
+
+
+class TakeSample(Message):
+    """What is stored at a place, of all layers or of one: answered with `sampled`."""
+
+    type: Literal["sample"]
+    surface: str
+    uv: tuple[float, float]
+    layer: str | None = None
+
+
 class KeepDesk(Message):
     """The painter's desk as it is now: tool, tip, pigment, palette, target."""
 
@@ -114,7 +167,7 @@ class CancelWork(Message):
 
 ClientMessage = Annotated[
     BeginStroke | EndStroke | CancelStroke | Undo | Redo | NewLayer | DeleteLayer | ReorderLayer | ChangeLayer
-    | KeepDesk | Acknowledge | CancelWork | PrepareMessage,
+    | SetDepth | Fill | FillColor | DrawGradient | TakeSample | KeepDesk | Acknowledge | CancelWork | PrepareMessage,
     Field(discriminator="type"),
 ]  # fmt: skip
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
@@ -180,6 +233,13 @@ class Notice(BaseModel):
     message: str
 
 
+class Sampled(BaseModel):
+    """The stored values that were asked for; a map that holds nothing there is null."""
+
+    type: Literal["sampled"] = "sampled"
+    pigment: Pigment
+
+
 class Refused(BaseModel):
     """Something could not be done; nothing was changed."""
 
@@ -195,4 +255,4 @@ class People(BaseModel):
     count: int
 
 
-ServerMessage = Welcome | StateChanged | KeptState | StrokeEnded | Refused | People | WorkState | Notice
+ServerMessage = Welcome | StateChanged | KeptState | StrokeEnded | Refused | People | WorkState | Notice | Sampled

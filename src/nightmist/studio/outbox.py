@@ -24,7 +24,7 @@ IN_FLIGHT = 2
 #: Bytes of pixels in one batch, so that a stroke never waits long behind a whole map.
 BATCH_BYTES = 3 << 20
 
-PICTURES: tuple[PictureName, ...] = ("color", "values")
+PICTURES: tuple[PictureName, ...] = ("color", "values", "relief")
 
 
 @dataclass

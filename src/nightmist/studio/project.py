@@ -14,12 +14,12 @@ from typing import TypeVar
 
 from ..core.errors import NightmistError
 from ..core.progress import CancelledError
-from ..core.texels import TileArea
 from ..document import Document
 from ..document.commands import Command, Refit
 from ..document.document import Event
+from ..document.shape import faces_of_runs
 from ..document.stroke import Stroke
-from ..document.surface import PictureName
+from ..document.types import Hit
 from ..store import Change, Store, StoreError
 from . import messages as say
 from .journal import Journal
@@ -32,6 +32,8 @@ log = logging.getLogger(__name__)
 T = TypeVar("T")
 
 
+#: For places that are known by their UV alone.
+NOWHERE = (0.0, 0.0, 0.0)
 #: Seconds between two words about how far long work has got.
 TELL_EVERY = 0.15
 
@@ -139,8 +141,7 @@ class OpenProject:
         self.queue.put(work)
 
     def _run(self) -> None:
-        for surface in self.surfaces:
-            surface.refresh()
+        self.document.refresh()
         while (item := self._next()) is not None:
             try:
                 if isinstance(item, Ask):
@@ -230,7 +231,12 @@ class OpenProject:
                 for name, layer in layers.items():
                     if layer.surface is not document.surface(name):
                         raise NightmistError(f"The layer {layer.name} is not in the stack of {name}.")
-                stroke = document.begin_stroke(layers, request.camera, request.tip, request.pigment, request.tool)
+                if request.camera is None and request.in_map is None:
+                    raise NightmistError("A stroke needs a camera, or the map that it is drawn in.")
+                stroke = document.begin_stroke(
+                    layers, None if request.in_map else request.camera, request.tip, request.pigment, request.tool,
+                    in_map=request.in_map, mirror=request.mirror, seed=request.seed, source=request.source,
+                )  # fmt: skip
                 self.drawing = _Drawing(client, request.stroke, stroke)
             case say.EndStroke():
                 if drawing and drawing.number == request.stroke:
@@ -262,6 +268,24 @@ class OpenProject:
             case say.ReorderLayer():
                 layer = document.layer(request.layer)
                 layer.surface.layers.move(layer, request.index)
+            case say.SetDepth():
+                document.surface(request.surface).depth = request.depth
+            case say.Fill():
+                layer = document.layer(request.layer)
+                if request.faces is None:
+                    document.fill(layer, request.pigment, layer.surface.name)
+                else:
+                    document.fill(layer, request.pigment, region=faces_of_runs(request.faces, len(document.mesh.faces)))
+            case say.FillColor():
+                layer = document.layer(request.layer)
+                like = Hit(layer.surface.name, request.face, NOWHERE, NOWHERE, request.uv)
+                document.fill_color(layer, request.pigment, like, request.tolerance)
+            case say.DrawGradient():
+                document.gradient(document.layer(request.layer), request.start, request.end, request.pigments)
+            case say.TakeSample():
+                place = Hit(request.surface, 0, NOWHERE, NOWHERE, request.uv)
+                chosen = document.layer(request.layer) if request.layer else None
+                client.tell(say.Sampled(pigment=document.sample(place, chosen)))
             case Preparation():
                 for note in self.work(lambda: request.run(document)):
                     client.tell(say.Notice(message=note))
@@ -334,11 +358,9 @@ class OpenProject:
     def _refresh(self, started: float, asked: Client | None) -> None:
         """Composite what changed and send it on."""
         computed = time.perf_counter()
-        for surface in self.surfaces:
-            changed: dict[PictureName, TileArea] = surface.refresh()
-            for picture, area in changed.items():
-                for outbox in self.outboxes.values():
-                    outbox.add(surface, picture, area)
+        for (name, picture), area in self.document.refresh().items():
+            for outbox in self.outboxes.values():
+                outbox.add(self.document.surface(name), picture, area)
         composited = time.perf_counter()
         for outbox in self.outboxes.values():
             if outbox.client is asked:

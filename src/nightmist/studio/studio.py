@@ -98,8 +98,7 @@ class Studio:
                     raise NightmistError("There is no such project; it may have been deleted.")
                 started = time.perf_counter()
                 document, revision = open_project(self.store, project)
-                for surface in document.surfaces.values():
-                    surface.refresh()
+                document.refresh()
                 self.open_projects[project] = OpenProject(self.store, project, document, revision)
                 log.info("opened %s in %.1f s", project, time.perf_counter() - started)
             self.visitors[project] = self.visitors.get(project, 0) + 1

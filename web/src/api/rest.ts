@@ -1,5 +1,5 @@
 import { type StageMesh, readMesh } from "./mesh";
-import type { Checkup, NewProject, Notes, Plan, ProjectCard, WorkProgress } from "./schema.generated";
+import type { Checkup, NewProject, Notes, Plan, Preset, ProjectCard, TipPicture, Trial, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -71,6 +71,34 @@ export async function replaceModel(id: string, files: File[], keepPaint: boolean
 export async function addPictures(id: string, files: File[]): Promise<string[]> {
   const body = filled(files, {});
   return ((await (await ask(`/api/projects/${id}/pictures`, { method: "POST", body })).json()) as Notes).notes;
+}
+
+export async function listTips(id: string): Promise<TipPicture[]> {
+  return (await ask(`/api/projects/${id}/tips`)).json() as Promise<TipPicture[]>;
+}
+
+export async function addTip(id: string, file: File): Promise<TipPicture> {
+  const body = filled([file], {});
+  return (await ask(`/api/projects/${id}/tips`, { method: "POST", body })).json() as Promise<TipPicture>;
+}
+
+const asJson = (method: string, content: unknown): RequestInit => ({
+  method,
+  headers: { "Content-Type": "application/json" },
+  body: JSON.stringify(content),
+});
+
+export async function listPresets(): Promise<Preset[]> {
+  return (await ask("/api/presets")).json() as Promise<Preset[]>;
+}
+
+export async function keepPresets(presets: Preset[]): Promise<void> {
+  await ask("/api/presets", asJson("PUT", presets));
+}
+
+/** The trial stroke as a picture. */
+export async function tryStroke(trial: Trial): Promise<Blob> {
+  return (await ask("/api/scratch", asJson("POST", trial))).blob();
 }
 
 export async function loadPlan(id: string, distance: number, fov: number, height: number): Promise<Plan> {

@@ -252,12 +252,105 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/tips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tips
+         * @description Pictures that ship with us, and those of the project.
+         */
+        get: operations["tips_api_projects__project__tips_get"];
+        put?: never;
+        /**
+         * Add Tip
+         * @description Keep a picture as a tip of the project.
+         */
+        post: operations["add_tip_api_projects__project__tips_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/tips/{name}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tip Picture
+         * @description A tip's picture, dark where paint passes.
+         */
+        get: operations["tip_picture_api_projects__project__tips__name__png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Presets
+         * @description The presets of all projects.
+         */
+        get: operations["presets_api_presets_get"];
+        /**
+         * Keep Presets
+         * @description Replace the presets.
+         */
+        put: operations["keep_presets_api_presets_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scratch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scratch
+         * @description The stroke on a bare sheet, drawn by the same engine, without a trace anywhere else.
+         */
+        post: operations["scratch_api_scratch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /** Body_add_pictures_api_projects__project__pictures_post */
         Body_add_pictures_api_projects__project__pictures_post: {
+            /** Files */
+            files: string[];
+        };
+        /** Body_add_tip_api_projects__project__tips_post */
+        Body_add_tip_api_projects__project__tips_post: {
             /** Files */
             files: string[];
         };
@@ -364,6 +457,34 @@ export interface components {
             notes: string[];
         };
         /**
+         * Pigment
+         * @description What the brush carries: a value for each map, or None to leave that map alone.
+         */
+        Pigment: {
+            /**
+             * Base Color
+             * @description #rrggbb, sRGB-encoded
+             * @default null
+             */
+            base_color: string | null;
+            /**
+             * Roughness
+             * @default null
+             */
+            roughness: number | null;
+            /**
+             * Metallic
+             * @default null
+             */
+            metallic: number | null;
+            /**
+             * Height
+             * @description 0.5 is the untouched surface
+             * @default null
+             */
+            height: number | null;
+        };
+        /**
          * Plan
          * @description What maps the model needs to look crisp, and what they cost.
          */
@@ -396,6 +517,16 @@ export interface components {
             enough: boolean;
         };
         /**
+         * Preset
+         * @description A tip with all its settings under a name, and the pigment if it belongs to it; shared between projects.
+         */
+        Preset: {
+            /** Name */
+            name: string;
+            tip: components["schemas"]["Tip"];
+            pigment?: components["schemas"]["Pigment"] | null;
+        };
+        /**
          * Problem
          * @description What went wrong, for people.
          */
@@ -419,6 +550,188 @@ export interface components {
             changed: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * Tip
+         * @description How the brush touches.
+         */
+        Tip: {
+            /**
+             * Radius
+             * @default 38
+             */
+            radius: number;
+            /**
+             * Unit
+             * @description screen pixels or model units
+             * @default px
+             * @enum {string}
+             */
+            unit: "px" | "world";
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Hardness
+             * @default 0.5
+             */
+            hardness: number;
+            /**
+             * Falloff
+             * @description how weight falls from the hard middle to the rim
+             * @default smooth
+             * @enum {string}
+             */
+            falloff: "smooth" | "linear" | "dome" | "point" | "curve";
+            /**
+             * Curve
+             * @description points of the falloff 'curve'
+             * @default null
+             */
+            curve: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Spacing
+             * @description share of the diameter between dabs
+             * @default 0.12
+             */
+            spacing: number;
+            /**
+             * Blend
+             * @description how paint meets what the layer held
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Pressure Radius
+             * @default false
+             */
+            pressure_radius: boolean;
+            /**
+             * Pressure Strength
+             * @default true
+             */
+            pressure_strength: boolean;
+            /**
+             * Pressure Hardness
+             * @default false
+             */
+            pressure_hardness: boolean;
+            /**
+             * Pressure Least
+             * @description what pressure 0 leaves of a value
+             * @default 0.1
+             */
+            pressure_least: number;
+            /**
+             * Pressure Gamma
+             * @description above 1 light touches count less
+             * @default 1
+             */
+            pressure_gamma: number;
+            /**
+             * Jitter Place
+             * @description in radii
+             * @default 0
+             */
+            jitter_place: number;
+            /**
+             * Jitter Radius
+             * @default 0
+             */
+            jitter_radius: number;
+            /**
+             * Jitter Angle
+             * @default 0
+             */
+            jitter_angle: number;
+            /**
+             * Jitter Color
+             * @default 0
+             */
+            jitter_color: number;
+            /**
+             * Angle
+             * @description degrees with the clock
+             * @default 0
+             */
+            angle: number;
+            /**
+             * Angle Mode
+             * @default fixed
+             * @enum {string}
+             */
+            angle_mode: "fixed" | "along" | "random";
+            /**
+             * Steady
+             * @description pixels of string between pointer and brush
+             * @default 0
+             */
+            steady: number;
+            /**
+             * Taper
+             * @description pixels over which both ends grow thin
+             * @default 0
+             */
+            taper: number;
+            /**
+             * Picture
+             * @description what the tip lets through, by name
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Build Up
+             * @description dabs of one stroke add up instead of stopping at strength
+             * @default false
+             */
+            build_up: boolean;
+            /**
+             * Facing Limit
+             * @description degrees from the dab's normal
+             * @default 90
+             */
+            facing_limit: number;
+        };
+        /**
+         * TipPicture
+         * @description A picture that a tip lets paint through.
+         */
+        TipPicture: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * Trial
+         * @description A stroke to be tried: samples x, y, pressure in pixels of the scratch area.
+         */
+        Trial: {
+            tip: components["schemas"]["Tip"];
+            pigment: components["schemas"]["Pigment"];
+            /** Samples */
+            samples: [
+                number,
+                number,
+                number
+            ][];
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
         };
         /** ValidationError */
         ValidationError: {
@@ -529,10 +842,31 @@ export interface components {
              * Tool
              * @enum {string}
              */
-            tool: "brush" | "erase";
+            tool: "brush" | "erase" | "smear" | "soften" | "sharpen" | "clone";
             tip: components["schemas"]["Tip"];
             pigment: components["schemas"]["Pigment"] | null;
-            camera: components["schemas"]["Camera"];
+            camera: components["schemas"]["Camera"] | null;
+            /**
+             * In Map
+             * @description the surface in whose map it is drawn, instead of a camera
+             * @default null
+             */
+            in_map: string | null;
+            /**
+             * @default {
+             *       "planes": "",
+             *       "axis": "y",
+             *       "turns": 1
+             *     }
+             */
+            mirror: components["schemas"]["Mirror"];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /** @default null */
+            source: components["schemas"]["CloneSource"] | null;
             /** Layers */
             layers: {
                 [key: string]: string;
@@ -669,6 +1003,38 @@ export interface components {
             type: "clear_seams";
         };
         /**
+         * CloneSource
+         * @description Where paint is taken from, and the place of the stroke that this source belongs to.
+         *
+         *     On the model points are in model space with the surface's normals there; in the map they are (x, y, 0) texels.
+         */
+        CloneSource: {
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Normal */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /** Anchor */
+            anchor: [
+                number,
+                number,
+                number
+            ];
+            /** Anchor Normal */
+            anchor_normal: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * DeleteLayer
          * @description Delete a layer with its paint.
          */
@@ -693,6 +1059,36 @@ export interface components {
             type: "do_without_pictures";
             /** Surface */
             surface: string;
+        };
+        /**
+         * DrawGradient
+         * @description Cover a layer's surface with a mix of two pigments, by position between two points of the model.
+         */
+        DrawGradient: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "gradient";
+            /** Layer */
+            layer: string;
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /** Pigments */
+            pigments: [
+                components["schemas"]["Pigment"],
+                components["schemas"]["Pigment"]
+            ];
         };
         /**
          * EndStroke
@@ -729,6 +1125,54 @@ export interface components {
              * @default true
              */
             keep_paint: boolean;
+        };
+        /**
+         * Fill
+         * @description Cover faces of a layer's surface (all of it when none are given) with a pigment.
+         */
+        Fill: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "fill";
+            /** Layer */
+            layer: string;
+            pigment: components["schemas"]["Pigment"];
+            /**
+             * Faces
+             * @default null
+             */
+            faces: [
+                number,
+                number
+            ][] | null;
+        };
+        /**
+         * FillColor
+         * @description Cover all texels of a layer's surface that show nearly the color at a place.
+         */
+        FillColor: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "fill_color";
+            /** Layer */
+            layer: string;
+            pigment: components["schemas"]["Pigment"];
+            /** Face */
+            face: number;
+            /** Uv */
+            uv: [
+                number,
+                number
+            ];
+            /**
+             * Tolerance
+             * @default 0.03
+             */
+            tolerance: number;
         };
         /**
          * FollowProjectSize
@@ -842,6 +1286,29 @@ export interface components {
             marked: boolean;
         };
         /**
+         * Mirror
+         * @description Planes through the origin, "x", "y", "z" or several of them, and turns around an axis.
+         */
+        Mirror: {
+            /**
+             * Planes
+             * @description axes whose sign is turned, each on its own
+             * @default
+             */
+            planes: string;
+            /**
+             * Axis
+             * @default y
+             */
+            axis: string;
+            /**
+             * Turns
+             * @description how often around the axis
+             * @default 1
+             */
+            turns: number;
+        };
+        /**
          * MoveIslands
          * @description Move, turn or scale islands by an affine map of texels.
          */
@@ -923,34 +1390,6 @@ export interface components {
             keep_paint: boolean;
         };
         /**
-         * Pigment
-         * @description What the brush carries: a value for each map, or None to leave that map alone.
-         */
-        Pigment: {
-            /**
-             * Base Color
-             * @description #rrggbb, sRGB-encoded
-             * @default null
-             */
-            base_color: string | null;
-            /**
-             * Roughness
-             * @default null
-             */
-            roughness: number | null;
-            /**
-             * Metallic
-             * @default null
-             */
-            metallic: number | null;
-            /**
-             * Height
-             * @description 0.5 is the untouched surface
-             * @default null
-             */
-            height: number | null;
-        };
-        /**
          * Redo
          * @description Bring back the step undone last.
          */
@@ -1022,6 +1461,21 @@ export interface components {
             keep_paint: boolean;
         };
         /**
+         * SetDepth
+         * @description How many model units a surface's height spans; negative digs what was raised.
+         */
+        SetDepth: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_depth";
+            /** Surface */
+            surface: string;
+            /** Depth */
+            depth: number;
+        };
+        /**
          * SetStart
          * @description What a surface shows where nothing is painted.
          */
@@ -1057,60 +1511,27 @@ export interface components {
             height: number;
         };
         /**
-         * Tip
-         * @description How the brush touches.
+         * TakeSample
+         * @description What is stored at a place, of all layers or of one: answered with `sampled`.
          */
-        Tip: {
+        TakeSample: {
             /**
-             * Radius
-             * @default 38
-             */
-            radius: number;
-            /**
-             * Unit
-             * @description screen pixels or model units
-             * @default px
+             * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            unit: "px" | "world";
+            type: "sample";
+            /** Surface */
+            surface: string;
+            /** Uv */
+            uv: [
+                number,
+                number
+            ];
             /**
-             * Strength
-             * @default 1
+             * Layer
+             * @default null
              */
-            strength: number;
-            /**
-             * Hardness
-             * @default 0.5
-             */
-            hardness: number;
-            /**
-             * Spacing
-             * @description share of the diameter between dabs
-             * @default 0.12
-             */
-            spacing: number;
-            /**
-             * Pressure Radius
-             * @default false
-             */
-            pressure_radius: boolean;
-            /**
-             * Pressure Strength
-             * @default true
-             */
-            pressure_strength: boolean;
-            /**
-             * Build Up
-             * @description dabs of one stroke add up instead of stopping at strength
-             * @default false
-             */
-            build_up: boolean;
-            /**
-             * Facing Limit
-             * @description degrees from the dab's normal
-             * @default 90
-             */
-            facing_limit: number;
+            layer: string | null;
         };
         /**
          * Undo
@@ -1168,7 +1589,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
         /**
          * DocumentState
          * @description Everything about a document but its pixels and the arrays of its mesh.
@@ -1198,6 +1619,14 @@ export interface components {
              * @default []
              */
             hidden_parts: number[];
+            /**
+             * Tips
+             * @description digests of the painter's own tip pictures, by name
+             * @default {}
+             */
+            tips: {
+                [key: string]: string;
+            };
             /** Surfaces */
             surfaces: components["schemas"]["SurfaceState"][];
             /**
@@ -1344,6 +1773,19 @@ export interface components {
             stroke: number | null;
         };
         /**
+         * Sampled
+         * @description The stored values that were asked for; a map that holds nothing there is null.
+         */
+        Sampled: {
+            /**
+             * Type
+             * @default sampled
+             * @constant
+             */
+            type: "sampled";
+            pigment: components["schemas"]["Pigment"];
+        };
+        /**
          * StateChanged
          * @description Structure or history changed, by whomever.
          */
@@ -1460,7 +1902,7 @@ export interface components {
             /** Share */
             share: number | null;
         };
-        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"];
+        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
     };
     responses: never;
     parameters: never;
@@ -1469,6 +1911,7 @@ export interface components {
     pathItems: never;
 }
 export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas']['Body_add_pictures_api_projects__project__pictures_post'];
+export type BodyAddTipApiProjectsProjectTipsPost = components['schemas']['Body_add_tip_api_projects__project__tips_post'];
 export type BodyCreateApiProjectsPost = components['schemas']['Body_create_api_projects_post'];
 export type BodyReplaceModelApiProjectsProjectModelPost = components['schemas']['Body_replace_model_api_projects__project__model_post'];
 export type Checkup = components['schemas']['Checkup'];
@@ -1476,10 +1919,15 @@ export type FindingState = components['schemas']['FindingState'];
 export type HttpValidationError = components['schemas']['HTTPValidationError'];
 export type NewProject = components['schemas']['NewProject'];
 export type Notes = components['schemas']['Notes'];
+export type Pigment = components['schemas']['Pigment'];
 export type Plan = components['schemas']['Plan'];
 export type PlanLine = components['schemas']['PlanLine'];
+export type Preset = components['schemas']['Preset'];
 export type Problem = components['schemas']['Problem'];
 export type ProjectCard = components['schemas']['ProjectCard'];
+export type Tip = components['schemas']['Tip'];
+export type TipPicture = components['schemas']['TipPicture'];
+export type Trial = components['schemas']['Trial'];
 export type ValidationError = components['schemas']['ValidationError'];
 export type WorkProgress = components['schemas']['WorkProgress'];
 export type Acknowledge = components['schemas']['Acknowledge'];
@@ -1492,27 +1940,32 @@ export type CancelWork = components['schemas']['CancelWork'];
 export type ChangeLayer = components['schemas']['ChangeLayer'];
 export type ChooseUvSet = components['schemas']['ChooseUvSet'];
 export type ClearSeams = components['schemas']['ClearSeams'];
+export type CloneSource = components['schemas']['CloneSource'];
 export type DeleteLayer = components['schemas']['DeleteLayer'];
 export type DoWithoutPictures = components['schemas']['DoWithoutPictures'];
+export type DrawGradient = components['schemas']['DrawGradient'];
 export type EndStroke = components['schemas']['EndStroke'];
 export type EvenOut = components['schemas']['EvenOut'];
+export type Fill = components['schemas']['Fill'];
+export type FillColor = components['schemas']['FillColor'];
 export type FollowProjectSize = components['schemas']['FollowProjectSize'];
 export type Frame = components['schemas']['Frame'];
 export type HideParts = components['schemas']['HideParts'];
 export type KeepDesk = components['schemas']['KeepDesk'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
+export type Mirror = components['schemas']['Mirror'];
 export type MoveIslands = components['schemas']['MoveIslands'];
 export type NewLayer = components['schemas']['NewLayer'];
 export type Pack = components['schemas']['Pack'];
-export type Pigment = components['schemas']['Pigment'];
 export type Redo = components['schemas']['Redo'];
 export type ReorderLayer = components['schemas']['ReorderLayer'];
 export type Resize = components['schemas']['Resize'];
 export type SetDensity = components['schemas']['SetDensity'];
+export type SetDepth = components['schemas']['SetDepth'];
 export type SetStart = components['schemas']['SetStart'];
 export type StartValues = components['schemas']['StartValues'];
-export type Tip = components['schemas']['Tip'];
+export type TakeSample = components['schemas']['TakeSample'];
 export type Undo = components['schemas']['Undo'];
 export type Unwrap = components['schemas']['Unwrap'];
 export type ClientMessage = components['schemas']['ClientMessage'];
@@ -1525,6 +1978,7 @@ export type MissingPicture = components['schemas']['MissingPicture'];
 export type Notice = components['schemas']['Notice'];
 export type People = components['schemas']['People'];
 export type Refused = components['schemas']['Refused'];
+export type Sampled = components['schemas']['Sampled'];
 export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];
 export type SurfaceState = components['schemas']['SurfaceState'];
@@ -1966,6 +2420,188 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tips_api_projects__project__tips_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TipPicture"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_tip_api_projects__project__tips_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_tip_api_projects__project__tips_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TipPicture"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tip_picture_api_projects__project__tips__name__png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    presets_api_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preset"][];
+                };
+            };
+        };
+    };
+    keep_presets_api_presets_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preset"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    scratch_api_scratch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Trial"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -9,7 +9,7 @@ const RECTANGLE_HEAD = 12;
 
 export interface Rectangle {
   surface: number;
-  /** 0: base color. 1: values, height in red, roughness in green, metallic in blue. */
+  /** 0: base color. 1: values, height in red, roughness in green, metallic in blue. 2: normals. */
   picture: number;
   x: number;
   y: number;

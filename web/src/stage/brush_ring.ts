@@ -1,31 +1,47 @@
 import * as THREE from "three";
 
-/** Where the ring lies: the ball of the brush around a point of the surface, drawn where it cuts the surface. */
+/** Rings at most: the brush's own and its mirror images. */
+const MOST = 12;
+
+export interface Ring {
+  center: THREE.Vector3;
+  normal: THREE.Vector3;
+  /** A mirror image where the body has no match. */
+  astray: boolean;
+}
+
+/** Where the brush lies: its ball around points of the surface, drawn where it cuts the surface; images are fainter. */
 export class BrushRing {
   readonly uniforms = {
-    ringCenter: { value: new THREE.Vector3() },
-    ringNormal: { value: new THREE.Vector3(0, 1, 0) },
+    ringCenters: { value: Array.from({ length: MOST }, () => new THREE.Vector3()) },
+    ringNormals: { value: Array.from({ length: MOST }, () => new THREE.Vector3(0, 1, 0)) },
+    ringAstray: { value: new Array<number>(MOST).fill(0) },
+    ringCount: { value: 0 },
     ringRadius: { value: 0 },
     ringPixel: { value: 0.001 },
   };
 
   hide(): void {
-    this.uniforms.ringRadius.value = 0;
+    this.uniforms.ringCount.value = 0;
   }
 
-  /** pixel: size of a screen pixel at that depth, so that the line stays thin. */
-  show(center: THREE.Vector3, normal: THREE.Vector3, radius: number, pixel: number): void {
-    this.uniforms.ringCenter.value.copy(center);
-    this.uniforms.ringNormal.value.copy(normal);
+  /** The first ring is the brush's own. pixel: size of a screen pixel at that depth, so that the line stays thin. */
+  show(rings: Ring[], radius: number, pixel: number): void {
+    rings.slice(0, MOST).forEach(({ center, normal, astray }, i) => {
+      this.uniforms.ringCenters.value[i]!.copy(center);
+      this.uniforms.ringNormals.value[i]!.copy(normal);
+      this.uniforms.ringAstray.value[i] = astray ? 1 : 0;
+    });
+    this.uniforms.ringCount.value = Math.min(rings.length, MOST);
     this.uniforms.ringRadius.value = radius;
     this.uniforms.ringPixel.value = pixel;
   }
 
   get visible(): boolean {
-    return this.uniforms.ringRadius.value > 0;
+    return this.uniforms.ringCount.value > 0;
   }
 
-  /** Draw the ring on a material of three's, after all its lighting. */
+  /** Draw the rings on a material of three's, after all its lighting. */
   drawOn(material: THREE.Material): void {
     material.onBeforeCompile = (shader) => {
       Object.assign(shader.uniforms, this.uniforms);
@@ -38,20 +54,26 @@ export class BrushRing {
           `#include <common>
           varying vec3 ringPlace;
           varying vec3 ringFacing;
-          uniform vec3 ringCenter;
-          uniform vec3 ringNormal;
+          uniform vec3 ringCenters[${MOST}];
+          uniform vec3 ringNormals[${MOST}];
+          uniform float ringAstray[${MOST}];
+          uniform int ringCount;
           uniform float ringRadius;
           uniform float ringPixel;`,
         )
         .replace(
           "#include <dithering_fragment>",
           `#include <dithering_fragment>
-          if (ringRadius > 0.0 && dot(ringFacing, ringNormal) > 0.0) {
-            float off = abs(distance(ringPlace, ringCenter) - ringRadius) / ringPixel;
+          for (int i = 0; i < ${MOST}; i++) {
+            if (i >= ringCount) break;
+            bool astray = ringAstray[i] > 0.5;
+            if (!astray && dot(ringFacing, ringNormals[i]) <= 0.0) continue;
+            float off = abs(distance(ringPlace, ringCenters[i]) - ringRadius) / ringPixel;
+            float strength = i == 0 ? 1.0 : 0.6;
             float halo = 1.0 - smoothstep(1.4, 2.4, off);
             float line = 1.0 - smoothstep(0.5, 1.2, off);
-            gl_FragColor.rgb = mix(gl_FragColor.rgb, vec3(0.08), 0.55 * halo);
-            gl_FragColor.rgb = mix(gl_FragColor.rgb, vec3(1.0), line);
+            gl_FragColor.rgb = mix(gl_FragColor.rgb, vec3(0.08), 0.55 * halo * strength);
+            gl_FragColor.rgb = mix(gl_FragColor.rgb, astray ? vec3(0.85, 0.16, 0.1) : vec3(1.0), line * strength);
           }`,
         );
     };

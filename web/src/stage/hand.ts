@@ -1,22 +1,25 @@
-import { receivingLayers, useDesk } from "../state/desk";
-import { useSession } from "../state/session";
+import { setTip, useDesk } from "../state/desk";
+import { useGuide } from "../state/guide";
+import { PaintHand, type PaintDrag, type Spot, straightTo } from "./paint_hand";
 import { PrepareHand, type PrepareDrag } from "./prepare_hand";
-import type { Area, Stage } from "./stage";
+import type { Stage } from "./stage";
 
-/** The mouse has no pressure; the platform's 0.5 would halve every stroke. */
-const pressureOf = (event: PointerEvent) => (event.pointerType === "pen" ? event.pressure : 1);
+export const LARGEST_RADIUS = 400;
 
 type Drag =
+  | ({ kind: "paint"; pointer: number } & PaintDrag)
   | ({ kind: "prepare"; pointer: number } & PrepareDrag)
-  | { kind: "stroke"; pointer: number; stroke: number; area: Area }
-  | { kind: "orbit" | "pan" | "slide"; pointer: number; x: number; y: number };
+  | { kind: "tip"; pointer: number; x: number; y: number; radius: number; hardness: number }
+  | { kind: "orbit" | "pan" | "roll" | "slide"; pointer: number; x: number; y: number };
 
-/** What pointers do on the canvas: paint on the model, turn it, move the map, and carry the brush ring. */
+/** What pointers do on the canvas: hands them to painting or preparing, moves the views, and carries the brush ring. */
 export class Hand {
   private drag: Drag | null = null;
   private touches = new Map<number, { x: number; y: number }>();
-  private strokes = 0;
   private last: { x: number; y: number } | null = null;
+  /** Held down, a drag sets the tip (R), or a press chooses the source of clone (C). */
+  private readonly held = new Set<string>();
+  private readonly paint: PaintHand;
   private readonly prepare: PrepareHand;
   private readonly abort = new AbortController();
 
@@ -24,6 +27,7 @@ export class Hand {
     private readonly canvas: HTMLCanvasElement,
     private readonly stage: Stage,
   ) {
+    this.paint = new PaintHand(canvas, stage);
     this.prepare = new PrepareHand(stage);
     const { signal } = this.abort;
     const listen = <K extends keyof HTMLElementEventMap>(name: K, handle: (event: HTMLElementEventMap[K]) => void) =>
@@ -38,11 +42,17 @@ export class Hand {
     });
     listen("wheel", (event) => this.wheel(event));
     listen("contextmenu", (event) => event.preventDefault());
+    addEventListener("keydown", (event) => this.held.add(event.key.toLowerCase()), { signal });
+    addEventListener("keyup", (event) => this.held.delete(event.key.toLowerCase()), { signal });
+    addEventListener("blur", () => this.held.clear(), { signal });
   }
 
   /** The server has ended a stroke: by our own release, a refusal, or a lost connection (-1). */
   strokeEnded(stroke: number): void {
-    if (this.drag?.kind === "stroke" && (stroke === -1 || stroke === this.drag.stroke)) this.drag = null;
+    if (this.drag?.kind === "paint" && this.drag.stroke && (stroke === -1 || stroke === this.drag.stroke)) {
+      this.paint.stop();
+      this.drag = null;
+    }
   }
 
   private viewAt(event: MouseEvent): "model" | "map" | null {
@@ -53,76 +63,75 @@ export class Hand {
     return null;
   }
 
+  /** Where on the model or in the map the pointer is; null beside both. */
+  private spotAt(event: MouseEvent): Spot | null {
+    const view = this.viewAt(event);
+    const area = view && this.stage.area(view);
+    if (!area) return null;
+    if (view === "map") {
+      const texel = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+      return this.stage.map.holds(texel) ? { area, texel } : null;
+    }
+    const hit = this.stage.model.hit(event.offsetX - area.x, event.offsetY - area.y, area.width, area.height);
+    return hit && { area, hit };
+  }
+
   private press(event: PointerEvent): void {
-    if (this.drag?.kind === "stroke") return;
+    if (this.drag?.kind === "paint") return;
     this.canvas.setPointerCapture(event.pointerId);
     event.preventDefault();
     const { pointerId: pointer, clientX: x, clientY: y } = event;
-    if (this.viewAt(event) === "map") {
-      this.drag = this.prepareMap(event) ?? { kind: "slide", pointer, x, y };
-      return;
-    }
     if (event.pointerType === "touch") this.touches.set(pointer, { x, y });
-    const paints = event.button === 0 && event.pointerType !== "touch" && !event.altKey;
-    if (paints && (useDesk.getState().stage === "prepare" ? this.prepareModel(event) : this.beginStroke(event))) return;
+    const acts = event.button === 0 && event.pointerType !== "touch" && !event.altKey;
+    if (acts && this.act(event)) return;
+    const inMap = this.viewAt(event) === "map";
     const pans = event.button === 1 || event.shiftKey;
-    this.drag = { kind: pans ? "pan" : "orbit", pointer, x, y };
+    const rolls = event.ctrlKey && event.button === 2;
+    this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y };
   }
 
-  private prepareMap(event: PointerEvent): Drag | null {
-    const area = this.stage.area("map");
-    if (event.button !== 0 || event.altKey || useDesk.getState().stage !== "prepare" || !area) return null;
-    const drag = this.prepare.pressMap(event, area);
-    return drag && { kind: "prepare", pointer: event.pointerId, ...drag };
-  }
-
-  private prepareModel(event: PointerEvent): boolean {
-    const area = this.stage.area("model");
-    const hit = area && this.stage.model.hit(event.offsetX, event.offsetY, area.width, area.height);
-    if (!area || !hit) return false;
-    this.drag = { kind: "prepare", pointer: event.pointerId, ...this.prepare.pressModel(event, hit, area) };
-    return true;
-  }
-
-  private beginStroke(event: PointerEvent): boolean {
-    const area = this.stage.area("model");
-    const { state, connected } = useSession.getState();
-    if (!area || !state || !this.stage.model.hit(event.offsetX, event.offsetY, area.width, area.height)) return false;
-    if (!connected) {
-      useSession.setState({ notice: "The connection is lost, so this stroke could not be kept. It comes back by itself." });
+  /** Paint or prepare; false when there is nothing to act on. */
+  private act(event: PointerEvent): boolean {
+    const { stage, tip } = useDesk.getState();
+    const pointer = event.pointerId;
+    if (stage === "paint" && this.held.has("r")) {
+      this.drag = { kind: "tip", pointer, x: event.clientX, y: event.clientY, radius: tip.radius, hardness: tip.hardness };
       return true;
     }
-    const { tool, tip, pigment } = useDesk.getState();
-    const stroke = ++this.strokes;
-    const camera = this.stage.model.describe(area.width, area.height);
-    const layers = receivingLayers(state);
-    useSession.setState({ notice: null });
-    this.stage.project.send({ type: "begin", stroke, tool, tip, pigment, camera, layers });
-    this.drag = { kind: "stroke", pointer: event.pointerId, stroke, area };
-    this.sendSamples([event]);
-    return true;
+    const spot = this.spotAt(event);
+    if (stage === "prepare") {
+      const drag = !spot || "texel" in spot ? this.prepareMap(event) : this.prepare.pressModel(event, spot.hit, spot.area);
+      if (drag) this.drag = { kind: "prepare", pointer, ...drag };
+      return drag !== null;
+    }
+    if (!spot) return false;
+    if (this.held.has("c") && useDesk.getState().tool === "clone") {
+      this.paint.takeSource(spot);
+      this.drag = { kind: "paint", pointer, stroke: 0, move: () => undefined, release: () => undefined };
+      return true;
+    }
+    const drag = this.paint.press(event, spot);
+    if (drag) this.drag = { kind: "paint", pointer, ...drag };
+    return drag !== null;
   }
 
-  /** All samples since the last event go in one message. */
-  private sendSamples(events: PointerEvent[]): void {
-    if (this.drag?.kind !== "stroke") return;
-    const box = this.canvas.getBoundingClientRect();
-    const samples = events.flatMap((e) => [e.clientX - box.x, e.clientY - box.y, pressureOf(e)]);
-    this.stage.project.socket.sendSamples(this.drag.stroke, samples, events.at(-1)!.timeStamp);
+  private prepareMap(event: PointerEvent): PrepareDrag | null {
+    const area = this.viewAt(event) === "map" ? this.stage.area("map") : null;
+    return area && this.prepare.pressMap(event, area);
   }
 
   private move(event: PointerEvent): void {
     this.last = { x: event.offsetX, y: event.offsetY };
     if (this.pinch(event)) return;
-    const drag = this.drag;
+    const { drag } = this;
     if (drag && drag.pointer === event.pointerId) {
-      if (drag.kind === "stroke") {
-        const all = event.getCoalescedEvents();
-        this.sendSamples(all.length ? all : [event]);
-      } else if (drag.kind === "prepare") {
-        drag.move(event.offsetX, event.offsetY);
-      } else {
-        this.turn(drag, event.clientX - drag.x, event.clientY - drag.y);
+      if (drag.kind === "paint") {
+        drag.move(event);
+        if (drag.from) useGuide.setState({ line: { from: drag.from, to: straightTo(drag.from, this.last, event.ctrlKey) } });
+      } else if (drag.kind === "prepare") drag.move(event.offsetX, event.offsetY);
+      else if (drag.kind === "tip") this.setTip(drag, event.clientX - drag.x, event.clientY - drag.y);
+      else {
+        this.turn(drag.kind, event.clientX - drag.x, event.clientY - drag.y);
         drag.x = event.clientX;
         drag.y = event.clientY;
       }
@@ -130,9 +139,17 @@ export class Hand {
     this.refreshRing();
   }
 
-  private turn(drag: Drag, dx: number, dy: number): void {
-    if (drag.kind === "orbit") this.stage.model.orbit.turnBy(dx, dy);
-    else if (drag.kind === "pan") this.stage.model.orbit.panBy(dx, dy, this.stage.area("model")?.height ?? 1);
+  /** To the right larger, upwards harder. */
+  private setTip(drag: Extract<Drag, { kind: "tip" }>, dx: number, dy: number): void {
+    const radius = Math.min(LARGEST_RADIUS, Math.max(1, drag.radius * 2 ** (dx / 120)));
+    setTip({ radius, hardness: Math.min(1, Math.max(0, drag.hardness - dy / 200)) });
+  }
+
+  private turn(kind: "orbit" | "pan" | "roll" | "slide", dx: number, dy: number): void {
+    const { orbit } = this.stage.model;
+    if (kind === "orbit") orbit.turnBy(dx, dy);
+    else if (kind === "roll") orbit.rollBy(dx);
+    else if (kind === "pan") orbit.panBy(dx, dy, this.stage.area("model")?.height ?? 1);
     else this.stage.map.panBy(dx, dy);
     this.stage.invalidate();
   }
@@ -158,15 +175,16 @@ export class Hand {
   private release(event: PointerEvent): void {
     this.touches.delete(event.pointerId);
     if (this.drag?.pointer !== event.pointerId) return;
-    if (this.drag.kind === "stroke") this.stage.project.send({ type: "end", stroke: this.drag.stroke });
+    if (this.drag.kind === "paint") this.drag.release(event);
     if (this.drag.kind === "prepare") this.drag.release();
     this.drag = null;
+    useGuide.setState({ line: null });
     this.refreshRing();
   }
 
   private wheel(event: WheelEvent): void {
     event.preventDefault();
-    if (this.drag?.kind === "stroke") return;
+    if (this.drag?.kind === "paint") return;
     const factor = Math.exp(event.deltaY * (event.deltaMode === 1 ? 0.04 : 0.0012));
     const model = this.stage.area("model");
     const map = this.stage.area("map");
@@ -180,24 +198,45 @@ export class Hand {
     this.stage.invalidate();
   }
 
-  /** Put the brush ring where the pointer is, in its true size. */
+  /** The face under the pointer; for looking straight at it. */
+  hitUnderPointer(): ReturnType<Stage["model"]["hit"]> {
+    const area = this.stage.area("model");
+    return area && this.last ? this.stage.model.hit(this.last.x, this.last.y, area.width, area.height) : null;
+  }
+
+  /** Put the brush ring where the pointer is, in its true size, in both views. */
   refreshRing(): void {
     const { ring } = this.stage.model;
+    const { tip, stage, tool, mirror } = useDesk.getState();
+    const turning = this.drag && !["paint", "prepare", "tip"].includes(this.drag.kind);
     const area = this.stage.area("model");
-    const turning = this.drag && this.drag.kind !== "stroke" && this.drag.kind !== "prepare";
-    const inside = area && this.last && this.last.x < area.x + area.width;
-    const hit = inside && !turning ? this.stage.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;
-    this.canvas.style.cursor = hit ? "crosshair" : turning ? "grabbing" : "default";
+    const mapArea = this.stage.area("map");
+    const paints = stage === "paint" && !["fill", "gradient", "sample"].includes(tool);
     const before = ring.visible;
-    if (hit && area && useDesk.getState().stage === "paint") {
-      const { tip } = useDesk.getState();
+    const inModel = area && this.last && this.last.x < area.x + area.width;
+    let hit = inModel && !turning ? this.stage.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;
+    let circle: { x: number; y: number; radius: number } | null = null;
+    const overMap = !inModel && mapArea && this.last && !turning;
+    if (overMap && paints) {
+      circle = { ...this.last!, radius: tip.unit === "px" ? tip.radius : this.stage.mapPixels(tip.radius) };
+      hit = this.stage.hitAtTexel(this.stage.map.texelAt(this.last!.x - mapArea.x, this.last!.y - mapArea.y));
+    } else if (hit && mapArea && paints) {
+      const at = this.stage.placeInMap(hit);
+      if (at) circle = { x: at.x + mapArea.x, y: at.y, radius: 4 };
+    }
+    this.canvas.style.cursor = hit || overMap ? "crosshair" : turning ? "grabbing" : "default";
+    if (hit && area && paints) {
       const pixel = this.stage.model.pixelAt(hit.point, area.height);
-      ring.show(hit.point, hit.normal, tip.unit === "px" ? tip.radius * pixel : tip.radius, pixel);
+      const radius = tip.unit === "world" ? tip.radius : overMap ? this.stage.worldRadius(tip.radius) : tip.radius * pixel;
+      this.stage.model.showRing(hit, mirror, radius, pixel);
     } else ring.hide();
+    if (useGuide.getState().circle !== circle) useGuide.setState({ circle });
     if (before || ring.visible) this.stage.invalidate();
   }
 
   dispose(): void {
+    this.paint.stop();
     this.abort.abort();
+    useGuide.setState({ line: null, circle: null });
   }
 }

@@ -78,6 +78,15 @@ export class MapView {
     return new THREE.Vector2(this.corner.x + x / this.scale, this.corner.y + y / this.scale);
   }
 
+  get pixelsPerTexel(): number {
+    return this.scale;
+  }
+
+  /** Whether a texel lies within the map. */
+  holds({ x, y }: { x: number; y: number }): boolean {
+    return x >= 0 && y >= 0 && x < this.size.x && y < this.size.y;
+  }
+
   /** The place of a texel in the view. */
   placeOf(x: number, y: number): THREE.Vector2 {
     return new THREE.Vector2((x - this.corner.x) * this.scale, (y - this.corner.y) * this.scale);

@@ -10,6 +10,8 @@ export class Orbit {
   private turn = 0.5;
   private rise = 0.25;
   private distance = 5;
+  /** Degrees to which the view is rolled about its own axis. */
+  private roll = 0;
   private readonly center = new THREE.Vector3();
   private reach = 1;
 
@@ -18,6 +20,7 @@ export class Orbit {
     bounds.getCenter(this.center);
     this.reach = Math.max(bounds.getSize(new THREE.Vector3()).length() / 2, 1e-6);
     this.target.copy(this.center);
+    this.roll = 0;
     const narrow = Math.min(1, this.camera.aspect);
     this.distance = (0.8 * this.reach) / Math.sin(THREE.MathUtils.degToRad(FOV / 2)) / narrow;
     this.place();
@@ -35,6 +38,37 @@ export class Orbit {
     this.turn -= dx * 0.008;
     this.rise = THREE.MathUtils.clamp(this.rise + dy * 0.008, -STEEPEST, STEEPEST);
     this.place();
+  }
+
+  /** Tilt the horizon. */
+  rollBy(dx: number): void {
+    this.roll += dx * 0.006;
+    this.place();
+  }
+
+  /** Look straight at a place, along its normal; the horizon is level again. */
+  face(point: THREE.Vector3, normal: THREE.Vector3): void {
+    this.target.copy(point);
+    this.turn = Math.atan2(normal.x, normal.z);
+    this.rise = THREE.MathUtils.clamp(Math.asin(THREE.MathUtils.clamp(normal.y, -1, 1)), -STEEPEST, STEEPEST);
+    this.roll = 0;
+    this.place();
+  }
+
+  /** Go to a distance from the model's middle, as it will be seen in use. */
+  stand(distance: number): void {
+    this.target.copy(this.center);
+    this.distance = distance;
+    this.place();
+  }
+
+  get standing(): number {
+    return this.distance;
+  }
+
+  /** What is up in the view: strokes must be seen through the same. */
+  get up(): THREE.Vector3 {
+    return new THREE.Vector3(0, 1, 0).applyQuaternion(this.camera.quaternion);
   }
 
   /** Pan by pixels of a viewport of this height. */
@@ -62,7 +96,9 @@ export class Orbit {
       this.target.y + Math.sin(this.rise) * this.distance,
       this.target.z + Math.cos(this.turn) * flat,
     );
+    this.camera.up.set(0, 1, 0);
     this.camera.lookAt(this.target);
+    this.camera.rotateZ(this.roll);
     const away = this.camera.position.distanceTo(this.center);
     this.camera.near = Math.max((away - this.reach) * 0.9, this.distance * 0.01, 1e-6);
     this.camera.far = away + this.reach * 1.1 + this.distance * 0.01;

@@ -43,7 +43,7 @@ export class PrepareHand {
   pressMap(event: PointerEvent, area: Area): PrepareDrag | null {
     const { preparing } = useDesk.getState();
     const at = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
-    const face = this.faceAt(at);
+    const face = this.stage.faceAt(at);
     if (preparing.tool !== "pick") {
       if (face !== null) this.markMapEdge(face, at, howOf(event) !== "remove");
       return { move: () => undefined, release: () => undefined };
@@ -106,17 +106,6 @@ export class PrepareHand {
   private choose(surface: number): void {
     const name = useSession.getState().state?.surfaces[surface]?.name;
     if (name && name !== useDesk.getState().surface) useDesk.setState({ surface: name });
-  }
-
-  /** The face whose UVs lie under a texel, the last one where several do. */
-  private faceAt(at: THREE.Vector2): number | null {
-    let found: number | null = null;
-    this.eachTriangle((face, p) => {
-      const side = (i: number, j: number) => (p[j]!.x - p[i]!.x) * (at.y - p[i]!.y) - (p[j]!.y - p[i]!.y) * (at.x - p[i]!.x);
-      const [a, b, c] = [side(0, 1), side(1, 2), side(2, 0)];
-      if ((a >= 0 && b >= 0 && c >= 0) || (a <= 0 && b <= 0 && c <= 0)) found = face;
-    });
-    return found;
   }
 
   /** Faces with a corner inside a box of the map, with all that goes with them. */

@@ -13,7 +13,7 @@ import { surfaceNamed, useSession } from "../state/session";
 import { Hand } from "./hand";
 import { IslandGrip } from "./island_grip";
 import { MapView } from "./map_view";
-import { ModelView } from "./model_view";
+import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
 import { densityOf } from "./proof";
 import { SurfaceMaps } from "./surface_maps";
@@ -46,6 +46,7 @@ export class Stage {
   private readonly observer: ResizeObserver;
   private readonly stops: (() => void)[];
   private maps: SurfaceMaps[] = [];
+  private readonly densities = new WeakMap<object, number>();
   private shape = "";
   private shown = "";
   private batches: Batch[] = [];
@@ -170,7 +171,7 @@ export class Stage {
     const findings = useCheckup.getState().faces;
     for (const each of this.overlays) each.show(preparing, proof, faces, findings);
     const pictures = this.overlays.map((each, i) => each.picture(proof, state.surfaces[i]!));
-    this.model.shade(desk.shading, pictures);
+    this.model.shade(desk.look, pictures);
     overlays.lines.lines.visible = desk.uvLines || preparing;
     this.map.show(pictures[index] ?? this.maps[index]!.color, overlays.width, overlays.height, overlays.onMap);
     const shown = `${shownView(desk)} ${this.canvas.clientWidth}`;
@@ -202,6 +203,87 @@ export class Stage {
     if (!overlays || !geometry) return 0;
     const any = count > 0 && geometry.face.some((face) => faces[face]);
     return densityOf(geometry, overlays.width, overlays.height, (face) => !any || faces[face] === 1);
+  }
+
+  /** The face whose UVs lie under a texel of the map; the last one where several do. */
+  faceAt(at: { x: number; y: number }): number | null {
+    const triangle = this.triangleAt(at);
+    return triangle === null ? null : this.model.geometries[this.chosen]!.face[triangle]!;
+  }
+
+  private triangleAt(at: { x: number; y: number }): number | null {
+    const surface = this.model.geometries[this.chosen];
+    const overlays = this.overlays[this.chosen];
+    if (!surface || !overlays) return null;
+    const { index, uv, face } = surface;
+    const [u, v] = [at.x / overlays.width, at.y / overlays.height];
+    for (let t = face.length - 1; t >= 0; t--) {
+      const [a, b, c] = [index.getX(3 * t), index.getX(3 * t + 1), index.getX(3 * t + 2)];
+      const side = (i: number, j: number) =>
+        (uv.getX(j) - uv.getX(i)) * (v - uv.getY(i)) - (uv.getY(j) - uv.getY(i)) * (u - uv.getX(i));
+      const [p, q, r] = [side(a, b), side(b, c), side(c, a)];
+      if ((p >= 0 && q >= 0 && r >= 0) || (p <= 0 && q <= 0 && r <= 0)) return t;
+    }
+    return null;
+  }
+
+  /** The place of the model that a texel of the map lies at. */
+  hitAtTexel(at: { x: number; y: number }): Hit | null {
+    const triangle = this.triangleAt(at);
+    const surface = this.model.geometries[this.chosen];
+    const overlays = this.overlays[this.chosen];
+    if (triangle === null || !surface || !overlays) return null;
+    const places = surface.geometry.getAttribute("position") as THREE.BufferAttribute;
+    const corners = [0, 1, 2].map((k) => surface.index.getX(3 * triangle + k));
+    const flat = corners.map((v) => new THREE.Vector3(surface.uv.getX(v), surface.uv.getY(v), 0));
+    const [a, b, c] = corners.map((v) => new THREE.Vector3().fromBufferAttribute(places, v)) as [THREE.Vector3, THREE.Vector3, THREE.Vector3];
+    const uv = new THREE.Vector2(at.x / overlays.width, at.y / overlays.height);
+    const weights = new THREE.Triangle(flat[0], flat[1], flat[2]).getBarycoord(new THREE.Vector3(uv.x, uv.y, 0), new THREE.Vector3());
+    if (!weights) return null;
+    const point = new THREE.Vector3().addScaledVector(a, weights.x).addScaledVector(b, weights.y).addScaledVector(c, weights.z);
+    const normal = new THREE.Triangle(a, b, c).getNormal(new THREE.Vector3());
+    return { point, normal, surface: this.chosen, face: surface.face[triangle]!, uv };
+  }
+
+  /** Where a place of the model lies in the map view; null when it belongs to another surface. */
+  placeInMap(hit: Hit): THREE.Vector2 | null {
+    const overlays = this.overlays[this.chosen];
+    if (hit.surface !== this.chosen || !hit.uv || !overlays) return null;
+    const [u, v] = [hit.uv.x - Math.floor(hit.uv.x), hit.uv.y - Math.floor(hit.uv.y)];
+    return this.map.placeOf(u * overlays.width, v * overlays.height);
+  }
+
+  /** A radius of the map view's pixels in model units, and of model units in those pixels. */
+  worldRadius(pixels: number): number {
+    return pixels / this.map.pixelsPerTexel / Math.max(this.surfaceDensity(), 1e-9);
+  }
+
+  mapPixels(units: number): number {
+    return units * this.surfaceDensity() * this.map.pixelsPerTexel;
+  }
+
+  private surfaceDensity(): number {
+    const overlays = this.overlays[this.chosen];
+    const geometry = this.model.geometries[this.chosen];
+    if (!overlays || !geometry) return 0;
+    const known = this.densities.get(geometry);
+    if (known !== undefined) return known;
+    const density = densityOf(geometry, overlays.width, overlays.height, () => true);
+    this.densities.set(geometry, density);
+    return density;
+  }
+
+  /** See the model from a distance. */
+  stand(distance: number): void {
+    this.model.orbit.stand(distance);
+    this.invalidate();
+  }
+
+  /** Look straight at the face under the pointer. */
+  faceOn(): void {
+    const hit = this.hand.hitUnderPointer();
+    if (hit) this.model.orbit.face(hit.point, hit.normal);
+    this.invalidate();
   }
 
   /** Where picked faces, or the whole surface in the map, have their middle in space. */

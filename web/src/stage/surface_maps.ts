@@ -120,7 +120,7 @@ function halved(pixels: Uint8Array, width: number, height: number): Uint8Array {
 
 /** The composited maps of one surface. */
 export class SurfaceMaps {
-  readonly pictures: [color: Picture, values: Picture];
+  readonly pictures: [color: Picture, values: Picture, relief: Picture];
 
   constructor(
     renderer: THREE.WebGLRenderer,
@@ -129,6 +129,7 @@ export class SurfaceMaps {
   ) {
     this.pictures = [
       new Picture(renderer, width, height, THREE.SRGBColorSpace),
+      new Picture(renderer, width, height, THREE.NoColorSpace),
       new Picture(renderer, width, height, THREE.NoColorSpace),
     ];
   }
@@ -143,6 +144,10 @@ export class SurfaceMaps {
 
   get values(): THREE.Texture {
     return this.pictures[1].texture;
+  }
+
+  get relief(): THREE.Texture {
+    return this.pictures[2].texture;
   }
 
   put(rectangle: Rectangle): void {

@@ -1,11 +1,32 @@
 import { create } from "zustand";
 
-import type { DocumentState, Pigment, Tip, Unwrap } from "../api/schema.generated";
+import type { BeginStroke, DocumentState, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
 
-export type Tool = "brush" | "erase";
+/** Tools that paint along a stroke, and those that act at a click or a drag. */
+export type StrokeTool = BeginStroke["tool"];
+export type Tool = StrokeTool | "fill" | "gradient" | "sample";
 export type ViewMode = "model" | "side" | "map";
-export type Shading = "lit" | "plain";
+export type MapName = "base_color" | "roughness" | "metallic" | "height" | "normal";
+export type Shading = "lit" | "matte" | "plain" | MapName;
+export type SurroundingsName = "quay" | "workshop" | "noon" | "dusk";
+
+/** How the model is shown; the paint is the same. */
+export interface Look {
+  shading: Shading;
+  surroundings: SurroundingsName;
+  /** Degrees by which the surroundings are turned. */
+  turn: number;
+  /** A light of its own: where it comes from, seen from the camera, and how strong it is. */
+  light: { x: number; y: number; strength: number };
+  edges: boolean;
+  faceted: boolean;
+}
+
+export interface NamedPigment {
+  name: string;
+  pigment: Pigment;
+}
 export type StageName = "prepare" | "paint";
 export type Proof = "paint" | "checker" | "letters" | "stretch" | "density" | "findings";
 /** What a click on the model or in the map does while preparing. */
@@ -33,12 +54,23 @@ export interface Desk {
   tool: Tool;
   tip: Tip;
   pigment: Pigment;
+  /** The second load: swapped with the first by a key. */
+  otherPigment: Pigment;
+  /** Pigments with a name, and colors used lately. */
+  pigments: NamedPigment[];
+  recent: string[];
+  mirror: Required<Mirror>;
+  fillBy: PickBy | "color";
+  tolerance: number;
+  /** Sample one layer instead of what shows. */
+  sampleLayer: boolean;
+  cloneAligned: boolean;
+  look: Look;
   palette: string[];
   surface: string | null;
   /** The layer that receives strokes, by surface. */
   layers: Record<string, string>;
   view: ViewMode;
-  shading: Shading;
   uvLines: boolean;
   /** Findings that the painter has called meant so, as "surface:kind". */
   meantSo: string[];
@@ -63,15 +95,49 @@ export const FRESH: Desk = {
     spacing: 0.12,
     pressure_radius: false,
     pressure_strength: true,
+    pressure_hardness: false,
+    pressure_least: 0.1,
+    pressure_gamma: 1,
+    falloff: "smooth",
+    curve: null,
+    blend: "normal",
+    jitter_place: 0,
+    jitter_radius: 0,
+    jitter_angle: 0,
+    jitter_color: 0,
+    angle: 0,
+    angle_mode: "fixed",
+    steady: 0,
+    taper: 0,
+    picture: null,
     build_up: false,
     facing_limit: 90,
   },
   pigment: { base_color: "#7d3d1f", roughness: null, metallic: null, height: null },
+  otherPigment: { base_color: "#e5e1d5", roughness: null, metallic: null, height: null },
+  pigments: [
+    { name: "Wet rust", pigment: { base_color: "#7d3d1f", roughness: 0.34, metallic: 0, height: 0.53 } },
+    { name: "Bare steel", pigment: { base_color: "#8b8f8e", roughness: 0.4, metallic: 1, height: 0.47 } },
+    { name: "Weed", pigment: { base_color: "#4c5a33", roughness: 0.8, metallic: 0, height: 0.56 } },
+  ],
+  recent: [],
+  mirror: { planes: "", axis: "y", turns: 1 },
+  fillBy: "island",
+  tolerance: 0.03,
+  sampleLayer: false,
+  cloneAligned: true,
+  look: {
+    shading: "lit",
+    surroundings: "quay",
+    turn: 0,
+    light: { x: -0.5, y: 0.7, strength: 1.1 },
+    edges: false,
+    faceted: false,
+  },
   palette: PALETTE,
   surface: null,
   layers: {},
   view: "model",
-  shading: "lit",
   uvLines: true,
   meantSo: [],
 };
@@ -79,6 +145,28 @@ export const FRESH: Desk = {
 export const useDesk = create<Desk>(() => FRESH);
 
 export const setTip = (part: Partial<Tip>) => useDesk.setState(({ tip }) => ({ tip: { ...tip, ...part } }));
+
+export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => ({ look: { ...look, ...part } }));
+
+/** The second load comes to hand, the first is put away. */
+export const swapPigments = () =>
+  useDesk.setState(({ pigment, otherPigment }) => ({ pigment: otherPigment, otherPigment: pigment }));
+
+/** Values that were sampled are loaded, for the maps that the pigment paints. */
+export const takeSample = (found: Pigment) =>
+  useDesk.setState(({ pigment }) => {
+    const next = { ...pigment };
+    if (found.base_color && pigment.base_color != null) next.base_color = found.base_color;
+    for (const key of ["roughness", "metallic", "height"] as const) {
+      if (found[key] != null && pigment[key] != null) next[key] = found[key];
+    }
+    return { pigment: next };
+  });
+
+/** A color that has been painted with is remembered, the newest first. */
+export const rememberColor = (color: string | null | undefined) => {
+  if (color) useDesk.setState(({ recent }) => ({ recent: [color, ...recent.filter((other) => other !== color)].slice(0, 8) }));
+};
 
 export const setPreparing = (part: Partial<Preparing>) =>
   useDesk.setState(({ preparing }) => ({ preparing: { ...preparing, ...part } }));
@@ -101,6 +189,8 @@ export function restoreDesk(left: Record<string, unknown>, state: DocumentState)
       tip: { ...FRESH.tip, ...desk.tip },
       pigment: { ...FRESH.pigment, ...desk.pigment },
       preparing: { ...FRESH.preparing, ...desk.preparing },
+      look: { ...FRESH.look, ...desk.look },
+      mirror: { ...FRESH.mirror, ...desk.mirror },
     },
     true,
   );

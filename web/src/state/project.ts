@@ -2,7 +2,7 @@ import { PaintSocket } from "../api/paint_socket";
 import type { Outgoing } from "../api/outgoing";
 import type { ServerMessage } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
-import { restoreDesk, settleTargets, useDesk } from "./desk";
+import { restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
 import { resetSession, useSession } from "./session";
 
 const DESK_DELAY = 400;
@@ -73,6 +73,9 @@ export class Project {
         break;
       case "work":
         useSession.setState({ work: message.share == null ? null : { label: message.label, share: message.share } });
+        break;
+      case "sampled":
+        takeSample(message.pigment);
         break;
       case "notice":
         useSession.setState({ notice: message.message });

@@ -1,10 +1,13 @@
+import { LARGEST_RADIUS } from "../stage/hand";
 import type { Stage } from "../stage/stage";
-import { type PrepareTool, setPreparing, setTip, shownView, showView, useDesk } from "../state/desk";
+import { type PrepareTool, setPreparing, setTip, shownView, showView, swapPigments, type Tool, useDesk } from "../state/desk";
 import { pick, pickedRuns } from "../state/picks";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 
-export const LARGEST_RADIUS = 400;
+const TOOL_KEYS: Record<string, Tool> = {
+  p: "brush", e: "erase", s: "smear", o: "soften", a: "sharpen", c: "clone", f: "fill", g: "gradient", i: "sample",
+}; // prettier-ignore
 
 /** Keys of the workspace; none while something is being typed. Returns how to stop listening. */
 export function listenToKeys(project: Project, stage: Stage): () => void {
@@ -38,6 +41,10 @@ function act(event: KeyboardEvent, project: Project, stage: Stage): boolean {
     showView(view === "model" ? "side" : view === "side" ? "map" : "model");
     return true;
   }
+  if (key === "n") {
+    stage.faceOn();
+    return true;
+  }
   return useDesk.getState().stage === "prepare" ? prepareKey(key, project, stage) : paintKey(key);
 }
 
@@ -63,12 +70,14 @@ function nudgeIslands(project: Project, stage: Stage, x: number, y: number): voi
 
 function paintKey(key: string): boolean {
   const { tip } = useDesk.getState();
+  const tool = TOOL_KEYS[key];
+  if (tool) {
+    useDesk.setState({ tool });
+    return true;
+  }
   switch (key) {
-    case "p":
-      useDesk.setState({ tool: "brush" });
-      break;
-    case "e":
-      useDesk.setState({ tool: "erase" });
+    case "x":
+      swapPigments();
       break;
     case ",":
       setTip({ radius: Math.max(1, tip.radius / 1.1) });

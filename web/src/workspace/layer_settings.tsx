@@ -7,7 +7,7 @@ import { surfaceNamed, useSession } from "../state/session";
 import { useDesk } from "../state/desk";
 import { Slider } from "../ui/slider";
 
-const MODES: LayerState["blend"][] = [
+export const MODES: LayerState["blend"][] = [
   "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light",
   "soft-light", "difference", "exclusion", "add", "subtract", "hue", "saturation", "color", "luminosity",
 ];

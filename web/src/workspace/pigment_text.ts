@@ -12,5 +12,5 @@ const NAMES: [keyof Pigment, string][] = [
 export function carried(tool: Tool, pigment: Pigment): string {
   const maps = NAMES.filter(([key]) => pigment[key] != null).map(([, name]) => name);
   if (maps.length) return maps.join(", ");
-  return tool === "erase" ? "All maps" : "nothing: the pigment is empty";
+  return tool !== "brush" ? "All maps" : "nothing: the pigment is empty";
 }

@@ -1,15 +1,13 @@
 import { IconFocusCentered } from "@tabler/icons-react";
 
 import type { Stage } from "../stage/stage";
-import { type Proof, type Shading, shownView, useDesk } from "../state/desk";
+import { type Proof, shownView, type Tool, useDesk } from "../state/desk";
 import { layerById, surfaceNamed, useSession } from "../state/session";
+import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
+import { LookControl } from "./look_control";
+import { MirrorControl } from "./mirror_control";
 import { carried } from "./pigment_text";
-
-const SHADINGS: { value: Shading; text: string; hint: string }[] = [
-  { value: "lit", text: "Lit", hint: "Under light" },
-  { value: "plain", text: "Plain", hint: "The stored colors, without light" },
-];
 
 const PROOFS: { value: Proof; text: string; hint: string }[] = [
   { value: "paint", text: "Paint", hint: "The paint as it is" },
@@ -20,8 +18,13 @@ const PROOFS: { value: Proof; text: string; hint: string }[] = [
   { value: "findings", text: "Findings", hint: "Where the checkup found something" },
 ];
 
+const DOING: Record<Tool, string> = {
+  brush: "Painting", erase: "Erasing on", smear: "Smearing", soften: "Softening", sharpen: "Sharpening",
+  clone: "Cloning onto", fill: "Filling", gradient: "Gradient on", sample: "Sampling; painting",
+}; // prettier-ignore
+
 /** Over the stage: what receives the stroke on the left, how it is shown on the right. */
-export function StageControls({ stage }: { stage: Stage }) {
+export function StageControls({ stage, project }: { stage: Stage; project: Project }) {
   const state = useSession((session) => session.state);
   const desk = useDesk();
   const preparing = desk.stage === "prepare";
@@ -33,7 +36,7 @@ export function StageControls({ stage }: { stage: Stage }) {
       {preparing ? <span /> : <p className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="truncate">
-          {desk.tool === "erase" ? "Erasing on " : "Painting "}
+          {DOING[desk.tool]}{" "}
           <b className="font-semibold">{surface?.name}</b>, {layer ? layer.name : "no layer"}
         </span>
         <span className="shrink-0 text-ink-2">{carried(desk.tool, desk.pigment)}</span>
@@ -42,14 +45,8 @@ export function StageControls({ stage }: { stage: Stage }) {
         {preparing && (
           <Segmented label="Show" options={PROOFS} value={desk.proof} onChange={(proof) => useDesk.setState({ proof })} />
         )}
-        {!preparing && view !== "map" && (
-          <Segmented
-            label="Shading"
-            options={SHADINGS}
-            value={desk.shading}
-            onChange={(shading) => useDesk.setState({ shading })}
-          />
-        )}
+        {!preparing && <MirrorControl />}
+        {!preparing && view !== "map" && <LookControl stage={stage} project={project} />}
         {!preparing && view !== "model" && (
           <button
             type="button"

@@ -1,28 +1,67 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import type { Tip } from "../api/schema.generated";
+import type { Project } from "../state/project";
 
 const SIDE = 68;
 const INK = 30;
 
-/** The falloff as it will cover, by the same formula as the engine (F3). */
-export function TipPicture({ tip }: { tip: Tip }) {
+/** The falloff over s, from the hard middle to the rim; the engine's own (F3). */
+function weight(tip: Tip, s: number): number {
+  switch (tip.falloff) {
+    case "linear":
+      return 1 - s;
+    case "dome":
+      return Math.sqrt(1 - s * s);
+    case "point":
+      return (1 - s) ** 2;
+    case "curve": {
+      const points = [...(tip.curve ?? [])].sort((a, b) => a[0] - b[0]);
+      const next = points.findIndex(([x]) => x >= s);
+      const [a, b] = [points[Math.max(next - 1, 0)], points[next === -1 ? points.length - 1 : next]];
+      if (!a || !b) return 0;
+      return b[0] > a[0] ? a[1] + ((s - a[0]) / (b[0] - a[0])) * (b[1] - a[1]) : b[1];
+    }
+    default:
+      return 1 - s * s * (3 - 2 * s);
+  }
+}
+
+/** The tip as it will cover: its falloff, through its picture. */
+export function TipPicture({ tip, project }: { tip: Tip; project: Project }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { hardness, strength } = tip;
+  const [picture, setPicture] = useState<HTMLImageElement | null>(null);
   useEffect(() => {
-    const context = canvas.current?.getContext("2d");
+    let current = true;
+    const image = new Image();
+    image.onload = () => current && setPicture(image);
+    if (tip.picture) image.src = `/api/projects/${project.id}/tips/${encodeURIComponent(tip.picture)}.png`;
+    return () => {
+      current = false;
+    };
+  }, [tip.picture, project.id]);
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d", { willReadFrequently: true });
     if (!context) return;
+    context.clearRect(0, 0, SIDE, SIDE);
+    let through: Uint8ClampedArray | null = null;
+    if (tip.picture && picture) {
+      context.drawImage(picture, 4, 4, SIDE - 8, SIDE - 8);
+      through = context.getImageData(0, 0, SIDE, SIDE).data;
+    }
     const image = context.createImageData(SIDE, SIDE);
     const radius = SIDE / 2 - 4;
+    const soft = Math.min(tip.hardness, 1 - 1.2 / radius);
     for (let y = 0; y < SIDE; y++) {
       for (let x = 0; x < SIDE; x++) {
         const t = Math.hypot(x + 0.5 - SIDE / 2, y + 0.5 - SIDE / 2) / radius;
-        const soft = Math.min(hardness, 1 - 1.2 / radius);
         const s = Math.min(1, Math.max(0, (t - soft) / (1 - soft)));
-        image.data.set([INK, INK + 6, INK + 4, 255 * strength * (1 - s * s * (3 - 2 * s))], (y * SIDE + x) * 4);
+        const at = (y * SIDE + x) * 4;
+        const passes = through ? (t < 1 ? 1 - through[at]! / 255 : 0) : 1;
+        image.data.set([INK, INK + 6, INK + 4, 255 * tip.strength * weight(tip, s) * passes], at);
       }
     }
     context.putImageData(image, 0, 0);
-  }, [hardness, strength]);
+  }, [tip, picture]);
   return <canvas ref={canvas} width={SIDE} height={SIDE} aria-hidden className="rounded-control bg-[#e9ebea]" />;
 }

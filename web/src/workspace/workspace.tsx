@@ -9,6 +9,7 @@ import { keepChecking } from "../state/checkup";
 import { shownView, useDesk } from "../state/desk";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { Guides } from "./guides";
 import { listenToKeys } from "./keys";
 import { Notice } from "./notice";
 import { StackPanel } from "./stack_panel";
@@ -59,7 +60,7 @@ export function Workspace({ project: id }: { project: string }) {
       <div className="relative min-w-0 overflow-hidden rounded-card">
         <canvas ref={canvas} data-ready={ready} className="absolute inset-0 size-full touch-none" />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
-        {open && loaded && <StageControls stage={open.stage} />}
+        {open && loaded && <StageControls stage={open.stage} project={open.project} />}
         {ready && open && preparing && view !== "model" && <IslandBox stage={open.stage} />}
         {ready && open && (
           <div className="absolute top-11 left-0 flex max-w-[64%] flex-col items-start gap-2">
@@ -67,6 +68,7 @@ export function Workspace({ project: id }: { project: string }) {
             <MissingPictures project={open.project} />
           </div>
         )}
+        <Guides />
         {open && <WorkBar project={open.project} />}
         <Notice />
         {!ready && (
@@ -76,7 +78,7 @@ export function Workspace({ project: id }: { project: string }) {
         )}
       </div>
       <div className="col-span-2">
-        {loaded && open && (preparing ? <PrepareTray project={open.project} stage={open.stage} /> : <Tray />)}
+        {loaded && open && (preparing ? <PrepareTray project={open.project} stage={open.stage} /> : <Tray project={open.project} />)}
       </div>
     </div>
   );

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, as_float32, carray, kernel
+from ..kernels import address_of, as_float32, as_int32, carray, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
+from .falloff import NO_TABLE
+
+#: A tip without a picture.
+NO_PICTURE = np.zeros((0, 0), np.float32)
+#: Tiles along a side of a block; whole blocks are passed over when no dab reaches them.
+BLOCK = 8
 
 
 @dataclass
@@ -18,17 +24,27 @@ class Dabs:
     """N dabs in space.
 
     centers, normals: (N, 3) float64. radii: (N,) model units. strengths: (N,) 0-1.
-    hardness: 0-1, the share of the radius with full weight. facing_limit: degrees between a dab's normal and
-    a texel's, from which on the texel is left alone. build_up: dabs add up instead of stopping at strength.
+    hardness: 0-1, the share of the radius with full weight, one for all or (N,). facing_limit: degrees between a
+    dab's normal and a texel's, from which on the texel is left alone. build_up: dabs add up instead of stopping
+    at strength. table: falloff of `falloff.py`, empty for the smooth one. picture: (h, w) float32, what the tip
+    lets through, looked up in the tangent plane along `tangents`, (N, 3) unit vectors to its right.
+    numbers: (N,) int32 above 0, which dab laid most on a texel is remembered, for colors that differ.
     """
 
     centers: NDArray[np.float64]
     normals: NDArray[np.float64]
     radii: NDArray[np.float64]
     strengths: NDArray[np.float64]
-    hardness: float
+    hardness: float | NDArray[np.float64]
     facing_limit: float = 90.0
     build_up: bool = False
+    table: NDArray[np.float32] = field(default_factory=lambda: NO_TABLE)
+    picture: NDArray[np.float32] = field(default_factory=lambda: NO_PICTURE)
+    tangents: NDArray[np.float64] | None = None
+    numbers: NDArray[np.int32] | None = None
+
+    def __len__(self) -> int:
+        return len(self.centers)
 
 
 class Coverage:
@@ -40,6 +56,8 @@ class Coverage:
         self.hidden = np.zeros(len(ownership.faces), np.uint8) if hidden is None else hidden
         self.tiles: dict[int, NDArray[np.float32]] = {}
         self.addresses = np.zeros(len(ownership.tile_start) - 1, np.int64)
+        self.numbers: dict[int, NDArray[np.int32]] = {}
+        self.number_addresses = np.zeros(len(self.addresses), np.int64)
 
     def add(self, dabs: Dabs) -> TileArea:
         """Gather dabs; returns the rectangles in which coverage changed.
@@ -50,22 +68,45 @@ class Coverage:
         """
         own = self.ownership
         near = np.zeros(len(self.addresses), np.uint8)
-        _near_tiles(own.tile_box, dabs.centers, dabs.radii, near)
+        _near_tiles(own.tile_box, own.block_box, own.columns, dabs.centers, dabs.radii, near)
         tiles = np.flatnonzero(near).astype(np.int32)
+        self.hold(tiles, dabs.numbers is not None)
+        rects = np.empty((len(tiles), 4), np.int32)
+        rects[:] = (TILE, 0, TILE, 0)
+        count = len(dabs)
+        hardness = np.broadcast_to(np.asarray(dabs.hardness, np.float64), (count,))
+        tangents = dabs.tangents if dabs.tangents is not None else np.zeros((count, 3))
+        numbers = dabs.numbers if dabs.numbers is not None else np.zeros(count, np.int32)
+        _gather(
+            dabs.centers, dabs.normals, dabs.radii, dabs.strengths, np.ascontiguousarray(hardness), tangents, numbers,
+            np.cos(np.radians(dabs.facing_limit)), dabs.build_up, dabs.table, dabs.picture, tiles, self.addresses,
+            self.number_addresses, own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices,
+            own.normals, own.texel_size, self.hidden, rects,
+        )  # fmt: skip
+        hit = rects[:, 1] > 0
+        return TileArea(tiles[hit], rects[hit])
+
+    def hold(self, tiles: NDArray[np.int32], numbered: bool = False) -> None:
+        """See that these tiles exist, with room for the numbers of dabs where wanted."""
         for tile in tiles:
             if not self.addresses[tile]:
                 self.tiles[int(tile)] = fresh = np.zeros((TILE, TILE), np.float32)
                 self.addresses[tile] = address_of(fresh)
-        rects = np.empty((len(tiles), 4), np.int32)
-        rects[:] = (TILE, 0, TILE, 0)
-        _gather(
-            dabs.centers, dabs.normals, dabs.radii, dabs.strengths, dabs.hardness,
-            np.cos(np.radians(dabs.facing_limit)), dabs.build_up, tiles, self.addresses, own.tile_start,
-            own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals, own.texel_size,
-            self.hidden, rects,
-        )  # fmt: skip
-        hit = rects[:, 1] > 0
-        return TileArea(tiles[hit], rects[hit])
+            if numbered and not self.number_addresses[tile]:
+                self.numbers[int(tile)] = which = np.zeros((TILE, TILE), np.int32)
+                self.number_addresses[tile] = address_of(which)
+
+    def clear(self, area: TileArea) -> None:
+        """Forget what lies in an area."""
+        for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
+            self.tiles[int(tile)][top:bottom, left:right] = 0
+
+    def take_most(self, other: Coverage, area: TileArea) -> None:
+        """In an area, keep the greater of this coverage and another's."""
+        self.hold(area.tiles)
+        for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
+            mine = self.tiles[int(tile)][top:bottom, left:right]
+            np.maximum(mine, other.tiles[int(tile)][top:bottom, left:right], out=mine)
 
 
 @kernel
@@ -78,19 +119,34 @@ def _box_distance2(box, point):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _near_tiles(boxes, centers, radii, near):  # type: ignore[no-untyped-def]
-    for d in range(len(centers)):
-        limit = radii[d] * radii[d]
-        for t in range(len(boxes)):
-            if _box_distance2(boxes[t], centers[d]) < limit:
-                near[t] = 1
+def _near_tiles(boxes, blocks, columns, centers, radii, near):  # type: ignore[no-untyped-def]
+    """Mark tiles whose box a dab reaches; blocks of 8 × 8 tiles are asked first."""
+    rows = len(boxes) // columns
+    across = (columns + 7) // 8
+    for b in range(len(blocks)):
+        reached = False
+        for d in range(len(centers)):
+            if _box_distance2(blocks[b], centers[d]) < radii[d] * radii[d]:
+                reached = True
+                break
+        if not reached:
+            continue
+        top, left = b // across * 8, b % across * 8
+        for d in range(len(centers)):
+            limit = radii[d] * radii[d]
+            for row in range(top, min(top + 8, rows)):
+                for t in range(row * columns + left, row * columns + min(left + 8, columns)):
+                    if near[t] == 0 and _box_distance2(boxes[t], centers[d]) < limit:
+                        near[t] = 1
 
 
 @kernel
 def _gather(  # type: ignore[no-untyped-def]
-    centers, normals, radii, strengths, hardness, cos_limit, build_up, tiles, addresses, tile_start,
-    boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden, rects,
+    centers, normals, radii, strengths, hardness, tangents, numbers, cos_limit, build_up, table, picture, tiles,
+    addresses, number_addresses, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden,
+    rects,
 ):  # fmt: skip
+    side = np.zeros(6)
     for k in range(len(tiles)):
         t = tiles[k]
         tile = _tile_at(addresses[t])
@@ -100,6 +156,11 @@ def _gather(  # type: ignore[no-untyped-def]
                 continue
             px, py, pz = centers[d]
             nx, ny, nz = normals[d]
+            if picture.shape[0] > 0:
+                # The tip's right and down, per radius.
+                tx, ty, tz = tangents[d]
+                side[0], side[1], side[2] = tx / r, ty / r, tz / r
+                side[3], side[4], side[5] = (tz * ny - ty * nz) / r, (tx * nz - tz * nx) / r, (ty * nx - tx * ny) / r
             for p in range(tile_start[t], tile_start[t + 1]):
                 reach = balls[p, 3] + r
                 bx, by, bz = balls[p, 0] - px, balls[p, 1] - py, balls[p, 2] - pz
@@ -110,10 +171,15 @@ def _gather(  # type: ignore[no-untyped-def]
                     continue
                 if face_normals[f, 0] * nx + face_normals[f, 1] * ny + face_normals[f, 2] * nz <= cos_limit:
                     continue
-                _gather_piece(
-                    tile, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]),
-                    np.float32(max(0.0, min(hardness, 1.0 - texel_size[f] / r))), build_up, rects[k],
-                )  # fmt: skip
+                h = np.float32(max(0.0, min(hardness[d], 1.0 - texel_size[f] / r)))
+                if picture.shape[0] > 0 or number_addresses[t] != 0:
+                    _gather_detailed(
+                        tile, number_addresses[t], numbers[d], pieces[p], spans, matrices[f], px, py, pz, r,
+                        np.float32(strengths[d]), h, build_up, table, picture, side, rects[k],
+                    )  # fmt: skip
+                else:
+                    _gather_piece(tile, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]), h,
+                                  build_up, table, rects[k])  # fmt: skip
 
 
 @kernel
@@ -122,55 +188,125 @@ def _tile_at(address):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, build_up, rect):  # type: ignore[no-untyped-def]
+def _span(piece, i, spans, m, px, py, pz, r):  # type: ignore[no-untyped-def]
+    """Of one row of a piece: the texels within r, and the parabola of squared distances along it.
+
+    Along a row, X(x) = R + A·x: the squared distance is nearest² + slope2·(x - middle)².
+    """
+    first, last = spans[piece[5] + i]
     ax, ay, az = m[0], m[1], m[2]
     slope2 = ax * ax + ay * ay + az * az
+    y = piece[2] + piece[3] + i + 0.5
+    x = piece[1] + 0.5
+    rx = m[6] + m[3] * y + ax * x - px
+    ry = m[7] + m[4] * y + ay * x - py
+    rz = m[8] + m[5] * y + az * x - pz
+    middle = -(ax * rx + ay * ry + az * rz) / slope2 if slope2 > 0 else 0.0
+    qx, qy, qz = rx + ax * middle, ry + ay * middle, rz + az * middle
+    nearest2 = qx * qx + qy * qy + qz * qz
+    start, end = int(first), int(last)
+    if nearest2 >= r * r:
+        end = start
+    elif slope2 > 0:
+        half = np.sqrt((r * r - nearest2) / slope2)
+        # Texels with |x - middle| < half, the ends excluded.
+        start = max(start, int(min(max(np.floor(middle - half) + 1, -1.0), 65.0)))
+        end = min(end, int(min(max(np.ceil(middle + half), -1.0), 65.0)))
+    return start, end, nearest2, slope2, middle, rx, ry, rz
+
+
+@kernel
+def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, build_up, table, rect):  # type: ignore[no-untyped-def]
     to_unit = np.float32(1.0 / r)
     soft = np.float32(1.0) / (np.float32(1.0) - hardness) if hardness < 1.0 else np.float32(0.0)
-    one = np.float32(1.0)
+    one, zero = np.float32(1.0), np.float32(0.0)
+    steps = np.float32(len(table) - 1)
     for i in range(piece[4]):
-        row = piece[3] + i
-        first, last = spans[piece[5] + i]
-        if last <= first:
-            continue
-        # Along a row, X(x) = R + A·x: the squared distance is nearest² + slope2·(x - middle)².
-        y = piece[2] + row + 0.5
-        x = piece[1] + 0.5
-        rx = m[6] + m[3] * y + ax * x - px
-        ry = m[7] + m[4] * y + ay * x - py
-        rz = m[8] + m[5] * y + az * x - pz
-        middle = -(ax * rx + ay * ry + az * rz) / slope2 if slope2 > 0 else 0.0
-        qx, qy, qz = rx + ax * middle, ry + ay * middle, rz + az * middle
-        nearest2 = qx * qx + qy * qy + qz * qz
-        if nearest2 >= r * r:
-            continue
-        if slope2 > 0:
-            half = np.sqrt((r * r - nearest2) / slope2)
-            # Texels with |x - middle| < half, the ends excluded.
-            start = max(int(first), int(min(max(np.floor(middle - half) + 1, -1.0), 65.0)))
-            end = min(int(last), int(min(max(np.ceil(middle + half), -1.0), 65.0)))
-        else:
-            start, end = int(first), int(last)
+        start, end, nearest2, slope2, middle, _, _, _ = _span(piece, i, spans, m, px, py, pz, r)
         if end <= start:
             continue
+        row = piece[3] + i
         near = np.float32(nearest2)
         slope = np.float32(slope2)
         offset = np.float32(start - middle)
         line = tile[row, start:end]
         # Counted from 0, so that the compiler sees no negative index and vectorizes.
-        if build_up:
+        if len(table) > 0:
             for c in range(len(line)):
                 dx = np.float32(c) + offset
-                s = min(one, max(np.float32(0.0), (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
+                s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
+                w = strength * table[int(s * steps)]
+                line[c] = line[c] + w * (one - line[c]) if build_up else max(line[c], w)
+        elif build_up:
+            for c in range(len(line)):
+                dx = np.float32(c) + offset
+                s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
                 w = strength * (one - s * s * (np.float32(3.0) - np.float32(2.0) * s))
                 line[c] += w * (one - line[c])
         else:
             for c in range(len(line)):
                 dx = np.float32(c) + offset
-                s = min(one, max(np.float32(0.0), (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
+                s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
                 w = strength * (one - s * s * (np.float32(3.0) - np.float32(2.0) * s))
                 line[c] = max(line[c], w)
         rect[0] = min(rect[0], row)
         rect[1] = max(rect[1], row + 1)
         rect[2] = min(rect[2], start)
         rect[3] = max(rect[3], end)
+
+
+@kernel
+def _gather_detailed(  # type: ignore[no-untyped-def]
+    tile, number_address, number, piece, spans, m, px, py, pz, r, strength, hardness, build_up, table, picture, side,
+    rect,
+):  # fmt: skip
+    """As `_gather_piece`, through a picture, and remembering which dab laid most on a texel."""
+    to_unit = np.float32(1.0 / r)
+    soft = np.float32(1.0) / (np.float32(1.0) - hardness) if hardness < 1.0 else np.float32(0.0)
+    one, zero, half = np.float32(1.0), np.float32(0.0), np.float32(0.5)
+    high, wide = picture.shape
+    for i in range(piece[4]):
+        start, end, nearest2, slope2, middle, rx, ry, rz = _span(piece, i, spans, m, px, py, pz, r)
+        if end <= start:
+            continue
+        row = piece[3] + i
+        near, slope, offset = np.float32(nearest2), np.float32(slope2), np.float32(start - middle)
+        # Place in the tip, -1…1 to the right and down, linear along the row.
+        a = np.float32(side[0] * rx + side[1] * ry + side[2] * rz)
+        da = np.float32(side[0] * m[0] + side[1] * m[1] + side[2] * m[2])
+        b = np.float32(side[3] * rx + side[4] * ry + side[5] * rz)
+        db = np.float32(side[3] * m[0] + side[4] * m[1] + side[5] * m[2])
+        for c in range(end - start):
+            dx = np.float32(c) + offset
+            s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
+            if len(table) > 0:
+                w = strength * table[int(s * np.float32(len(table) - 1))]
+            else:
+                w = strength * (one - s * s * (np.float32(3.0) - np.float32(2.0) * s))
+            if high > 0:
+                at = np.float32(start + c)
+                u = (a + da * at + one) * half * np.float32(wide) - half
+                v = (b + db * at + one) * half * np.float32(high) - half
+                w *= _bilinear(picture, u, v)
+            old = tile[row, start + c]
+            new = old + w * (one - old) if build_up else max(old, w)
+            tile[row, start + c] = new
+            if number_address != 0 and new > old:
+                carray(as_int32(number_address), (64, 64))[row, start + c] = number
+        rect[0] = min(rect[0], row)
+        rect[1] = max(rect[1], row + 1)
+        rect[2] = min(rect[2], start)
+        rect[3] = max(rect[3], end)
+
+
+@kernel
+def _bilinear(picture, u, v):  # type: ignore[no-untyped-def]
+    high, wide = picture.shape
+    x = min(max(int(np.floor(u)), 0), wide - 2)
+    y = min(max(int(np.floor(v)), 0), high - 2)
+    fx = min(max(u - np.float32(x), np.float32(0.0)), np.float32(1.0))
+    fy = min(max(v - np.float32(y), np.float32(0.0)), np.float32(1.0))
+    one = np.float32(1.0)
+    upper = picture[y, x] * (one - fx) + picture[y, x + 1] * fx
+    lower = picture[y + 1, x] * (one - fx) + picture[y + 1, x + 1] * fx
+    return upper * (one - fy) + lower * fy

@@ -1,4 +1,4 @@
-"""Places dabs along the pointer's path at even spacing, as the painter sees it on the screen."""
+"""From pointer samples to places of dabs: a steadied path, walked at even spacing as the painter sees it."""
 
 from __future__ import annotations
 
@@ -8,7 +8,39 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-Sample = tuple[float, float, float]  # x, y in screen pixels, pressure 0-1
+Sample = tuple[float, float, float]  # x, y in pixels of the view, pressure 0-1
+
+
+class Steady:
+    """A point trailing behind the pointer on a string: it stays until the string is taut, then follows (N55)."""
+
+    def __init__(self, length: float) -> None:
+        """length: of the string, in pixels; 0 follows exactly."""
+        self.length = length
+        self.at: tuple[float, float] | None = None
+        self.last: Sample | None = None
+
+    def follow(self, samples: Iterable[Sample]) -> list[Sample]:
+        """The trailing point for each sample."""
+        found = []
+        for x, y, pressure in samples:
+            self.last = (x, y, pressure)
+            if self.at is None or self.length <= 0:
+                self.at = (x, y)
+            else:
+                away = math.dist(self.at, (x, y))
+                if away > self.length:
+                    share = 1 - self.length / away
+                    self.at = (self.at[0] + (x - self.at[0]) * share, self.at[1] + (y - self.at[1]) * share)
+            found.append((*self.at, pressure))
+        return found
+
+    def catch_up(self) -> list[Sample]:
+        """At the release the point comes to where the pointer is."""
+        if self.last is None or self.at == self.last[:2]:
+            return []
+        self.at = self.last[:2]
+        return [self.last]
 
 
 class DabPath:
@@ -18,30 +50,40 @@ class DabPath:
     how its samples were batched.
     """
 
-    def __init__(self, step: Callable[[Sample], float]) -> None:
-        """step(sample): distance in screen pixels from a dab at that sample to the next one."""
-        self.step = step
+    def __init__(self, step: Callable[[Sample], float], rests: bool = False) -> None:
+        """step(sample): distance in pixels from a dab at that sample to the next one.
+
+        rests: a sample at the place of the last one means that the pen rests, and is a dab of its own.
+        """
+        self.step, self.rests = step, rests
         self.last: Sample | None = None
         self.due = 0.0  # pixels from the last sample to the next dab
+        self.length = 0.0
+        self.ahead = (1.0, 0.0)
 
     def extend(self, samples: Iterable[Sample]) -> NDArray[np.float64]:
-        """(N, 3) dabs x, y, pressure that became due with these samples; the very first is at the press."""
-        dabs: list[Sample] = []
+        """(N, 6) dabs that became due: x, y, pressure, direction x, y, length so far; the first is at the press."""
+        dabs: list[tuple[float, ...]] = []
         for sample in samples:
             if self.last is None:
-                dabs.append(sample)
+                dabs.append((*sample, *self.ahead, 0.0))
                 self.due = self.step(sample)
+            elif self.rests and sample[:2] == self.last[:2]:
+                dabs.append((*sample, *self.ahead, self.length))
             else:
                 self._walk(self.last, sample, dabs)
             self.last = sample
-        return np.array(dabs, np.float64).reshape(-1, 3)
+        return np.array(dabs, np.float64).reshape(-1, 6)
 
-    def _walk(self, start: Sample, end: Sample, dabs: list[Sample]) -> None:
+    def _walk(self, start: Sample, end: Sample, dabs: list[tuple[float, ...]]) -> None:
         length = math.hypot(end[0] - start[0], end[1] - start[1])
+        if length > 0:
+            self.ahead = ((end[0] - start[0]) / length, (end[1] - start[1]) / length)
         at = self.due
         while at <= length and length > 0:
             t = at / length
-            dab = tuple(a + (b - a) * t for a, b in zip(start, end, strict=True))
-            dabs.append(dab)  # type: ignore[arg-type]
-            at += self.step(dab)  # type: ignore[arg-type]
+            x, y, pressure = (a + (b - a) * t for a, b in zip(start, end, strict=True))
+            dabs.append((x, y, pressure, *self.ahead, self.length + at))
+            at += self.step((x, y, pressure))
         self.due = at - length
+        self.length += length

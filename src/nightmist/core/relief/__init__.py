@@ -1,5 +1,5 @@
 """Relief: normals from painted height."""
 
-from .normals import normals_from_height
+from .normals import write_normals
 
-__all__ = ["normals_from_height"]
+__all__ = ["write_normals"]

@@ -1,41 +1,99 @@
-"""Tangent-space normals from height (F13), in real units."""
+"""Tangent-space normals from height (F13), in real units, unbroken over seams."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..texels.ownership import Ownership
+from ..kernels import address_of, as_uint16, carray, in_two_threads, kernel
+from ..texels.area import TileArea
+from .heights import Heights
 
 
-def normals_from_height(
-    height: NDArray[np.uint16],
-    depth: float,
-    texel_width: NDArray[np.float32],
-    texel_height: NDArray[np.float32],
-) -> NDArray[np.uint16]:
-    """(H, W, 3) uint16 normals, (n + 1) / 2 per channel, +Y up as in glTF.
+def write_normals(
+    out: NDArray[np.uint16], surfaces: Sequence[Heights], surface: int, depth: float, area: TileArea
+) -> None:
+    """Write normals of owned texels in `area` into out, (H, W, 4) uint16: (n + 1) / 2 per channel, +Y up as in glTF.
 
-    height: (H, W) uint16; the full range spans `depth` model units. texel_width, texel_height: (H, W) size
-    of each texel in model units along its row and column. Slopes are central differences over the two
-    neighbors; the map wraps.
+    surfaces: the heights of all surfaces; their full range spans `depth` model units. surface: whose normals
+    these are. Slopes are central differences over the two neighbors, by each face's own texel size; a neighbor
+    that no face owns is looked up where the surface goes on there.
     """
-    h = height.astype(np.float32) * np.float32(depth / 65535)
-    slope_x = (np.roll(h, -1, axis=1) - np.roll(h, 1, axis=1)) / (2 * texel_width)
-    slope_down = (np.roll(h, -1, axis=0) - np.roll(h, 1, axis=0)) / (2 * texel_height)
-    length = np.sqrt(slope_x**2 + slope_down**2 + 1)
-    normals = np.stack([-slope_x / length, slope_down / length, 1 / length], axis=2)
-    return np.rint(np.clip(normals * 32767.5 + 32767.5, 0, 65535)).astype(np.uint16)
+    mine = surfaces[surface]
+    own = mine.own
+    addresses = np.array([address_of(heights.image) for heights in surfaces], np.int64)
+    sizes = np.array([heights.image.shape for heights in surfaces], np.int64)
+    links = (mine.links.surface, mine.links.place, mine.beyond)
+    in_two_threads(
+        len(area),
+        lambda a, b: _normals(
+            out, mine.image, addresses, sizes, own.tile_start, own.pieces, own.spans, own.matrices, own.columns,
+            mine.covered, links, np.float32(depth / 65535), area.tiles[a:b], area.rects[a:b],
+        ),
+        4,
+    )  # fmt: skip
 
 
-def texel_sizes(own: Ownership) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """(H, W) width and height of texels in model units; unowned texels take the surface's median."""
-    sizes = np.stack([np.linalg.norm(own.matrices[:, 0:3], axis=1), np.linalg.norm(own.matrices[:, 3:6], axis=1)])
-    found = []
-    owner = own.owner()
-    for size in sizes:
-        positive = size[size > 0]
-        usual = float(np.median(positive)) if len(positive) else 1.0
-        table = np.append(np.where(size > 0, size, usual), usual).astype(np.float32)
-        found.append(table[owner])
-    return found[0], found[1]
+@kernel
+def _height(image, y, x, default, addresses, sizes, covered, links):  # type: ignore[no-untyped-def]
+    height, width = image.shape
+    y, x = y % height, x % width
+    if covered[y, x]:
+        return np.float32(image[y, x])
+    link_surface, link_place, beyond = links
+    k = beyond[y, x]
+    if k < 0:
+        return default
+    s = link_surface[k]
+    h, w = sizes[s]
+    there = carray(as_uint16(addresses[s]), (h, w))
+    u, v = link_place[k, 0] - np.float32(0.5), link_place[k, 1] - np.float32(0.5)
+    x0, y0 = int(np.floor(u)), int(np.floor(v))
+    fx, fy = u - np.float32(x0), v - np.float32(y0)
+    one = np.float32(1.0)
+    upper = there[y0 % h, x0 % w] * (one - fx) + there[y0 % h, (x0 + 1) % w] * fx
+    lower = there[(y0 + 1) % h, x0 % w] * (one - fx) + there[(y0 + 1) % h, (x0 + 1) % w] * fx
+    return np.float32(upper * (one - fy) + lower * fy)
+
+
+@kernel
+def _normals(  # type: ignore[no-untyped-def]
+    out, image, addresses, sizes, tile_start, pieces, spans, matrices, columns, covered, links, scale, tiles, rects
+):
+    half = np.float32(32767.5)
+    for i in range(len(tiles)):
+        t = tiles[i]
+        row0, column0 = t // columns * 64, t % columns * 64
+        top, bottom, left, right = rects[i]
+        for p in range(tile_start[t], tile_start[t + 1]):
+            m = matrices[pieces[p, 0]]
+            wide = np.sqrt(m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
+            high = np.sqrt(m[3] * m[3] + m[4] * m[4] + m[5] * m[5])
+            if wide <= 0 or high <= 0:
+                continue
+            to_x, to_y = np.float32(scale / (2 * wide)), np.float32(scale / (2 * high))
+            for k in range(pieces[p, 4]):
+                r = pieces[p, 3] + k
+                if r < top or r >= bottom:
+                    continue
+                first, last = spans[pieces[p, 5] + k]
+                for c in range(max(int(first), left), min(int(last), right)):
+                    y, x = row0 + r, column0 + c
+                    here = np.float32(image[y, x])
+                    inner = 0 < y < image.shape[0] - 1 and 0 < x < image.shape[1] - 1
+                    if inner and covered[y, x + 1] and covered[y, x - 1] and covered[y + 1, x] and covered[y - 1, x]:
+                        east, west = np.float32(image[y, x + 1]), np.float32(image[y, x - 1])
+                        south, north = np.float32(image[y + 1, x]), np.float32(image[y - 1, x])
+                    else:
+                        east = _height(image, y, x + 1, here, addresses, sizes, covered, links)
+                        west = _height(image, y, x - 1, here, addresses, sizes, covered, links)
+                        south = _height(image, y + 1, x, here, addresses, sizes, covered, links)
+                        north = _height(image, y - 1, x, here, addresses, sizes, covered, links)
+                    a = (east - west) * to_x
+                    b = (south - north) * to_y
+                    length = np.float32(1.0) / np.sqrt(a * a + b * b + np.float32(1.0))
+                    out[y, x, 0] = np.uint16(-a * length * half + half + np.float32(0.5))
+                    out[y, x, 1] = np.uint16(b * length * half + half + np.float32(0.5))
+                    out[y, x, 2] = np.uint16(length * half + half + np.float32(0.5))

@@ -48,8 +48,6 @@ class TileArea:
 
     def joined(self, other: TileArea) -> TileArea:
         """The smallest area of this kind that holds both."""
-        if not len(self):
-            return other
         if not len(other):
             return self
         tiles, where = np.unique(np.concatenate([self.tiles, other.tiles]), return_inverse=True)

@@ -8,6 +8,7 @@ case. Inside a face, position is affine in texel coordinates; a matrix per face 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +46,17 @@ class Ownership:
     normals: NDArray[np.float64]
     texel_size: NDArray[np.float64]
     faces: NDArray[np.int64]
+
+    @cached_property
+    def block_box(self) -> NDArray[np.float64]:
+        """(blocks, 6): boxes in space of blocks of 8 × 8 tiles, row by row."""
+        rows, columns = self.height // TILE, self.width // TILE
+        down, across = -(-rows // 8) * 8, -(-columns // 8) * 8
+        padded = np.tile([np.inf] * 3 + [-np.inf] * 3, (down, across, 1))
+        padded[:rows, :columns] = self.tile_box.reshape(rows, columns, 6)
+        blocks = padded.reshape(down // 8, 8, across // 8, 8, 6)
+        low, high = blocks[..., :3].min(axis=(1, 3)), blocks[..., 3:].max(axis=(1, 3))
+        return np.ascontiguousarray(np.concatenate([low, high], axis=2).reshape(-1, 6))
 
     @property
     def columns(self) -> int:

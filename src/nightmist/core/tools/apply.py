@@ -1,12 +1,18 @@
-"""Brush and erase: one stroke's coverage composited onto the pixels from before the stroke (F4, F5)."""
+"""Brush, erase and clone: one stroke's coverage composited onto the pixels from before the stroke (F4, F5)."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
+from ..compose.blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
+from ..kernels import as_float32, as_int32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
+
+#: No table of colors: all of the stroke has one value.
+ONE_VALUE = np.zeros((0, 0), np.float32)
+#: No pictures: the stroke's own value is laid on.
+NO_PICTURES = np.zeros(0, np.int64)
 
 
 def lay_over(
@@ -15,17 +21,35 @@ def lay_over(
     before: NDArray[np.int64],
     after: NDArray[np.int64],
     value: tuple[float, ...],
+    blend: BlendMode = "normal",
+    numbers: NDArray[np.int64] = NO_PICTURES,
+    values: NDArray[np.float32] = ONE_VALUE,
+    pictures: NDArray[np.int64] = NO_PICTURES,
 ) -> None:
-    """Write `after` = `before` with `value` laid over it by coverage, inside `area`.
+    """Write `after` = `before` with a value laid over it by coverage, inside `area` (F5).
 
     coverage, before, after: tables of tile addresses by tile number; coverage tiles are float32, the others
     uint16 with len(value) + 1 channels, alpha last; a `before` of 0 is transparent. value: 0-1 per channel.
+    blend: how the value meets what the layer held. values: (dabs + 1, channels) float32 by a dab's number, which
+    `numbers` (a table of int32 tiles) tells for each texel. pictures: a table of tiles like `after`, whose
+    texels are laid on instead of a value, thinned by their alpha.
     """
     paint = np.asarray(value, np.float32)
-    in_two_threads(
-        len(area),
-        lambda a, b: _lay_over(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, len(paint) + 1),
-    )
+    channels = len(paint) + 1
+    mode = BLEND_MODES.index(blend)
+    if mode >= HUE and channels != 4:
+        mode = 0
+    if mode == 0 and not len(numbers) and not len(pictures):
+        in_two_threads(
+            len(area),
+            lambda a, b: _lay_over(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels),
+        )
+    else:
+        in_two_threads(
+            len(area),
+            lambda a, b: _lay_blended(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels, mode,
+                                      numbers, values, pictures),
+        )  # fmt: skip
 
 
 def take_away(
@@ -66,6 +90,54 @@ def _lay_over(tiles, rects, coverage, before, after, value, channels):  # type: 
                 for c in range(alpha):
                     old = np.float32(source[y, x, c])
                     target[y, x, c] = np.uint16(old + (paint[c] - old) * share + half)
+                target[y, x, alpha] = np.uint16(out * full + half)
+
+
+@kernel
+def _lay_blended(  # type: ignore[no-untyped-def]
+    tiles, rects, coverage, before, after, value, channels, mode, numbers, values, pictures
+):
+    full, one, half, unit = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1.0 / 65535.0)
+    alpha = channels - 1
+    cs = value.copy()
+    blended = value.copy()
+    for i in range(len(tiles)):
+        t = tiles[i]
+        top, bottom, left, right = rects[i]
+        cover = carray(as_float32(coverage[t]), (64, 64))
+        target = carray(as_uint16(after[t]), (64, 64, channels))
+        source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (64, 64, channels))
+        present = unit if before[t] != 0 else np.float32(0.0)
+        for y in range(top, bottom):
+            for x in range(left, right):
+                a = cover[y, x]
+                if len(pictures) > 0:
+                    if pictures[t] == 0:
+                        continue
+                    picture = carray(as_uint16(pictures[t]), (64, 64, channels))
+                    a *= picture[y, x, alpha] * unit
+                    for c in range(alpha):
+                        cs[c] = picture[y, x, c] * unit
+                if a <= 0:
+                    continue
+                if len(numbers) > 0:
+                    number = carray(as_int32(numbers[t]), (64, 64))[y, x]
+                    for c in range(alpha):
+                        cs[c] = values[number, c]
+                below = source[y, x, alpha] * present
+                if mode >= 14:
+                    r, g, b = source[y, x, 0] * unit, source[y, x, 1] * unit, source[y, x, 2] * unit
+                    blended[0], blended[1], blended[2] = non_separable(mode, r, g, b, cs[0], cs[1], cs[2])
+                else:
+                    for c in range(alpha):
+                        blended[c] = separable(mode, np.float32(source[y, x, c] * unit), cs[c])
+                out = a + below * (one - a)
+                for c in range(alpha):
+                    # Where the layer holds nothing yet there is nothing to blend with.
+                    mixed = (one - below) * cs[c] + below * blended[c]
+                    held = np.float32(source[y, x, c]) * unit
+                    result = (a * mixed + (one - a) * below * held) / out
+                    target[y, x, c] = np.uint16(min(max(result, np.float32(0.0)), one) * full + half)
                 target[y, x, alpha] = np.uint16(out * full + half)
 
 

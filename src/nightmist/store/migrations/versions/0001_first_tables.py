@@ -48,6 +48,11 @@ def upgrade() -> None:
         sa.Column("digest", sa.String(32), nullable=False),
     )
     op.create_table(
+        "shelf",
+        sa.Column("name", sa.String(40), primary_key=True),
+        sa.Column("content", JSONB, nullable=False),
+    )
+    op.create_table(
         "step",
         sa.Column("project", sa.String(12), sa.ForeignKey("project.id", ondelete="CASCADE"), primary_key=True),
         sa.Column("place", sa.Integer, primary_key=True),
@@ -56,5 +61,5 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    for table in ("step", "placed", "model_array", "tile", "project"):
+    for table in ("step", "shelf", "placed", "model_array", "tile", "project"):
         op.drop_table(table)

@@ -1,0 +1,48 @@
+"""Strokes repeated by symmetry: across planes of the model, and around an axis (F18)."""
+
+from __future__ import annotations
+
+from itertools import product
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+
+#: A mirrored dab is laid only where the body has a match: this near, as a share of the model's size …
+NEAR = 0.01
+#: … and facing the same way within 60 degrees.
+AGREE = 0.5
+
+
+class Mirror(BaseModel):
+    """Planes through the origin, "x", "y", "z" or several of them, and turns around an axis."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    planes: str = Field(default="", pattern="^x?y?z?$", description="axes whose sign is turned, each on its own")
+    axis: str = Field(default="y", pattern="^[xyz]$")
+    turns: int = Field(default=1, ge=1, le=32, description="how often around the axis")
+
+    def matrices(self) -> NDArray[np.float64]:
+        """(k, 3, 3): all copies, the identity first."""
+        signs = [np.eye(3)]
+        for flips in product(*[(1.0, -1.0)] * len(self.planes)):
+            flip = np.ones(3)
+            flip[["xyz".index(plane) for plane in self.planes]] = flips
+            if (flip < 0).any():
+                signs.append(np.diag(flip))
+        turned = [rotation(self.axis, 2 * np.pi * k / self.turns) @ sign for sign in signs for k in range(self.turns)]
+        distinct: list[NDArray[np.float64]] = []
+        for matrix in turned:
+            if not any(np.allclose(matrix, other, atol=1e-9) for other in distinct):
+                distinct.append(matrix)
+        return np.array(distinct)
+
+
+def rotation(axis: str, angle: float) -> NDArray[np.float64]:
+    """A turn about a model axis, radians, against the clock seen from its tip."""
+    c, s = np.cos(angle), np.sin(angle)
+    a, b = {"x": (1, 2), "y": (2, 0), "z": (0, 1)}[axis]
+    matrix = np.eye(3)
+    matrix[a, a], matrix[a, b], matrix[b, a], matrix[b, b] = c, -s, s, c
+    return matrix

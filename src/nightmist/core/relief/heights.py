@@ -1,0 +1,103 @@
+"""A surface's height as slopes need it: continued a texel beyond its islands, and linked over their borders."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import kernel
+from ..texels.across import Across
+from ..texels.area import TileArea
+from ..texels.gutter import Gutter
+from ..texels.ownership import Ownership
+from ..texels.raster import TILE
+
+#: Squared distance from an island up to which texels belong to its rim.
+RIM2 = 2
+
+
+class Heights:
+    """image: (H, W) uint16. covered: (H, W) inside islands. Rim texels next to islands continue them straight on.
+
+    beyond: (H, W) int32, for rim texels their place in `links`: where the surface goes on there.
+    """
+
+    def __init__(self, own: Ownership, gutter: Gutter, across: Across) -> None:
+        self.own, self.columns = own, own.columns
+        width, height = own.width, own.height
+        self.covered = own.covered()
+        self.image = np.zeros((height, width), np.uint16)
+        pairs, _ = gutter.by_target
+        inside = np.full(width * height, -1, np.int32)
+        inside[pairs[:, 0]] = pairs[:, 1]
+        near = inside[across.target]
+        dx = (across.target % width - near % width + width // 2) % width - width // 2
+        dy = (across.target // width - near // width + height // 2) % height - height // 2
+        rim = np.flatnonzero(dx * dx + dy * dy <= RIM2)
+        #: Of `across`, what concerns the rim.
+        self.links = Across(across.target[rim], across.surface[rim], across.source[rim], across.place[rim])
+        target, near, dx, dy = across.target[rim], near[rim], dx[rim], dy[rim]
+        self.beyond = np.full((height, width), -1, np.int32)
+        self.beyond.ravel()[target] = np.arange(len(rim), dtype=np.int32)
+        mirror = (near // width - dy) % height * width + (near % width - dx) % width
+        mirror = np.where(self.covered.ravel()[mirror], mirror, near)
+        # By the tile of the inside texel: paint there changes what lies beyond it.
+        tile = near // width // TILE * self.columns + near % width // TILE
+        order = np.argsort(tile, kind="stable")
+        self.rim = np.column_stack([target, near, mirror])[order].astype(np.int32)
+        self.rim_starts = np.searchsorted(tile[order], np.arange(self.columns * (height // TILE) + 1))
+
+    def take(self, picture: NDArray[np.uint16], area: TileArea) -> None:
+        """Take over heights, channel 0 of (H, W, 4), in an area."""
+        _copy(picture, self.columns, area.tiles, area.rects, self.image)
+        tiles = with_neighbors(area, self.own.width, self.own.height, TILE).tiles
+        _continue(self.image.ravel(), self.rim, self.rim_starts, tiles)
+
+    def beside(self, surface: int, width: int, height: int, area: TileArea) -> TileArea:
+        """Where slopes here look at heights in an area of a surface's map of width × height."""
+        targets = self.links.target[
+            self.links.sources_in(surface, width, height, with_neighbors(area, width, height, 2))
+        ].astype(np.int64)
+        if not len(targets):
+            return TileArea.empty()
+        y, x = targets // self.own.width, targets % self.own.width
+        tile, where = np.unique(y // TILE * self.columns + x // TILE, return_inverse=True)
+        rects = np.tile(np.array([TILE, 0, TILE, 0], np.int32), (len(tile), 1))
+        np.minimum.at(rects[:, 0], where, y % TILE)
+        np.maximum.at(rects[:, 1], where, y % TILE + 1)
+        np.minimum.at(rects[:, 2], where, x % TILE)
+        np.maximum.at(rects[:, 3], where, x % TILE + 1)
+        return with_neighbors(TileArea(tile.astype(np.int32), rects), self.own.width, self.own.height)
+
+
+def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> TileArea:
+    """An area of a map and the texels within `reach` of it (at most a tile); the map wraps."""
+    rows, columns = height // TILE, width // TILE
+    row, column = area.tiles // columns, area.tiles % columns
+    grown = area.rects + np.array([-reach, reach, -reach, reach], np.int32)
+    whole = TileArea.empty()
+    for dy in (-1, 0, 1):
+        for dx in (-1, 0, 1):
+            rects = np.clip(grown - np.array([dy, dy, dx, dx], np.int32) * TILE, 0, TILE).astype(np.int32)
+            some = (rects[:, 1] > rects[:, 0]) & (rects[:, 3] > rects[:, 2])
+            if some.any():
+                tiles = ((row[some] + dy) % rows * columns + (column[some] + dx) % columns).astype(np.int32)
+                whole = whole.joined(TileArea(tiles, rects[some]))
+    return whole
+
+
+@kernel
+def _copy(picture, columns, tiles, rects, image):  # type: ignore[no-untyped-def]
+    for i in range(len(tiles)):
+        top, left = tiles[i] // columns * 64, tiles[i] % columns * 64
+        for y in range(top + rects[i, 0], top + rects[i, 1]):
+            for x in range(left + rects[i, 2], left + rects[i, 3]):
+                image[y, x] = picture[y, x, 0]
+
+
+@kernel
+def _continue(image, rim, starts, tiles):  # type: ignore[no-untyped-def]
+    for i in range(len(tiles)):
+        for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
+            straight = 2 * int(image[rim[k, 1]]) - int(image[rim[k, 2]])
+            image[rim[k, 0]] = np.uint16(min(max(straight, 0), 65535))

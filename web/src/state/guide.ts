@@ -1,0 +1,16 @@
+import { create } from "zustand";
+
+interface Place {
+  x: number;
+  y: number;
+}
+
+interface Guide {
+  /** A straight line being drawn, on the canvas. */
+  line: { from: Place; to: Place } | null;
+  /** The brush in the map, or where it is while it is on the model. */
+  circle: (Place & { radius: number }) | null;
+}
+
+/** Marks drawn over the stage while the pointer moves. */
+export const useGuide = create<Guide>(() => ({ line: null, circle: null }));

@@ -1,0 +1,23 @@
+import { useGuide } from "../state/guide";
+
+/** The straight line being drawn, and the brush in the map. */
+export function Guides() {
+  const { line, circle } = useGuide();
+  if (!line && !circle) return null;
+  return (
+    <svg className="pointer-events-none absolute inset-0 size-full" aria-hidden>
+      {line && (
+        <>
+          <line x1={line.from.x} y1={line.from.y} x2={line.to.x} y2={line.to.y} stroke="#1e2422" strokeWidth={3} opacity={0.5} />
+          <line x1={line.from.x} y1={line.from.y} x2={line.to.x} y2={line.to.y} stroke="#fff" strokeWidth={1.2} />
+        </>
+      )}
+      {circle && (
+        <>
+          <circle cx={circle.x} cy={circle.y} r={circle.radius} fill="none" stroke="#1e2422" strokeWidth={3} opacity={0.45} />
+          <circle cx={circle.x} cy={circle.y} r={circle.radius} fill="none" stroke="#fff" strokeWidth={1.2} />
+        </>
+      )}
+    </svg>
+  );
+}

@@ -1,0 +1,45 @@
+import { LARGEST_RADIUS } from "../stage/hand";
+import { setTip, useDesk } from "../state/desk";
+import type { Project } from "../state/project";
+import { Part } from "../ui/part";
+import { Slider } from "../ui/slider";
+import { ScratchArea } from "./scratch_area";
+import { TipSettings } from "./tip_settings";
+import { Toggle } from "./toggle";
+
+const percent = (value: number) => `${Math.round(value * 100)}%`;
+
+/** How the brush touches: what is needed all the time; the rest is one click away. */
+export function TipPart({ project }: { project: Project }) {
+  const tip = useDesk((desk) => desk.tip);
+  const world = tip.unit === "world";
+  const title = (
+    <span className="flex grow items-center justify-between">
+      {tip.picture ? `Tip: ${tip.picture}` : "Tip"}
+      <TipSettings project={project} />
+    </span>
+  );
+  return (
+    <Part title={title}>
+      <div className="flex gap-3">
+        <div className="shrink-0">
+          <ScratchArea project={project} />
+          <div className="mt-1 flex gap-1">
+            <Toggle text="Size" on={tip.pressure_radius} onChange={(pressure_radius) => setTip({ pressure_radius })} what="Pressure changes the radius" />
+            <Toggle text="Flow" on={tip.pressure_strength} onChange={(pressure_strength) => setTip({ pressure_strength })} what="Pressure changes the strength" />
+          </div>
+        </div>
+        <div className="min-w-0 grow">
+          <Slider
+            label="Radius" value={tip.radius} min={world ? 0.001 : 1} max={world ? 2 : LARGEST_RADIUS} fine
+            show={(v) => (world ? v.toPrecision(2) : `${Math.round(v)} px`)} onChange={(radius) => setTip({ radius })}
+            title="Keys , and . or hold R and drag: across the radius, up the hardness"
+          />
+          <Slider label="Strength" value={tip.strength} min={0.01} max={1} show={percent} onChange={(strength) => setTip({ strength })} title="How much one stroke covers" />
+          <Slider label="Hardness" value={tip.hardness} min={0} max={1} show={percent} onChange={(hardness) => setTip({ hardness })} title="How much of the radius has full weight" />
+          <Slider label="Spacing" value={tip.spacing} min={0.02} max={2} fine show={percent} onChange={(spacing) => setTip({ spacing })} title="From dab to dab, as a share of the diameter" />
+        </div>
+      </div>
+    </Part>
+  );
+}

@@ -118,7 +118,7 @@ class Stroke:
         picture = document.tip_picture(tip.picture) if tip.picture else None
         self.maker = DabMaker(tip, document.caster, camera, surface, mirror or Mirror(), seed, picture)
         self.steady = Steady(tip.steady)
-        self.path = DabPath(self.maker.step, rests=tip.build_up)
+        self.path = DabPath(self.maker.step, rests=tip.build_up, waits=tip.angle_mode == "along")
         self.placed: list[NDArray[np.float64]] = []
         self.layers, self.flat = dict(layers), in_map is not None
         self.targets = {name: self._targets(layer) for name, layer in layers.items()}
@@ -151,7 +151,9 @@ class Stroke:
         self._follow(self.steady.follow(batch))
 
     def _follow(self, samples: list[Sample]) -> None:
-        placed = self.path.extend(samples)
+        self._place(self.path.extend(samples))
+
+    def _place(self, placed: NDArray[np.float64]) -> None:
         if len(placed):
             self.placed.append(placed)
             self._lay(placed, None)
@@ -209,6 +211,7 @@ class Stroke:
     def finish(self) -> PaintTiles | None:
         """The stroke as a command, already in force; None when it changed nothing."""
         self._follow(self.steady.catch_up())
+        self._place(self.path.end())
         if self.tip.taper > 0 and self.placed:
             self._lay_again()
         edits = []

@@ -219,7 +219,7 @@ def _span(piece, i, spans, m, px, py, pz, r):  # type: ignore[no-untyped-def]
 def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, build_up, table, rect):  # type: ignore[no-untyped-def]
     to_unit = np.float32(1.0 / r)
     soft = np.float32(1.0) / (np.float32(1.0) - hardness) if hardness < 1.0 else np.float32(0.0)
-    one, zero = np.float32(1.0), np.float32(0.0)
+    one, zero, half = np.float32(1.0), np.float32(0.0), np.float32(0.5)
     steps = np.float32(len(table) - 1)
     for i in range(piece[4]):
         start, end, nearest2, slope2, middle, _, _, _ = _span(piece, i, spans, m, px, py, pz, r)
@@ -235,7 +235,7 @@ def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, buil
             for c in range(len(line)):
                 dx = np.float32(c) + offset
                 s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
-                w = strength * table[int(s * steps)]
+                w = strength * table[int(s * steps + half)]
                 line[c] = line[c] + w * (one - line[c]) if build_up else max(line[c], w)
         elif build_up:
             for c in range(len(line)):
@@ -280,7 +280,7 @@ def _gather_detailed(  # type: ignore[no-untyped-def]
             dx = np.float32(c) + offset
             s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
             if len(table) > 0:
-                w = strength * table[int(s * np.float32(len(table) - 1))]
+                w = strength * table[int(s * np.float32(len(table) - 1) + half)]
             else:
                 w = strength * (one - s * s * (np.float32(3.0) - np.float32(2.0) * s))
             if high > 0:

@@ -50,12 +50,13 @@ class DabPath:
     how its samples were batched.
     """
 
-    def __init__(self, step: Callable[[Sample], float], rests: bool = False) -> None:
+    def __init__(self, step: Callable[[Sample], float], rests: bool = False, waits: bool = False) -> None:
         """step(sample): distance in pixels from a dab at that sample to the next one.
 
         rests: a sample at the place of the last one means that the pen rests, and is a dab of its own.
+        waits: the first dab is laid only when the path has a direction, which its tip follows.
         """
-        self.step, self.rests = step, rests
+        self.step, self.rests, self.waits = step, rests, waits
         self.last: Sample | None = None
         self.due = 0.0  # pixels from the last sample to the next dab
         self.length = 0.0
@@ -66,7 +67,8 @@ class DabPath:
         dabs: list[tuple[float, ...]] = []
         for sample in samples:
             if self.last is None:
-                dabs.append((*sample, *self.ahead, 0.0))
+                if not self.waits:
+                    dabs.append((*sample, *self.ahead, 0.0))
                 self.due = self.step(sample)
             elif self.rests and sample[:2] == self.last[:2]:
                 dabs.append((*sample, *self.ahead, self.length))
@@ -75,10 +77,18 @@ class DabPath:
             self.last = sample
         return np.array(dabs, np.float64).reshape(-1, 6)
 
+    def end(self) -> NDArray[np.float64]:
+        """The dab of a stroke that never went anywhere, if it is still due."""
+        due = [(*self.last, *self.ahead, 0.0)] if self.waits and self.last is not None and self.length == 0 else []
+        return np.array(due, np.float64).reshape(-1, 6)
+
     def _walk(self, start: Sample, end: Sample, dabs: list[tuple[float, ...]]) -> None:
         length = math.hypot(end[0] - start[0], end[1] - start[1])
         if length > 0:
+            first = self.waits and self.length == 0
             self.ahead = ((end[0] - start[0]) / length, (end[1] - start[1]) / length)
+            if first:
+                dabs.append((*start, *self.ahead, 0.0))
         at = self.due
         while at <= length and length > 0:
             t = at / length

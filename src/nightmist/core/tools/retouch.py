@@ -38,7 +38,7 @@ def soften(picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights:
 
 
 def sharpen(picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int) -> None:
-    """Move each texel away from the mean of its neighbors, by its weight; alpha stays."""
+    """Move each texel, alpha too, away from the mean of its neighbors, by its weight."""
     _filter(picture, own, area, weights, step, -1.0)
 
 
@@ -146,7 +146,7 @@ def _mix(picture, columns, tiles, rects, weights, step, amount, fresh):  # type:
                 total += np.float32(4.0) * np.float32(b1)
                 held = np.float32(b1)
                 near = total * np.float32(1.0 / 16.0)
-                out = held + (near - held) * w if amount > 0 else held
+                out = min(max(held + (near - held) * w * amount, np.float32(0.0)), full)
                 fresh[i, y, x, alpha] = np.uint16(out + half)
                 if out < half:
                     continue

@@ -1,0 +1,294 @@
+"""The painter's hand in a real browser: tools, tips, mirror, map, looks; down to the texel."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.pictures import write_png
+
+from ..shapes import placed, plane
+from .conftest import PATIENCE
+from .test_painting import PLAIN, RED, plain_red
+from .test_preparing import on_map
+
+DARK = (30, 36, 34)
+
+
+def tool(tab, name: str) -> None:
+    tab.page.get_by_role("radio", name=name, exact=True).click()
+
+
+def near(texels: np.ndarray, color, off=900) -> np.ndarray:
+    return np.abs(texels.astype(int) - np.array(color) * 257).max(axis=2) < off
+
+
+def side_by_side(tab) -> None:
+    tab.page.get_by_role("radio", name="Side by side").click()
+    tab.page.wait_for_timeout(300)
+
+
+def test_fill_sample_and_swap(painter, server):
+    """Fill covers the island that is clicked; Ctrl and click takes its stored color; X swaps the loads."""
+    tab = plain_red(painter)
+    page = tab.page
+    tool(tab, "Fill")
+    page.mouse.click(*tab.at(0.4, 0.5))
+    tab.wait_kept(1)
+    left = server.texels(tab.project, "left")
+    assert near(left, RED)[20:236, 20:236].all()
+    assert not near(server.texels(tab.project, "right"), RED).any()
+    tool(tab, "Brush")
+    page.get_by_label("Use #1e2422").click()
+    page.keyboard.press("x")
+    expect(page.get_by_label("Color", exact=True)).to_have_value("#e5e1d5")
+    page.keyboard.down("Control")
+    page.mouse.click(*tab.at(0.4, 0.5))
+    page.keyboard.up("Control")
+    expect(page.get_by_label("Color", exact=True)).to_have_value("#b8402c")
+    page.keyboard.press("x")
+    expect(page.get_by_label("Color", exact=True)).to_have_value("#1e2422")
+    expect(page.get_by_test_id("kept")).to_have_text("Kept, change 1")
+
+
+def test_a_gradient_runs_between_two_points(painter, server):
+    """Dragged across the left wall: from the first load to the second."""
+    tab = plain_red(painter)
+    tool(tab, "Gradient")
+    tab.drag((0.33, 0.5), (0.49, 0.5))
+    tab.wait_kept(1)
+    row = server.texels(tab.project, "left")[128, :, 1].astype(int)
+    inside = row[20:236]
+    assert (np.diff(inside) >= 0).all()
+    assert inside[-1] - inside[0] > 15000
+
+
+def test_painting_in_the_map_shows_on_the_model(painter, server):
+    """A stroke in the map is the same paint; it reaches the texels under the pointer."""
+    tab = plain_red(painter)
+    side_by_side(tab)
+    start, end = on_map(tab, 0.3, 0.5), on_map(tab, 0.7, 0.5)
+    tab.page.mouse.move(*start)
+    tab.page.mouse.down()
+    tab.page.mouse.move(*end, steps=6)
+    tab.page.mouse.up()
+    tab.wait_kept(1)
+    painted = near(server.texels(tab.project, "left"), RED)
+    y, x = np.nonzero(painted)
+    assert abs(y.mean() - 128) < 3
+    assert x.min() < 0.3 * 256 < 0.7 * 256 < x.max()
+    # And on the model, in the left half of the stage.
+    tab.wait_color(0.2, 0.5, RED)
+    tab.page.keyboard.press("Control+z")
+    tab.wait_color(0.2, 0.5, PLAIN)
+
+
+def test_mirror_repeats_a_stroke_and_is_always_shown(painter, server):
+    """Across x both walls are painted alike; the button says so, also after a reload."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("button", name="Mirror", exact=True).click()
+    page.get_by_label("Mirror across X").click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Mirror X")).to_be_visible()
+    tab.drag((0.38, 0.45), (0.45, 0.55))
+    tab.wait_kept(1)
+    left, right = (near(server.texels(tab.project, s), RED) for s in ("left", "right"))
+    assert left.sum() > 100
+    assert (left != right[:, ::-1]).mean() < 0.002
+    tab.open()
+    expect(page.get_by_role("button", name="Mirror X")).to_be_visible()
+
+
+def test_smear_soften_sharpen_and_clone(painter, server):
+    """Each changes what is there, is one step, and is taken back by one undo to the bit."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.36, 0.5), (0.42, 0.5))
+    tab.wait_kept(1)
+    before = server.texels(tab.project, "left")
+    change = 1
+    for name, path in (("Smear", ((0.42, 0.5), (0.47, 0.5))), ("Soften", ((0.36, 0.47), (0.42, 0.47))),
+                       ("Sharpen", ((0.36, 0.53), (0.42, 0.53)))):  # fmt: skip
+        tool(tab, name)
+        tab.drag(*path)
+        tab.wait_kept(change := change + 1)
+        assert (server.texels(tab.project, "left") != before).any(), name
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change := change + 1)
+        assert (server.texels(tab.project, "left") == before).all()
+    tool(tab, "Clone")
+    page.mouse.click(*tab.at(0.39, 0.5))
+    expect(page.get_by_role("alert")).to_contain_text("Clone takes paint from here")
+    tab.drag((0.39, 0.25), (0.4, 0.25))
+    tab.wait_kept(change + 1)
+    rows = np.nonzero(near(server.texels(tab.project, "left"), RED).any(axis=1))[0]
+    assert rows.min() < 90  # there was no paint so high up
+
+
+def test_straight_lines_and_the_last_point(painter, server):
+    """Shift draws one straight line from press to release, and a Shift click goes on from where it ended."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_label("Radius", exact=True).fill("160")
+    page.keyboard.down("Shift")
+    tab.drag((0.36, 0.4), (0.4, 0.1), (0.46, 0.4))
+    page.keyboard.up("Shift")
+    tab.wait_kept(1)
+    painted = near(server.texels(tab.project, "left"), RED)
+    rows = np.nonzero(painted)[0]
+    assert np.ptp(rows) < 40  # the detour upwards left no paint
+    page.keyboard.down("Shift")
+    page.mouse.click(*tab.at(0.46, 0.6))
+    page.keyboard.up("Shift")
+    tab.wait_kept(2)
+    grown = np.nonzero(near(server.texels(tab.project, "left"), RED))[0]
+    assert np.ptp(grown) > 60
+
+
+def test_the_tip_is_set_by_a_drag(painter):
+    """R and a drag: to the right larger, upwards harder; nothing is painted."""
+    tab = plain_red(painter)
+    page = tab.page
+    radius = page.get_by_label("Radius", exact=True)
+    before = int(radius.input_value())
+    page.keyboard.down("r")
+    tab.drag((0.45, 0.5), (0.55, 0.55))
+    page.keyboard.up("r")
+    assert int(radius.input_value()) > before * 1.2
+    assert int(page.get_by_label("Hardness", exact=True).input_value()) < 900
+    expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+
+
+def test_tips_pictures_presets_and_the_scratch_sheet(painter, server):
+    """A picture of one's own becomes a tip; a preset keeps it all and is there in another project."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("button", name="More").click()
+    half = np.zeros((32, 32, 4), np.uint8)
+    half[:, 16:, 3] = 255
+    page.get_by_label("Own tip").set_input_files(
+        {"name": "half.png", "mimeType": "image/png", "buffer": write_png(half)}
+    )
+    expect(page.get_by_label("half", exact=True)).to_have_attribute("aria-pressed", "true")
+    tab.wait_kept(1)
+    page.get_by_label("Brush blend mode").select_option("multiply")
+    page.get_by_label("Name of the preset").fill("Half")
+    page.get_by_role("button", name="Keep this tip").click()
+    page.get_by_label("Brush blend mode").select_option("normal")
+    page.keyboard.press("Escape")
+    page.mouse.click(*tab.at(0.42, 0.5))
+    tab.wait_kept(2)
+    x = np.nonzero(near(server.texels(tab.project, "left"), RED))[1]
+    center = x.min()
+    assert x.mean() > center + 3
+    page.get_by_label("Scratch sheet").click()
+    page.wait_for_function(
+        "() => document.querySelector('[data-testid=scratch]')?.naturalWidth === 400", timeout=PATIENCE
+    )
+    page.keyboard.press("Escape")
+    expect(page.get_by_test_id("kept")).to_have_text("Kept, change 2")
+    other = painter(server.create()).open()
+    other.page.get_by_role("button", name="More").click()
+    other.page.get_by_role("button", name="Half", exact=True).click()
+    expect(other.page.get_by_label("Brush blend mode")).to_have_value("multiply")
+    other.page.get_by_label("Forget Half").click()
+
+
+def test_relief_is_seen_while_it_is_painted(painter, server):
+    """A raised stroke changes the light at once and the normals that are handed off; depth turns it around."""
+    tab = painter(
+        server.create(
+            write_glb(
+                placed(plane(4)),
+            ),
+            "wall.glb",
+        )
+    ).open()
+    page = tab.page
+    for name in ("color", "bump"):
+        page.get_by_role("switch", name=f"Paint {name}").click()
+    page.get_by_label("Bump", exact=True).fill("1000")
+    before = tab.colors()
+    page.mouse.move(*tab.at(0.45, 0.5))
+    page.mouse.down()
+    page.mouse.move(*tab.at(0.55, 0.5), steps=5)
+    for _ in range(200):
+        now = tab.colors()
+        if (np.abs(now - before).max(axis=2) > 8).sum() > 300:
+            break
+        page.wait_for_timeout(100)
+    else:
+        raise AssertionError("no relief is seen")
+    page.mouse.up()
+    tab.wait_kept(1)
+    normal = server.texels(tab.project, "surface", "normal").astype(int)
+    assert (np.abs(normal[..., 1] - 32768) > 2000).sum() > 50
+    page.get_by_label("Light and view").click()
+    page.get_by_label("Relief of surface").fill("-0.02")
+    page.keyboard.press("Enter")
+    tab.wait_kept(2)
+    turned = server.texels(tab.project, "surface", "normal").astype(int)
+    strong = np.abs(normal[..., 1] - 32768) > 2000
+    assert (np.sign(turned[..., 1] - 32768)[strong] == -np.sign(normal[..., 1] - 32768)[strong]).all()
+
+
+@pytest.mark.parametrize("look", ["Matte", "Rough", "Normal", "Edges", "Faceted"])
+def test_looks_change_the_view_only(painter, server, look):
+    """Other shadings are seen, survive a reload, and leave paint and history alone."""
+    tab = painter().open()
+    page = tab.page
+    before = tab.colors()
+    if look != "Matte":
+        page.get_by_label("Light and view").click()
+    control = page.get_by_role("radio", name=look, exact=True)
+    if not control.count():
+        control = page.get_by_role(
+            "button", name="Show the faces' edges" if look == "Edges" else "Flat faces instead of smooth ones"
+        )
+    control.click()
+    page.keyboard.press("Escape")
+    if look != "Faceted":  # flat walls look the same either way
+        for _ in range(100):
+            if (np.abs(tab.colors() - before).max(axis=2) > 6).sum() > 200:
+                break
+            page.wait_for_timeout(100)
+        else:
+            raise AssertionError("the look has not changed")
+    expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+    page.wait_for_timeout(600)
+    tab.open()
+    if look == "Matte":
+        expect(page.get_by_role("radio", name="Matte")).to_be_checked()
+
+
+def test_fingers_move_the_view_while_the_pen_paints(painter, server):
+    """Touch turns and never paints; a pen on the same screen does."""
+    tab = plain_red(painter)
+    page = tab.page
+    before = tab.colors()
+    touch = page.context.new_cdp_session(page)
+
+    def finger(kind, *places):
+        points = [{"x": x, "y": y} for x, y in (tab.at(*place) for place in places)]
+        touch.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+    finger("touchStart", (0.45, 0.5))
+    finger("touchMove", (0.5, 0.52))
+    finger("touchMove", (0.56, 0.55))
+    finger("touchEnd")
+    for _ in range(100):
+        if np.abs(tab.colors() - before).max() > 40:
+            break
+        page.wait_for_timeout(100)
+    else:
+        raise AssertionError("the view did not move")
+    expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+    x, y = tab.at(0.45, 0.5)
+    for kind in ("mousePressed", "mouseReleased"):
+        touch.send("Input.dispatchMouseEvent", {"type": kind, "x": x, "y": y, "button": "left", "buttons": 1,
+                                                "pointerType": "pen", "force": 0.9, "clickCount": 1})  # fmt: skip
+    tab.wait_kept(1)
+    assert near(server.texels(tab.project, "left"), RED, 9000).any()

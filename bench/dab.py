@@ -20,7 +20,7 @@ from .measure import best_of, verdict
 CELLS = 40
 DABS = 240
 BATCH = 8
-WANTED = 2.0
+WANTED = 3.0
 
 
 def flat_mesh():  # type: ignore[no-untyped-def]

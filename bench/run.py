@@ -1,17 +1,18 @@
 """./nightmist bench: speed as ratios against general-purpose libraries, measured in one run.
 
-Arguments choose parts: dab, compose, bytes, prepare, browser. Without any, all are run.
+Arguments choose parts: dab, compose, tools, bytes, prepare, browser. Without any, all are run.
 """
 
 from __future__ import annotations
 
 import sys
 
-from . import browser, bytes_touched, compose, dab, prepare
+from . import browser, bytes_touched, compose, dab, prepare, tools
 
 PARTS = {
     "dab": dab.main,
     "compose": compose.main,
+    "tools": tools.main,
     "bytes": bytes_touched.main,
     "prepare": prepare.main,
     "browser": browser.main,

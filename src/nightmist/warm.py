@@ -7,6 +7,9 @@ from .core.mapping import Camera
 from .core.texels.encode import is_uniform, to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
+from .document.cloning import CloneSource
+from .document.layer import Layer
+from .document.retouching import RETOUCHES
 
 
 def warm_up() -> None:
@@ -19,12 +22,29 @@ def warm_up() -> None:
         tip = Tip(radius=30, build_up=build_up)
         document.stroke(layers[0], [(150, 150), (170, 170)], camera, tip, pigment)
     document.stroke(layers[0], [(150, 150)], camera, Tip(radius=30), None, tool="erase")
+    _warm_options(document, layers[0], camera, pigment)
     document.gradient(layers[0], (0, 0, 0), (0, 1, 0), (pigment, pigment))
     for surface in document.surfaces.values():
         surface.refresh()
         surface.read("normal")
         is_uniform(to_bytes(surface.pictures["color"]))
+    document.refresh()
     # What preparing needs: layout, checkup, carrying paint over, the model for the stage.
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()
     write_glb(document.mesh)
+
+
+def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:
+    path = [(150, 150), (158, 150)]
+    source = CloneSource(point=(0, 0.2, 0.8), normal=(0, 0, 1), anchor=(0, 0.1, 0.8), anchor_normal=(0, 0, 1))
+    for tool in RETOUCHES:
+        document.stroke(layer, path, camera, Tip(radius=20), pigment, tool=tool)
+    document.stroke(layer, path, camera, Tip(radius=20), pigment, tool="clone", source=source)
+    document.stroke(layer, path, camera, Tip(radius=20, falloff="dome", jitter_color=0.5), pigment)
+    document.stroke(layer, path, camera, Tip(radius=20, picture="bristle", blend="multiply"), pigment)
+    document.stroke(layer, [(20, 20), (24, 24)], camera, Tip(radius=6), pigment, in_map=True)
+    hit = document.pick(camera, (150, 150))
+    if hit:
+        document.fill(layer, pigment, region=document.select(hit))
+        document.fill_color(layer, pigment, hit)

@@ -1,4 +1,4 @@
-"""Smear, soften and sharpen within a stroke: dab by dab on dense pictures of the layers."""
+"""Smear, soften and sharpen within a stroke: dab by dab on dense pictures of layers, loaded as reached."""
 
 from __future__ import annotations
 
@@ -29,6 +29,8 @@ class Retoucher:
     def __init__(self, stroke: Stroke) -> None:
         self.stroke = stroke
         self.pictures: dict[tuple[str, MapName], NDArray[np.uint16]] = {}
+        self.loaded: dict[tuple[str, MapName], NDArray[np.bool_]] = {}
+        self.texels: dict[int, float] = {}
         self.weights: dict[str, Coverage] = {}
         self.last: dict[int, NDArray[np.float64]] = {}
         self.count = 0
@@ -64,14 +66,14 @@ class Retoucher:
     def _work(
         self, target: Target, weights: Coverage, area: TileArea, move: NDArray[np.float64], dab: Dabs
     ) -> None:  # fmt: skip
-        picture = self._picture(target)
         own = weights.ownership
+        picture = self._picture(target, area)
         if self.stroke.tool == "smear":
             smear(picture, own, area, weights.addresses, move)
         else:
             work = soften if self.stroke.tool == "soften" else sharpen
             share = STEPS[self.count % len(STEPS)]
-            step = int(np.clip(round(float(dab.radii[0]) / _texel(own) * share), 1, MOST_STEP))
+            step = int(np.clip(round(float(dab.radii[0]) / self._texel(own) * share), 1, MOST_STEP))
             work(picture, own, area, weights.addresses, step)
         target.prepare(area.tiles)
         columns = own.columns
@@ -88,26 +90,48 @@ class Retoucher:
         if not self.stroke.flat:
             self._spread(target, area)
 
-    def _picture(self, target: Target) -> NDArray[np.uint16]:
-        key = (target.layer.surface.name, target.name)
-        if key not in self.pictures:
-            self.pictures[key] = target.raster.read()
-            if not self.stroke.flat:
-                self._fill_gutter(key)
-        return self.pictures[key]
+    def _texel(self, own: Ownership) -> float:
+        """The usual side of a texel in the table's space."""
+        if id(own) not in self.texels:
+            self.texels[id(own)] = float(np.median(own.texel_size)) or 1.0
+        return self.texels[id(own)]
 
-    def _fill_gutter(self, key: tuple[str, MapName]) -> None:
+    def _picture(self, target: Target, area: TileArea) -> NDArray[np.uint16]:
+        """The dense picture, loaded in the area's tiles and those around them, as far as tools look."""
+        key = (target.layer.surface.name, target.name)
+        raster = target.raster
+        if key not in self.pictures:
+            self.pictures[key] = np.zeros((raster.height, raster.width, raster.channels), np.uint16)
+            self.loaded[key] = np.zeros(raster.addresses.shape, bool)
+        picture, loaded = self.pictures[key], self.loaded[key]
+        rows, columns = loaded.shape
+        row, column = np.divmod(area.tiles, columns)
+        near = np.zeros_like(loaded)
+        for dy, dx in np.ndindex(3, 3):
+            near[(row + dy - 1) % rows, (column + dx - 1) % columns] = True
+        fresh = np.flatnonzero(near & ~loaded).astype(np.int32)
+        if not len(fresh):
+            return picture
+        for y, x in zip(*np.divmod(fresh, columns), strict=True):
+            tile = raster.tiles.get((int(y), int(x)))
+            if tile is not None:
+                picture[y * TILE : (y + 1) * TILE, x * TILE : (x + 1) * TILE] = tile
+        loaded.reshape(-1)[fresh] = True
+        if not self.stroke.flat:
+            self._fill_gutter(key, fresh)
+        return picture
+
+    def _fill_gutter(self, key: tuple[str, MapName], tiles: NDArray[np.int32]) -> None:
         surface = self.stroke.document.surface(key[0])
         across = surface.across
         flat = self.pictures[key].reshape(-1, self.pictures[key].shape[2])
+        which = across.targets_in(*surface.size, tiles)
         for other in self.stroke.document.surfaces.values():
             layer = self.stroke.layers.get(other.name)
-            mine = across.surface == other.number
-            if not mine.any() or layer is None or key[1] not in layer.rasters:
-                continue
-            there = self.pictures.get((other.name, key[1]))
-            source = layer.rasters[key[1]].read() if there is None else there
-            flat[across.target[mine]] = source.reshape(-1, flat.shape[1])[across.source[mine]]
+            mine = which[across.surface[which] == other.number]
+            if len(mine) and layer is not None and key[1] in layer.rasters:
+                # Rasters hold what this stroke has done so far; a picture may not be loaded there.
+                flat[across.target[mine]] = layer.rasters[key[1]].texels(across.source[mine])
 
     def _spread(self, target: Target, area: TileArea) -> None:
         """Gutters that show the changed texels follow, in this map and in those of surfaces next door."""
@@ -116,10 +140,14 @@ class Retoucher:
         for (name, map_name), picture in self.pictures.items():
             if map_name != target.name:
                 continue
-            across = self.stroke.document.surface(name).across
+            other = self.stroke.document.surface(name)
+            across = other.across
             which = across.sources_in(surface.number, *surface.size, area)
-            if len(which):
-                picture.reshape(-1, source.shape[1])[across.target[which]] = source[across.source[which]]
+            if not len(which):
+                continue
+            target_y, target_x = np.divmod(across.target[which], other.size[0])
+            which = which[self.loaded[name, map_name][target_y // TILE, target_x // TILE]]
+            picture.reshape(-1, source.shape[1])[across.target[which]] = source[across.source[which]]
 
 
 def _one(dabs: Dabs, i: int) -> Dabs:
@@ -129,8 +157,3 @@ def _one(dabs: Dabs, i: int) -> Dabs:
         np.broadcast_to(np.asarray(dabs.hardness), (len(dabs),))[pick], dabs.facing_limit, False, dabs.table,
         dabs.picture, dabs.tangents[pick] if dabs.tangents is not None else None,
     )  # fmt: skip
-
-
-def _texel(own: Ownership) -> float:
-    """The usual side of a texel in the table's space."""
-    return float(np.median(own.texel_size)) or 1.0

@@ -75,15 +75,14 @@ def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> T
     rows, columns = height // TILE, width // TILE
     row, column = area.tiles // columns, area.tiles % columns
     grown = area.rects + np.array([-reach, reach, -reach, reach], np.int32)
-    whole = TileArea.empty()
+    tiles, rects = [], []
     for dy in (-1, 0, 1):
         for dx in (-1, 0, 1):
-            rects = np.clip(grown - np.array([dy, dy, dx, dx], np.int32) * TILE, 0, TILE).astype(np.int32)
-            some = (rects[:, 1] > rects[:, 0]) & (rects[:, 3] > rects[:, 2])
-            if some.any():
-                tiles = ((row[some] + dy) % rows * columns + (column[some] + dx) % columns).astype(np.int32)
-                whole = whole.joined(TileArea(tiles, rects[some]))
-    return whole
+            tiles.append((row + dy) % rows * columns + (column + dx) % columns)
+            rects.append(np.clip(grown - np.array([dy, dy, dx, dx], np.int32) * TILE, 0, TILE))
+    tile, rect = np.concatenate(tiles).astype(np.int32), np.concatenate(rects).astype(np.int32)
+    some = (rect[:, 1] > rect[:, 0]) & (rect[:, 3] > rect[:, 2])
+    return TileArea.empty().joined(TileArea(tile[some], rect[some]))
 
 
 @kernel

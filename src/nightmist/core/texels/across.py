@@ -37,16 +37,14 @@ class Across:
     source: NDArray[np.int32]
     place: NDArray[np.float32]
     _by_source: dict[int, tuple[NDArray[np.int64], NDArray[np.int64]]] = field(default_factory=dict, repr=False)
+    _by_target: tuple[NDArray[np.int64], NDArray[np.int64]] | None = field(default=None, repr=False)
 
     def sources_in(self, surface: int, width: int, height: int, area: TileArea) -> NDArray[np.int64]:
         """Places in these lists whose source lies in an area of a surface's map of width × height."""
         if surface not in self._by_source:
             mine = np.flatnonzero(self.surface == surface)
-            source = self.source[mine].astype(np.int64)
-            tile = source // width // TILE * (width // TILE) + source % width // TILE
-            order = np.argsort(tile, kind="stable")
-            count = (width // TILE) * (height // TILE)
-            self._by_source[surface] = (mine[order], np.searchsorted(tile[order], np.arange(count + 1)))
+            order, starts = _by_tile(self.source[mine], width, height)
+            self._by_source[surface] = (mine[order], starts)
         members, starts = self._by_source[surface]
         found = [members[starts[t] : starts[t + 1]] for t in area.tiles]
         if not found:
@@ -56,6 +54,20 @@ class Across:
         y, x = self.source[every] // width % TILE, self.source[every] % width % TILE
         inside = (y >= rects[:, 0]) & (y < rects[:, 1]) & (x >= rects[:, 2]) & (x < rects[:, 3])
         return every[inside]
+
+    def targets_in(self, width: int, height: int, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
+        """Places in these lists whose target lies in one of the tiles of this surface's map of width × height."""
+        if self._by_target is None:
+            self._by_target = _by_tile(self.target, width, height)
+        members, starts = self._by_target
+        return np.concatenate([members[:0], *(members[starts[t] : starts[t + 1]] for t in tiles)])
+
+
+def _by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The places of texels in order of their tiles, and where each tile's begin."""
+    tile = texels // width // TILE * (width // TILE) + texels % width // TILE
+    order = np.argsort(tile, kind="stable")
+    return order, np.searchsorted(tile[order], np.arange((width // TILE) * (height // TILE) + 1))
 
 
 def across_seams(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of
+from ..kernels import address_of, as_uint16, carray, kernel
 
 TILE = 64
 
@@ -42,6 +42,12 @@ class Raster:
             image[row * TILE : (row + 1) * TILE, column * TILE : (column + 1) * TILE] = tile
         return image
 
+    def texels(self, places: NDArray[np.int32]) -> NDArray[np.uint16]:
+        """The texels at places (y · width + x), (n, channels)."""
+        found = np.zeros((len(places), self.channels), np.uint16)
+        _texels(self.addresses, self.width, places, found)
+        return found
+
     def write(self, image: NDArray[np.uint16]) -> dict[TileKey, Tile | None]:
         """The tiles that an (H, W, channels) picture would have here; wholly transparent ones are None."""
         tiles: dict[TileKey, Tile | None] = {}
@@ -50,3 +56,15 @@ class Raster:
                 part = image[row * TILE : (row + 1) * TILE, column * TILE : (column + 1) * TILE]
                 tiles[row, column] = np.ascontiguousarray(part) if part[..., -1].any() else None
         return tiles
+
+
+@kernel
+def _texels(addresses, width, places, found):  # type: ignore[no-untyped-def]
+    channels = found.shape[1]
+    for i in range(len(places)):
+        y, x = places[i] // width, places[i] % width
+        address = addresses[y // 64, x // 64]
+        if address:
+            tile = carray(as_uint16(address), (64, 64, channels))
+            for c in range(channels):
+                found[i, c] = tile[y % 64, x % 64, c]

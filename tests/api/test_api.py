@@ -16,6 +16,7 @@ from starlette.websockets import WebSocketDisconnect
 from nightmist.api import create_app, wire
 from nightmist.core.errors import NightmistError
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.pictures import write_png
 from nightmist.studio import Studio
 from nightmist.studio.outbox import Batch, Rectangle, Timing
 
@@ -253,3 +254,24 @@ def test_models_and_pictures_over_rest(client):
     body = client.post("/api/projects/practice", params={"body": "box", "size": 256}).json()
     assert body["notes"] == []
     assert client.post("/api/projects/practice", params={"body": "teapot"}).status_code == 422
+
+
+def test_reference_pictures_keep_their_numbers(client):
+    """A pinned picture comes back to the bit, twins get a number, and one bad file keeps all of them out."""
+    base = f"/api/projects/{create(client).json()['id']}/references"
+    image = np.random.default_rng(4).integers(0, 256, (30, 50, 3), dtype=np.uint8)
+
+    def pin(*files: tuple[str, bytes]):
+        return client.post(base, files=[("files", file) for file in files])
+
+    assert pin(("quay.png", write_png(image))).json() == ["quay.png"]
+    assert pin(("quay.png", write_png(image))).json() == ["quay 2.png"]
+    found = Image.open(io.BytesIO(client.get(f"{base}/quay.png").content))
+    assert (np.asarray(found) == image).all()
+    refused = pin(("good.png", write_png(image)), ("bad.png", b"not a picture"))
+    assert refused.status_code == 422
+    assert "bad.png" in refused.json()["message"]
+    assert client.get(base).json() == ["quay.png", "quay 2.png"]
+    assert client.delete(f"{base}/quay.png").status_code == 204
+    assert client.get(f"{base}/quay.png").status_code == 404
+    assert client.get(base).json() == ["quay 2.png"]

@@ -292,3 +292,33 @@ def test_fingers_move_the_view_while_the_pen_paints(painter, server):
                                                 "pointerType": "pen", "force": 0.9, "clickCount": 1})  # fmt: skip
     tab.wait_kept(1)
     assert near(server.texels(tab.project, "left"), RED, 9000).any()
+
+
+def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server, tmp_path):
+    """Ctrl and click on it takes the very color, which a stroke lays on; it is still there after a reload."""
+    image = np.zeros((40, 60, 3), np.uint8)
+    image[:, :30], image[:, 30:] = (18, 52, 86), (171, 205, 19)
+    file = tmp_path / "quay.png"
+    file.write_bytes(write_png(image))
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("button", name="Reference pictures", exact=True).click()
+    page.get_by_label("Reference files").set_input_files(str(file))
+    picture = page.get_by_role("img", name="quay.png")
+    expect(picture).to_be_visible()
+    box = picture.bounding_box()
+    right = box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.5
+
+    # The canvas shows the picture once its middle is no longer empty.
+    shown = "() => { const c = document.querySelector('canvas[aria-label=\"quay.png\"]');"
+    shown += " return c.getContext('2d').getImageData(c.width / 4, c.height / 2, 1, 1).data[2] === 86; }"
+    page.wait_for_function(shown)
+    page.keyboard.down("Control")
+    page.mouse.click(*right)
+    page.keyboard.up("Control")
+    expect(page.get_by_label("Color", exact=True)).to_have_value("#abcd13")
+    tab.drag((0.35, 0.3), (0.45, 0.3))
+    tab.wait_kept(1)
+    assert near(server.texels(tab.project, "left"), (171, 205, 19), 300).any()
+    tab.open()
+    expect(picture).to_be_visible()

@@ -136,3 +136,19 @@ def test_a_cluster_survives_being_killed(tmp_path_factory):
     assert again.tiles(name, [ONE]) == {ONE: (4, PIXELS)}
     again.close()
     cluster.stop()
+
+
+def test_reference_pictures_are_pinned_all_or_none(store):
+    """They come back in the order of pinning; a name that is taken keeps all of a batch out."""
+    name = project(store)
+    store.pin(name, {"quay.png": b"quay"})
+    store.pin(name, {"buoy.png": b"buoy"})
+    assert store.references(name) == ["quay.png", "buoy.png"]
+    with pytest.raises(StoreError):
+        store.pin(name, {"new.png": b"new", "quay.png": b"other"})
+    assert store.references(name) == ["quay.png", "buoy.png"]
+    assert store.reference(name, "quay.png") == b"quay"
+    store.take_off(name, "quay.png")
+    assert store.reference(name, "quay.png") is None
+    store.delete(name)
+    assert store.references(name) == []

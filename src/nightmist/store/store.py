@@ -16,7 +16,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from .tables import Array, Placed, Project, Shelf, Step, Tile
+from .tables import Array, Placed, Project, Reference, Shelf, Step, Tile
 
 #: Key of the lock that one serving process holds on a database.
 SERVING_LOCK = 0x4E4D
@@ -151,6 +151,30 @@ class Store:
             if row is None:
                 raise StoreError(f"no project {project}")
             return row[0]
+
+    # Reference pictures
+
+    def references(self, project: str) -> list[str]:
+        """Names of the pinned pictures, the oldest first."""
+        with self._session() as session:
+            query = select(Reference.name).where(Reference.project == project)
+            return list(session.scalars(query.order_by(Reference.pinned, Reference.name)))
+
+    def reference(self, project: str, name: str) -> bytes | None:
+        """A pinned picture as PNG, or None."""
+        with self._session() as session:
+            return session.scalar(select(Reference.data).where(Reference.project == project, Reference.name == name))
+
+    def pin(self, project: str, pictures: dict[str, bytes]) -> None:
+        """Pin pictures by name, all or none."""
+        with self._session() as session:
+            rows = [{"project": project, "name": name, "data": data} for name, data in pictures.items()]
+            session.execute(insert(Reference), rows)
+
+    def take_off(self, project: str, name: str) -> None:
+        """Forget a pinned picture."""
+        with self._session() as session:
+            session.execute(delete(Reference).where(Reference.project == project, Reference.name == name))
 
     # What is shared between projects
 

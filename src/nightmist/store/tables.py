@@ -64,6 +64,17 @@ class Placed(Base):
     digest: Mapped[str] = mapped_column(String(32))
 
 
+class Reference(Base):
+    """A reference picture pinned in a project, as PNG."""
+
+    __tablename__ = "reference"
+
+    project: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(120), primary_key=True)
+    pinned: Mapped[datetime.datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class Shelf(Base):
     """What is shared between projects, such as brush presets, by a name."""
 

@@ -82,6 +82,21 @@ export async function addTip(id: string, file: File): Promise<TipPicture> {
   return (await ask(`/api/projects/${id}/tips`, { method: "POST", body })).json() as Promise<TipPicture>;
 }
 
+export async function listReferences(id: string): Promise<string[]> {
+  return (await ask(`/api/projects/${id}/references`)).json() as Promise<string[]>;
+}
+
+export async function addReferences(id: string, files: File[]): Promise<string[]> {
+  const body = filled(files, {});
+  return (await ask(`/api/projects/${id}/references`, { method: "POST", body })).json() as Promise<string[]>;
+}
+
+export const referenceAddress = (id: string, name: string) => `/api/projects/${id}/references/${encodeURIComponent(name)}`;
+
+export async function dropReference(id: string, name: string): Promise<void> {
+  await ask(referenceAddress(id, name), { method: "DELETE" });
+}
+
 const asJson = (method: string, content: unknown): RequestInit => ({
   method,
   headers: { "Content-Type": "application/json" },

@@ -340,6 +340,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * References
+         * @description The names of all pinned pictures, the oldest first.
+         */
+        get: operations["references_api_projects__project__references_get"];
+        put?: never;
+        /**
+         * Pin
+         * @description Pin pictures; all of them or, if one cannot be read, none. Answers their names.
+         */
+        post: operations["pin_api_projects__project__references_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/references/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description One picture as PNG, whose 8-bit numbers are those of the file.
+         */
+        get: operations["picture_api_projects__project__references__name__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Take Off
+         * @description Take a picture off.
+         */
+        delete: operations["take_off_api_projects__project__references__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -368,6 +416,11 @@ export interface components {
              * @default
              */
             work: string;
+        };
+        /** Body_pin_api_projects__project__references_post */
+        Body_pin_api_projects__project__references_post: {
+            /** Files */
+            files: string[];
         };
         /** Body_replace_model_api_projects__project__model_post */
         Body_replace_model_api_projects__project__model_post: {
@@ -1913,6 +1966,7 @@ export interface components {
 export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas']['Body_add_pictures_api_projects__project__pictures_post'];
 export type BodyAddTipApiProjectsProjectTipsPost = components['schemas']['Body_add_tip_api_projects__project__tips_post'];
 export type BodyCreateApiProjectsPost = components['schemas']['Body_create_api_projects_post'];
+export type BodyPinApiProjectsProjectReferencesPost = components['schemas']['Body_pin_api_projects__project__references_post'];
 export type BodyReplaceModelApiProjectsProjectModelPost = components['schemas']['Body_replace_model_api_projects__project__model_post'];
 export type Checkup = components['schemas']['Checkup'];
 export type FindingState = components['schemas']['FindingState'];
@@ -2602,6 +2656,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    references_api_projects__project__references_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pin_api_projects__project__references_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_pin_api_projects__project__references_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture_api_projects__project__references__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_off_api_projects__project__references__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

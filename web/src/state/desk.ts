@@ -72,6 +72,8 @@ export interface Desk {
   layers: Record<string, string>;
   view: ViewMode;
   uvLines: boolean;
+  /** The card with reference pictures: where it lies from the stage's corner, which picture it shows. */
+  references: { shown: boolean; chosen: string | null; right: number; bottom: number; width: number; height: number };
   /** Findings that the painter has called meant so, as "surface:kind". */
   meantSo: string[];
 }
@@ -139,6 +141,7 @@ export const FRESH: Desk = {
   layers: {},
   view: "model",
   uvLines: true,
+  references: { shown: false, chosen: null, right: 12, bottom: 12, width: 280, height: 240 },
   meantSo: [],
 };
 
@@ -147,6 +150,9 @@ export const useDesk = create<Desk>(() => FRESH);
 export const setTip = (part: Partial<Tip>) => useDesk.setState(({ tip }) => ({ tip: { ...tip, ...part } }));
 
 export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => ({ look: { ...look, ...part } }));
+
+export const setReferences = (part: Partial<Desk["references"]>) =>
+  useDesk.setState(({ references }) => ({ references: { ...references, ...part } }));
 
 /** The second load comes to hand, the first is put away. */
 export const swapPigments = () =>

@@ -1,7 +1,7 @@
-import { IconFocusCentered } from "@tabler/icons-react";
+import { IconFocusCentered, IconPhoto } from "@tabler/icons-react";
 
 import type { Stage } from "../stage/stage";
-import { type Proof, shownView, type Tool, useDesk } from "../state/desk";
+import { type Proof, setReferences, shownView, type Tool, useDesk } from "../state/desk";
 import { layerById, surfaceNamed, useSession } from "../state/session";
 import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
@@ -58,6 +58,16 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
             UV lines
           </button>
         )}
+        <button
+          type="button"
+          title="Reference pictures beside the model"
+          aria-label="Reference pictures"
+          aria-pressed={desk.references.shown}
+          onClick={() => setReferences({ shown: !desk.references.shown })}
+          className={`grid size-7 place-items-center rounded-control ${desk.references.shown ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
+        >
+          <IconPhoto size={17} stroke={1.7} />
+        </button>
         <button
           type="button"
           title="Show all (H)"

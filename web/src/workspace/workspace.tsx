@@ -12,6 +12,7 @@ import { useSession } from "../state/session";
 import { Guides } from "./guides";
 import { listenToKeys } from "./keys";
 import { Notice } from "./notice";
+import { References } from "./references";
 import { StackPanel } from "./stack_panel";
 import { StageControls } from "./stage_controls";
 import { TopBar } from "./top_bar";
@@ -68,6 +69,7 @@ export function Workspace({ project: id }: { project: string }) {
             <MissingPictures project={open.project} />
           </div>
         )}
+        {ready && open && <References project={open.project} />}
         <Guides />
         {open && <WorkBar project={open.project} />}
         <Notice />

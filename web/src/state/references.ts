@@ -1,0 +1,33 @@
+import { create } from "zustand";
+
+import { addReferences, dropReference, listReferences } from "../api/rest";
+import { useSession } from "./session";
+
+/** Names of the pictures pinned in the open project, the oldest first. */
+export const useReferences = create<{ names: string[] }>(() => ({ names: [] }));
+
+const failed = (error: unknown) => useSession.setState({ notice: (error as Error).message });
+
+export async function loadReferences(project: string): Promise<void> {
+  useReferences.setState({ names: [] });
+  await listReferences(project).then((names) => useReferences.setState({ names }), failed);
+}
+
+/** Pin pictures; answers the name of the last one, or null when none could be read. */
+export async function pinReferences(project: string, files: File[]): Promise<string | null> {
+  try {
+    const pinned = await addReferences(project, files);
+    useReferences.setState(({ names }) => ({ names: [...names, ...pinned] }));
+    return pinned.at(-1) ?? null;
+  } catch (error) {
+    failed(error);
+    return null;
+  }
+}
+
+export async function takeOffReference(project: string, name: string): Promise<void> {
+  await dropReference(project, name).then(
+    () => useReferences.setState(({ names }) => ({ names: names.filter((other) => other !== name) })),
+    failed,
+  );
+}

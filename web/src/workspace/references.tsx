@@ -1,0 +1,107 @@
+import { IconPhotoPlus, IconX } from "@tabler/icons-react";
+import { type PointerEvent as Press, useEffect, useRef } from "react";
+
+import { referenceAddress } from "../api/rest";
+import { setReferences, useDesk } from "../state/desk";
+import { loadReferences, pinReferences, takeOffReference, useReferences } from "../state/references";
+import type { Project } from "../state/project";
+import { ReferencePicture } from "./reference_picture";
+
+const LEAST = 170;
+
+/** Pictures pinned beside the model: looked at, turned over, sampled from; never part of the paint. */
+export function References({ project }: { project: Project }) {
+  const input = useRef<HTMLInputElement>(null);
+  const { shown, chosen, right, bottom, width, height } = useDesk((desk) => desk.references);
+  const names = useReferences((references) => references.names);
+  useEffect(() => void loadReferences(project.id), [project.id]);
+  if (!shown) return null;
+  const name = names.includes(chosen ?? "") ? chosen! : names.at(-1);
+  const pin = async (files: File[]) => {
+    if (!files.length) return;
+    const last = await pinReferences(project.id, files);
+    if (last) setReferences({ chosen: last });
+  };
+  const place = (dx: number, dy: number) => setReferences({ right: Math.max(0, right - dx), bottom: Math.max(0, bottom - dy) });
+  const size = (dx: number, dy: number) =>
+    setReferences({ width: Math.max(LEAST, width - dx), height: Math.max(LEAST, height - dy) });
+  return (
+    <section
+      aria-label="Reference pictures"
+      style={{ right, bottom, width, height }}
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        void pin([...event.dataTransfer.files]);
+      }}
+      className="card absolute flex max-h-full max-w-full flex-col overflow-hidden shadow-lg"
+    >
+      <div title="Drag to resize" onPointerDown={dragged(size)} className="absolute top-0 left-0 z-10 size-4 cursor-nwse-resize" />
+      <header onPointerDown={dragged(place)} className="flex h-8 shrink-0 cursor-move items-center gap-1 pr-1 pl-4">
+        <span className="min-w-0 grow truncate font-semibold">{name ?? "Reference pictures"}</span>
+        <button type="button" title="Pin pictures" aria-label="Pin pictures" onClick={() => input.current?.click()} className="grid size-6 place-items-center rounded-control hover:bg-fog-3">
+          <IconPhotoPlus size={15} />
+        </button>
+        <button type="button" title="Put away" aria-label="Put reference pictures away" onClick={() => setReferences({ shown: false })} className="grid size-6 place-items-center rounded-control hover:bg-fog-3">
+          <IconX size={15} />
+        </button>
+      </header>
+      {name ? (
+        <ReferencePicture key={name} address={referenceAddress(project.id, name)} name={name} />
+      ) : (
+        <p className="m-auto px-5 text-center text-ink-2">Drop photos or sketches here. They stay beside the model and can be sampled from.</p>
+      )}
+      {names.length > 1 && (
+        <div className="flex h-11 shrink-0 gap-1 overflow-x-auto p-1">
+          {names.map((other) => (
+            <button
+              key={other}
+              type="button"
+              title={`${other}; right click takes it off`}
+              aria-label={`Show ${other}`}
+              aria-pressed={other === name}
+              onClick={() => setReferences({ chosen: other })}
+              onContextMenu={(event) => {
+                event.preventDefault();
+                void takeOffReference(project.id, other);
+              }}
+              className={`h-9 w-11 shrink-0 overflow-hidden rounded-control ${other === name ? "outline-2 -outline-offset-2 outline-accent" : ""}`}
+            >
+              <img src={referenceAddress(project.id, other)} alt="" draggable={false} className="size-full object-cover" />
+            </button>
+          ))}
+        </div>
+      )}
+      {names.length === 1 && (
+        <button type="button" onClick={() => void takeOffReference(project.id, names[0]!)} className="h-7 shrink-0 text-ink-2 hover:bg-fog-2">
+          Take off
+        </button>
+      )}
+      <input
+        ref={input} type="file" hidden multiple aria-label="Reference files" accept=".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga,.bmp"
+        onChange={(event) => {
+          void pin([...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+    </section>
+  );
+}
+
+/** Calls back with how far the pointer has come since the press, until the release. */
+function dragged(move: (dx: number, dy: number) => void) {
+  return (press: Press<HTMLElement>) => {
+    if ((press.target as HTMLElement).closest("button")) return;
+    const grip = press.currentTarget;
+    grip.setPointerCapture(press.pointerId);
+    const follow = (event: PointerEvent) => move(event.clientX - press.clientX, event.clientY - press.clientY);
+    const stop = () => {
+      grip.removeEventListener("pointermove", follow);
+      grip.removeEventListener("pointerup", stop);
+      grip.removeEventListener("pointercancel", stop);
+    };
+    grip.addEventListener("pointermove", follow);
+    grip.addEventListener("pointerup", stop);
+    grip.addEventListener("pointercancel", stop);
+  };
+}

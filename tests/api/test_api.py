@@ -152,7 +152,7 @@ class Page:
 
     def show(self, data: bytes) -> None:
         head = wire.PIXELS_HEAD.unpack_from(data)
-        assert head[:2] == (1, 2)
+        assert head[:2] == (2, 2)
         at = wire.PIXELS_HEAD.size
         for _ in range(head[2]):
             surface, picture, uniform, _, x, y, w, h = wire.RECTANGLE.unpack_from(data, at)
@@ -178,8 +178,8 @@ def test_painting_over_the_socket(client):
         stroke = {"type": "begin", "stroke": 9, "tool": "brush", "tip": {"radius": 30, "hardness": 0.9},
                   "pigment": {"base_color": "#ff0000"}, "camera": CAMERA, "layers": layers}  # fmt: skip
         socket.send_text(json.dumps(stroke))
-        points = np.array([[150, 150, 1], [250, 150, 1]], "<f4").tobytes()
-        socket.send_bytes(wire.SAMPLES_HEAD.pack(1, wire.SAMPLES, 2, 9, 12.5) + points)
+        points = np.array([[150, 150, 1, 0, 0], [250, 150, 1, 0, 0]], "<f4").tobytes()
+        socket.send_bytes(wire.SAMPLES_HEAD.pack(2, wire.SAMPLES, 2, 9, 12.5) + points)
         socket.send_text(json.dumps({"type": "end", "stroke": 9}))
         assert page.until("stroke_ended") == {"type": "stroke_ended", "stroke": 9, "revision": 1}
         assert page.until("kept", lambda kept: not kept["waiting"])["revision"] == 1
@@ -207,10 +207,10 @@ def test_painting_over_the_socket(client):
         '{"type": "undo", "twice": true}',
         "x" * (2 << 20),
         b"",
-        b"\x01\x01",
-        b"\x02\x01" + bytes(14),
-        wire.SAMPLES_HEAD.pack(1, 1, 5, 1, 0.0) + bytes(12),
-        wire.SAMPLES_HEAD.pack(1, 1, 1, 1, 0.0) + struct.pack("<3f", float("nan"), 1, 1),
+        b"\x02\x01",
+        b"\x01\x01" + bytes(14),
+        wire.SAMPLES_HEAD.pack(2, 1, 5, 1, 0.0) + bytes(20),
+        wire.SAMPLES_HEAD.pack(2, 1, 1, 1, 0.0) + struct.pack("<5f", float("nan"), 1, 1, 0, 0),
     ],
 )
 def test_rubbish_on_the_socket_is_answered(client, message):
@@ -230,7 +230,7 @@ def test_the_wire_writes_what_it_describes():
     full = np.arange(64 * 64 * 4, dtype=np.uint8).reshape(64, 64, 4)
     rectangles = [Rectangle(2, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full)]
     data = wire.write_batch(Batch(7, rectangles, Timing(1.5, 0.001, 0.002, 0.003)))
-    assert data[:28] == struct.pack("<BBHIdIII", 1, 2, 2, 7, 1.5, 1000, 2000, 3000)
+    assert data[:28] == struct.pack("<BBHIdIII", 2, 2, 2, 7, 1.5, 1000, 2000, 3000)
     assert data[28:40] == struct.pack("<BBBBHHHH", 2, 1, 1, 0, 64, 128, 128, 64)
     assert data[44:56] == struct.pack("<BBBBHHHH", 0, 0, 0, 0, 0, 0, 64, 64)
     assert data[56:] == full.tobytes()

@@ -322,3 +322,30 @@ def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server,
     assert near(server.texels(tab.project, "left"), (171, 205, 19), 300).any()
     tab.open()
     expect(picture).to_be_visible()
+
+
+def test_a_leaning_pen_turns_the_tip(painter, server):
+    """A simulated pen that leans lays the row of rivets the other way round."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("button", name="More").click()
+    page.get_by_role("radio", name="Lean").click()
+    page.get_by_label("Rivet row").click()
+    page.keyboard.press("Escape")
+    pen = page.context.new_cdp_session(page)
+    spreads = []
+    for number, (x, tilt) in enumerate(((0.37, (60, 0)), (0.45, (0, 60)))):
+        px, py = tab.at(x, 0.5)
+        for kind in ("mousePressed", "mouseReleased"):
+            event = {"type": kind, "x": px, "y": py, "button": "left", "buttons": 1, "pointerType": "pen", "force": 1}
+            pen.send("Input.dispatchMouseEvent", {**event, "tiltX": tilt[0], "tiltY": tilt[1], "clickCount": 1})
+        tab.wait_kept(2 * number + 1)
+        painted = near(server.texels(tab.project, "left"), RED, 9000)
+        page.keyboard.press("Control+z")
+        tab.wait_kept(2 * number + 2)
+        spreads.append([np.ptp(places) for places in np.nonzero(painted)])
+        assert painted.sum() > 20
+    # Rows and columns change places.
+    (rows, columns), (rows_down, columns_down) = spreads
+    assert max(rows, columns) > 1.5 * min(rows, columns)
+    assert (rows > columns) != (rows_down > columns_down)

@@ -98,6 +98,25 @@ def test_shipped_tips_are_made_the_same_each_time(name):
     assert picture.max() > 0.5
 
 
+@pytest.mark.parametrize("angle", [0, 60, 90, 200])
+def test_a_tip_turns_with_the_lean_of_the_pen(angle):
+    """A half-bright picture covers the side to which the pen leans; an upright pen leaves it as it is."""
+    doc, layer = wall()
+    half = np.zeros((64, 64, 4), np.uint8)
+    half[:, 32:, 3] = 255
+    tip = Tip(radius=40, **FIRM, picture=doc.add_tip("half.png", write_png(half)), angle_mode="lean")
+    lean = 0.7 * np.array([np.cos(np.radians(angle)), np.sin(np.radians(angle))])
+    for given, toward in (((128, 128, 1, *lean), lean / 0.7), ((128, 128, 1, 0, 0), (1, 0)), ((128, 128), (1, 0))):
+        flat(doc, layer, [given], tip)
+        y, x = np.nonzero(alpha(layer) > 0.5)
+        middle = np.array([x.mean() - 128, y.mean() - 128])
+        # The middle of half a disk lies at 4 r / (3 pi).
+        assert np.abs(middle - np.multiply(toward, 40 * 4 / (3 * np.pi))).max() < 1
+        doc.undo()
+    with pytest.raises(NightmistError, match="lean"):
+        flat(doc, layer, [(128, 128, 1, 0.5)], tip)
+
+
 def test_a_tip_along_the_stroke_turns_with_it():
     """A rivet row along a line to the right covers three bumps across; along one downwards, three bumps down."""
     for path, axis in (([(60, 128), (200, 128)], 0), ([(128, 60), (128, 200)], 1)):

@@ -16,6 +16,7 @@ SAMPLES_HEAD = struct.Struct("<BBHId")  # version, kind, count, stroke, stamp
 PIXELS_HEAD = struct.Struct("<BBHIdIII")  # version, kind, rectangles, batch, stamp, then µs: engine, composite, encode
 RECTANGLE = struct.Struct("<BBBBHHHH")  # surface, picture, uniform, 0, x, y, width, height
 MAX_SAMPLES = 4096
+SAMPLE = 20  # bytes: x, y, pressure, lean x, y as float32
 
 
 def read_samples(data: bytes) -> Samples:
@@ -27,12 +28,12 @@ def read_samples(data: bytes) -> Samples:
         raise NightmistError(
             f"The page speaks version {version} of the paint socket, the server {PROTOCOL}. Reload the page."
         )
-    if count > MAX_SAMPLES or len(data) != SAMPLES_HEAD.size + 12 * count:
+    if count > MAX_SAMPLES or len(data) != SAMPLES_HEAD.size + SAMPLE * count:
         raise NightmistError("A message of pointer samples has the wrong length.")
-    points = np.frombuffer(data, "<f4", 3 * count, SAMPLES_HEAD.size).reshape(count, 3)
+    points = np.frombuffer(data, "<f4", 5 * count, SAMPLES_HEAD.size).reshape(count, 5)
     if not np.isfinite(points).all():
         raise NightmistError("A pointer sample is not a number.")
-    return Samples(stroke, [(float(x), float(y), float(p)) for x, y, p in points], stamp)
+    return Samples(stroke, [tuple(point) for point in points.tolist()], stamp)
 
 
 def write_batch(batch: Batch) -> bytes:

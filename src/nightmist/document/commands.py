@@ -53,7 +53,7 @@ class StrokeRecord(BaseModel):
     seed: int = 0
     source: CloneSource | None = None
     layers: dict[str, str]
-    samples: list[tuple[float, float, float]]
+    samples: list[tuple[float, ...]]
 
 
 class PaintTiles(BaseModel):

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ..core.brush.coverage import NO_PICTURE, Dabs
 from ..core.brush.falloff import falloff_table
 from ..core.brush.mirror import AGREE, NEAR, Mirror
+from ..core.brush.path import Sample
 from ..core.mapping import Camera
 from ..core.mesh import Caster
 from .types import Tip, hex_channels
@@ -50,7 +51,7 @@ class DabMaker:
         least = self.tip.pressure_least
         return np.asarray(least + (1 - least) * np.asarray(pressure) ** self.tip.pressure_gamma)
 
-    def step(self, sample: tuple[float, float, float]) -> float:
+    def step(self, sample: Sample) -> float:
         """Pixels from a dab to the next."""
         radius = self.tip.radius * (float(self.pressed(sample[2])) if self.tip.pressure_radius else 1.0)
         if self.tip.unit == "world":
@@ -86,7 +87,7 @@ class DabMaker:
         angle = np.radians(tip.angle + 180 * tip.jitter_angle * (2 * dice[:, 3] - 1))
         if tip.angle_mode == "random":
             angle = angle + 2 * np.pi * dice[:, 4]
-        ahead = placed[:, 3:5] if tip.angle_mode == "along" else np.tile([1.0, 0.0], (len(placed), 1))
+        ahead = placed[:, 3:5] if tip.angle_mode in ("along", "lean") else np.tile([1.0, 0.0], (len(placed), 1))
         strengths = tip.strength * (pressed if tip.pressure_strength else np.ones(len(placed)))
         hardness = tip.hardness * (pressed if tip.pressure_hardness else np.ones(len(placed)))
         if self.camera is None:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.brush.mirror import Mirror
+from ..core.brush.path import Sample
 from ..core.brush.tips import TIPS, made_tip, tip_from_picture
 from ..core.errors import NightmistError
 from ..core.formats import read_model
@@ -334,7 +335,7 @@ class Document(Preparing):
         in_map: bool = False,
         source: CloneSource | None = None,
     ) -> None:
-        """Draw a whole stroke along screen positions (x, y[, pressure]), mirrored as `mirror` says.
+        """Draw a whole stroke along screen positions (x, y[, pressure[, lean x, lean y]]), mirrored as `mirror` says.
 
         Where it runs onto another surface, that surface's layer of the same name takes it, else its top layer.
         in_map: positions are texels of the layer's own map, and the camera does not matter.
@@ -462,10 +463,12 @@ class Document(Preparing):
             self.do(PaintTiles(label=label, edits=edits))
 
 
-def _sample(point: Sequence[float]) -> tuple[float, float, float]:
-    if len(point) not in (2, 3) or not np.isfinite(point).all():
-        raise NightmistError(f"A point of a stroke is x, y and maybe pressure; {tuple(point)!r} is not.")
-    return float(point[0]), float(point[1]), float(point[2]) if len(point) == 3 else 1.0
+def _sample(point: Sequence[float]) -> Sample:
+    if len(point) not in (2, 3, 5) or not np.isfinite(point).all():
+        raise NightmistError(
+            f"A point of a stroke is x, y, maybe pressure, and maybe lean x, y of a pen; {tuple(point)!r} is not."
+        )
+    return (*map(float, point),) if len(point) > 2 else (float(point[0]), float(point[1]), 1.0)
 
 
 def _two(values: NDArray[np.float64]) -> tuple[float, float]:

@@ -118,7 +118,8 @@ class Stroke:
         picture = document.tip_picture(tip.picture) if tip.picture else None
         self.maker = DabMaker(tip, document.caster, camera, surface, mirror or Mirror(), seed, picture)
         self.steady = Steady(tip.steady)
-        self.path = DabPath(self.maker.step, rests=tip.build_up, waits=tip.angle_mode == "along")
+        self.path = DabPath(self.maker.step, rests=tip.build_up, waits=tip.angle_mode == "along",
+                            leans=tip.angle_mode == "lean")  # fmt: skip
         self.placed: list[NDArray[np.float64]] = []
         self.layers, self.flat = dict(layers), in_map is not None
         self.targets = {name: self._targets(layer) for name, layer in layers.items()}
@@ -145,8 +146,10 @@ class Stroke:
         ]
 
     def extend(self, samples: Iterable[Sample]) -> None:
-        """Take more pointer samples (x, y, pressure) and bring the layers up to date."""
-        batch = [(float(x), float(y), min(max(float(p), 0.0), 1.0)) for x, y, p in samples]
+        """Take more pointer samples (x, y, pressure and, if known, lean x, y) and bring the layers up to date."""
+        batch: list[Sample] = [
+            (float(x), float(y), min(max(float(p), 0.0), 1.0), *(lean or (0.0, 0.0))) for x, y, p, *lean in samples
+        ]
         self.record.samples.extend(batch)
         self._follow(self.steady.follow(batch))
 

@@ -99,7 +99,9 @@ class Tip(Value):
     jitter_angle: Share = 0.0
     jitter_color: Share = 0.0
     angle: float = Field(default=0.0, description="degrees with the clock")
-    angle_mode: Literal["fixed", "along", "random"] = "fixed"
+    angle_mode: Literal["fixed", "along", "random", "lean"] = Field(
+        default="fixed", description="what turns the tip: nothing, the stroke, chance, or the way a pen leans"
+    )
     steady: float = Field(default=0.0, ge=0, le=1000, description="pixels of string between pointer and brush")
     taper: float = Field(default=0.0, ge=0, le=10_000, description="pixels over which both ends grow thin")
     picture: str | None = Field(default=None, max_length=80, description="what the tip lets through, by name")

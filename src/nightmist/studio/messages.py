@@ -13,7 +13,7 @@ from ..document.cloning import CloneSource
 from ..document.types import DocumentState, Pigment, Share, Tip, Tool
 from .prepare_messages import PrepareMessage
 
-PROTOCOL = 1
+PROTOCOL = 2
 
 
 class Message(BaseModel):

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeVar
 
+from ..core.brush.path import Sample
 from ..core.errors import NightmistError
 from ..core.progress import CancelledError
 from ..document import Document
@@ -40,10 +41,10 @@ TELL_EVERY = 0.15
 
 @dataclass
 class Samples:
-    """Pointer samples of a stroke: x, y, pressure; and when the browser took the newest (its own clock)."""
+    """Pointer samples of a stroke: x, y, pressure, lean x, y; and when the browser took the newest (its own clock)."""
 
     stroke: int
-    points: list[tuple[float, float, float]]
+    points: list[Sample]
     stamp: float = 0.0
 
 

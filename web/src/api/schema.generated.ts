@@ -716,10 +716,11 @@ export interface components {
             angle: number;
             /**
              * Angle Mode
+             * @description what turns the tip: nothing, the stroke, chance, or the way a pen leans
              * @default fixed
              * @enum {string}
              */
-            angle_mode: "fixed" | "along" | "random";
+            angle_mode: "fixed" | "along" | "random" | "lean";
             /**
              * Steady
              * @description pixels of string between pointer and brush
@@ -1927,7 +1928,7 @@ export interface components {
             type: "welcome";
             /**
              * Protocol
-             * @default 1
+             * @default 2
              */
             protocol: number;
             /** Project */

@@ -1,6 +1,6 @@
 /** The paint socket's binary messages; docs/paint-socket.md describes them. */
 
-export const PROTOCOL = 1;
+export const PROTOCOL = 2;
 const SAMPLES = 1;
 const PIXELS = 2;
 const SAMPLES_HEAD = 16;
@@ -31,13 +31,13 @@ export interface Batch {
   rectangles: Rectangle[];
 }
 
-/** Samples are x, y, pressure in a row. */
+/** Samples are x, y, pressure and the pen's lean x, y in a row. */
 export function writeSamples(stroke: number, samples: number[], stamp: number): ArrayBuffer {
   const buffer = new ArrayBuffer(SAMPLES_HEAD + samples.length * 4);
   const view = new DataView(buffer);
   view.setUint8(0, PROTOCOL);
   view.setUint8(1, SAMPLES);
-  view.setUint16(2, samples.length / 3, true);
+  view.setUint16(2, samples.length / 5, true);
   view.setUint32(4, stroke, true);
   view.setFloat64(8, stamp, true);
   samples.forEach((value, i) => view.setFloat32(SAMPLES_HEAD + 4 * i, value, true));

@@ -10,9 +10,21 @@ import type { Area, Stage } from "./stage";
 /** The mouse has no pressure; the platform's 0.5 would halve every stroke. */
 const pressureOf = (event: PointerEvent) => (event.pointerType === "pen" ? event.pressure : 1);
 
+/** How far the pen leans to the right and down, from upright to flat as 0 to 1. */
+const leanOf = (event: PointerEvent): [number, number] => [
+  Math.sin((event.tiltX * Math.PI) / 180), Math.sin((event.tiltY * Math.PI) / 180),
+]; // prettier-ignore
+
 /** How often a brush that builds up lays paint while it rests, in milliseconds. */
 const REST = 1000 / 60;
 const CLICK_TOOLS = ["fill", "gradient", "sample"];
+
+interface PenSample {
+  x: number;
+  y: number;
+  pressure: number;
+  lean: [number, number];
+}
 
 type Point = [number, number, number];
 
@@ -89,13 +101,13 @@ export class PaintHand {
     this.stage.project.send(message);
     if (tool === "brush") rememberColor(pigment.base_color);
     const view = inMap ? "map" : "model";
-    const send = (points: { x: number; y: number; pressure: number }[], stamp: number) => {
-      const samples = points.flatMap(({ x, y, pressure }) => [...this.sampleAt(x, y, area, inMap), pressure]);
+    const send = (points: PenSample[], stamp: number) => {
+      const samples = points.flatMap(({ x, y, pressure, lean }) => [...this.sampleAt(x, y, area, inMap), pressure, ...lean]);
       this.stage.project.socket.sendSamples(stroke, samples, stamp);
     };
     const goesOn = event.shiftKey && this.last?.view === view ? this.last : null;
-    if (goesOn) send([{ ...goesOn, pressure: pressureOf(event) }], event.timeStamp);
-    let now = { ...this.onCanvas(event), pressure: pressureOf(event) };
+    if (goesOn) send([{ ...this.sampled(event), ...goesOn }], event.timeStamp);
+    let now = this.sampled(event);
     send([now], event.timeStamp);
     const straight = event.shiftKey;
     const from = { x: now.x, y: now.y };
@@ -105,15 +117,14 @@ export class PaintHand {
       from: straight ? from : undefined,
       move: (next) => {
         const all = straight ? [] : next.getCoalescedEvents();
-        now = { ...this.onCanvas(next), pressure: pressureOf(next) };
+        now = this.sampled(next);
         if (straight) return;
         // All samples since the last event go in one message.
-        const points = (all.length ? all : [next]).map((e) => ({ ...this.onCanvas(e), pressure: pressureOf(e) }));
-        send(points, next.timeStamp);
+        send((all.length ? all : [next]).map((e) => this.sampled(e)), next.timeStamp);
       },
       release: (end) => {
         clearInterval(this.restTimer);
-        if (straight) send([{ ...straightTo(from, now, end.ctrlKey), pressure: 1 }], end.timeStamp);
+        if (straight) send([{ ...now, ...straightTo(from, now, end.ctrlKey), pressure: 1 }], end.timeStamp);
         this.last = { view, ...(straight ? straightTo(from, now, end.ctrlKey) : now) };
         this.stage.project.send({ type: "end", stroke });
       },
@@ -132,6 +143,10 @@ export class PaintHand {
   private onCanvas(event: PointerEvent): { x: number; y: number } {
     const box = this.canvas.getBoundingClientRect();
     return { x: event.clientX - box.x, y: event.clientY - box.y };
+  }
+
+  private sampled(event: PointerEvent): PenSample {
+    return { ...this.onCanvas(event), pressure: pressureOf(event), lean: leanOf(event) };
   }
 
   /** A place of the canvas as the stroke counts it: pixels of the view, or texels. */

@@ -24,6 +24,7 @@ const FALLOFFS: { value: Tip["falloff"]; text: string }[] = [
 const ANGLES: { value: Tip["angle_mode"]; text: string; hint: string }[] = [
   { value: "fixed", text: "Fixed", hint: "The tip keeps its angle" },
   { value: "along", text: "Along", hint: "The tip turns with the stroke" },
+  { value: "lean", text: "Lean", hint: "The tip turns with the way a pen leans, where the pen tells" },
   { value: "random", text: "Random", hint: "Every dab is turned by chance" },
 ];
 

@@ -8,7 +8,8 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-Sample = tuple[float, float, float]  # x, y in pixels of the view, pressure 0-1
+#: x, y in pixels of the view, pressure 0-1; then, if known, how far a pen leans to the right and down, -1 to 1.
+Sample = tuple[float, ...]
 
 
 class Steady:
@@ -17,14 +18,14 @@ class Steady:
     def __init__(self, length: float) -> None:
         """length: of the string, in pixels; 0 follows exactly."""
         self.length = length
-        self.at: tuple[float, float] | None = None
+        self.at: tuple[float, ...] | None = None
         self.last: Sample | None = None
 
     def follow(self, samples: Iterable[Sample]) -> list[Sample]:
         """The trailing point for each sample."""
         found = []
-        for x, y, pressure in samples:
-            self.last = (x, y, pressure)
+        for x, y, *pen in samples:
+            self.last = (x, y, *pen)
             if self.at is None or self.length <= 0:
                 self.at = (x, y)
             else:
@@ -32,7 +33,7 @@ class Steady:
                 if away > self.length:
                     share = 1 - self.length / away
                     self.at = (self.at[0] + (x - self.at[0]) * share, self.at[1] + (y - self.at[1]) * share)
-            found.append((*self.at, pressure))
+            found.append((*self.at, *pen))
         return found
 
     def catch_up(self) -> list[Sample]:
@@ -50,13 +51,16 @@ class DabPath:
     how its samples were batched.
     """
 
-    def __init__(self, step: Callable[[Sample], float], rests: bool = False, waits: bool = False) -> None:
+    def __init__(
+        self, step: Callable[[Sample], float], rests: bool = False, waits: bool = False, leans: bool = False
+    ) -> None:
         """step(sample): distance in pixels from a dab at that sample to the next one.
 
         rests: a sample at the place of the last one means that the pen rests, and is a dab of its own.
-        waits: the first dab is laid only when the path has a direction, which its tip follows.
+        waits: the first dab is laid only when the path has a direction, which its tip follows. leans: the
+        direction is where the pen leans.
         """
-        self.step, self.rests, self.waits = step, rests, waits
+        self.step, self.rests, self.waits, self.leans = step, rests, waits, leans
         self.last: Sample | None = None
         self.due = 0.0  # pixels from the last sample to the next dab
         self.length = 0.0
@@ -68,10 +72,10 @@ class DabPath:
         for sample in samples:
             if self.last is None:
                 if not self.waits:
-                    dabs.append((*sample, *self.ahead, 0.0))
+                    dabs.append(self._dab(sample, 0.0))
                 self.due = self.step(sample)
             elif self.rests and sample[:2] == self.last[:2]:
-                dabs.append((*sample, *self.ahead, self.length))
+                dabs.append(self._dab(sample, self.length))
             else:
                 self._walk(self.last, sample, dabs)
             self.last = sample
@@ -79,7 +83,7 @@ class DabPath:
 
     def end(self) -> NDArray[np.float64]:
         """The dab of a stroke that never went anywhere, if it is still due."""
-        due = [(*self.last, *self.ahead, 0.0)] if self.waits and self.last is not None and self.length == 0 else []
+        due = [self._dab(self.last, 0.0)] if self.waits and self.last is not None and self.length == 0 else []
         return np.array(due, np.float64).reshape(-1, 6)
 
     def _walk(self, start: Sample, end: Sample, dabs: list[tuple[float, ...]]) -> None:
@@ -88,12 +92,16 @@ class DabPath:
             first = self.waits and self.length == 0
             self.ahead = ((end[0] - start[0]) / length, (end[1] - start[1]) / length)
             if first:
-                dabs.append((*start, *self.ahead, 0.0))
+                dabs.append(self._dab(start, 0.0))
         at = self.due
         while at <= length and length > 0:
             t = at / length
-            x, y, pressure = (a + (b - a) * t for a, b in zip(start, end, strict=True))
-            dabs.append((x, y, pressure, *self.ahead, self.length + at))
-            at += self.step((x, y, pressure))
+            sample = tuple(a + (b - a) * t for a, b in zip(start, end, strict=True))
+            dabs.append(self._dab(sample, self.length + at))
+            at += self.step(sample)
         self.due = at - length
         self.length += length
+
+    def _dab(self, sample: Sample, length: float) -> tuple[float, ...]:
+        lean = sample[3:5] if self.leans and any(sample[3:5]) else self.ahead
+        return (*sample[:3], *lean, length)

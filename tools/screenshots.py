@@ -23,6 +23,12 @@ def main(address: str) -> None:
         page.get_by_role("button", name="Paint", exact=True).click()
         page.get_by_role("radio", name="Model", exact=True).click()
         shoot(page, "model")
+        page.get_by_role("button", name="More").click()
+        shoot(page, "tips")
+        page.keyboard.press("Escape")
+        look_close(page)
+        shoot(page, "relief")
+        page.get_by_role("button", name="Show all").click()
         page.get_by_role("radio", name="Side by side").click()
         shoot(page, "side-by-side")
         page.get_by_role("radio", name="Model", exact=True).click()
@@ -45,6 +51,15 @@ def enter(page: Page, address: str, name: str) -> None:
     page.reload()
     page.get_by_role("link", name=name).click()
     page.wait_for_selector("canvas[data-ready=true]")
+
+
+def look_close(page: Page) -> None:
+    """The wheel, at the waterline, where the relief is."""
+    box = page.locator("canvas[data-ready]").bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.86)
+    for _ in range(9):
+        page.mouse.wheel(0, -240)
+        page.wait_for_timeout(150)
 
 
 def shoot(page: Page, name: str) -> None:

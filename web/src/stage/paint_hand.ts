@@ -187,9 +187,9 @@ export class PaintHand {
     rememberColor(pigment.base_color);
     if (fillBy === "color") {
       if (uv) this.stage.project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance });
-    } else if (fillBy === "surface") this.stage.project.send({ type: "fill", layer, pigment, faces: null });
+    } else if (fillBy === "surface") this.stage.project.send({ type: "fill", pigment, layer, faces: null });
     else if (face !== null) {
-      this.stage.project.send({ type: "fill", layer, pigment, faces: runsOf(facesWith(face, fillBy)) });
+      this.stage.project.send({ type: "fill", pigment, layer, faces: runsOf(facesWith(face, fillBy)) });
     }
     return idle();
   }

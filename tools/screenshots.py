@@ -56,8 +56,8 @@ def enter(page: Page, address: str, name: str) -> None:
 def look_close(page: Page) -> None:
     """The wheel, at the waterline, where the relief is."""
     box = page.locator("canvas[data-ready]").bounding_box()
-    page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.86)
-    for _ in range(9):
+    page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.84)
+    for _ in range(4):
         page.mouse.wheel(0, -240)
         page.wait_for_timeout(150)
 

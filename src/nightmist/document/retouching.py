@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from mmap import mmap
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -101,7 +103,9 @@ class Retoucher:
         key = (target.layer.surface.name, target.name)
         raster = target.raster
         if key not in self.pictures:
-            self.pictures[key] = np.zeros((raster.height, raster.width, raster.channels), np.uint16)
+            shape = raster.height, raster.width, raster.channels
+            # Small pages: a stroke touches little of the map, and the large ones NumPy asks for are cleared whole.
+            self.pictures[key] = np.frombuffer(mmap(-1, 2 * math.prod(shape)), np.uint16).reshape(shape)
             self.loaded[key] = np.zeros(raster.addresses.shape, bool)
         picture, loaded = self.pictures[key], self.loaded[key]
         rows, columns = loaded.shape

@@ -2098,7 +2098,7 @@ export interface operations {
     practice_api_projects_practice_post: {
         parameters: {
             query: {
-                body: "plane" | "box" | "sphere" | "ring";
+                body: "plane" | "box" | "sphere" | "ring" | "cylinder";
                 size?: number;
                 meters?: number;
             };

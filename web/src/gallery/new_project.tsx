@@ -4,7 +4,7 @@ import { type DragEvent, useEffect, useRef, useState } from "react";
 import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
 import type { NewProject, WorkProgress } from "../api/schema.generated";
 
-const BODIES = ["plane", "box", "sphere", "ring"];
+const BODIES = ["plane", "box", "sphere", "ring", "cylinder"];
 const SIZES = [512, 1024, 2048, 4096];
 
 /** Drop or choose a model, with the files it refers to, and go straight to painting. */

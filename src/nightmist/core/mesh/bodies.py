@@ -1,4 +1,4 @@
-"""Practice bodies with sound UVs: plane, box, sphere, ring (N5). Units are meters."""
+"""Practice bodies with sound UVs: plane, box, sphere, ring, cylinder (N5). Units are meters."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from .mesh import Mesh, SurfaceLook, build_mesh
 
-Body = Literal["plane", "box", "sphere", "ring"]
+Body = Literal["plane", "box", "sphere", "ring", "cylinder"]
 BODIES: tuple[Body, ...] = Body.__args__  # type: ignore[attr-defined]
 
 #: Share of the map left free around islands.
@@ -26,7 +26,9 @@ def practice_body(body: Body, size: float = 1.0) -> Mesh:
         raise NightmistError(f"There is no practice body {body!r}; there are {', '.join(BODIES)}.")
     if not (np.isfinite(size) and 0 < size <= 1e6):
         raise NightmistError(f"A size of {size!r} does not work; give meters above 0.")
-    makers: dict[Body, Callable[[], list[Grid]]] = {"plane": _plane, "box": _box, "sphere": _sphere, "ring": _ring}
+    makers: dict[Body, Callable[[], list[Grid]]] = {
+        "plane": _plane, "box": _box, "sphere": _sphere, "ring": _ring, "cylinder": _cylinder,
+    }  # fmt: skip
     grids = makers[body]()
     positions: list[NDArray[np.float64]] = []
     faces: list[NDArray[np.int64]] = []
@@ -99,3 +101,26 @@ def _ring(sides: int = 64, around: int = 24) -> list[Grid]:
     points[:, -1] = points[:, 0]
     points[-1] = points[0]
     return [(points, MARGIN + (1 - 2 * MARGIN) * np.stack([u, v * tube / middle], 2))]
+
+
+def _cylinder(cells: int = 12, rows: int = 12) -> list[Grid]:
+    """Upright, as high as it is broad; its caps are squares drawn round, so that they have no pole."""
+    scale = (1 - 2 * MARGIN) / np.pi
+    u, v = np.meshgrid(_spread(4 * cells), _spread(rows))
+    a = u * 2 * np.pi
+    side = np.stack([np.sin(a) / 2, 0.5 - v, np.cos(a) / 2], 2)
+    side[:, -1] = side[:, 0]
+    x, y = np.meshgrid(2 * _spread(cells) - 1, 1 - 2 * _spread(cells))
+    # Shirley and Chiu 1997: squares around the middle become circles, their corners at even angles.
+    wide = np.abs(x) > np.abs(y)
+    r = np.where(wide, x, y)
+    share = np.divide(np.where(wide, y, x), r, out=np.zeros_like(r), where=r != 0) * np.pi / 4
+    angle = np.where(wide, share, np.pi / 2 - share)
+    x, y = r * np.cos(angle) / 2, r * np.sin(angle) / 2
+    top, half = 2 * MARGIN + scale, np.full_like(x, 0.5)
+    disk = np.stack([x + 0.5, 0.5 - y], 2) * scale
+    return [
+        (side, MARGIN + np.stack([u * (1 - 2 * MARGIN), v * scale], 2)),
+        (np.stack([x, half, -y], 2), disk + np.array([MARGIN, top])),
+        (np.stack([x, -half, y], 2), disk + np.array([0.5, top])),
+    ]

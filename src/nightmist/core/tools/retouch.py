@@ -136,6 +136,7 @@ def _mix(picture, columns, tiles, rects, weights, step, amount, fresh):  # type:
     height, width, channels = picture.shape
     alpha = channels - 1
     half, one, full = np.float32(0.5), np.float32(1.0), np.float32(65535.0)
+    two, four, sixteenth, opaque = np.float32(2.0), np.float32(4.0), np.float32(1 / 16), np.float32(16 * 65535)
     for i in range(len(tiles)):
         t = tiles[i]
         row0, column0 = t // columns * 64, t % columns * 64
@@ -155,8 +156,21 @@ def _mix(picture, columns, tiles, rects, weights, step, amount, fresh):  # type:
                 c0, c1, c2 = picture[yb, xa, alpha], picture[yb, xx, alpha], picture[yb, xb, alpha]
                 total = np.float32(a0 + a2 + c0 + c2) + np.float32(2.0) * np.float32(a1 + b0 + b2 + c1)
                 total += np.float32(4.0) * np.float32(b1)
+                if total == opaque:
+                    # All nine cover fully, as is usual: the plain mean.
+                    fresh[i, y, x, alpha] = b1
+                    for c in range(alpha):
+                        old = np.float32(picture[yy, xx, c])
+                        corners = np.float32(picture[ya, xa, c]) + np.float32(picture[ya, xb, c])
+                        corners += np.float32(picture[yb, xa, c]) + np.float32(picture[yb, xb, c])
+                        sides = np.float32(picture[ya, xx, c]) + np.float32(picture[yb, xx, c])
+                        sides += np.float32(picture[yy, xa, c]) + np.float32(picture[yy, xb, c])
+                        mean = (corners + two * sides + four * old) * sixteenth
+                        value = old + (mean - old) * w * amount
+                        fresh[i, y, x, c] = np.uint16(min(max(value, np.float32(0.0)), full) + half)
+                    continue
                 held = np.float32(b1)
-                near = total * np.float32(1.0 / 16.0)
+                near = total * sixteenth
                 out = min(max(held + (near - held) * w * amount, np.float32(0.0)), full)
                 fresh[i, y, x, alpha] = np.uint16(out + half)
                 if out < half:

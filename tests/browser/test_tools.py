@@ -349,3 +349,39 @@ def test_a_leaning_pen_turns_the_tip(painter, server):
     (rows, columns), (rows_down, columns_down) = spreads
     assert max(rows, columns) > 1.5 * min(rows, columns)
     assert (rows > columns) != (rows_down > columns_down)
+
+
+def test_radius_and_hardness_by_number_and_by_keys(painter):
+    """Typed values count, rubbish and Escape leave the old one, keys go in steps; all of it survives a reload."""
+    tab = plain_red(painter)
+    page = tab.page
+
+    def row(label: str):
+        return page.get_by_label(label, exact=True).locator("xpath=..")
+
+    def type_in(label: str, text: str, end: str = "Enter") -> None:
+        row(label).get_by_title("Type a number").click()
+        page.get_by_label("A number").fill(text)
+        page.keyboard.press(end)
+
+    type_in("Radius", "25")
+    expect(row("Radius")).to_contain_text("25 px")
+    type_in("Radius", "much")
+    type_in("Radius", "70", end="Escape")
+    expect(row("Radius")).to_contain_text("25 px")
+    type_in("Hardness", "60")
+    expect(row("Hardness")).to_contain_text("60%")
+    page.keyboard.press(">")
+    expect(row("Hardness")).to_contain_text("65%")
+    page.keyboard.press("<")
+    page.keyboard.press("<")
+    expect(row("Hardness")).to_contain_text("55%")
+    page.keyboard.press(".")
+    expect(row("Radius")).to_contain_text("28 px")
+    page.get_by_role("switch", name="Paint bump").click()
+    type_in("Bump", "-0.3")
+    expect(row("Bump")).to_contain_text("−0.30")
+    expect(row("Bump")).to_contain_text("dug in")
+    tab.open()
+    expect(row("Hardness")).to_contain_text("55%")
+    expect(row("Radius")).to_contain_text("28 px")

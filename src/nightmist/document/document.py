@@ -466,7 +466,7 @@ class Document(Preparing):
 def _sample(point: Sequence[float]) -> Sample:
     if len(point) not in (2, 3, 5) or not np.isfinite(point).all():
         raise NightmistError(
-            f"A point of a stroke is x, y, maybe pressure, and maybe lean x, y of a pen; {tuple(point)!r} is not."
+            f"A point of a stroke is x, y and maybe pressure, then maybe lean x, y of a pen; {tuple(point)!r} is not."
         )
     return (*map(float, point),) if len(point) > 2 else (float(point[0]), float(point[1]), 1.0)
 

@@ -1,32 +1,41 @@
 import { useId } from "react";
 
+import { TypedValue } from "./typed_value";
+
 interface Props {
   label: string;
   value: number;
   min: number;
   max: number;
-  /** How the value is written, and what typed text means. */
+  /** How the value is written. */
   show: (value: number) => string;
+  /** What a typed number means; else it is the value itself, or percent of it where those are shown. */
+  read?: (typed: number) => number;
   onChange: (value: number) => void;
   /** Finer steps at the low end: position grows with the square root of the value. */
   fine?: boolean;
   disabled?: boolean;
   title?: string;
+  /** Words for both ends; the first stands in the label's place. */
   ends?: [string, string];
 }
 
 const STEPS = 1000;
 
 /** A labeled slider with its value beside it. */
-export function Slider({ label, value, min, max, show, onChange, fine, disabled, title, ends }: Props) {
+export function Slider({ label, value, min, max, show, read, onChange, fine, disabled, title, ends }: Props) {
   const id = useId();
   const share = (value - min) / (max - min);
   const place = Math.round(STEPS * (fine ? Math.sqrt(Math.max(share, 0)) : share));
   const change = (at: number) => onChange(min + (max - min) * (fine ? (at / STEPS) ** 2 : at / STEPS));
+  const type = (typed: number) => {
+    const meant = read ? read(typed) : typed / (show(value).endsWith("%") ? 100 : 1);
+    onChange(Math.min(Math.max(meant, min), max));
+  };
   return (
     <div className="flex h-7 items-center gap-2" title={title}>
       <label htmlFor={id} className={`w-[62px] shrink-0 ${disabled ? "text-ink-2" : ""}`}>
-        {label}
+        {ends ? ends[0] : label}
       </label>
       <input
         id={id}
@@ -37,12 +46,13 @@ export function Slider({ label, value, min, max, show, onChange, fine, disabled,
         max={STEPS}
         value={place}
         disabled={disabled}
+        aria-label={label}
         aria-valuetext={show(value)}
-        title={ends ? `${ends[0]} … ${ends[1]}` : title}
         onChange={(event) => change(event.target.valueAsNumber)}
       />
+      {ends && <span className={`w-12 shrink-0 ${disabled ? "text-ink-2" : ""}`}>{ends[1]}</span>}
       <output htmlFor={id} className="w-11 shrink-0 text-right text-ink-2">
-        {show(value)}
+        <TypedValue text={show(value)} disabled={disabled} onType={type} />
       </output>
     </div>
   );

@@ -85,6 +85,12 @@ function paintKey(key: string): boolean {
     case ".":
       setTip({ radius: Math.min(LARGEST_RADIUS, tip.radius * 1.1) });
       break;
+    case "<":
+      setTip({ hardness: Math.max(0, tip.hardness - 0.05) });
+      break;
+    case ">":
+      setTip({ hardness: Math.min(1, tip.hardness + 0.05) });
+      break;
     default:
       return false;
   }

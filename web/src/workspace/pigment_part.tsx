@@ -8,7 +8,7 @@ const signed = (value: number) => `${value >= 0 ? "+" : "−"}${Math.abs(value).
 
 const VALUES: { key: "roughness" | "metallic" | "height"; label: string; ends: [string, string]; rest: number }[] = [
   { key: "roughness", label: "Rough", ends: ["shiny", "rough"], rest: 0.5 },
-  { key: "metallic", label: "Metal", ends: ["no metal", "bare metal"], rest: 0 },
+  { key: "metallic", label: "Metal", ends: ["no metal", "metal"], rest: 0 },
   { key: "height", label: "Bump", ends: ["dug in", "raised"], rest: 0.6 },
 ];
 
@@ -65,6 +65,8 @@ export function PigmentPart() {
               disabled={pigment[key] == null}
               ends={ends}
               show={(value) => (key === "height" ? signed(value - 0.5) : value.toFixed(2))}
+              read={key === "height" ? (typed) => typed + 0.5 : undefined}
+              title={label}
               onChange={(value) => setPigment({ [key]: value })}
             />
           </div>

@@ -74,11 +74,11 @@ class Coverage:
         rects = np.empty((len(tiles), 4), np.int32)
         rects[:] = (TILE, 0, TILE, 0)
         count = len(dabs)
-        hardness = np.broadcast_to(np.asarray(dabs.hardness, np.float64), (count,))
+        hardness = np.zeros(count) + dabs.hardness
         tangents = dabs.tangents if dabs.tangents is not None else np.zeros((count, 3))
         numbers = dabs.numbers if dabs.numbers is not None else np.zeros(count, np.int32)
         _gather(
-            dabs.centers, dabs.normals, dabs.radii, dabs.strengths, np.ascontiguousarray(hardness), tangents, numbers,
+            dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers,
             np.cos(np.radians(dabs.facing_limit)), dabs.build_up, dabs.table, dabs.picture, tiles, self.addresses,
             self.number_addresses, own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices,
             own.normals, own.texel_size, self.hidden, rects,
@@ -88,13 +88,12 @@ class Coverage:
 
     def hold(self, tiles: NDArray[np.int32], numbered: bool = False) -> None:
         """See that these tiles exist, with room for the numbers of dabs where wanted."""
-        for tile in tiles:
-            if not self.addresses[tile]:
-                self.tiles[int(tile)] = fresh = np.zeros((TILE, TILE), np.float32)
-                self.addresses[tile] = address_of(fresh)
-            if numbered and not self.number_addresses[tile]:
-                self.numbers[int(tile)] = which = np.zeros((TILE, TILE), np.int32)
-                self.number_addresses[tile] = address_of(which)
+        for tile in tiles[self.addresses[tiles] == 0]:
+            self.tiles[int(tile)] = fresh = np.zeros((TILE, TILE), np.float32)
+            self.addresses[tile] = address_of(fresh)
+        for tile in tiles[self.number_addresses[tiles] == 0] if numbered else ():
+            self.numbers[int(tile)] = which = np.zeros((TILE, TILE), np.int32)
+            self.number_addresses[tile] = address_of(which)
 
     def clear(self, area: TileArea) -> None:
         """Forget what lies in an area."""

@@ -62,7 +62,7 @@ class DabMaker:
         """Model units of a pixel of the view, where the model lies there (else at the camera's target)."""
         if self.camera is None:
             assert self.surface
-            return np.full(len(pixels), float(np.median(self.surface.ownership.texel_size)))
+            return np.full(len(pixels), self.surface.ownership.usual_texel)
         hits = self.caster.cast(*self.camera.rays(pixels))
         points = np.where((hits.face >= 0)[:, None], hits.position, np.asarray(self.camera.target))
         return self.camera.units_per_pixel(points)

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from ..core.brush import Coverage, Dabs
 from ..core.texels import TILE, TileArea
-from ..core.texels.ownership import Ownership
 from ..core.tools.retouch import sharpen, smear, soften
 from .types import MapName, Tool
 
@@ -32,7 +31,6 @@ class Retoucher:
         self.stroke = stroke
         self.pictures: dict[tuple[str, MapName], NDArray[np.uint16]] = {}
         self.loaded: dict[tuple[str, MapName], NDArray[np.bool_]] = {}
-        self.texels: dict[int, float] = {}
         self.weights: dict[str, Coverage] = {}
         self.last: dict[int, NDArray[np.float64]] = {}
         self.count = 0
@@ -75,7 +73,7 @@ class Retoucher:
         else:
             work = soften if self.stroke.tool == "soften" else sharpen
             share = STEPS[self.count % len(STEPS)]
-            step = int(np.clip(round(float(dab.radii[0]) / self._texel(own) * share), 1, MOST_STEP))
+            step = int(np.clip(round(float(dab.radii[0]) / (own.usual_texel or 1.0) * share), 1, MOST_STEP))
             work(picture, own, area, weights.addresses, step)
         target.prepare(area.tiles)
         columns = own.columns
@@ -91,12 +89,6 @@ class Retoucher:
         target.layer.surface.mark(target.name, area)
         if not self.stroke.flat:
             self._spread(target, area)
-
-    def _texel(self, own: Ownership) -> float:
-        """The usual side of a texel in the table's space."""
-        if id(own) not in self.texels:
-            self.texels[id(own)] = float(np.median(own.texel_size)) or 1.0
-        return self.texels[id(own)]
 
     def _picture(self, target: Target, area: TileArea) -> NDArray[np.uint16]:
         """The dense picture, loaded in the area's tiles and those around them, as far as tools look."""

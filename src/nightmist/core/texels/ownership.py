@@ -69,6 +69,11 @@ class Ownership:
         _write_owner(self.tile_start, self.pieces, self.spans, self.columns, owner)
         return owner
 
+    @cached_property
+    def usual_texel(self) -> float:
+        """The median side of a texel, model units."""
+        return float(np.median(self.texel_size))
+
     def covered(self) -> NDArray[np.bool_]:
         """(H, W): inside some island."""
         return self.owner() >= 0

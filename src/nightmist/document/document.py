@@ -30,6 +30,7 @@ from ..core.tools import along, lay_over, used_tiles
 from ..core.tools.extent import face_coverage, same_color
 from .cloning import CloneSource
 from .commands import Command, PaintTiles, TileEdit, TileRef
+from .dense import DensePictures
 from .history import History
 from .layer import Layer
 from .pictures import lay_pictures
@@ -70,6 +71,7 @@ class Document(Preparing):
         self.hidden_parts = list(state.hidden_parts)
         self.notes = list(state.notes)
         self.pool, self.arrays = Pool(tiles), Pool(arrays)
+        self.dense = DensePictures()
         self.history = History()
         self.layers: dict[str, Layer] = {}
         self.surfaces = {s.name: Surface(self, i, s) for i, s in enumerate(state.surfaces)}

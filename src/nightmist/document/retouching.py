@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-from mmap import mmap
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -43,6 +41,13 @@ class Retoucher:
                     self._dab(number, _one(dabs, i))
             self.count += 1
 
+    def release(self) -> None:
+        """Nothing more will be laid: the pictures are free for the next stroke."""
+        for picture in self.pictures.values():
+            self.stroke.document.dense.give_back(picture)
+        self.pictures.clear()
+        self.loaded.clear()
+
     def _dab(self, number: int, dab: Dabs) -> None:
         before = self.last.get(number)
         self.last[number] = dab.centers[0]
@@ -68,24 +73,15 @@ class Retoucher:
     ) -> None:  # fmt: skip
         own = weights.ownership
         picture = self._picture(target, area)
+        target.prepare(area.tiles)
+        tiles = target.raster.addresses.ravel()
         if self.stroke.tool == "smear":
-            smear(picture, own, area, weights.addresses, move)
+            smear(picture, own, area, weights.addresses, move, tiles)
         else:
             work = soften if self.stroke.tool == "soften" else sharpen
             share = STEPS[self.count % len(STEPS)]
             step = int(np.clip(round(float(dab.radii[0]) / (own.usual_texel or 1.0) * share), 1, MOST_STEP))
-            work(picture, own, area, weights.addresses, step)
-        target.prepare(area.tiles)
-        columns = own.columns
-        for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
-            row, column = int(tile) // columns, int(tile) % columns
-            here = target.raster.tiles[row, column]
-            # Shared tiles are never written to; this one is the stroke's own copy.
-            here.flags.writeable = True
-            here[top:bottom, left:right] = picture[
-                row * TILE + top : row * TILE + bottom, column * TILE + left : column * TILE + right
-            ]
-            here.flags.writeable = False
+            work(picture, own, area, weights.addresses, step, tiles)
         target.layer.surface.mark(target.name, area)
         if not self.stroke.flat:
             self._spread(target, area)
@@ -95,9 +91,7 @@ class Retoucher:
         key = (target.layer.surface.name, target.name)
         raster = target.raster
         if key not in self.pictures:
-            shape = raster.height, raster.width, raster.channels
-            # Small pages: a stroke touches little of the map, and the large ones NumPy asks for are cleared whole.
-            self.pictures[key] = np.frombuffer(mmap(-1, 2 * math.prod(shape)), np.uint16).reshape(shape)
+            self.pictures[key] = self.stroke.document.dense.take((raster.height, raster.width, raster.channels))
             self.loaded[key] = np.zeros(raster.addresses.shape, bool)
         picture, loaded = self.pictures[key], self.loaded[key]
         rows, columns = loaded.shape
@@ -110,8 +104,7 @@ class Retoucher:
             return picture
         for y, x in zip(*np.divmod(fresh, columns), strict=True):
             tile = raster.tiles.get((int(y), int(x)))
-            if tile is not None:
-                picture[y * TILE : (y + 1) * TILE, x * TILE : (x + 1) * TILE] = tile
+            picture[y * TILE : (y + 1) * TILE, x * TILE : (x + 1) * TILE] = 0 if tile is None else tile
         loaded.reshape(-1)[fresh] = True
         if not self.stroke.flat:
             self._fill_gutter(key, fresh)
@@ -132,18 +125,13 @@ class Retoucher:
     def _spread(self, target: Target, area: TileArea) -> None:
         """Gutters that show the changed texels follow, in this map and in those of surfaces next door."""
         surface = target.layer.surface
-        source = self.pictures[surface.name, target.name].reshape(-1, target.raster.channels)
+        source = self.pictures[surface.name, target.name]
         for (name, map_name), picture in self.pictures.items():
             if map_name != target.name:
                 continue
-            other = self.stroke.document.surface(name)
-            across = other.across
+            across = self.stroke.document.surface(name).across
             which = across.sources_in(surface.number, *surface.size, area)
-            if not len(which):
-                continue
-            target_y, target_x = np.divmod(across.target[which], other.size[0])
-            which = which[self.loaded[name, map_name][target_y // TILE, target_x // TILE]]
-            picture.reshape(-1, source.shape[1])[across.target[which]] = source[across.source[which]]
+            across.show(which, source, self.loaded[name, map_name], picture)
 
 
 def _one(dabs: Dabs, i: int) -> Dabs:

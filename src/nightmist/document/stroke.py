@@ -217,6 +217,7 @@ class Stroke:
         self._place(self.path.end())
         if self.tip.taper > 0 and self.placed:
             self._lay_again()
+        self._release()
         edits = []
         for target in self._all_targets():
             for key, before in target.before.items():
@@ -258,5 +259,10 @@ class Stroke:
 
     def cancel(self) -> None:
         """Put everything back as it was before the press."""
+        self._release()
         for target in self._all_targets():
             target.restore()
+
+    def _release(self) -> None:
+        if self.retoucher:
+            self.retoucher.release()

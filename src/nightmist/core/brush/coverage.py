@@ -97,8 +97,7 @@ class Coverage:
 
     def clear(self, area: TileArea) -> None:
         """Forget what lies in an area."""
-        for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
-            self.tiles[int(tile)][top:bottom, left:right] = 0
+        _clear(self.addresses, area.tiles, area.rects)
 
     def take_most(self, other: Coverage, area: TileArea) -> None:
         """In an area, keep the greater of this coverage and another's."""
@@ -106,6 +105,13 @@ class Coverage:
         for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
             mine = self.tiles[int(tile)][top:bottom, left:right]
             np.maximum(mine, other.tiles[int(tile)][top:bottom, left:right], out=mine)
+
+
+@kernel
+def _clear(addresses, tiles, rects):  # type: ignore[no-untyped-def]
+    for i in range(len(tiles)):
+        top, bottom, left, right = rects[i]
+        _tile_at(addresses[tiles[i]])[top:bottom, left:right] = 0
 
 
 @kernel

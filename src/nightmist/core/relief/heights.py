@@ -57,17 +57,13 @@ class Heights:
         """Where slopes here look at heights in an area of a surface's map of width × height."""
         targets = self.links.target[
             self.links.sources_in(surface, width, height, with_neighbors(area, width, height, 2))
-        ].astype(np.int64)
+        ]
         if not len(targets):
             return TileArea.empty()
         y, x = targets // self.own.width, targets % self.own.width
-        tile, where = np.unique(y // TILE * self.columns + x // TILE, return_inverse=True)
-        rects = np.tile(np.array([TILE, 0, TILE, 0], np.int32), (len(tile), 1))
-        np.minimum.at(rects[:, 0], where, y % TILE)
-        np.maximum.at(rects[:, 1], where, y % TILE + 1)
-        np.minimum.at(rects[:, 2], where, x % TILE)
-        np.maximum.at(rects[:, 3], where, x % TILE + 1)
-        return with_neighbors(TileArea(tile.astype(np.int32), rects), self.own.width, self.own.height)
+        tile = (y // TILE * self.columns + x // TILE).astype(np.int32)
+        rects = np.stack([y % TILE, y % TILE + 1, x % TILE, x % TILE + 1], 1).astype(np.int32)
+        return with_neighbors(TileArea.of_rects(tile, rects), self.own.width, self.own.height)
 
 
 def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> TileArea:
@@ -82,7 +78,7 @@ def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> T
             rects.append(np.clip(grown - np.array([dy, dy, dx, dx], np.int32) * TILE, 0, TILE))
     tile, rect = np.concatenate(tiles).astype(np.int32), np.concatenate(rects).astype(np.int32)
     some = (rect[:, 1] > rect[:, 0]) & (rect[:, 3] > rect[:, 2])
-    return TileArea.empty().joined(TileArea(tile[some], rect[some]))
+    return TileArea.of_rects(tile[some], rect[some])
 
 
 @kernel

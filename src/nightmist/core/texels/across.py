@@ -46,14 +46,9 @@ class Across:
             order, starts = _by_tile(self.source[mine], width, height)
             self._by_source[surface] = (mine[order], starts)
         members, starts = self._by_source[surface]
-        found = [members[starts[t] : starts[t + 1]] for t in area.tiles]
-        if not found:
-            return np.zeros(0, np.int64)
-        every = np.concatenate(found)
-        rects = np.repeat(area.rects, [len(members) for members in found], axis=0)
-        y, x = self.source[every] // width % TILE, self.source[every] % width % TILE
-        inside = (y >= rects[:, 0]) & (y < rects[:, 1]) & (x >= rects[:, 2]) & (x < rects[:, 3])
-        return every[inside]
+        found = np.empty(int((starts[area.tiles + 1] - starts[area.tiles]).sum()), np.int64)
+        count = _within(members, starts, self.source, width, area.tiles, area.rects, found)
+        return found[:count]
 
     def targets_in(self, width: int, height: int, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
         """Places in these lists whose target lies in one of the tiles of this surface's map of width × height."""
@@ -61,6 +56,44 @@ class Across:
             self._by_target = _by_tile(self.target, width, height)
         members, starts = self._by_target
         return np.concatenate([members[:0], *(members[starts[t] : starts[t + 1]] for t in tiles)])
+
+    def show(
+        self,
+        which: NDArray[np.int64],
+        source: NDArray[np.uint16],
+        loaded: NDArray[np.bool_],
+        target: NDArray[np.uint16],
+    ) -> None:
+        """Copy the sources of these places, all of one surface, to their targets.
+
+        source, target: (H, W, channels) pictures of the two maps. loaded: (rows, columns), tiles of the target
+        that are to be written.
+        """
+        channels = source.shape[2]
+        _show(self.source, self.target, which, source.reshape(-1, channels), loaded, target)
+
+
+@kernel
+def _within(members, starts, source, width, tiles, rects, found):  # type: ignore[no-untyped-def]
+    count = 0
+    for i in range(len(tiles)):
+        top, bottom, left, right = rects[i]
+        for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
+            y, x = source[members[k]] // width % 64, source[members[k]] % width % 64
+            if top <= y < bottom and left <= x < right:
+                found[count] = members[k]
+                count += 1
+    return count
+
+
+@kernel
+def _show(sources, targets, which, source, loaded, target):  # type: ignore[no-untyped-def]
+    width, channels = target.shape[1:]
+    for k in which:
+        y, x = targets[k] // width, targets[k] % width
+        if loaded[y // 64, x // 64]:
+            for c in range(channels):
+                target[y, x, c] = source[sources[k], c]
 
 
 def _by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels import kernel
 from .raster import TILE
 
 
@@ -32,6 +33,14 @@ class TileArea:
         return cls(tiles, rects)
 
     @classmethod
+    def of_rects(cls, tiles: NDArray[np.int32], rects: NDArray[np.int32]) -> TileArea:
+        """The smallest area that holds these rectangles: tiles in any order, some more than once."""
+        order = np.argsort(tiles, kind="stable")
+        united, bounds = np.empty(len(tiles), np.int32), np.empty((len(tiles), 4), np.int32)
+        count = _unite(tiles, rects, order, united, bounds)
+        return cls(united[:count], bounds[:count])
+
+    @classmethod
     def whole(cls, width: int, height: int) -> TileArea:
         """All of a map."""
         return cls.of_tiles(np.arange((width // TILE) * (height // TILE), dtype=np.int32))
@@ -50,11 +59,21 @@ class TileArea:
         """The smallest area of this kind that holds both."""
         if not len(other):
             return self
-        tiles, where = np.unique(np.concatenate([self.tiles, other.tiles]), return_inverse=True)
-        rects = np.concatenate([self.rects, other.rects])
-        joined = np.tile(np.array([TILE, 0, TILE, 0], np.int32), (len(tiles), 1))
-        np.minimum.at(joined[:, 0], where, rects[:, 0])
-        np.maximum.at(joined[:, 1], where, rects[:, 1])
-        np.minimum.at(joined[:, 2], where, rects[:, 2])
-        np.maximum.at(joined[:, 3], where, rects[:, 3])
-        return TileArea(tiles.astype(np.int32), joined)
+        return TileArea.of_rects(
+            np.concatenate([self.tiles, other.tiles]), np.concatenate([self.rects, other.rects])
+        )  # fmt: skip
+
+
+@kernel
+def _unite(tiles, rects, order, united, bounds):  # type: ignore[no-untyped-def]
+    count = 0
+    for i in order:
+        if count == 0 or united[count - 1] != tiles[i]:
+            united[count] = tiles[i]
+            bounds[count] = rects[i]
+            count += 1
+            continue
+        for side in (0, 2):
+            bounds[count - 1, side] = min(bounds[count - 1, side], rects[i, side])
+            bounds[count - 1, side + 1] = max(bounds[count - 1, side + 1], rects[i, side + 1])
+    return count

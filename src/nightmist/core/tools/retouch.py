@@ -9,50 +9,59 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, carray, in_two_threads, kernel
+from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 
 
 def smear(
-    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], move: NDArray[np.float64]
-) -> None:
+    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], move: NDArray[np.float64],
+    tiles: NDArray[np.int64],
+) -> None:  # fmt: skip
     """Pull paint along: each texel takes from where the brush was, by its weight.
 
     picture: (H, W, channels) uint16, alpha last, changed in place. weights: table of float32 tiles. move: (3,)
-    how far the brush has moved since the last dab, model units.
+    how far the brush has moved since the last dab, model units. tiles: table of the layer's own tiles, which
+    receive what the picture receives.
     """
-    fresh = np.zeros((len(area), 64, 64, picture.shape[2]), np.uint16)
+    fresh = np.empty((len(area), 64, 64, picture.shape[2]), np.uint16)
     in_two_threads(
         len(area),
         lambda a, b: _smear(picture, own.tile_start, own.pieces, own.spans, own.matrices, own.columns, area.tiles[a:b],
                             area.rects[a:b], weights, move, fresh[a:b]),
         4,
     )  # fmt: skip
-    _put(picture, own.columns, area.tiles, area.rects, weights, fresh)
+    _put(picture, own.columns, area.tiles, area.rects, weights, fresh, tiles)
 
 
-def soften(picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int) -> None:
+def soften(
+    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int,
+    tiles: NDArray[np.int64],
+) -> None:  # fmt: skip
     """Mix each texel with its eight neighbors `step` texels away, by its weight (1-2-1 in both directions)."""
-    _filter(picture, own, area, weights, step, 1.0)
+    _filter(picture, own, area, weights, step, tiles, 1.0)
 
 
-def sharpen(picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int) -> None:
+def sharpen(
+    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int,
+    tiles: NDArray[np.int64],
+) -> None:  # fmt: skip
     """Move each texel, alpha too, away from the mean of its neighbors, by its weight."""
-    _filter(picture, own, area, weights, step, -1.0)
+    _filter(picture, own, area, weights, step, tiles, -1.0)
 
 
 def _filter(
-    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int, amount: float
-) -> None:
-    fresh = np.zeros((len(area), 64, 64, picture.shape[2]), np.uint16)
+    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int,
+    tiles: NDArray[np.int64], amount: float,
+) -> None:  # fmt: skip
+    fresh = np.empty((len(area), 64, 64, picture.shape[2]), np.uint16)
     in_two_threads(
         len(area),
         lambda a, b: _mix(picture, own.columns, area.tiles[a:b], area.rects[a:b], weights, step, np.float32(amount),
                           fresh[a:b]),
         4,
     )  # fmt: skip
-    _put(picture, own.columns, area.tiles, area.rects, weights, fresh)
+    _put(picture, own.columns, area.tiles, area.rects, weights, fresh, tiles)
 
 
 @kernel
@@ -64,16 +73,18 @@ def _wrapped(i, size):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _put(picture, columns, tiles, rects, weights, fresh):  # type: ignore[no-untyped-def]
+def _put(picture, columns, tiles, rects, weights, fresh, addresses):  # type: ignore[no-untyped-def]
+    channels = picture.shape[2]
     for i in range(len(tiles)):
         row0, column0 = tiles[i] // columns * 64, tiles[i] % columns * 64
         weight = carray(as_float32(weights[tiles[i]]), (64, 64))
+        tile = carray(as_uint16(addresses[tiles[i]]), (64, 64, channels))
         top, bottom, left, right = rects[i]
         for y in range(top, bottom):
             for x in range(left, right):
                 if weight[y, x] > 0:
-                    for c in range(picture.shape[2]):
-                        picture[row0 + y, column0 + x, c] = fresh[i, y, x, c]
+                    for c in range(channels):
+                        tile[y, x, c] = picture[row0 + y, column0 + x, c] = fresh[i, y, x, c]
 
 
 @kernel
@@ -123,6 +134,7 @@ def _smear(picture, tile_start, pieces, spans, matrices, columns, tiles, rects, 
                     out = came + held
                     fresh[i, y, x, alpha] = np.uint16(out + half)
                     if out < half:
+                        fresh[i, y, x, :alpha] = 0
                         continue
                     share = w / out
                     for c in range(alpha):
@@ -174,6 +186,7 @@ def _mix(picture, columns, tiles, rects, weights, step, amount, fresh):  # type:
                 out = min(max(held + (near - held) * w * amount, np.float32(0.0)), full)
                 fresh[i, y, x, alpha] = np.uint16(out + half)
                 if out < half:
+                    fresh[i, y, x, :alpha] = 0
                     continue
                 for c in range(alpha):
                     old = np.float32(picture[yy, xx, c])

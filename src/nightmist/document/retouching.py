@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.brush import Coverage, Dabs
-from ..core.texels import TILE, TileArea
-from ..core.tools.retouch import sharpen, smear, soften
+from ..core.texels import TileArea
+from ..core.tools.retouch import Reworked, load_around, sharpen, smear, soften
 from .types import MapName, Tool
 
 if TYPE_CHECKING:
@@ -74,39 +74,28 @@ class Retoucher:
         own = weights.ownership
         picture = self._picture(target, area)
         target.prepare(area.tiles)
-        tiles = target.raster.addresses.ravel()
+        work = Reworked(picture, own, area, weights.addresses, target.raster.addresses.ravel())
         if self.stroke.tool == "smear":
-            smear(picture, own, area, weights.addresses, move, tiles)
+            smear(work, move)
         else:
-            work = soften if self.stroke.tool == "soften" else sharpen
+            tool = soften if self.stroke.tool == "soften" else sharpen
             share = STEPS[self.count % len(STEPS)]
             step = int(np.clip(round(float(dab.radii[0]) / (own.usual_texel or 1.0) * share), 1, MOST_STEP))
-            work(picture, own, area, weights.addresses, step, tiles)
+            tool(work, step)
         target.layer.surface.mark(target.name, area)
         if not self.stroke.flat:
             self._spread(target, area)
 
     def _picture(self, target: Target, area: TileArea) -> NDArray[np.uint16]:
-        """The dense picture, loaded in the area's tiles and those around them, as far as tools look."""
+        """The dense picture, loaded in the area's tiles and as far around as tools look."""
         key = (target.layer.surface.name, target.name)
         raster = target.raster
         if key not in self.pictures:
             self.pictures[key] = self.stroke.document.dense.take((raster.height, raster.width, raster.channels))
             self.loaded[key] = np.zeros(raster.addresses.shape, bool)
         picture, loaded = self.pictures[key], self.loaded[key]
-        rows, columns = loaded.shape
-        row, column = np.divmod(area.tiles, columns)
-        near = np.zeros_like(loaded)
-        for dy, dx in np.ndindex(3, 3):
-            near[(row + dy - 1) % rows, (column + dx - 1) % columns] = True
-        fresh = np.flatnonzero(near & ~loaded).astype(np.int32)
-        if not len(fresh):
-            return picture
-        for y, x in zip(*np.divmod(fresh, columns), strict=True):
-            tile = raster.tiles.get((int(y), int(x)))
-            picture[y * TILE : (y + 1) * TILE, x * TILE : (x + 1) * TILE] = 0 if tile is None else tile
-        loaded.reshape(-1)[fresh] = True
-        if not self.stroke.flat:
+        fresh = load_around(picture, loaded, raster.addresses, area)
+        if len(fresh) and not self.stroke.flat:
             self._fill_gutter(key, fresh)
         return picture
 

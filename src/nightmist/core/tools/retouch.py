@@ -1,10 +1,15 @@
 """Smear, soften and sharpen: tools that move what is there, dab by dab (N69, N70).
 
-They work on a dense picture of one map of a layer, whose gutter has been filled with what really lies beyond
-each island's border (`texels/across.py`), so that a neighbor is always the next texel of the picture.
+They read a dense picture of one map of a layer, whose gutter has been filled with what really lies beyond each
+island's border (`texels/across.py`), so that a neighbor is always the next texel of the picture. Each tile first
+takes a block of the picture with a margin around it, as floats, channel by channel, color times alpha: what the
+tools do is linear in it, and rows are computed sixteen texels at a time.
 """
 
 from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,55 +18,75 @@ from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 
+#: How far from a texel the tools look at most, texels; a block's margin is MARGIN, what a row of sixteen needs.
+REACH = 13
+MARGIN = 16
+BLOCK = 64 + 2 * MARGIN
 
-def smear(
-    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], move: NDArray[np.float64],
-    tiles: NDArray[np.int64],
-) -> None:  # fmt: skip
+
+@dataclass
+class Reworked:
+    """What one dab works on, in one map of a layer.
+
+    picture: (H, W, channels) uint16, alpha last, changed in place. area: where, with the weights in the table
+    `weights` of float32 tiles. tiles: table of the layer's own tiles, which receive what the picture receives.
+    """
+
+    picture: NDArray[np.uint16]
+    own: Ownership
+    area: TileArea
+    weights: NDArray[np.int64]
+    tiles: NDArray[np.int64]
+
+
+def load_around(
+    picture: NDArray[np.uint16], loaded: NDArray[np.bool_], addresses: NDArray[np.int64], area: TileArea
+) -> NDArray[np.int32]:
+    """Copy tiles into a dense picture where tools will look that work in an area; returns those that are new.
+
+    loaded: (rows, columns), kept up to date. addresses: of the layer's tiles, 0 for a transparent one.
+    """
+    fresh = np.empty(9 * len(area), np.int32)
+    count = _load(picture, loaded, addresses, area.tiles, area.rects, fresh)
+    return fresh[:count]
+
+
+def smear(work: Reworked, move: NDArray[np.float64]) -> None:
     """Pull paint along: each texel takes from where the brush was, by its weight.
 
-    picture: (H, W, channels) uint16, alpha last, changed in place. weights: table of float32 tiles. move: (3,)
-    how far the brush has moved since the last dab, model units. tiles: table of the layer's own tiles, which
-    receive what the picture receives.
+    move: (3,), how far the brush has moved since the last dab, model units.
     """
-    fresh = np.empty((len(area), 64, 64, picture.shape[2]), np.uint16)
-    in_two_threads(
-        len(area),
-        lambda a, b: _smear(picture, own.tile_start, own.pieces, own.spans, own.matrices, own.columns, area.tiles[a:b],
-                            area.rects[a:b], weights, move, fresh[a:b]),
-        4,
+    own = work.own
+    _in_tiles(
+        work,
+        lambda tiles, rects: _smear(work.picture, own.tile_start, own.pieces, own.spans, own.matrices, own.columns,
+                                    tiles, rects, work.weights, move, work.tiles),
     )  # fmt: skip
-    _put(picture, own.columns, area.tiles, area.rects, weights, fresh, tiles)
 
 
-def soften(
-    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int,
-    tiles: NDArray[np.int64],
-) -> None:  # fmt: skip
+def soften(work: Reworked, step: int) -> None:
     """Mix each texel with its eight neighbors `step` texels away, by its weight (1-2-1 in both directions)."""
-    _filter(picture, own, area, weights, step, tiles, 1.0)
+    _filter(work, step, 1.0)
 
 
-def sharpen(
-    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int,
-    tiles: NDArray[np.int64],
-) -> None:  # fmt: skip
+def sharpen(work: Reworked, step: int) -> None:
     """Move each texel, alpha too, away from the mean of its neighbors, by its weight."""
-    _filter(picture, own, area, weights, step, tiles, -1.0)
+    _filter(work, step, -1.0)
 
 
-def _filter(
-    picture: NDArray[np.uint16], own: Ownership, area: TileArea, weights: NDArray[np.int64], step: int,
-    tiles: NDArray[np.int64], amount: float,
-) -> None:  # fmt: skip
-    fresh = np.empty((len(area), 64, 64, picture.shape[2]), np.uint16)
-    in_two_threads(
-        len(area),
-        lambda a, b: _mix(picture, own.columns, area.tiles[a:b], area.rects[a:b], weights, step, np.float32(amount),
-                          fresh[a:b]),
-        4,
+def _filter(work: Reworked, step: int, amount: float) -> None:
+    _in_tiles(
+        work,
+        lambda tiles, rects: _mix(work.picture, work.own.columns, tiles, rects, work.weights, step, np.float32(amount),
+                                  work.tiles),
     )  # fmt: skip
-    _put(picture, own.columns, area.tiles, area.rects, weights, fresh, tiles)
+
+
+def _in_tiles(work: Reworked, run: Callable[[NDArray[np.int32], NDArray[np.int32]], None]) -> None:
+    """The tiles receive what is computed from the picture; only when all are done does the picture follow."""
+    area = work.area
+    in_two_threads(len(area), lambda a, b: run(area.tiles[a:b], area.rects[a:b]), 4)
+    _take_over(work.picture, work.own.columns, area.tiles, area.rects, work.weights, work.tiles)
 
 
 @kernel
@@ -73,131 +98,165 @@ def _wrapped(i, size):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _put(picture, columns, tiles, rects, weights, fresh, addresses):  # type: ignore[no-untyped-def]
+def _load(picture, loaded, addresses, tiles, rects, fresh):  # type: ignore[no-untyped-def]
+    rows, columns = loaded.shape
+    channels = picture.shape[2]
+    count = 0
+    for i in range(len(tiles)):
+        top, bottom, left, right = rects[i]
+        for dy in range(-1 if top < REACH else 0, 2 if bottom > 64 - REACH else 1):
+            for dx in range(-1 if left < REACH else 0, 2 if right > 64 - REACH else 1):
+                row, column = (tiles[i] // columns + dy) % rows, (tiles[i] % columns + dx) % columns
+                if loaded[row, column]:
+                    continue
+                loaded[row, column] = True
+                fresh[count] = row * columns + column
+                count += 1
+                here = picture[row * 64 : row * 64 + 64, column * 64 : column * 64 + 64]
+                if addresses[row, column]:
+                    here[:] = carray(as_uint16(addresses[row, column]), (64, 64, channels))
+                else:
+                    here[:] = 0
+    return count
+
+
+@kernel
+def _take_over(picture, columns, tiles, rects, weights, addresses):  # type: ignore[no-untyped-def]
+    """Copy from the tiles to the picture where there is weight, run by run."""
     channels = picture.shape[2]
     for i in range(len(tiles)):
         row0, column0 = tiles[i] // columns * 64, tiles[i] % columns * 64
         weight = carray(as_float32(weights[tiles[i]]), (64, 64))
-        tile = carray(as_uint16(addresses[tiles[i]]), (64, 64, channels))
+        tile = carray(as_uint16(addresses[tiles[i]]), (64, 64 * channels))
         top, bottom, left, right = rects[i]
         for y in range(top, bottom):
-            for x in range(left, right):
-                if weight[y, x] > 0:
-                    for c in range(channels):
-                        tile[y, x, c] = picture[row0 + y, column0 + x, c] = fresh[i, y, x, c]
+            line = picture[row0 + y, column0 : column0 + 64].reshape(64 * channels)
+            x = left
+            while x < right:
+                start = x
+                while x < right and weight[y, x] > 0:
+                    x += 1
+                line[start * channels : x * channels] = tile[y, start * channels : x * channels]
+                x += 1
 
 
 @kernel
-def _smear(picture, tile_start, pieces, spans, matrices, columns, tiles, rects, weights, move, fresh):  # type: ignore[no-untyped-def]
+def _take_block(picture, row0, column0, top, bottom, left, right, block):  # type: ignore[no-untyped-def]
+    """Rows and columns of a tile, which may lie outside it by MARGIN, times alpha; the map wraps."""
     height, width, channels = picture.shape
     alpha = channels - 1
-    half, zero, one = np.float32(0.5), np.float32(0.0), np.float32(1.0)
+    inside = column0 + left >= 0 and column0 + right <= width
+    for y in range(top, bottom):
+        line = picture[_wrapped(row0 + y, height)]
+        for c in range(channels):
+            out = block[c, y + MARGIN, left + MARGIN : right + MARGIN]
+            if inside:
+                part = line[column0 + left : column0 + right]
+                for k in range(len(part)):
+                    times = np.float32(part[k, alpha]) if c < alpha else np.float32(1.0)
+                    out[k] = np.float32(part[k, c]) * times
+            else:
+                for k in range(right - left):
+                    x = _wrapped(column0 + left + k, width)
+                    times = np.float32(line[x, alpha]) if c < alpha else np.float32(1.0)
+                    out[k] = np.float32(line[x, c]) * times
+
+
+@kernel
+def _put_row(tile, weight, line, values, first, end):  # type: ignore[no-untyped-def]
+    """Divide a row of floats, (channels, 64), by alpha and round it into a row of a tile where there is weight."""
+    alpha = len(line) - 1
+    half, none, full = np.float32(0.5), np.int32(0), np.int32(65535)
+    for at in range(first & ~31, end, 32):
+        covers = line[alpha, at : at + 32]
+        for c in range(alpha):
+            color, to = line[c, at : at + 32], values[c, at : at + 32]
+            for j in range(32):
+                value = np.int32(color[j] / max(covers[j], half) + half)
+                # What covers nothing has no color.
+                value = value if covers[j] >= half else none
+                to[j] = np.uint16(min(full, max(none, value)))
+        to = values[alpha, at : at + 32]
+        for j in range(32):
+            to[j] = np.uint16(min(full, max(none, np.int32(covers[j] + half))))
+    for c in range(alpha + 1):
+        for x in range(first, end):
+            if weight[x] > 0:
+                tile[x, c] = values[c, x]
+
+
+@kernel
+def _move_in_texels(m, move):  # type: ignore[no-untyped-def]
+    """A move in space as a move in texels of a face: least squares in its plane, no farther than the gutter reaches."""
+    g11 = m[0] * m[0] + m[1] * m[1] + m[2] * m[2]
+    g12 = m[0] * m[3] + m[1] * m[4] + m[2] * m[5]
+    g22 = m[3] * m[3] + m[4] * m[4] + m[5] * m[5]
+    b1 = m[0] * move[0] + m[1] * move[1] + m[2] * move[2]
+    b2 = m[3] * move[0] + m[4] * move[1] + m[5] * move[2]
+    det = max(g11 * g22 - g12 * g12, 1e-300)
+    dx = np.float32(min(max((g22 * b1 - g12 * b2) / det, -12.0), 12.0))
+    dy = np.float32(min(max((g11 * b2 - g12 * b1) / det, -12.0), 12.0))
+    return dx, dy
+
+
+@kernel
+def _smear(picture, tile_start, pieces, spans, matrices, columns, tiles, rects, weights, move, addresses):  # type: ignore[no-untyped-def]
+    channels = picture.shape[2]
+    one = np.float32(1.0)
+    block, line = np.zeros((channels, BLOCK, BLOCK), np.float32), np.zeros((channels, 64), np.float32)
+    values = np.zeros((channels, 64), np.uint16)
     for i in range(len(tiles)):
         t = tiles[i]
-        row0, column0 = t // columns * 64, t % columns * 64
         weight = carray(as_float32(weights[t]), (64, 64))
+        tile = carray(as_uint16(addresses[t]), (64, 64, channels))
         top, bottom, left, right = rects[i]
+        _take_block(picture, t // columns * 64, t % columns * 64, top - REACH, bottom + REACH, left - REACH,
+                    right + REACH, block)  # fmt: skip
         for p in range(tile_start[t], tile_start[t + 1]):
-            m = matrices[pieces[p, 0]]
-            # The move in texels: least squares in the face's plane.
-            g11 = m[0] * m[0] + m[1] * m[1] + m[2] * m[2]
-            g12 = m[0] * m[3] + m[1] * m[4] + m[2] * m[5]
-            g22 = m[3] * m[3] + m[4] * m[4] + m[5] * m[5]
-            b1 = m[0] * move[0] + m[1] * move[1] + m[2] * move[2]
-            b2 = m[3] * move[0] + m[4] * move[1] + m[5] * move[2]
-            det = max(g11 * g22 - g12 * g12, 1e-300)
-            # Farther than the gutter reaches there is nothing to take from.
-            dx = np.float32(min(max((g22 * b1 - g12 * b2) / det, -12.0), 12.0))
-            dy = np.float32(min(max((g11 * b2 - g12 * b1) / det, -12.0), 12.0))
+            dx, dy = _move_in_texels(matrices[pieces[p, 0]], move)
             whole_x, whole_y = int(np.floor(-dx)), int(np.floor(-dy))
             fx, fy = -dx - np.float32(whole_x), -dy - np.float32(whole_y)
             w00, w01, w10, w11 = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
-            for k in range(pieces[p, 4]):
-                y = pieces[p, 3] + k
-                if y < top or y >= bottom:
-                    continue
-                yy = row0 + y
-                y0 = _wrapped(yy + whole_y, height)
-                y1 = _wrapped(y0 + 1, height)
-                first, last = spans[pieces[p, 5] + k]
-                for x in range(max(int(first), left), min(int(last), right)):
-                    w = weight[y, x]
-                    if w <= zero:
-                        continue
-                    xx = column0 + x
-                    x0 = _wrapped(xx + whole_x, width)
-                    x1 = _wrapped(x0 + 1, width)
-                    a00, a01 = w00 * picture[y0, x0, alpha], w01 * picture[y0, x1, alpha]
-                    a10, a11 = w10 * picture[y1, x0, alpha], w11 * picture[y1, x1, alpha]
-                    came = (a00 + a01 + a10 + a11) * w
-                    held = np.float32(picture[yy, xx, alpha]) * (one - w)
-                    out = came + held
-                    fresh[i, y, x, alpha] = np.uint16(out + half)
-                    if out < half:
-                        fresh[i, y, x, :alpha] = 0
-                        continue
-                    share = w / out
-                    for c in range(alpha):
-                        taken = (a00 * picture[y0, x0, c] + a01 * picture[y0, x1, c] + a10 * picture[y1, x0, c]
-                                 + a11 * picture[y1, x1, c])  # fmt: skip
-                        fresh[i, y, x, c] = np.uint16(taken * share + picture[yy, xx, c] * (held / out) + half)
+            for y in range(max(top, pieces[p, 3]), min(bottom, pieces[p, 3] + pieces[p, 4])):
+                span = spans[pieces[p, 5] + y - pieces[p, 3]]
+                first, end = max(int(span[0]), left), min(int(span[1]), right)
+                yy, y0 = y + MARGIN, y + MARGIN + whole_y
+                for at in range(first & ~31, end, 32):
+                    share = weight[y, at : at + 32]
+                    xx, x0 = at + MARGIN, at + MARGIN + whole_x
+                    for c in range(channels):
+                        upper, lower = block[c, y0, x0 : x0 + 33], block[c, y0 + 1, x0 : x0 + 33]
+                        here, out = block[c, yy, xx : xx + 32], line[c, at : at + 32]
+                        for j in range(32):
+                            came = w00 * upper[j] + w01 * upper[j + 1] + w10 * lower[j] + w11 * lower[j + 1]
+                            out[j] = came * share[j] + here[j] * (one - share[j])
+                _put_row(tile[y], weight[y], line, values, first, end)
 
 
 @kernel
-def _mix(picture, columns, tiles, rects, weights, step, amount, fresh):  # type: ignore[no-untyped-def]
-    height, width, channels = picture.shape
-    alpha = channels - 1
-    half, one, full = np.float32(0.5), np.float32(1.0), np.float32(65535.0)
-    two, four, sixteenth, opaque = np.float32(2.0), np.float32(4.0), np.float32(1 / 16), np.float32(16 * 65535)
+def _mix(picture, columns, tiles, rects, weights, step, amount, addresses):  # type: ignore[no-untyped-def]
+    channels = picture.shape[2]
+    two, four, sixteenth = np.float32(2.0), np.float32(4.0), np.float32(1 / 16)
+    block, line = np.zeros((channels, BLOCK, BLOCK), np.float32), np.zeros((channels, 64), np.float32)
+    values = np.zeros((channels, 64), np.uint16)
     for i in range(len(tiles)):
         t = tiles[i]
-        row0, column0 = t // columns * 64, t % columns * 64
         weight = carray(as_float32(weights[t]), (64, 64))
+        tile = carray(as_uint16(addresses[t]), (64, 64, channels))
         top, bottom, left, right = rects[i]
+        _take_block(picture, t // columns * 64, t % columns * 64, top - step, bottom + step, left - step, right + step,
+                    block)  # fmt: skip
         for y in range(top, bottom):
-            yy = row0 + y
-            ya, yb = _wrapped(yy - step, height), _wrapped(yy + step, height)
-            for x in range(left, right):
-                w = weight[y, x]
-                if w <= 0:
-                    continue
-                xx = column0 + x
-                xa, xb = _wrapped(xx - step, width), _wrapped(xx + step, width)
-                a0, a1, a2 = picture[ya, xa, alpha], picture[ya, xx, alpha], picture[ya, xb, alpha]
-                b0, b1, b2 = picture[yy, xa, alpha], picture[yy, xx, alpha], picture[yy, xb, alpha]
-                c0, c1, c2 = picture[yb, xa, alpha], picture[yb, xx, alpha], picture[yb, xb, alpha]
-                total = np.float32(a0 + a2 + c0 + c2) + np.float32(2.0) * np.float32(a1 + b0 + b2 + c1)
-                total += np.float32(4.0) * np.float32(b1)
-                if total == opaque:
-                    # All nine cover fully, as is usual: the plain mean.
-                    fresh[i, y, x, alpha] = b1
-                    for c in range(alpha):
-                        old = np.float32(picture[yy, xx, c])
-                        corners = np.float32(picture[ya, xa, c]) + np.float32(picture[ya, xb, c])
-                        corners += np.float32(picture[yb, xa, c]) + np.float32(picture[yb, xb, c])
-                        sides = np.float32(picture[ya, xx, c]) + np.float32(picture[yb, xx, c])
-                        sides += np.float32(picture[yy, xa, c]) + np.float32(picture[yy, xb, c])
-                        mean = (corners + two * sides + four * old) * sixteenth
-                        value = old + (mean - old) * w * amount
-                        fresh[i, y, x, c] = np.uint16(min(max(value, np.float32(0.0)), full) + half)
-                    continue
-                held = np.float32(b1)
-                near = total * sixteenth
-                out = min(max(held + (near - held) * w * amount, np.float32(0.0)), full)
-                fresh[i, y, x, alpha] = np.uint16(out + half)
-                if out < half:
-                    fresh[i, y, x, :alpha] = 0
-                    continue
-                for c in range(alpha):
-                    old = np.float32(picture[yy, xx, c])
-                    if total < half:
-                        fresh[i, y, x, c] = picture[yy, xx, c]
-                        continue
-                    corners = (np.float32(a0) * picture[ya, xa, c] + np.float32(a2) * picture[ya, xb, c]
-                               + np.float32(c0) * picture[yb, xa, c] + np.float32(c2) * picture[yb, xb, c])  # fmt: skip
-                    sides = (np.float32(a1) * picture[ya, xx, c] + np.float32(b0) * picture[yy, xa, c]
-                             + np.float32(b2) * picture[yy, xb, c] + np.float32(c1) * picture[yb, xx, c])  # fmt: skip
-                    mean = (corners + np.float32(2.0) * sides + np.float32(4.0) * held * old) / total
-                    mixed = (held * (one - w) * old + near * w * mean) / out
-                    value = mixed if amount > 0 else old + (old - mean) * w
-                    fresh[i, y, x, c] = np.uint16(min(max(value, np.float32(0.0)), full) + half)
+            ya, yy, yb = y + MARGIN - step, y + MARGIN, y + MARGIN + step
+            for at in range(left & ~31, right, 32):
+                share = weight[y, at : at + 32]
+                xa, xx, xb = at + MARGIN - step, at + MARGIN, at + MARGIN + step
+                for c in range(channels):
+                    a0, a1, a2 = block[c, ya, xa : xa + 32], block[c, ya, xx : xx + 32], block[c, ya, xb : xb + 32]
+                    b0, b1, b2 = block[c, yy, xa : xa + 32], block[c, yy, xx : xx + 32], block[c, yy, xb : xb + 32]
+                    c0, c1, c2 = block[c, yb, xa : xa + 32], block[c, yb, xx : xx + 32], block[c, yb, xb : xb + 32]
+                    out = line[c, at : at + 32]
+                    for j in range(32):
+                        near = a0[j] + a2[j] + c0[j] + c2[j] + two * (a1[j] + b0[j] + b2[j] + c1[j]) + four * b1[j]
+                        out[j] = b1[j] + (near * sixteenth - b1[j]) * share[j] * amount
+            _put_row(tile[y], weight[y], line, values, left, right)

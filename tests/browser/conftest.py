@@ -10,7 +10,7 @@ import subprocess
 import sys
 import time
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from urllib.request import Request, urlopen
 
 import numpy as np
@@ -148,16 +148,29 @@ class Painter:
         shot = self.page.screenshot(clip={k: round(v) for k, v in self.box.items()})
         return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
 
-    def wait_color(self, x: float, y: float, wanted: tuple[int, int, int], near: int = 12) -> None:
-        """Until the stage shows about this color at a place."""
+    def wait_view(self, seen: Callable[[np.ndarray], bool], what: str) -> np.ndarray:
+        """Until the stage looks as wanted; returns what it shows then."""
         until = time.monotonic() + PATIENCE / 1000
         while time.monotonic() < until:
             image = self.colors()
-            seen = image[int(y * image.shape[0]), int(x * image.shape[1])]
-            if np.abs(seen - wanted).max() <= near:
-                return
+            if seen(image):
+                return image
             self.page.wait_for_timeout(100)
-        raise AssertionError(f"the stage shows {seen} at {x}, {y} instead of {wanted}")
+        raise AssertionError(what)
+
+    def wait_color(self, x: float, y: float, wanted: tuple[int, int, int], near: int = 12) -> None:
+        """Until the stage shows about this color at a place."""
+
+        def right(image: np.ndarray) -> bool:
+            there = image[int(y * image.shape[0]), int(x * image.shape[1])]
+            return bool(np.abs(there - wanted).max() <= near)
+
+        self.wait_view(right, f"the stage does not show {wanted} at {x}, {y}")
+
+    def side_by_side(self) -> None:
+        """Show the map beside the model, and wait until it is there."""
+        self.page.get_by_role("radio", name="Side by side").click()
+        self.page.wait_for_selector("canvas[data-views='model map']", timeout=PATIENCE)
 
 
 @pytest.fixture

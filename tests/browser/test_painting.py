@@ -54,17 +54,15 @@ def test_a_stroke_from_pointer_to_kept_texel(painter, server):
 def test_the_map_shows_what_is_painted_on_the_model(painter):
     """Side by side: during the stroke the paint appears in the flat map of the chosen surface."""
     tab = plain_red(painter)
-    tab.page.get_by_role("radio", name="Side by side").click()
+    tab.side_by_side()
     tab.page.get_by_role("button", name="UV lines").click()
     tab.drag((0.15, 0.5), (0.22, 0.5), hold=True)
-    for _ in range(300):
-        image = tab.colors()
+
+    def painted(image: np.ndarray) -> bool:
         right = image[:, image.shape[1] // 2 + 5 :]
-        if (np.abs(right - RED).max(axis=2) < 12).sum() > 200:
-            break
-        tab.page.wait_for_timeout(100)
-    else:
-        raise AssertionError("the map shows no paint")
+        return (np.abs(right - RED).max(axis=2) < 12).sum() > 200
+
+    tab.wait_view(painted, "the map shows no paint")
     tab.page.mouse.up()
     tab.wait_kept(1)
 
@@ -78,12 +76,7 @@ def test_turning_the_view_paints_nothing(painter, server):
     tab.page.mouse.wheel(0, -300)
     tab.drag((0.5, 0.5), (0.55, 0.5), button="middle")
     tab.page.mouse.move(5, 5)
-    for _ in range(300):
-        if np.abs(tab.colors() - before).max() > 40:
-            break
-        tab.page.wait_for_timeout(100)
-    else:
-        raise AssertionError("the view did not move")
+    tab.wait_view(lambda now: np.abs(now - before).max() > 40, "the view did not move")
     expect(tab.page.get_by_role("button", name="Undo")).to_be_disabled()
     tab.page.get_by_role("button", name="Show all").click()
 

@@ -365,13 +365,7 @@ def test_proofs_change_what_is_seen_and_nothing_else(painter, server, proof):
     tab = prepare(painter, project)
     before, texels = tab.colors(), server.texels(project, "sphere")
     tab.page.get_by_role("radio", name=proof).click()
-    for _ in range(100):
-        after = tab.colors()
-        if (np.abs(after - before).max(axis=2) > 20).mean() > 0.15:
-            break
-        tab.page.wait_for_timeout(100)
-    else:
-        raise AssertionError("the proof is not shown")
+    tab.wait_view(lambda now: (np.abs(now - before).max(axis=2) > 20).mean() > 0.15, "the proof is not shown")
     assert (server.texels(project, "sphere") == texels).all()
     assert tab.page.get_by_role("button", name="Undo").is_disabled()
     tab.page.get_by_role("radio", name="Paint", exact=True).click()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -333,6 +334,46 @@ def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):
     names = later.with_document(browser.id, lambda doc: ([doc.undo() for _ in range(4)], list(doc.surfaces))[1])
     assert names == ["left", "right"]
     later.close()
+
+
+def last_face(doc: Document) -> tuple[int, tuple[float, float]]:
+    """Of the left wall: the face, and where its middle lies in the map."""
+    face = doc.surfaces["left"].faces[-1]
+    u, v = doc.surfaces["left"].uvs[face].mean(axis=0)
+    return int(face), (float(u), float(v))
+
+
+def test_fills_are_kept_and_come_back_to_the_bit(opened, store):
+    """Laid on and taken away, by faces and by color, and bump from color; what makes no sense is refused in words."""
+    browser = opened()
+    state = browser.last(say.Welcome).state
+    layers = {s.name: s.layers[0].id for s in state.surfaces}
+    fill = {"type": "fill", "layer": layers["left"], "layers": layers, "pigment": RED}
+    face, uv = browser.project.call(last_face)
+    like = {"type": "fill_color", "layer": layers["left"], "pigment": RED, "face": face, "uv": uv}
+    requests = (
+        say.Fill(**fill, faces=[(0, 100_000)]),
+        say.Fill(**fill, faces=[(0, 1)], away=True),
+        say.BumpFromColor(type="bump_from_color", layer=layers["left"]),
+        say.FillColor(**like, tolerance=0.1, away=True),
+        say.FillColor(**like, tolerance=0.1),
+        say.Fill(**fill, away=True),
+    )
+    seen = []
+    for revision, request in enumerate(requests, 1):
+        browser.project.ask(browser, request)
+        browser.wait_kept(revision)
+        seen.append(browser.project.call(pixels))
+    assert all(a != b for a, b in pairwise(seen))
+    later = Studio(store)
+    assert later.with_document(browser.id, pixels) == seen[-1]
+    for before in reversed(seen[:-1]):
+        assert later.with_document(browser.id, lambda doc: (doc.undo(), pixels(doc))[1]) == before
+    later.close()
+    wrong = {"left": layers["right"]}
+    browser.project.ask(browser, say.Fill(**{**fill, "layers": wrong}, faces=[(0, 4)]))
+    browser.wait(lambda: browser.last(say.Refused))
+    assert "not in the stack of left" in browser.last(say.Refused).message
 
 
 def everything(doc: Document):

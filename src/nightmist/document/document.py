@@ -15,7 +15,6 @@ from ..core.brush.tips import TIPS, made_tip, tip_from_picture
 from ..core.errors import NightmistError
 from ..core.formats import read_model
 from ..core.formats.bundle import files_with, the_model, unpacked
-from ..core.kernels import address_of
 from ..core.mapping import Camera
 from ..core.mesh import Caster, Mesh
 from ..core.mesh.bodies import Body, practice_body
@@ -26,11 +25,10 @@ from ..core.mesh.select import Extent, faces_with
 from ..core.progress import Progress, quietly
 from ..core.texels import TileArea
 from ..core.texels.raster import Tile, TileKey
-from ..core.tools import along, lay_over, used_tiles
-from ..core.tools.extent import face_coverage, same_color
 from .cloning import CloneSource
-from .commands import Command, PaintTiles, TileEdit, TileRef
+from .commands import Command, PaintTiles, TileRef
 from .dense import DensePictures
+from .filling import Filling
 from .history import History
 from .layer import Layer
 from .pictures import lay_pictures
@@ -41,7 +39,6 @@ from .shape import look_of, mesh_from, mesh_state
 from .stroke import Stroke, StrokeOptions
 from .surface import PictureName, Surface
 from .types import (
-    CHANNELS,
     MAPS,
     TOOLS,
     DocumentState,
@@ -60,7 +57,7 @@ from .types import (
 Event = Literal["do", "undo", "redo"]
 
 
-class Document(Preparing):
+class Document(Filling, Preparing):
     """A model being painted. Every method that changes it is one undo step."""
 
     def __init__(self, mesh: Mesh, state: DocumentState, tiles: Loader | None = None, arrays: Loader | None = None):
@@ -357,112 +354,6 @@ class Document(Preparing):
         )  # fmt: skip
         stroke.extend(samples)
         self.finish_stroke(stroke)
-
-    def receiving(self, layer: Layer) -> dict[str, Layer]:
-        """Which layer takes a stroke on each surface, when it is begun on `layer`; hidden ones take none."""
-        found = {layer.surface.name: layer}
-        for surface in self.surfaces.values():
-            shown = [other for other in surface.layers if other.visible]
-            if surface.name not in found and shown:
-                found[surface.name] = next((other for other in shown if other.name == layer.name), shown[-1])
-        return found
-
-    def fill(
-        self, layer: Layer, pigment: Pigment, surface: str | None = None,
-        region: Sequence[int] | NDArray[np.int64] | None = None,
-    ) -> None:  # fmt: skip
-        """Cover a whole surface, gaps between islands included, or the faces of a region with clean edges."""
-        if surface is not None and self.surface(surface) is not layer.surface:
-            raise NightmistError(f"The layer {layer.name} belongs to {layer.surface.name}, not to {surface}.")
-        if region is not None:
-            here = layer.surface
-            faces = np.intersect1d(np.asarray(region, np.int64), here.faces)
-            if not len(faces):
-                raise NightmistError(f"None of these faces belongs to {here.name}.")
-            self._cover(layer, pigment, "Fill", face_coverage(self.mesh, here.uvs, here.ownership, here.gutter, faces))
-            return
-        columns = layer.surface.ownership.columns
-        keys = [(int(t) // columns, int(t) % columns) for t in used_tiles(layer.surface.ownership)]
-        changes = {}
-        for name, value in pigment.values().items():
-            tile = np.empty((64, 64, CHANNELS[name]), np.uint16)
-            tile[...] = [round(v * 65535) for v in (*value, 1.0)]
-            changes[name] = dict.fromkeys(keys, tile)
-        self._exchange(layer, "Fill", changes)
-
-    def fill_color(self, layer: Layer, pigment: Pigment, like: Hit, tolerance: float = 0.03) -> None:
-        """Cover all texels of a surface that show nearly the color at a place."""
-        if not 0 <= tolerance <= 1:
-            raise NightmistError(f"A tolerance of {tolerance!r} does not work; give 0 to 1.")
-        surface = layer.surface
-        if like.surface != surface.name:
-            raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
-        image = surface.read("base_color")[..., :3]
-        x, y = (int(np.floor(c * side)) % side for c, side in zip(like.uv, surface.size, strict=True))
-        cover = same_color(image, [int(c) for c in image[y, x]], tolerance, surface.gutter)
-        self._cover(layer, pigment, "Fill color", cover)
-
-    def _cover(self, layer: Layer, pigment: Pigment, label: str, cover: NDArray[np.float32]) -> None:
-        """One command that lays a pigment over a layer where (H, W) coverage says."""
-        rows, columns = cover.shape[0] // 64, cover.shape[1] // 64
-        parts = np.ascontiguousarray(cover.reshape(rows, 64, columns, 64).swapaxes(1, 2).reshape(-1, 64, 64))
-        tiles = np.flatnonzero(parts.any(axis=(1, 2))).astype(np.int32)
-        table = np.array([address_of(part) for part in parts], np.int64)
-        area = TileArea.of_tiles(tiles)
-        changes: dict[MapName, dict[TileKey, Any]] = {}
-        for name, value in pigment.values().items():
-            raster = layer.raster(name)
-            before = raster.addresses.ravel()
-            fresh = np.zeros((len(tiles), 64, 64, raster.channels), np.uint16)
-            after = np.zeros(len(before), np.int64)
-            for i, tile in enumerate(tiles):
-                key = int(tile) // columns, int(tile) % columns
-                if key in raster.tiles:
-                    fresh[i] = raster.tiles[key]
-                after[tile] = address_of(fresh[i])
-            lay_over(area, table, before, after, value)
-            changes[name] = {
-                (int(t) // columns, int(t) % columns): fresh[i].copy() for i, t in enumerate(tiles)
-            }  # fmt: skip
-        self._exchange(layer, label, changes)
-
-    def gradient(
-        self, layer: Layer, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment]
-    ) -> None:
-        """Cover the layer's surface with a mix of two pigments, by position between two points of the model."""
-        first, second = pigments[0].values(), pigments[1].values()
-        share = along(layer.surface.ownership, start, end)
-        owned = ~np.isnan(share)
-        changes = {}
-        for name in (n for n in MAPS if n in first and n in second):
-            image = layer.raster(name).read()
-            low, high = np.array(first[name]), np.array(second[name])
-            mixed = (low + (high - low) * share[owned][:, None].astype(np.float64)) * 65535
-            image[owned, :-1] = np.rint(mixed).astype(np.uint16)
-            image[owned, -1] = 65535
-            changes[name] = layer.raster(name).write(image)
-        if not changes:
-            raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
-        self._exchange(layer, "Gradient", changes)
-
-    def _exchange(self, layer: Layer, label: str, changes: dict[MapName, dict[TileKey, Any]]) -> None:
-        """One command that replaces tiles of a layer; those that stay equal are left out."""
-        if not layer.visible:
-            raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
-        edits = []
-        for name, tiles in changes.items():
-            raster = layer.raster(name)
-            digests: dict[int, str] = {}
-            for key, tile in tiles.items():
-                before = raster.tiles.get(key)
-                old = self.pool.add(before) if before is not None else None
-                if tile is not None and id(tile) not in digests:
-                    digests[id(tile)] = self.pool.add(tile)
-                new = digests[id(tile)] if tile is not None else None
-                if old != new:
-                    edits.append(TileEdit(layer.id, name, *key, old, new))
-        if edits:
-            self.do(PaintTiles(label=label, edits=edits))
 
 
 def _sample(point: Sequence[float]) -> Sample:

@@ -107,16 +107,21 @@ class SetDepth(Message):
 
 
 class Fill(Message):
-    """Cover faces of a layer's surface (all of it when none are given) with a pigment."""
+    """Cover runs of faces, or all of the layer's surface, with a pigment; or take away what its maps hold there.
+
+    layers: which layer takes it on each surface that the faces may lie on, as with strokes.
+    """
 
     type: Literal["fill"]
     layer: str
     pigment: Pigment
     faces: list[tuple[int, int]] | None = None
+    layers: dict[str, str] = {}
+    away: bool = False
 
 
 class FillColor(Message):
-    """Cover all texels of a layer's surface that show nearly the color at a place."""
+    """Cover all texels of a layer's surface that show nearly the color at a place, or take away what lies there."""
 
     type: Literal["fill_color"]
     layer: str
@@ -124,6 +129,14 @@ class FillColor(Message):
     face: int
     uv: tuple[float, float]
     tolerance: Share = 0.03
+    away: bool = False
+
+
+class BumpFromColor(Message):
+    """Give a layer height by how light its colors are."""
+
+    type: Literal["bump_from_color"]
+    layer: str
 
 
 class DrawGradient(Message):
@@ -167,7 +180,8 @@ class CancelWork(Message):
 
 ClientMessage = Annotated[
     BeginStroke | EndStroke | CancelStroke | Undo | Redo | NewLayer | DeleteLayer | ReorderLayer | ChangeLayer
-    | SetDepth | Fill | FillColor | DrawGradient | TakeSample | KeepDesk | Acknowledge | CancelWork | PrepareMessage,
+    | SetDepth | Fill | FillColor | BumpFromColor | DrawGradient | TakeSample | KeepDesk | Acknowledge | CancelWork
+    | PrepareMessage,
     Field(discriminator="type"),
 ]  # fmt: skip
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)

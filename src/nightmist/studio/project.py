@@ -18,6 +18,7 @@ from ..core.progress import CancelledError
 from ..document import Document
 from ..document.commands import Command, Refit
 from ..document.document import Event
+from ..document.layer import Layer
 from ..document.shape import faces_of_runs
 from ..document.stroke import Stroke
 from ..document.types import Hit
@@ -228,10 +229,7 @@ class OpenProject:
             case say.BeginStroke():
                 if drawing:
                     self._end_drawing()
-                layers = {name: document.layer(layer) for name, layer in request.layers.items()}
-                for name, layer in layers.items():
-                    if layer.surface is not document.surface(name):
-                        raise NightmistError(f"The layer {layer.name} is not in the stack of {name}.")
+                layers = self._layers(request.layers)
                 if request.camera is None and request.in_map is None:
                     raise NightmistError("A stroke needs a camera, or the map that it is drawn in.")
                 stroke = document.begin_stroke(
@@ -272,15 +270,16 @@ class OpenProject:
             case say.SetDepth():
                 document.surface(request.surface).depth = request.depth
             case say.Fill():
-                layer = document.layer(request.layer)
-                if request.faces is None:
-                    document.fill(layer, request.pigment, layer.surface.name)
-                else:
-                    document.fill(layer, request.pigment, region=faces_of_runs(request.faces, len(document.mesh.faces)))
+                self._fill(request)
             case say.FillColor():
                 layer = document.layer(request.layer)
                 like = Hit(layer.surface.name, request.face, NOWHERE, NOWHERE, request.uv)
-                document.fill_color(layer, request.pigment, like, request.tolerance)
+                if request.away:
+                    document.clear_color(layer, like, request.tolerance, request.pigment.values())
+                else:
+                    document.fill_color(layer, request.pigment, like, request.tolerance)
+            case say.BumpFromColor():
+                document.bump_from_color(document.layer(request.layer))
             case say.DrawGradient():
                 document.gradient(document.layer(request.layer), request.start, request.end, request.pigments)
             case say.TakeSample():
@@ -293,6 +292,23 @@ class OpenProject:
             case say.ChangeLayer():
                 wanted = request.model_dump(exclude_none=True, exclude={"type", "layer"})
                 document.layer(request.layer).change(**wanted)
+
+    def _layers(self, ids: dict[str, str]) -> dict[str, Layer]:
+        layers = {name: self.document.layer(layer) for name, layer in ids.items()}
+        for name, layer in layers.items():
+            if layer.surface is not self.document.surface(name):
+                raise NightmistError(f"The layer {layer.name} is not in the stack of {name}.")
+        return layers
+
+    def _fill(self, request: say.Fill) -> None:
+        document, layer = self.document, self.document.layer(request.layer)
+        runs = request.faces
+        region = faces_of_runs(runs, len(document.mesh.faces)) if runs is not None else None
+        layers = self._layers(request.layers) or None
+        if request.away:
+            document.clear(layer, region=region, layers=layers, maps=request.pigment.values())
+        else:
+            document.fill(layer, request.pigment, region=region, layers=layers)
 
     def work(self, run: Callable[[], T]) -> T:
         """Run long work in the project's thread; browsers see how far it is, and can call it off."""

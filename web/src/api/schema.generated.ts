@@ -927,6 +927,19 @@ export interface components {
             };
         };
         /**
+         * BumpFromColor
+         * @description Give a layer height by how light its colors are.
+         */
+        BumpFromColor: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "bump_from_color";
+            /** Layer */
+            layer: string;
+        };
+        /**
          * Camera
          * @description A perspective view. Screen pixels count from the top left corner of the viewport.
          */
@@ -1182,7 +1195,9 @@ export interface components {
         };
         /**
          * Fill
-         * @description Cover faces of a layer's surface (all of it when none are given) with a pigment.
+         * @description Cover runs of faces, or all of the layer's surface, with a pigment; or take away what its maps hold there.
+         *
+         *     layers: which layer takes it on each surface that the faces may lie on, as with strokes.
          */
         Fill: {
             /**
@@ -1201,10 +1216,22 @@ export interface components {
                 number,
                 number
             ][] | null;
+            /**
+             * Layers
+             * @default {}
+             */
+            layers: {
+                [key: string]: string;
+            };
+            /**
+             * Away
+             * @default false
+             */
+            away: boolean;
         };
         /**
          * FillColor
-         * @description Cover all texels of a layer's surface that show nearly the color at a place.
+         * @description Cover all texels of a layer's surface that show nearly the color at a place, or take away what lies there.
          */
         FillColor: {
             /**
@@ -1227,6 +1254,11 @@ export interface components {
              * @default 0.03
              */
             tolerance: number;
+            /**
+             * Away
+             * @default false
+             */
+            away: boolean;
         };
         /**
          * FollowProjectSize
@@ -1643,7 +1675,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
         /**
          * DocumentState
          * @description Everything about a document but its pixels and the arrays of its mesh.
@@ -1989,6 +2021,7 @@ export type Acknowledge = components['schemas']['Acknowledge'];
 export type Arrange = components['schemas']['Arrange'];
 export type AssignFaces = components['schemas']['AssignFaces'];
 export type BeginStroke = components['schemas']['BeginStroke'];
+export type BumpFromColor = components['schemas']['BumpFromColor'];
 export type Camera = components['schemas']['Camera'];
 export type CancelStroke = components['schemas']['CancelStroke'];
 export type CancelWork = components['schemas']['CancelWork'];

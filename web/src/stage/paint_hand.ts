@@ -2,7 +2,7 @@ import * as THREE from "three";
 
 import type { BeginStroke, CloneSource } from "../api/schema.generated";
 import { receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
-import { facesWith, type Runs } from "../state/picks";
+import { facesWith, pickedRuns, type Runs } from "../state/picks";
 import { useSession } from "../state/session";
 import type { Hit } from "./model_view";
 import type { Area, Stage } from "./stage";
@@ -178,19 +178,24 @@ export class PaintHand {
     const { state } = useSession.getState();
     const index = "hit" in spot ? spot.hit.surface : this.stage.chosen;
     const surface = state?.surfaces[index]?.name;
-    const { layers, pigment, fillBy, tolerance } = useDesk.getState();
-    const layer = surface && layers[surface];
-    if (!layer) return null;
+    const { layers: chosen, pigment, fillBy, fillAway: away, tolerance } = useDesk.getState();
+    const layer = surface && chosen[surface];
+    if (!state || !layer) return null;
     if (surface !== useDesk.getState().surface) useDesk.setState({ surface });
     const face = "hit" in spot ? spot.hit.face : this.stage.faceAt(spot.texel);
     const uv = this.uvOf(spot);
-    rememberColor(pigment.base_color);
+    if (!away) rememberColor(pigment.base_color);
+    const { project } = this.stage;
+    const layers = receivingLayers(state);
+    const fill = (faces: Runs | null) => project.send({ type: "fill", pigment, layer, layers, faces, away });
     if (fillBy === "color") {
-      if (uv) this.stage.project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance });
-    } else if (fillBy === "surface") this.stage.project.send({ type: "fill", pigment, layer, faces: null });
-    else if (face !== null) {
-      this.stage.project.send({ type: "fill", pigment, layer, faces: runsOf(facesWith(face, fillBy)) });
-    }
+      if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, away });
+    } else if (fillBy === "surface") fill(null);
+    else if (fillBy === "picked") {
+      const picked = pickedRuns();
+      if (picked) fill(picked);
+      else useSession.setState({ notice: "No faces are picked. Pick some in Prepare, and come back to fill them." });
+    } else if (face !== null) fill(runsOf(facesWith(face, fillBy)));
     return idle();
   }
 

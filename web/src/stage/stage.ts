@@ -334,6 +334,7 @@ export class Stage {
     for (const batch of batches) this.project.socket.send({ type: "ack", batch: batch.number });
     if (batches.length) this.canvas.dataset.batch = String(batches.at(-1)!.number);
     this.canvas.dataset.shape = this.fetching ? "" : this.shape;
+    this.canvas.dataset.views = (["model", "map"] as const).filter((view) => this.area(view)).join(" ");
   }
 
   /** Nothing is drawn before all pixels have come: a half-black model would say something untrue. */

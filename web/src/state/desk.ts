@@ -60,7 +60,9 @@ export interface Desk {
   pigments: NamedPigment[];
   recent: string[];
   mirror: Required<Mirror>;
-  fillBy: PickBy | "color";
+  fillBy: PickBy | "picked" | "color";
+  /** Fill takes away what lies there. */
+  fillAway: boolean;
   tolerance: number;
   /** Sample one layer instead of what shows. */
   sampleLayer: boolean;
@@ -125,6 +127,7 @@ export const FRESH: Desk = {
   recent: [],
   mirror: { planes: "", axis: "y", turns: 1 },
   fillBy: "island",
+  fillAway: false,
   tolerance: 0.03,
   sampleLayer: false,
   cloneAligned: true,

@@ -8,16 +8,26 @@ const EXTENTS: { value: Desk["fillBy"]; text: string; hint: string }[] = [
   { value: "island", text: "Island", hint: "Its whole UV island" },
   { value: "part", text: "Part", hint: "The whole part of the model" },
   { value: "surface", text: "Surface", hint: "All of the surface, gaps included" },
+  { value: "picked", text: "Picked", hint: "The faces that are picked in Prepare, wherever the click is" },
   { value: "color", text: "Color", hint: "Whatever shows nearly the color that is clicked" },
+];
+
+const WAYS: { value: "lay" | "away"; text: string; hint: string }[] = [
+  { value: "lay", text: "Lay on", hint: "The pigment covers it" },
+  { value: "away", text: "Take away", hint: "What the layer holds there goes, in the maps that the pigment paints" },
 ];
 
 /** What fill, gradient and sample want to know. */
 export function ClickToolOptions() {
-  const { tool, fillBy, tolerance, sampleLayer } = useDesk();
+  const { tool, fillBy, fillAway, tolerance, sampleLayer } = useDesk();
   if (tool === "fill") {
     return (
       <Part title="Fill: click on model or map">
-        <div className="mt-1 -ml-1">
+        <div className="mt-1 -ml-1 flex flex-col gap-1">
+          <Segmented
+            label="Fill how" options={WAYS} value={fillAway ? "away" : "lay"}
+            onChange={(next) => useDesk.setState({ fillAway: next === "away" })}
+          />
           <Segmented label="Fill what" options={EXTENTS} value={fillBy} onChange={(next) => useDesk.setState({ fillBy: next })} />
         </div>
         {fillBy === "color" && (
@@ -26,7 +36,13 @@ export function ClickToolOptions() {
             onChange={(next) => useDesk.setState({ tolerance: next })} title="How far a color may be off"
           />
         )}
-        <p className="mt-1 text-ink-2">The pigment covers it with clean edges, into the gaps between islands.</p>
+        {fillBy !== "color" && (
+          <p className="mt-1 text-ink-2">
+            {fillAway
+              ? "What the chosen layers hold there is taken away, in the maps that the pigment paints."
+              : "The pigment covers it with clean edges, into the gaps between islands."}
+          </p>
+        )}
       </Part>
     );
   }

@@ -82,6 +82,14 @@ export function LayerSettings({ layer, project }: { layer: LayerState; project: 
           <IconTrash size={16} stroke={1.7} />
         </button>
       </div>
+      <button
+        type="button"
+        className="mt-1.5 h-8 w-full rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3 hover:text-ink"
+        title="Where the layer has color, light tones stand out and dark ones lie deep; how deep is set under the lamp button"
+        onClick={() => project.send({ type: "bump_from_color", layer: layer.id })}
+      >
+        Bump from color
+      </button>
     </div>
   );
 }

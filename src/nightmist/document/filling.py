@@ -1,0 +1,218 @@
+"""Fill, take away, gradient, and bump from color: what covers whole extents at once. Each call is one undo step."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.errors import NightmistError
+from ..core.kernels import address_of
+from ..core.relief.from_color import heights_of
+from ..core.texels import TileArea
+from ..core.texels.raster import Tile, TileKey
+from ..core.tools import along, lay_over, take_away, used_tiles
+from ..core.tools.extent import face_coverage, same_color
+from .commands import PaintTiles, TileEdit
+from .types import CHANNELS, MAPS, Hit, MapName, Pigment
+
+if TYPE_CHECKING:
+    from ..core.mesh import Mesh
+    from .commands import Command
+    from .layer import Layer
+    from .pool import Pool
+    from .surface import Surface
+
+Region = Sequence[int] | NDArray[np.int64]
+Tiles = dict[TileKey, Tile | None]
+
+
+@dataclass
+class Cover:
+    """(H, W) float32 coverage of a map, cut into tiles."""
+
+    parts: NDArray[np.float32]
+    area: TileArea
+    table: NDArray[np.int64]
+
+    @classmethod
+    def of(cls, image: NDArray[np.float32]) -> Cover:
+        """Cut a picture up."""
+        rows, columns = image.shape[0] // 64, image.shape[1] // 64
+        parts = np.ascontiguousarray(image.reshape(rows, 64, columns, 64).swapaxes(1, 2).reshape(-1, 64, 64))
+        area = TileArea.of_tiles(np.flatnonzero(parts.any(axis=(1, 2))).astype(np.int32))
+        return cls(parts, area, np.array([address_of(part) for part in parts], np.int64))
+
+
+class Filling:
+    """The part of a document that covers extents: surfaces, regions, what shows one color."""
+
+    if TYPE_CHECKING:
+        mesh: Mesh
+        surfaces: dict[str, Surface]
+        pool: Pool
+
+        def surface(self, name: str) -> Surface: ...
+
+        def do(self, command: Command) -> None: ...
+
+    def receiving(self, layer: Layer) -> dict[str, Layer]:
+        """Which layer takes a stroke on each surface, when it is begun on `layer`; hidden ones take none."""
+        found = {layer.surface.name: layer}
+        for surface in self.surfaces.values():
+            shown = [other for other in surface.layers if other.visible]
+            if surface.name not in found and shown:
+                found[surface.name] = next((other for other in shown if other.name == layer.name), shown[-1])
+        return found
+
+    def fill(
+        self, layer: Layer, pigment: Pigment, surface: str | None = None, region: Region | None = None,
+        layers: Mapping[str, Layer] | None = None,
+    ) -> None:  # fmt: skip
+        """Cover all of the layer's surface, gaps between islands included, or the faces of a region with clean edges.
+
+        A region may lie on several surfaces; `layers` says which layer takes the paint on each, else it is as
+        with strokes.
+        """
+        covers = self._covers(layer, surface, region, layers)
+        self._lay("Fill", covers, dict(pigment.values()))
+
+    def clear(
+        self, layer: Layer, surface: str | None = None, region: Region | None = None,
+        layers: Mapping[str, Layer] | None = None, maps: Iterable[MapName] = MAPS,
+    ) -> None:  # fmt: skip
+        """Take away what some maps of a layer hold, in the extents of `fill`."""
+        covers = self._covers(layer, surface, region, layers)
+        self._lay("Take away", covers, dict.fromkeys(maps))
+
+    def fill_color(self, layer: Layer, pigment: Pigment, like: Hit, tolerance: float = 0.03) -> None:
+        """Cover all texels of a surface that show nearly the color at a place."""
+        self._lay("Fill color", [(layer, self._like(layer, like, tolerance))], dict(pigment.values()))
+
+    def clear_color(self, layer: Layer, like: Hit, tolerance: float = 0.03, maps: Iterable[MapName] = MAPS) -> None:
+        """Take away what a layer holds wherever its surface shows nearly the color at a place (N68)."""
+        self._lay("Take away color", [(layer, self._like(layer, like, tolerance))], dict.fromkeys(maps))
+
+    def gradient(
+        self, layer: Layer, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment]
+    ) -> None:
+        """Cover the layer's surface with a mix of two pigments, by position between two points of the model."""
+        first, second = pigments[0].values(), pigments[1].values()
+        share = along(layer.surface.ownership, start, end)
+        owned = ~np.isnan(share)
+        changes = {}
+        for name in (n for n in MAPS if n in first and n in second):
+            image = layer.raster(name).read()
+            low, high = np.array(first[name]), np.array(second[name])
+            mixed = (low + (high - low) * share[owned][:, None].astype(np.float64)) * 65535
+            image[owned, :-1] = np.rint(mixed).astype(np.uint16)
+            image[owned, -1] = 65535
+            changes[name] = layer.raster(name).write(image)
+        if not changes:
+            raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
+        self._exchange("Gradient", [(layer, name, tiles) for name, tiles in changes.items()])
+
+    def bump_from_color(self, layer: Layer) -> None:
+        """Give a layer height by how light its colors are, black lowest (N108); its cover is that of the color."""
+        if "base_color" not in layer.rasters or not layer.rasters["base_color"].tiles:
+            raise NightmistError(f"The layer {layer.name} holds no color to make bump from. Paint some first.")
+        tiles: Tiles = {key: heights_of(tile) for key, tile in layer.rasters["base_color"].tiles.items()}
+        gone: Tiles = {key: None for key in layer.raster("height").tiles if key not in tiles}
+        self._exchange("Bump from color", [(layer, "height", tiles | gone)])
+
+    def _covers(
+        self, layer: Layer, surface: str | None, region: Region | None, layers: Mapping[str, Layer] | None
+    ) -> list[tuple[Layer, Cover | None]]:
+        """Each layer with what is to be covered of its surface; None is all of it."""
+        if surface is not None and self.surface(surface) is not layer.surface:
+            raise NightmistError(f"The layer {layer.name} belongs to {layer.surface.name}, not to {surface}.")
+        if region is None:
+            return [(layer, None)]
+        found: list[tuple[Layer, Cover | None]] = []
+        for taker in (layers or self.receiving(layer)).values():
+            here = taker.surface
+            faces = np.intersect1d(np.asarray(region, np.int64), here.faces)
+            if len(faces):
+                image = face_coverage(self.mesh, here.uvs, here.ownership, here.gutter, faces)
+                found.append((taker, Cover.of(image)))
+        if not found:
+            raise NightmistError("None of these faces lies on a surface with a layer to receive the fill.")
+        return found
+
+    def _like(self, layer: Layer, like: Hit, tolerance: float) -> Cover:
+        if not 0 <= tolerance <= 1:
+            raise NightmistError(f"A tolerance of {tolerance!r} does not work; give 0 to 1.")
+        surface = layer.surface
+        if like.surface != surface.name:
+            raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
+        image = surface.read("base_color")[..., :3]
+        x, y = (int(np.floor(c * side)) % side for c, side in zip(like.uv, surface.size, strict=True))
+        return Cover.of(same_color(image, [int(c) for c in image[y, x]], tolerance, surface.gutter))
+
+    def _lay(
+        self, label: str, covers: list[tuple[Layer, Cover | None]], values: Mapping[MapName, tuple[float, ...] | None]
+    ) -> None:
+        """One command that lays values over layers; a value of None takes away."""
+        changes = []
+        for layer, cover in covers:
+            for name, value in values.items():
+                if value is None and name not in layer.rasters:
+                    continue
+                tiles = _whole(layer, name, value) if cover is None else _covered(layer, name, cover, value)
+                changes.append((layer, name, tiles))
+        self._exchange(label, changes)
+
+    def _exchange(self, label: str, changes: list[tuple[Layer, MapName, Tiles]]) -> None:
+        """One command that replaces tiles of layers; those that stay equal are left out."""
+        edits = []
+        for layer, name, tiles in changes:
+            if not layer.visible:
+                raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
+            raster = layer.raster(name)
+            digests: dict[int, str] = {}
+            for key, tile in tiles.items():
+                before = raster.tiles.get(key)
+                old = self.pool.add(before) if before is not None else None
+                if tile is not None and id(tile) not in digests:
+                    digests[id(tile)] = self.pool.add(tile)
+                new = digests[id(tile)] if tile is not None else None
+                if old != new:
+                    edits.append(TileEdit(layer.id, name, *key, old, new))
+        if edits:
+            self.do(PaintTiles(label=label, edits=edits))
+
+
+def _whole(layer: Layer, name: MapName, value: tuple[float, ...] | None) -> Tiles:
+    """Every tile of a surface, gaps included, with one value."""
+    if value is None:
+        return dict.fromkeys(layer.raster(name).tiles)
+    columns = layer.surface.ownership.columns
+    tile = np.empty((64, 64, CHANNELS[name]), np.uint16)
+    tile[...] = [round(v * 65535) for v in (*value, 1.0)]
+    return dict.fromkeys(((int(t) // columns, int(t) % columns) for t in used_tiles(layer.surface.ownership)), tile)
+
+
+def _covered(layer: Layer, name: MapName, cover: Cover, value: tuple[float, ...] | None) -> Tiles:
+    """The tiles under a cover, with a value laid over them or taken away."""
+    raster = layer.raster(name)
+    columns = raster.addresses.shape[1]
+    before = raster.addresses.ravel()
+    after = np.zeros(len(before), np.int64)
+    fresh: dict[TileKey, Tile] = {}
+    area = cover.area
+    if value is None:
+        held = before[area.tiles] != 0
+        area = TileArea(area.tiles[held], area.rects[held])
+    for tile in area.tiles:
+        key = int(tile) // columns, int(tile) % columns
+        old = raster.tiles.get(key)
+        fresh[key] = np.zeros((64, 64, raster.channels), np.uint16) if old is None else old.copy()
+        after[tile] = address_of(fresh[key])
+    if value is None:
+        take_away(area, cover.table, before, after, raster.channels)
+    else:
+        lay_over(area, cover.table, before, after, value)
+    return {key: tile if tile[..., -1].any() else None for key, tile in fresh.items()}

@@ -178,6 +178,25 @@ def test_smear_soften_sharpen_and_clone(painter, server):
     assert rows.min() < 90  # there was no paint so high up
 
 
+def test_a_tool_on_the_wrong_layer_says_so(painter, server):
+    """Smear on an empty layer leaves no mark, names the layer that has the paint, and takes the painter there."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.36, 0.45), (0.44, 0.45))
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Brushed layer").click()
+    tab.wait_kept(2)
+    tool(tab, "Smear")
+    tab.drag((0.4, 0.42), (0.4, 0.6))
+    expect(page.get_by_role("alert")).to_contain_text("Nothing was smeared")
+    before = server.texels(tab.project, "left")
+    page.get_by_role("alert").get_by_role("button", name="Choose").click()
+    expect(page.get_by_role("alert")).to_have_count(0)
+    tab.drag((0.4, 0.42), (0.4, 0.6))
+    tab.wait_kept(3)
+    assert (server.texels(tab.project, "left") != before).any()
+
+
 def test_straight_lines_and_the_last_point(painter, server):
     """Shift draws one straight line from press to release, and a Shift click goes on from where it ended."""
     tab = plain_red(painter)

@@ -241,10 +241,11 @@ class WorkState(BaseModel):
 
 
 class Notice(BaseModel):
-    """Something to know about what was just done."""
+    """Something to know about what was just done; `layer` is the one to choose instead."""
 
     type: Literal["notice"] = "notice"
     message: str
+    layer: str | None = None
 
 
 class Sampled(BaseModel):

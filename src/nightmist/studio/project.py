@@ -22,6 +22,7 @@ from ..document.layer import Layer
 from ..document.shape import faces_of_runs
 from ..document.stroke import Stroke
 from ..document.types import Hit
+from ..document.unchanged import why_unchanged
 from ..store import Change, Store, StoreError
 from . import messages as say
 from .journal import Journal
@@ -331,6 +332,9 @@ class OpenProject:
     def _end_drawing(self) -> None:
         assert self.drawing
         command = self.document.finish_stroke(self.drawing.stroke)
+        if command is None and (reason := why_unchanged(self.drawing.stroke)):
+            layer = reason.instead.id if reason.instead else None
+            self.drawing.client.tell(say.Notice(message=reason.sentence, layer=layer))
         self._drawing_over(self.revision if command else None)
 
     def _drawing_over(self, revision: int | None) -> None:

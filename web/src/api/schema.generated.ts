@@ -1813,7 +1813,7 @@ export interface components {
         };
         /**
          * Notice
-         * @description Something to know about what was just done.
+         * @description Something to know about what was just done; `layer` is the one to choose instead.
          */
         Notice: {
             /**
@@ -1824,6 +1824,11 @@ export interface components {
             type: "notice";
             /** Message */
             message: string;
+            /**
+             * Layer
+             * @default null
+             */
+            layer: string | null;
         };
         /**
          * People

@@ -78,7 +78,10 @@ export class Project {
         takeSample(message.pigment);
         break;
       case "notice":
-        useSession.setState({ notice: message.message });
+        useSession.setState({
+          notice: message.message,
+          offer: message.layer ? { notice: message.message, layer: message.layer } : null,
+        });
         break;
       case "people":
         useSession.setState({ people: message.count });

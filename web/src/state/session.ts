@@ -13,6 +13,8 @@ interface Session {
   work: { label: string; share: number } | null;
   /** A sentence for the painter, until it is dismissed or outdated. */
   notice: string | null;
+  /** With a notice: the layer that it says is the one to choose. */
+  offer: { notice: string; layer: string } | null;
 }
 
 const nothing: Session = {
@@ -23,6 +25,7 @@ const nothing: Session = {
   connected: false,
   work: null,
   notice: null,
+  offer: null,
 };
 
 export const useSession = create<Session>(() => nothing);

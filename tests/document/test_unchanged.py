@@ -1,0 +1,64 @@
+"""A stroke that leaves no mark says why, and which layer has the paint it looked for."""
+
+from __future__ import annotations
+
+import pytest
+
+from nightmist import Camera, Document, Pigment, Tip
+from nightmist.document.unchanged import why_unchanged
+
+from ..shapes import plane
+
+CAMERA = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (400, 300))
+DONE = {"erase": "erased", "smear": "smeared", "soften": "softened", "sharpen": "sharpened"}
+TIP = Tip(radius=10)
+
+
+@pytest.fixture
+def layers():
+    """Red in the middle of the lower layer, nothing on the upper one."""
+    doc = Document.from_mesh(plane(), "one", (128, 128))
+    stack = doc.surfaces["surface"].layers
+    coat, empty = stack.add("brushed", name="Coat"), stack.add("brushed", name="Empty")
+    doc.stroke(coat, [(150, 150), (250, 150)], CAMERA, TIP, Pigment(base_color="#ff0000"))
+    return coat, empty
+
+
+def ended(layer, tool, path=((160, 150), (200, 150), (240, 150)), pigment=None, in_map=False):
+    doc = layer.surface.document
+    stroke = doc.begin_stroke(
+        {layer.surface.name: layer}, None if in_map else CAMERA, TIP, pigment, tool,
+        in_map=layer.surface.name if in_map else None,
+    )  # fmt: skip
+    stroke.extend([(x, y, 1.0) for x, y in path])
+    assert doc.finish_stroke(stroke) is None
+    return why_unchanged(stroke)
+
+
+@pytest.mark.parametrize("tool", DONE)
+def test_the_layer_that_has_the_paint_is_named(layers, tool):
+    reason = ended(layers[1], tool)
+    assert reason.sentence == f"Nothing was {DONE[tool]}: Empty holds no paint here. It lies on Coat."
+    assert reason.instead is layers[0]
+
+
+def test_in_the_map_as_well(layers):
+    reason = ended(layers[1], "soften", [(40, 64), (90, 64)], in_map=True)
+    assert reason.instead is layers[0]
+
+
+def test_hidden_layers_and_other_maps_are_not_offered(layers):
+    coat, empty = layers
+    assert ended(empty, "smear", pigment=Pigment(roughness=0.2)).instead is None
+    coat.visible = False
+    reason = ended(empty, "smear")
+    assert reason.sentence == "Nothing was smeared: Empty holds no paint here."
+    assert reason.instead is None
+
+
+def test_what_is_plain_to_see_needs_no_words(layers):
+    """Beside the model, or where the layer does hold paint and evenly so."""
+    assert ended(layers[1], "smear", [(5, 5), (9, 9)]) is None
+    doc = layers[0].surface.document
+    doc.fill(layers[0], Pigment(base_color="#ff0000"))
+    assert ended(layers[0], "soften") is None

@@ -9,7 +9,7 @@ from scipy import ndimage
 from nightmist.core.kernels import address_of
 from nightmist.core.texels import TILE, TileArea
 from nightmist.core.texels.flat import flat_ownership
-from nightmist.core.tools.retouch import REACH, Reworked, load_around, sharpen, smear, soften
+from nightmist.core.tools.retouch import REACH, SHARPEN, Reworked, load_around, sharpen, smear, soften
 
 WIDTH, HEIGHT = 192, 128
 COLUMNS = WIDTH // TILE
@@ -97,7 +97,12 @@ def test_soften_goes_to_the_mean_of_nine_and_sharpen_away_from_it(step, channels
     paint = soft.times_alpha()
     toward = (nine(paint, step) - paint) * soft.weight[..., None].astype(float)
     soft.check(paint + toward)
-    sharp.check(paint - toward)
+    mean = nine(paint, step)
+    color, alpha = sharp.before[..., :-1].astype(float), paint[..., -1:]
+    gain = SHARPEN * sharp.weight[..., None].astype(float)
+    sharper = np.clip(alpha + (alpha - mean[..., -1:]) * gain, 0, 65535)
+    vivid = color + (color - mean[..., :-1] / np.maximum(mean[..., -1:], 1e-9)) * gain
+    sharp.check(np.concatenate([np.clip(vivid, 0, 65535) * sharper, sharper], 2))
 
 
 @pytest.mark.parametrize("seed", range(6))

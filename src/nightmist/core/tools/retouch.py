@@ -18,6 +18,8 @@ from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 
+#: What one dab of sharpen at full weight adds of the difference to the mean; a stroke lays about eight on a place.
+SHARPEN = 0.25
 #: How far from a texel the tools look at most, texels; a block's margin is MARGIN, what a row of sixteen needs.
 REACH = 13
 MARGIN = 16
@@ -70,8 +72,8 @@ def soften(work: Reworked, step: int) -> None:
 
 
 def sharpen(work: Reworked, step: int) -> None:
-    """Move each texel, alpha too, away from the mean of its neighbors, by its weight."""
-    _filter(work, step, -1.0)
+    """Move each texel away from the mean of its eight neighbors, color and alpha each by itself, by its weight."""
+    _filter(work, step, -SHARPEN)
 
 
 def _filter(work: Reworked, step: int, amount: float) -> None:
@@ -234,10 +236,26 @@ def _smear(picture, tile_start, pieces, spans, matrices, columns, tiles, rects, 
 
 
 @kernel
-def _mix(picture, columns, tiles, rects, weights, step, amount, addresses):  # type: ignore[no-untyped-def]
-    channels = picture.shape[2]
+def _mean_of_nine(plane, y, x, step, out):  # type: ignore[no-untyped-def]
+    """1-2-1 in both directions around 32 texels of a row, from (y, x) of a plane on."""
     two, four, sixteenth = np.float32(2.0), np.float32(4.0), np.float32(1 / 16)
+    ya, yb, xa, xb = y - step, y + step, x - step, x + step
+    a0, a1, a2 = plane[ya, xa : xa + 32], plane[ya, x : x + 32], plane[ya, xb : xb + 32]
+    b0, b1, b2 = plane[y, xa : xa + 32], plane[y, x : x + 32], plane[y, xb : xb + 32]
+    c0, c1, c2 = plane[yb, xa : xa + 32], plane[yb, x : x + 32], plane[yb, xb : xb + 32]
+    for j in range(32):
+        near = a0[j] + a2[j] + c0[j] + c2[j] + two * (a1[j] + b0[j] + b2[j] + c1[j]) + four * b1[j]
+        out[j] = near * sixteenth
+
+
+@kernel
+def _mix(picture, columns, tiles, rects, weights, step, amount, addresses):  # type: ignore[no-untyped-def]
+    """Toward the mean of nine by a positive amount, away from it by a negative one."""
+    channels = picture.shape[2]
+    alpha = channels - 1
+    zero, tiny = np.float32(0.0), np.float32(1e-30)
     block, line = np.zeros((channels, BLOCK, BLOCK), np.float32), np.zeros((channels, 64), np.float32)
+    means = np.zeros((channels, 32), np.float32)
     values = np.zeros((channels, 64), np.uint16)
     for i in range(len(tiles)):
         t = tiles[i]
@@ -247,16 +265,21 @@ def _mix(picture, columns, tiles, rects, weights, step, amount, addresses):  # t
         _take_block(picture, t // columns * 64, t % columns * 64, top - step, bottom + step, left - step, right + step,
                     block)  # fmt: skip
         for y in range(top, bottom):
-            ya, yy, yb = y + MARGIN - step, y + MARGIN, y + MARGIN + step
+            yy = y + MARGIN
             for at in range(left & ~31, right, 32):
-                share = weight[y, at : at + 32]
-                xa, xx, xb = at + MARGIN - step, at + MARGIN, at + MARGIN + step
+                share, xx = weight[y, at : at + 32], at + MARGIN
                 for c in range(channels):
-                    a0, a1, a2 = block[c, ya, xa : xa + 32], block[c, ya, xx : xx + 32], block[c, ya, xb : xb + 32]
-                    b0, b1, b2 = block[c, yy, xa : xa + 32], block[c, yy, xx : xx + 32], block[c, yy, xb : xb + 32]
-                    c0, c1, c2 = block[c, yb, xa : xa + 32], block[c, yb, xx : xx + 32], block[c, yb, xb : xb + 32]
-                    out = line[c, at : at + 32]
+                    _mean_of_nine(block[c], yy, xx, step, means[c])
+                    here, near, out = block[c, yy, xx : xx + 32], means[c], line[c, at : at + 32]
                     for j in range(32):
-                        near = a0[j] + a2[j] + c0[j] + c2[j] + two * (a1[j] + b0[j] + b2[j] + c1[j]) + four * b1[j]
-                        out[j] = b1[j] + (near * sixteenth - b1[j]) * share[j] * amount
+                        out[j] = here[j] + (near[j] - here[j]) * share[j] * amount
+                if amount < 0:
+                    # Away from the mean, color and alpha each by itself: divided by little they would run wild.
+                    held, covers, near_covers = block[alpha, yy, xx : xx + 32], line[alpha, at : at + 32], means[alpha]
+                    for c in range(alpha):
+                        here, near, out = block[c, yy, xx : xx + 32], means[c], line[c, at : at + 32]
+                        for j in range(32):
+                            color = here[j] / max(held[j], tiny)
+                            away = color - near[j] / max(near_covers[j], tiny)
+                            out[j] = (color - away * share[j] * amount) * max(covers[j], zero)
             _put_row(tile[y], weight[y], line, values, left, right)

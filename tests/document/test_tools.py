@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist import Camera, Document, NightmistError, Pigment, PressureCurve, Tip
 from nightmist.core.brush.falloff import falloff_table
 from nightmist.core.brush.mirror import Mirror
 from nightmist.core.brush.tips import TIPS, made_tip
@@ -185,7 +185,7 @@ def test_straight_lines_deviate_by_no_pixel():
 def test_pressure_ramps():
     """Radius, strength and hardness follow pressure by the tip's least value and curve."""
     tip = Tip(radius=30, strength=1, hardness=1, spacing=2, pressure_radius=True, pressure_strength=False,
-              pressure_least=0.2, pressure_gamma=2.0)  # fmt: skip
+              pressure_radius_curve=PressureCurve(least=0.2, gamma=2.0))  # fmt: skip
     doc, layer = wall()
     for i, pressure in enumerate((0.0, 0.5, 1.0)):
         flat(doc, layer, [(40.5 + 80 * i, 128.5, pressure)], tip)
@@ -193,18 +193,38 @@ def test_pressure_ramps():
         wanted = 30 * (0.2 + 0.8 * pressure**2)
         assert column.sum() / 2 == pytest.approx(wanted, abs=1.1)
     doc, layer = wall()
-    flat(doc, layer, [(128.5, 128.5, 0.5)], Tip(radius=30, hardness=1, pressure_strength=True, pressure_least=0))
+    flat(doc, layer, [(128.5, 128.5, 0.5)], Tip(radius=30, hardness=1, pressure_strength_curve=PressureCurve(least=0)))
     assert alpha(layer).max() == pytest.approx(0.5, abs=1e-3)
     doc, layer = wall()
     flat(
         doc,
         layer,
         [(128.5, 128.5, 0.5)],
-        Tip(radius=40, hardness=0.8, pressure_strength=False, pressure_hardness=True, pressure_least=0),
+        Tip(
+            radius=40,
+            hardness=0.8,
+            pressure_strength=False,
+            pressure_hardness=True,
+            pressure_hardness_curve=PressureCurve(least=0),
+        ),
     )
     profile = alpha(layer)[128, 128:168]
     assert (profile[:15] > 0.999).all()  # 0.4 of the radius is hard
     assert profile[18] < 0.999
+
+
+def test_pressure_has_a_curve_for_each_value():
+    """One press: the radius by its curve, the strength by another, each as its formula says."""
+    tip = Tip(
+        radius=40, strength=0.9, hardness=1, pressure_radius=True,
+        pressure_radius_curve=PressureCurve(least=0.5, gamma=1),
+        pressure_strength_curve=PressureCurve(least=0, gamma=3),
+    )  # fmt: skip
+    doc, layer = wall()
+    flat(doc, layer, [(128.5, 128.5, 0.6)], tip)
+    cover = alpha(layer)
+    assert cover.max() == pytest.approx(0.9 * 0.6**3, abs=1e-3)
+    assert (cover[:, 128] > 0.5 * cover.max()).sum() / 2 == pytest.approx(40 * (0.5 + 0.5 * 0.6), abs=1.1)
 
 
 def test_steadying_trails_on_a_string_and_catches_up():

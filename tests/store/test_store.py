@@ -5,8 +5,10 @@ from __future__ import annotations
 import os
 
 import pytest
+from alembic import command as alembic
 from sqlalchemy import inspect, text
 
+from nightmist import Tip
 from nightmist.store import Change, Store, StoreError
 from nightmist.store.cluster import Cluster
 from nightmist.store.tables import Base
@@ -106,6 +108,28 @@ def test_migrations_make_the_tables_the_code_expects(store):
         assert {c["name"]: c["nullable"] for c in found.get_columns(name)} == {
             c.name: c.nullable for c in table.columns
         }
+
+
+def test_older_tips_get_a_pressure_curve_for_each_value(store):
+    """What strokes, desks and presets from before say of pressure stays so, and goes back."""
+    name = project(store)
+    old = {"radius": 20, "pressure_radius": True, "pressure_least": 0.3, "pressure_gamma": 2.0}
+    alembic.downgrade(store.migrations, "0002")
+    store.set_desk(name, {"tool": "brush", "tip": old})
+    store.keep(name, Change(1, 1, step={"kind": "paint", "stroke": {"tip": old}}))
+    store.set_shelf("presets", [{"name": "Reed", "tip": old}])
+    store.migrate()
+    curve = {"least": 0.3, "gamma": 2.0}
+    wanted = {"radius": 20, "pressure_radius": True} | {
+        f"pressure_{value}_curve": curve for value in ("radius", "strength", "hardness")
+    }
+    assert store.desk(name) == {"tool": "brush", "tip": wanted}
+    assert [step["stroke"]["tip"] for step in store.steps(name)] == [wanted]
+    assert store.shelf("presets") == [{"name": "Reed", "tip": wanted}]
+    assert Tip(**wanted).pressure_radius_curve.gamma == 2
+    alembic.downgrade(store.migrations, "0002")
+    assert store.desk(name)["tip"] == old
+    store.migrate()
 
 
 def test_one_server_at_a_time(store, cluster):

@@ -14,7 +14,7 @@ from ..core.brush.mirror import AGREE, NEAR, Mirror
 from ..core.brush.path import Sample
 from ..core.mapping import Camera
 from ..core.mesh import Caster
-from .types import Tip, hex_channels
+from .types import PressureCurve, Tip, hex_channels
 
 if TYPE_CHECKING:
     from .surface import Surface
@@ -46,14 +46,11 @@ class DabMaker:
         self.dice = np.random.default_rng(self.seed)
         self.count = 0
 
-    def pressed(self, pressure: NDArray[np.float64] | float) -> NDArray[np.float64]:
-        """What pressure 0-1 makes of a value, by the tip's curve (N53)."""
-        least = self.tip.pressure_least
-        return np.asarray(least + (1 - least) * np.asarray(pressure) ** self.tip.pressure_gamma)
-
     def step(self, sample: Sample) -> float:
         """Pixels from a dab to the next."""
-        radius = self.tip.radius * (float(self.pressed(sample[2])) if self.tip.pressure_radius else 1.0)
+        radius = self.tip.radius
+        if self.tip.pressure_radius:
+            radius *= float(_pressed(self.tip.pressure_radius_curve, np.array(sample[2])))
         if self.tip.unit == "world":
             radius /= self._unit(np.array([sample[:2]]))[0]
         return max(self.tip.spacing * 2 * radius, LEAST_STEP)
@@ -73,8 +70,8 @@ class DabMaker:
         numbers = np.arange(self.count, self.count + len(placed), dtype=np.int32) + 1
         self.count += len(placed)
         tip = self.tip
-        pressed = self.pressed(placed[:, 2])
-        share = pressed if tip.pressure_radius else np.ones(len(placed))
+        pressure, full = placed[:, 2], np.ones(len(placed))
+        share = _pressed(tip.pressure_radius_curve, pressure) if tip.pressure_radius else full
         share = share * (1 - tip.jitter_radius * dice[:, 2]) * self._taper(placed[:, 5], total)
         places = placed[:, :2]
         unit = self._unit(places) if tip.unit == "world" and (tip.jitter_place or self.camera is None) else None
@@ -88,8 +85,8 @@ class DabMaker:
         if tip.angle_mode == "random":
             angle = angle + 2 * np.pi * dice[:, 4]
         ahead = placed[:, 3:5] if tip.angle_mode in ("along", "lean") else np.tile([1.0, 0.0], (len(placed), 1))
-        strengths = tip.strength * (pressed if tip.pressure_strength else np.ones(len(placed)))
-        hardness = tip.hardness * (pressed if tip.pressure_hardness else np.ones(len(placed)))
+        strengths = tip.strength * (_pressed(tip.pressure_strength_curve, pressure) if tip.pressure_strength else full)
+        hardness = tip.hardness * (_pressed(tip.pressure_hardness_curve, pressure) if tip.pressure_hardness else full)
         if self.camera is None:
             return self._in_map(
                 places, radius / unit if unit is not None else radius, ahead, angle, strengths, hardness, numbers
@@ -176,6 +173,11 @@ class DabMaker:
                                    tangents[meets], numbers[meets], self.picture)
                     )  # fmt: skip
         return groups
+
+
+def _pressed(curve: PressureCurve, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Shares of a value that pressures 0-1 leave (N53)."""
+    return np.asarray(curve.least + (1 - curve.least) * pressure**curve.gamma)
 
 
 def _turned(

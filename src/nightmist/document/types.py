@@ -78,6 +78,13 @@ def hex_channels(color: str) -> tuple[float, float, float]:
     return int(color[1:3], 16) / 255, int(color[3:5], 16) / 255, int(color[5:7], 16) / 255
 
 
+class PressureCurve(Value):
+    """What a pen's pressure p makes of a value: least + (1 - least) · p^gamma of it (N53)."""
+
+    least: Share = Field(default=0.1, description="what pressure 0 leaves of the value")
+    gamma: float = Field(default=1.0, ge=0.1, le=10, description="above 1 light touches count less")
+
+
 class Tip(Value):
     """How the brush touches."""
 
@@ -92,8 +99,9 @@ class Tip(Value):
     pressure_radius: bool = False
     pressure_strength: bool = True
     pressure_hardness: bool = False
-    pressure_least: Share = Field(default=0.1, description="what pressure 0 leaves of a value")
-    pressure_gamma: float = Field(default=1.0, ge=0.1, le=10, description="above 1 light touches count less")
+    pressure_radius_curve: PressureCurve = PressureCurve()
+    pressure_strength_curve: PressureCurve = PressureCurve()
+    pressure_hardness_curve: PressureCurve = PressureCurve()
     jitter_place: float = Field(default=0.0, ge=0, le=10, description="in radii")
     jitter_radius: Share = 0.0
     jitter_angle: Share = 0.0

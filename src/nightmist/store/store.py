@@ -62,11 +62,16 @@ class Store:
 
     def migrate(self) -> None:
         """Bring the tables to the newest form."""
+        with _told():
+            alembic.upgrade(self.migrations, "head")
+
+    @property
+    def migrations(self) -> Config:
+        """Where alembic finds the steps, and the database."""
         config = Config()
         config.set_main_option("script_location", "nightmist.store:migrations")
         config.attributes["url"] = self.url
-        with _told():
-            alembic.upgrade(config, "head")
+        return config
 
     def hold_serving_lock(self) -> bool:
         """Become the only server of this database; False when another one is. Ends with the process."""

@@ -580,6 +580,24 @@ export interface components {
             pigment?: components["schemas"]["Pigment"] | null;
         };
         /**
+         * PressureCurve
+         * @description What a pen's pressure p makes of a value: least + (1 - least) · p^gamma of it (N53).
+         */
+        PressureCurve: {
+            /**
+             * Least
+             * @description what pressure 0 leaves of the value
+             * @default 0.1
+             */
+            least: number;
+            /**
+             * Gamma
+             * @description above 1 light touches count less
+             * @default 1
+             */
+            gamma: number;
+        };
+        /**
          * Problem
          * @description What went wrong, for people.
          */
@@ -676,17 +694,26 @@ export interface components {
              */
             pressure_hardness: boolean;
             /**
-             * Pressure Least
-             * @description what pressure 0 leaves of a value
-             * @default 0.1
+             * @default {
+             *       "least": 0.1,
+             *       "gamma": 1
+             *     }
              */
-            pressure_least: number;
+            pressure_radius_curve: components["schemas"]["PressureCurve"];
             /**
-             * Pressure Gamma
-             * @description above 1 light touches count less
-             * @default 1
+             * @default {
+             *       "least": 0.1,
+             *       "gamma": 1
+             *     }
              */
-            pressure_gamma: number;
+            pressure_strength_curve: components["schemas"]["PressureCurve"];
+            /**
+             * @default {
+             *       "least": 0.1,
+             *       "gamma": 1
+             *     }
+             */
+            pressure_hardness_curve: components["schemas"]["PressureCurve"];
             /**
              * Jitter Place
              * @description in radii
@@ -2015,6 +2042,7 @@ export type Pigment = components['schemas']['Pigment'];
 export type Plan = components['schemas']['Plan'];
 export type PlanLine = components['schemas']['PlanLine'];
 export type Preset = components['schemas']['Preset'];
+export type PressureCurve = components['schemas']['PressureCurve'];
 export type Problem = components['schemas']['Problem'];
 export type ProjectCard = components['schemas']['ProjectCard'];
 export type Tip = components['schemas']['Tip'];

@@ -1,4 +1,4 @@
-import { useId } from "react";
+import { type ReactNode, useId } from "react";
 
 import { TypedValue } from "./typed_value";
 
@@ -18,12 +18,14 @@ interface Props {
   title?: string;
   /** Words for both ends; the first stands in the label's place. */
   ends?: [string, string];
+  /** Stands behind the value. */
+  after?: ReactNode;
 }
 
 const STEPS = 1000;
 
 /** A labeled slider with its value beside it. */
-export function Slider({ label, value, min, max, show, read, onChange, fine, disabled, title, ends }: Props) {
+export function Slider({ label, value, min, max, show, read, onChange, fine, disabled, title, ends, after }: Props) {
   const id = useId();
   const share = (value - min) / (max - min);
   const place = Math.round(STEPS * (fine ? Math.sqrt(Math.max(share, 0)) : share));
@@ -54,6 +56,7 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
       <output htmlFor={id} className="w-11 shrink-0 text-right text-ink-2">
         <TypedValue text={show(value)} disabled={disabled} onType={type} />
       </output>
+      {after}
     </div>
   );
 }

@@ -4,10 +4,12 @@ import { useEffect, useState } from "react";
 import { keepPresets, listPresets } from "../api/rest";
 import type { Preset } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
+import type { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { TipPicture } from "./tip_picture";
 
 /** Tips under a name, with all their settings; the same in every project. */
-export function Presets() {
+export function Presets({ project }: { project: Project }) {
   const [presets, setPresets] = useState<Preset[]>([]);
   const [name, setName] = useState("");
   const [withPigment, setWithPigment] = useState(false);
@@ -37,7 +39,10 @@ export function Presets() {
       <div className="flex flex-wrap gap-1.5">
         {presets.map((preset) => (
           <span key={preset.name} className="flex items-center rounded-control bg-fog-2">
-            <button type="button" title={preset.pigment ? "Tip and pigment" : "Tip"} onClick={() => use(preset)} className="h-7 rounded-control px-2.5 hover:bg-fog-3">
+            <button type="button" title={preset.pigment ? "Tip and pigment" : "Tip"} onClick={() => use(preset)} className="flex h-7 items-center gap-1.5 rounded-control pr-2.5 pl-0.5 hover:bg-fog-3">
+              <span className="size-6">
+                <TipPicture tip={preset.tip} project={project} />
+              </span>
               {preset.name}
             </button>
             <button type="button" aria-label={`Forget ${preset.name}`} title="Forget" onClick={() => keep(presets.filter((other) => other !== preset))} className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-3">

@@ -1,3 +1,5 @@
+import { IconBallpen } from "@tabler/icons-react";
+
 import { LARGEST_RADIUS } from "../stage/hand";
 import { setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
@@ -5,7 +7,6 @@ import { Part } from "../ui/part";
 import { Slider } from "../ui/slider";
 import { ScratchArea } from "./scratch_area";
 import { TipSettings } from "./tip_settings";
-import { Toggle } from "./toggle";
 
 const percent = (value: number) => `${Math.round(value * 100)}%`;
 
@@ -24,22 +25,35 @@ export function TipPart({ project }: { project: Project }) {
       <div className="flex gap-3">
         <div className="shrink-0">
           <ScratchArea project={project} />
-          <div className="mt-1 flex gap-1">
-            <Toggle text="Size" on={tip.pressure_radius} onChange={(pressure_radius) => setTip({ pressure_radius })} what="Pressure changes the radius" />
-            <Toggle text="Flow" on={tip.pressure_strength} onChange={(pressure_strength) => setTip({ pressure_strength })} what="Pressure changes the strength" />
-          </div>
         </div>
         <div className="min-w-0 grow">
           <Slider
             label="Radius" value={tip.radius} min={world ? 0.001 : 1} max={world ? 2 : LARGEST_RADIUS} fine
             show={(v) => (world ? v.toPrecision(2) : `${Math.round(v)} px`)} onChange={(radius) => setTip({ radius })}
-            title="Keys , and . or hold R and drag: across the radius, up the hardness"
+            title="Keys , and . or hold R and drag: across the radius, up the hardness" after={<PenSwitch what="radius" />}
           />
-          <Slider label="Strength" value={tip.strength} min={0.01} max={1} show={percent} onChange={(strength) => setTip({ strength })} title="How much one stroke covers" />
-          <Slider label="Hardness" value={tip.hardness} min={0} max={1} show={percent} onChange={(hardness) => setTip({ hardness })} title="How much of the radius has full weight" />
-          <Slider label="Spacing" value={tip.spacing} min={0.02} max={2} fine show={percent} onChange={(spacing) => setTip({ spacing })} title="From dab to dab, as a share of the diameter" />
+          <Slider label="Strength" value={tip.strength} min={0.01} max={1} show={percent} onChange={(strength) => setTip({ strength })} title="How much one stroke covers" after={<PenSwitch what="strength" />} />
+          <Slider label="Hardness" value={tip.hardness} min={0} max={1} show={percent} onChange={(hardness) => setTip({ hardness })} title="How much of the radius has full weight" after={<PenSwitch what="hardness" />} />
+          <Slider label="Spacing" value={tip.spacing} min={0.02} max={2} fine show={percent} onChange={(spacing) => setTip({ spacing })} title="From dab to dab, as a share of the diameter" after={<span className="w-6 shrink-0" />} />
         </div>
       </div>
     </Part>
+  );
+}
+
+/** Whether a pen's pressure changes a value; its curve is under More. */
+function PenSwitch({ what }: { what: "radius" | "strength" | "hardness" }) {
+  const on = useDesk((desk) => desk.tip[`pressure_${what}`]);
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      aria-label={`Pressure changes the ${what}`}
+      title={`A pen's pressure changes the ${what}`}
+      onClick={() => setTip({ [`pressure_${what}`]: !on })}
+      className={`grid size-6 shrink-0 place-items-center rounded-control ${on ? "bg-accent-soft text-accent" : "text-ink-2 hover:bg-fog-3"}`}
+    >
+      <IconBallpen size={15} stroke={1.7} />
+    </button>
   );
 }

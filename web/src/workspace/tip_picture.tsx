@@ -63,5 +63,5 @@ export function TipPicture({ tip, project }: { tip: Tip; project: Project }) {
     }
     context.putImageData(image, 0, 0);
   }, [tip, picture]);
-  return <canvas ref={canvas} width={SIDE} height={SIDE} aria-hidden className="rounded-control bg-[#e9ebea]" />;
+  return <canvas ref={canvas} width={SIDE} height={SIDE} aria-hidden className="max-w-full rounded-control bg-[#e9ebea]" />;
 }

@@ -28,6 +28,12 @@ const ANGLES: { value: Tip["angle_mode"]; text: string; hint: string }[] = [
   { value: "random", text: "Random", hint: "Every dab is turned by chance" },
 ];
 
+const PRESSURES = [
+  { what: "radius", text: "Radius", hint: "Pressing harder paints wider" },
+  { what: "strength", text: "Strength", hint: "Pressing harder covers more" },
+  { what: "hardness", text: "Hardness", hint: "Pressing harder makes the rim harder" },
+] as const;
+
 const percent = (value: number) => `${Math.round(value * 100)}%`;
 
 /** Everything about the tip that is not needed all the time. */
@@ -47,10 +53,10 @@ export function TipSettings({ project }: { project: Project }) {
           <div>
             <Pictures project={project} />
             <PathSettings />
-            <Pressure />
           </div>
         </div>
-        <Presets />
+        <Pressure />
+        <Presets project={project} />
       </PopoverPanel>
     </Popover>
   );
@@ -135,13 +141,20 @@ function Pressure() {
   return (
     <>
       <Head>Pen pressure</Head>
-      <div className="flex gap-1.5">
-        <Toggle text="Radius" on={tip.pressure_radius} onChange={(pressure_radius) => setTip({ pressure_radius })} what="Pressing harder paints wider" />
-        <Toggle text="Strength" on={tip.pressure_strength} onChange={(pressure_strength) => setTip({ pressure_strength })} what="Pressing harder covers more" />
-        <Toggle text="Hardness" on={tip.pressure_hardness} onChange={(pressure_hardness) => setTip({ pressure_hardness })} what="Pressing harder makes the rim harder" />
+      <div className="grid grid-cols-3 gap-x-6">
+        {PRESSURES.map(({ what, text, hint }) => {
+          const on = tip[`pressure_${what}`];
+          const curve = tip[`pressure_${what}_curve`];
+          const change = (part: Partial<typeof curve>) => setTip({ [`pressure_${what}_curve`]: { ...curve, ...part } });
+          return (
+            <div key={what} className="flex flex-col">
+              <Toggle text={text} on={on} onChange={(next) => setTip({ [`pressure_${what}`]: next })} what={hint} />
+              <Slider label="Least" value={curve.least} min={0} max={1} disabled={!on} show={percent} onChange={(least) => change({ least })} title={`What the lightest touch leaves of the ${what}`} />
+              <Slider label="Curve" value={Math.log2(curve.gamma)} min={-2} max={2} disabled={!on} show={(v) => (2 ** v).toFixed(1)} read={Math.log2} onChange={(v) => change({ gamma: 2 ** v })} title="Above 1 light touches count less" />
+            </div>
+          );
+        })}
       </div>
-      <Slider label="Least" value={tip.pressure_least} min={0} max={1} show={percent} onChange={(pressure_least) => setTip({ pressure_least })} title="What the lightest touch leaves" />
-      <Slider label="Curve" value={Math.log2(tip.pressure_gamma)} min={-2} max={2} show={(v) => (2 ** v).toFixed(1)} onChange={(v) => setTip({ pressure_gamma: 2 ** v })} title="Above 1 light touches count less" />
     </>
   );
 }

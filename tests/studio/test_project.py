@@ -348,7 +348,7 @@ def test_fills_are_kept_and_come_back_to_the_bit(opened, store):
     browser = opened()
     state = browser.last(say.Welcome).state
     layers = {s.name: s.layers[0].id for s in state.surfaces}
-    fill = {"type": "fill", "layer": layers["left"], "layers": layers, "pigment": RED}
+    fill = {"layer": layers["left"], "layers": layers, "pigment": RED, "type": "fill"}
     face, uv = browser.project.call(last_face)
     like = {"type": "fill_color", "layer": layers["left"], "pigment": RED, "face": face, "uv": uv}
     requests = (

@@ -197,7 +197,7 @@ def _reached_rows(piece, m, px, py, pz, r):  # type: ignore[no-untyped-def]
     """Of a piece: the rows a dab reaches, and how squared distances run over row i.
 
     In a row, X(x) = R + A·x; the squared distance is nearest² + slope2·(x - middle)², with middle linear in i
-    and nearest² quadratic. Returns first, end, three coefficients of nearest², two of middle, slope2.
+    and nearest² quadratic. Returns first, end, and three coefficients of nearest², two of middle, slope2.
     """
     ax, ay, az = m[0], m[1], m[2]
     bx, by, bz = m[3], m[4], m[5]
@@ -213,7 +213,8 @@ def _reached_rows(piece, m, px, py, pz, r):  # type: ignore[no-untyped-def]
     bx, by, bz = bx + ax * shift, by + ay * shift, bz + az * shift
     near0, near1, near2 = rx * rx + ry * ry + rz * rz, rx * bx + ry * by + rz * bz, bx * bx + by * by + bz * bz
     first, end = 0, int(piece[4])
-    if near2 > 0:
+    # Where rows hardly step across, as on slivers, each is looked at.
+    if near2 > 1e-18 * near0:
         turn = -near1 / near2
         half2 = (r * r - near0) / near2 + turn * turn
         if half2 <= 0:
@@ -222,20 +223,24 @@ def _reached_rows(piece, m, px, py, pz, r):  # type: ignore[no-untyped-def]
             half = np.sqrt(half2)
             first = int(min(max(np.ceil(turn - half), 0.0), 64.0))
             end = min(end, int(min(max(np.floor(turn + half) + 1, 0.0), 64.0)))
-    return first, end, near0, 2 * near1, near2, middle, shift, slope2
+    return first, end, (near0, 2 * near1, near2, middle, shift, slope2)
 
 
 @kernel
-def _reached_texels(start, end, nearest2, middle, inverse, r2):  # type: ignore[no-untyped-def]
-    """Of the texels start:end of a row, those with nearest2 + (x - middle)²/inverse < r2."""
+def _reached_texels(piece, spans, i, parabola, r2):  # type: ignore[no-untyped-def]
+    """Of row i: the texels within the radius, nearest² and middle; `parabola` is the rest of `_reached_rows`."""
+    near0, near1, near2, middle0, shift, slope2 = parabola
+    nearest2 = max(0.0, near0 + i * (near1 + i * near2))
+    middle = middle0 + i * shift
+    start, end = int(spans[piece[5] + i, 0]), int(spans[piece[5] + i, 1])
     if nearest2 >= r2:
-        return start, start
-    if inverse > 0:
-        half = np.sqrt((r2 - nearest2) * inverse)
+        end = start
+    elif slope2 > 0:
+        half = np.sqrt((r2 - nearest2) / slope2)
         # Texels with |x - middle| < half, the ends excluded.
         start = max(start, int(min(max(np.floor(middle - half) + 1, -1.0), 65.0)))
         end = min(end, int(min(max(np.ceil(middle + half), -1.0), 65.0)))
-    return start, end
+    return start, end, nearest2, middle
 
 
 @kernel
@@ -251,15 +256,11 @@ def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, buil
     to_unit = np.float32(1.0 / r)
     soft = np.float32(1.0) / (np.float32(1.0) - hardness) if hardness < 1.0 else np.float32(0.0)
     one, zero = np.float32(1.0), np.float32(0.0)
-    first, last, near0, near1, near2, middle0, shift, slope2 = _reached_rows(piece, m, px, py, pz, r)
-    slope = np.float32(slope2)
-    inverse = 1.0 / slope2 if slope2 > 0 else 0.0
+    first, last, parabola = _reached_rows(piece, m, px, py, pz, r)
+    slope = np.float32(parabola[5])
     top, bottom, left, right = rect
     for i in range(first, last):
-        nearest2 = max(0.0, near0 + i * (near1 + i * near2))
-        middle = middle0 + i * shift
-        start, end = int(spans[piece[5] + i, 0]), int(spans[piece[5] + i, 1])
-        start, end = _reached_texels(start, end, nearest2, middle, inverse, r * r)
+        start, end, nearest2, middle = _reached_texels(piece, spans, i, parabola, r * r)
         if end <= start:
             continue
         row = piece[3] + i
@@ -291,9 +292,8 @@ def _gather_detailed(  # type: ignore[no-untyped-def]
     soft = np.float32(1.0) / (np.float32(1.0) - hardness) if hardness < 1.0 else np.float32(0.0)
     one, half = np.float32(1.0), np.float32(0.5)
     high, wide = picture.shape
-    first, last, near0, near1, near2, middle0, shift, slope2 = _reached_rows(piece, m, px, py, pz, r)
-    slope = np.float32(slope2)
-    inverse = 1.0 / slope2 if slope2 > 0 else 0.0
+    first, last, parabola = _reached_rows(piece, m, px, py, pz, r)
+    slope = np.float32(parabola[5])
     # Place in the tip, -1…1 to the right and down, linear over the piece.
     x, y = piece[1] + 0.5, piece[2] + piece[3] + 0.5
     rx, ry, rz = m[6] + m[3] * y + m[0] * x - px, m[7] + m[4] * y + m[1] * x - py, m[8] + m[5] * y + m[2] * x - pz
@@ -302,10 +302,7 @@ def _gather_detailed(  # type: ignore[no-untyped-def]
     ax, bx = side[0] * m[0] + side[1] * m[1] + side[2] * m[2], side[3] * m[0] + side[4] * m[1] + side[5] * m[2]
     ay, by = side[0] * m[3] + side[1] * m[4] + side[2] * m[5], side[3] * m[3] + side[4] * m[4] + side[5] * m[5]
     for i in range(first, last):
-        nearest2 = max(0.0, near0 + i * (near1 + i * near2))
-        middle = middle0 + i * shift
-        start, end = int(spans[piece[5] + i, 0]), int(spans[piece[5] + i, 1])
-        start, end = _reached_texels(start, end, nearest2, middle, inverse, r * r)
+        start, end, nearest2, middle = _reached_texels(piece, spans, i, parabola, r * r)
         if end <= start:
             continue
         row = piece[3] + i

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,9 +12,9 @@ from ..core.errors import NightmistError
 from ..core.kernels import address_of
 from ..core.relief.from_color import heights_of
 from ..core.texels import TileArea
-from ..core.texels.raster import Tile, TileKey
-from ..core.tools import along, lay_over, take_away, used_tiles
-from ..core.tools.extent import face_coverage, same_color
+from ..core.texels.raster import Raster, Tile, TileKey
+from ..core.tools import lay_gradient, lay_over, take_away, used_tiles
+from ..core.tools.cover import Cover, face_cover, same_color
 from .commands import PaintTiles, TileEdit
 from .types import CHANNELS, MAPS, Hit, MapName, Pigment
 
@@ -28,23 +27,6 @@ if TYPE_CHECKING:
 
 Region = Sequence[int] | NDArray[np.int64]
 Tiles = dict[TileKey, Tile | None]
-
-
-@dataclass
-class Cover:
-    """(H, W) float32 coverage of a map, cut into tiles."""
-
-    parts: NDArray[np.float32]
-    area: TileArea
-    table: NDArray[np.int64]
-
-    @classmethod
-    def of(cls, image: NDArray[np.float32]) -> Cover:
-        """Cut a picture up."""
-        rows, columns = image.shape[0] // 64, image.shape[1] // 64
-        parts = np.ascontiguousarray(image.reshape(rows, 64, columns, 64).swapaxes(1, 2).reshape(-1, 64, 64))
-        area = TileArea.of_tiles(np.flatnonzero(parts.any(axis=(1, 2))).astype(np.int32))
-        return cls(parts, area, np.array([address_of(part) for part in parts], np.int64))
 
 
 class Filling:
@@ -101,19 +83,16 @@ class Filling:
     ) -> None:
         """Cover the layer's surface with a mix of two pigments, by position between two points of the model."""
         first, second = pigments[0].values(), pigments[1].values()
-        share = along(layer.surface.ownership, start, end)
-        owned = ~np.isnan(share)
-        changes = {}
+        own = layer.surface.ownership
+        tiles = used_tiles(own)
+        changes = []
         for name in (n for n in MAPS if n in first and n in second):
-            image = layer.raster(name).read()
-            low, high = np.array(first[name]), np.array(second[name])
-            mixed = (low + (high - low) * share[owned][:, None].astype(np.float64)) * 65535
-            image[owned, :-1] = np.rint(mixed).astype(np.uint16)
-            image[owned, -1] = 65535
-            changes[name] = layer.raster(name).write(image)
+            fresh, after = _copies(layer.raster(name), tiles)
+            lay_gradient(own, start, end, tiles, after, (first[name], second[name]))
+            changes.append((layer, name, fresh))
         if not changes:
             raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
-        self._exchange("Gradient", [(layer, name, tiles) for name, tiles in changes.items()])
+        self._exchange("Gradient", changes)
 
     def bump_from_color(self, layer: Layer) -> None:
         """Give a layer height by how light its colors are, black lowest (N108); its cover is that of the color."""
@@ -136,8 +115,7 @@ class Filling:
             here = taker.surface
             faces = np.intersect1d(np.asarray(region, np.int64), here.faces)
             if len(faces):
-                image = face_coverage(self.mesh, here.uvs, here.ownership, here.gutter, faces)
-                found.append((taker, Cover.of(image)))
+                found.append((taker, face_cover(self.mesh, here.uvs, here.ownership, here.gutter, faces)))
         if not found:
             raise NightmistError("None of these faces lies on a surface with a layer to receive the fill.")
         return found
@@ -148,9 +126,10 @@ class Filling:
         surface = layer.surface
         if like.surface != surface.name:
             raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
-        image = surface.read("base_color")[..., :3]
+        surface.refresh()
+        image = surface.pictures["color"]
         x, y = (int(np.floor(c * side)) % side for c, side in zip(like.uv, surface.size, strict=True))
-        return Cover.of(same_color(image, [int(c) for c in image[y, x]], tolerance, surface.gutter))
+        return same_color(image, [int(c) for c in image[y, x, :3]], tolerance, surface.ownership, surface.gutter)
 
     def _lay(
         self, label: str, covers: list[tuple[Layer, Cover | None]], values: Mapping[MapName, tuple[float, ...] | None]
@@ -198,21 +177,26 @@ def _whole(layer: Layer, name: MapName, value: tuple[float, ...] | None) -> Tile
 def _covered(layer: Layer, name: MapName, cover: Cover, value: tuple[float, ...] | None) -> Tiles:
     """The tiles under a cover, with a value laid over them or taken away."""
     raster = layer.raster(name)
-    columns = raster.addresses.shape[1]
-    before = raster.addresses.ravel()
-    after = np.zeros(len(before), np.int64)
-    fresh: dict[TileKey, Tile] = {}
-    area = cover.area
+    before, area = raster.addresses.ravel(), cover.area
     if value is None:
         held = before[area.tiles] != 0
         area = TileArea(area.tiles[held], area.rects[held])
-    for tile in area.tiles:
-        key = int(tile) // columns, int(tile) % columns
-        old = raster.tiles.get(key)
-        fresh[key] = np.zeros((64, 64, raster.channels), np.uint16) if old is None else old.copy()
-        after[tile] = address_of(fresh[key])
+    fresh, after = _copies(raster, area.tiles)
     if value is None:
         take_away(area, cover.table, before, after, raster.channels)
     else:
         lay_over(area, cover.table, before, after, value)
-    return {key: tile if tile[..., -1].any() else None for key, tile in fresh.items()}
+    return {key: tile if tile is not None and tile[..., -1].any() else None for key, tile in fresh.items()}
+
+
+def _copies(raster: Raster, tiles: NDArray[np.int32]) -> tuple[Tiles, NDArray[np.int64]]:
+    """Tiles to work on, with what a raster holds, and the table of their addresses."""
+    columns = raster.addresses.shape[1]
+    fresh: Tiles = {}
+    table = np.zeros(raster.addresses.size, np.int64)
+    for tile in tiles:
+        key = int(tile) // columns, int(tile) % columns
+        old = raster.tiles.get(key)
+        made = np.zeros((64, 64, raster.channels), np.uint16) if old is None else old.copy()
+        fresh[key], table[tile] = made, address_of(made)
+    return fresh, table

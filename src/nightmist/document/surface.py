@@ -99,7 +99,7 @@ class Surface:
         self.pictures["relief"][:] = LEVEL
         #: Where slopes have to be looked at again.
         self.relief_stale = TileArea.empty()
-        self.stale: dict[MapName, TileArea] = {}
+        self.stale: dict[MapName, list[TileArea]] = {}
         for name in MAPS:
             self.mark(name, self.everywhere)
 
@@ -185,7 +185,7 @@ class Surface:
 
     def mark(self, name: MapName, area: TileArea) -> None:
         """This part of a map has to be composited again."""
-        self.stale[name] = area.joined(self.stale[name]) if name in self.stale else area
+        self.stale.setdefault(name, []).append(area)
 
     def mark_layer(self, layer: Layer) -> None:
         """Wherever the layer holds something has to be composited again."""
@@ -195,7 +195,8 @@ class Surface:
     def refresh(self) -> dict[PictureName, TileArea]:
         """Composite what is stale, gutter included; returns what changed in each picture."""
         changed: dict[PictureName, TileArea] = {}
-        stale, self.stale = self.stale, {}
+        stale = {name: TileArea.union(areas) for name, areas in self.stale.items()}
+        self.stale = {}
         for name, area in stale.items():
             if len(area):
                 self._compose(name, area)

@@ -41,6 +41,15 @@ class TileArea:
         return cls(united[:count], bounds[:count])
 
     @classmethod
+    def union(cls, areas: list[TileArea]) -> TileArea:
+        """The smallest area of this kind that holds all of these."""
+        if len(areas) == 1:
+            return areas[0]
+        return cls.of_rects(
+            np.concatenate([area.tiles for area in areas]), np.concatenate([area.rects for area in areas])
+        )
+
+    @classmethod
     def whole(cls, width: int, height: int) -> TileArea:
         """All of a map."""
         return cls.of_tiles(np.arange((width // TILE) * (height // TILE), dtype=np.int32))
@@ -57,11 +66,7 @@ class TileArea:
 
     def joined(self, other: TileArea) -> TileArea:
         """The smallest area of this kind that holds both."""
-        if not len(other):
-            return self
-        return TileArea.of_rects(
-            np.concatenate([self.tiles, other.tiles]), np.concatenate([self.rects, other.rects])
-        )  # fmt: skip
+        return TileArea.union([self, other]) if len(other) else self
 
 
 @kernel

@@ -1,0 +1,175 @@
+"""What a fill covers: faces with clean edges, or texels of one color; only the tiles where it covers anything."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import address_of, kernel
+from ..mesh import Mesh
+from ..texels.area import TileArea
+from ..texels.gutter import Gutter
+from ..texels.ownership import Ownership, own_texels
+
+
+@dataclass
+class Cover:
+    """Shares of texels covered, 0-1.
+
+    tiles: (n,) int32, rising. parts: (n, 64, 64) float32, one for each. table: (all tiles of the map,) int64,
+    addresses of the parts by tile number, 0 where there is none.
+    """
+
+    tiles: NDArray[np.int32]
+    parts: NDArray[np.float32]
+    table: NDArray[np.int64]
+
+    @property
+    def area(self) -> TileArea:
+        """Its tiles, whole."""
+        return TileArea.of_tiles(self.tiles)
+
+
+def face_cover(
+    mesh: Mesh, uv: NDArray[np.float32], own: Ownership, gutter: Gutter, faces: NDArray[np.int64]
+) -> Cover:  # fmt: skip
+    """How much of each texel belongs to `faces` of a surface (F23).
+
+    Where chosen and other faces meet inside an island the edge is smoothed by 2 × 2 samples; at an island's
+    border it goes on into the gutter, so that no rim shows.
+    """
+    chosen = np.zeros(len(mesh.faces), np.bool_)
+    chosen[faces] = True
+    fine = own_texels(mesh, own.faces[chosen[own.faces]], uv, 2 * own.width, 2 * own.height)
+    place = _places(own, _coarse_tiles(fine))
+    mine = _samples(fine, place)
+    # Faces without a texel of their own may still hold samples.
+    near = np.ones(len(own.faces), np.bool_)
+    near[own.pieces[:, 0]] = False
+    near[own.pieces[place[_tile_of_pieces(own)] >= 0, 0]] = True
+    every = _samples(own_texels(mesh, own.faces[near], uv, 2 * own.width, 2 * own.height), place)
+    parts = np.zeros((len(mine), 64, 64), np.float32)
+    _shares(own.tile_start, own.pieces, own.spans, chosen[own.faces], place, mine, every, parts)
+    return _with_gutter(own, gutter, place, parts)
+
+
+def same_color(
+    image: NDArray[np.uint16], wanted: Sequence[int], tolerance: float, own: Ownership, gutter: Gutter
+) -> Cover:  # fmt: skip
+    """1 where no channel of (H, W, c) differs from `wanted`, as many, by more than the tolerance, 0-1."""
+    color = np.asarray(wanted, np.int32)
+    most = round(tolerance * 65535)
+    found = np.zeros(len(own.tile_start) - 1, np.bool_)
+    nothing = np.zeros((0, 64, 64), np.float32)
+    _like(image, color, most, own.columns, found, np.zeros(0, np.int32), nothing)
+    place = _places(own, np.flatnonzero(found).astype(np.int32))
+    parts = np.zeros((int(found.sum()), 64, 64), np.float32)
+    _like(image, color, most, own.columns, found, place, parts)
+    return _with_gutter(own, gutter, place, parts)
+
+
+def _places(own: Ownership, tiles: NDArray[np.int32]) -> NDArray[np.int32]:
+    """(all tiles,): at which place each of `tiles` stands, -1 for others."""
+    place = np.full(len(own.tile_start) - 1, -1, np.int32)
+    place[tiles] = np.arange(len(tiles))
+    return place
+
+
+def _tile_of_pieces(own: Ownership) -> NDArray[np.int64]:
+    return np.repeat(np.arange(len(own.tile_start) - 1), np.diff(own.tile_start))
+
+
+def _coarse_tiles(fine: Ownership) -> NDArray[np.int32]:
+    """Tiles of the map at half the size in which a table has pieces."""
+    row, column = np.divmod(np.flatnonzero(np.diff(fine.tile_start)), fine.columns)
+    return np.unique(row // 2 * (fine.columns // 2) + column // 2).astype(np.int32)
+
+
+def _samples(fine: Ownership, place: NDArray[np.int32]) -> NDArray[np.uint8]:
+    """(n, 64, 64): which of a texel's 2 × 2 samples are covered, as four bits."""
+    bits = np.zeros((int(place.max(initial=-1)) + 1, 64, 64), np.uint8)
+    _set_bits(fine.tile_start, fine.pieces, fine.spans, fine.columns, place, bits)
+    return bits
+
+
+def _with_gutter(own: Ownership, gutter: Gutter, place: NDArray[np.int32], parts: NDArray[np.float32]) -> Cover:
+    """Gutter texels take the share of the inside texel that they repeat; their tiles are added."""
+    pairs, starts = gutter.by_source
+    tiles = np.flatnonzero(place >= 0)
+    targets = np.concatenate([pairs[:0, 0], *(pairs[starts[t] : starts[t + 1], 0] for t in tiles)])
+    beside = targets // own.width // 64 * own.columns + targets % own.width // 64
+    every = np.union1d(tiles, beside).astype(np.int32)
+    now = _places(own, every)
+    grown = np.zeros((len(every), 64, 64), np.float32)
+    grown[now[tiles]] = parts[place[tiles]]
+    _copy_gutter(*gutter.by_target, own.width, every, now, grown)
+    some = grown.any(axis=(1, 2))
+    parts, every = grown[some], every[some]
+    table = np.zeros(len(place), np.int64)
+    table[every] = address_of(parts) + np.arange(len(parts)) * parts.strides[0]
+    return Cover(every, parts, table)
+
+
+@kernel
+def _set_bits(tile_start, pieces, spans, columns, place, bits):  # type: ignore[no-untyped-def]
+    for t in range(len(tile_start) - 1):
+        row, column = t // columns, t % columns
+        slot = place[row // 2 * (columns // 2) + column // 2]
+        if slot < 0:
+            continue
+        top, left = row % 2 * 64, column % 2 * 64
+        for p in range(tile_start[t], tile_start[t + 1]):
+            for i in range(pieces[p, 4]):
+                y = top + pieces[p, 3] + i
+                first, end = spans[pieces[p, 5] + i]
+                for x in range(left + first, left + end):
+                    bits[slot, y // 2, x // 2] |= np.uint8(1 << (y % 2 * 2 + x % 2))
+
+
+@kernel
+def _shares(tile_start, pieces, spans, chosen, place, mine, every, parts):  # type: ignore[no-untyped-def]
+    counts = np.array([0, 1, 1, 2, 1, 2, 2, 3, 1, 2, 2, 3, 2, 3, 3, 4])
+    for t in range(len(place)):
+        k = place[t]
+        if k < 0:
+            continue
+        # A texel whose center is owned counts, even where no sample of a sliver was met.
+        for p in range(tile_start[t], tile_start[t + 1]):
+            for i in range(pieces[p, 4]):
+                first, end = spans[pieces[p, 5] + i]
+                parts[k, pieces[p, 3] + i, first:end] = 1.0 if chosen[pieces[p, 0]] else 0.0
+        for y in range(64):
+            for x in range(64):
+                if every[k, y, x] > 0:
+                    parts[k, y, x] = np.float32(counts[mine[k, y, x]] / counts[every[k, y, x]])
+
+
+@kernel
+def _like(image, wanted, most, columns, found, place, parts):  # type: ignore[no-untyped-def]
+    """Mark tiles with a texel near a color or, called again with places, the texels."""
+    for t in range(len(found)):
+        if len(place) > 0 and place[t] < 0:
+            continue
+        top, left = t // columns * 64, t % columns * 64
+        for y in range(64):
+            for x in range(64):
+                near = True
+                for c in range(len(wanted)):
+                    near = near and abs(int(image[top + y, left + x, c]) - wanted[c]) <= most
+                if near and len(place) > 0:
+                    parts[place[t], y, x] = 1.0
+                found[t] = found[t] or near
+
+
+@kernel
+def _copy_gutter(pairs, starts, width, tiles, place, parts):  # type: ignore[no-untyped-def]
+    columns = width // 64
+    for t in tiles:
+        for k in range(starts[t], starts[t + 1]):
+            ty, tx, sy, sx = pairs[k, 0] // width, pairs[k, 0] % width, pairs[k, 1] // width, pairs[k, 1] % width
+            source = place[sy // 64 * columns + sx // 64]
+            value = parts[source, sy % 64, sx % 64] if source >= 0 else np.float32(0.0)
+            parts[place[t], ty % 64, tx % 64] = value

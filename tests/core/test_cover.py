@@ -10,7 +10,7 @@ from nightmist.core.kernels import address_of
 from nightmist.core.texels import TILE
 from nightmist.core.texels.gutter import Gutter
 from nightmist.core.texels.ownership import own_texels
-from nightmist.core.tools import lay_gradient, used_tiles
+from nightmist.core.tools import lay_gradient
 from nightmist.core.tools.cover import Cover, face_cover, same_color
 
 from ..shapes import SHAPES, plane, sphere
@@ -91,13 +91,13 @@ def test_a_gradient_is_the_projection_on_its_line(shape):
     mesh = SHAPES[shape]()
     own, _ = tables(mesh)
     columns = WIDTH // TILE
-    tiles = {int(t): np.full((TILE, TILE, 4), 7, np.uint16) for t in used_tiles(own)}
+    tiles = {int(t): np.full((TILE, TILE, 4), 7, np.uint16) for t in own.used_tiles}
     table = np.zeros(len(own.tile_start) - 1, np.int64)
     for tile, texels in tiles.items():
         table[tile] = address_of(texels)
     start, end = np.array([-0.6, 0.3, 0.1]), np.array([0.5, -0.2, 0.4])
     values = ((0.1, 0.9, 0.5), (0.7, 0.2, 0.5))
-    lay_gradient(own, start, end, used_tiles(own), table, values)
+    lay_gradient(own, start, end, own.used_tiles, table, values)
     found = np.zeros((HEIGHT, WIDTH, 4), np.uint16)
     for tile, texels in tiles.items():
         found[
@@ -114,13 +114,11 @@ def test_a_gradient_is_the_projection_on_its_line(shape):
         assert (found[y, x, 3] == 65535).all()
         seen += mine.sum()
     assert seen > 2000
-    touched = (
-        np.isin(np.arange(len(table)), used_tiles(own)).reshape(HEIGHT // TILE, -1).repeat(TILE, 0).repeat(TILE, 1)
-    )
+    touched = np.isin(np.arange(len(table)), own.used_tiles).reshape(HEIGHT // TILE, -1).repeat(TILE, 0).repeat(TILE, 1)
     assert (found[(owner < 0) & touched] == 7).all()
 
 
 def test_a_gradient_needs_two_points():
     own, _ = tables(sphere())
     with pytest.raises(NightmistError, match="two different points"):
-        lay_gradient(own, (1, 2, 3), (1, 2, 3), used_tiles(own), np.zeros(8, np.int64), ((0,), (1,)))
+        lay_gradient(own, (1, 2, 3), (1, 2, 3), own.used_tiles, np.zeros(8, np.int64), ((0,), (1,)))

@@ -13,7 +13,7 @@ from ..core.kernels import address_of
 from ..core.relief.from_color import heights_of
 from ..core.texels import TileArea
 from ..core.texels.raster import Raster, Tile, TileKey
-from ..core.tools import lay_gradient, lay_over, take_away, used_tiles
+from ..core.tools import lay_gradient, lay_over, take_away
 from ..core.tools.cover import Cover, face_cover, same_color
 from .commands import PaintTiles, TileEdit
 from .types import CHANNELS, MAPS, Hit, MapName, Pigment
@@ -84,11 +84,10 @@ class Filling:
         """Cover the layer's surface with a mix of two pigments, by position between two points of the model."""
         first, second = pigments[0].values(), pigments[1].values()
         own = layer.surface.ownership
-        tiles = used_tiles(own)
         changes = []
         for name in (n for n in MAPS if n in first and n in second):
-            fresh, after = _copies(layer.raster(name), tiles)
-            lay_gradient(own, start, end, tiles, after, (first[name], second[name]))
+            fresh, after = _copies(layer.raster(name), own.used_tiles)
+            lay_gradient(own, start, end, own.used_tiles, after, (first[name], second[name]))
             changes.append((layer, name, fresh))
         if not changes:
             raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
@@ -168,10 +167,10 @@ def _whole(layer: Layer, name: MapName, value: tuple[float, ...] | None) -> Tile
     """Every tile of a surface, gaps included, with one value."""
     if value is None:
         return dict.fromkeys(layer.raster(name).tiles)
-    columns = layer.surface.ownership.columns
+    own = layer.surface.ownership
     tile = np.empty((64, 64, CHANNELS[name]), np.uint16)
     tile[...] = [round(v * 65535) for v in (*value, 1.0)]
-    return dict.fromkeys(((int(t) // columns, int(t) % columns) for t in used_tiles(layer.surface.ownership)), tile)
+    return dict.fromkeys(((int(t) // own.columns, int(t) % own.columns) for t in own.used_tiles), tile)
 
 
 def _covered(layer: Layer, name: MapName, cover: Cover, value: tuple[float, ...] | None) -> Tiles:

@@ -70,6 +70,11 @@ class Ownership:
         return owner
 
     @cached_property
+    def used_tiles(self) -> NDArray[np.int32]:
+        """Numbers of the tiles that hold some island; a fill of all of them leaves no rim at any seam."""
+        return np.flatnonzero(np.diff(self.tile_start)).astype(np.int32)
+
+    @cached_property
     def usual_texel(self) -> float:
         """The median side of a texel, model units."""
         return float(np.median(self.texel_size))

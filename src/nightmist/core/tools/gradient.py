@@ -1,4 +1,4 @@
-"""Whole surfaces, and gradients over them."""
+"""Gradients over a surface."""
 
 from __future__ import annotations
 
@@ -10,14 +10,6 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
-
-
-def used_tiles(own: Ownership) -> NDArray[np.int32]:
-    """Numbers of the tiles that hold some island: what a fill covers, gaps between islands included.
-
-    Whole tiles leave no rim at any seam.
-    """
-    return np.flatnonzero(np.diff(own.tile_start) > 0).astype(np.int32)
 
 
 def lay_gradient(

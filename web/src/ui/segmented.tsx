@@ -17,7 +17,7 @@ export function Segmented<T extends string>({ label, options, value, onChange }:
           aria-checked={option.value === value}
           title={option.hint}
           onClick={() => onChange(option.value)}
-          className={`h-7 rounded-control px-2.5 ${
+          className={`h-7 rounded-control ${options.length > 5 ? "px-2" : "px-2.5"} ${
             option.value === value ? "bg-accent-soft text-ink" : "text-ink-2 hover:bg-fog-2"
           }`}
         >

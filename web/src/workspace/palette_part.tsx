@@ -46,15 +46,15 @@ export function PalettePart() {
   );
   return (
     <Part title={title}>
-      <div className="flex max-h-[54px] flex-wrap gap-1 overflow-y-auto p-0.5">
+      <div className="flex max-h-[58px] flex-wrap gap-1 overflow-y-auto p-[3px]">
         {palette.map((value) =>
           swatch(value, `Use ${value}`, () => useDesk.setState({ palette: palette.filter((other) => other !== value) })),
         )}
       </div>
-      <div className="mt-1 flex h-7 gap-1 p-0.5" aria-label="Used lately">
+      <div className="flex h-[30px] gap-1 p-[3px]" aria-label="Used lately">
         {recent.map((value) => swatch(value, `Again ${value}`))}
       </div>
-      <div className="flex gap-1 overflow-x-auto">
+      <div className="flex gap-1 overflow-x-auto [mask-image:linear-gradient(to_right,black_86%,transparent)] pr-6">
         {pigments.map(({ name, pigment: kept }) => (
           <button
             key={name}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import kernel
+from ..kernels import in_two_threads, kernel
 from ..texels.across import Across
 from ..texels.area import TileArea
 from ..texels.gutter import Gutter
@@ -49,7 +49,9 @@ class Heights:
 
     def take(self, picture: NDArray[np.uint16], area: TileArea) -> None:
         """Take over heights, channel 0 of (H, W, 4), in an area."""
-        _copy(picture, self.columns, area.tiles, area.rects, self.image)
+        in_two_threads(
+            len(area), lambda a, b: _copy(picture, self.columns, area.tiles[a:b], area.rects[a:b], self.image)
+        )
         tiles = with_neighbors(area, self.own.width, self.own.height, TILE).tiles
         _continue(self.image.ravel(), self.rim, self.rim_starts, tiles)
 
@@ -86,8 +88,7 @@ def _copy(picture, columns, tiles, rects, image):  # type: ignore[no-untyped-def
     for i in range(len(tiles)):
         top, left = tiles[i] // columns * 64, tiles[i] % columns * 64
         for y in range(top + rects[i, 0], top + rects[i, 1]):
-            for x in range(left + rects[i, 2], left + rects[i, 3]):
-                image[y, x] = picture[y, x, 0]
+            image[y, left + rects[i, 2] : left + rects[i, 3]] = picture[y, left + rects[i, 2] : left + rects[i, 3], 0]
 
 
 @kernel

@@ -49,8 +49,13 @@ class Gutter:
         touched = np.zeros((self.width // TILE) * (self.height // TILE), np.uint8)
         touched[area.tiles] = 1
         flat = image.reshape(-1, 4)
-        for side, (pairs, starts) in enumerate((self.by_target, self.by_source)):
-            _spread(flat, pairs, side, starts, area.tiles, area.rects, self.width, touched)
+
+        def part(first: int, last: int) -> None:
+            tiles, rects = area.tiles[first:last], area.rects[first:last]
+            for side, (pairs, starts) in enumerate((self.by_target, self.by_source)):
+                _spread(flat, pairs, side, starts, tiles, rects, self.width, touched)
+
+        in_two_threads(len(area), part)
         return TileArea.of_tiles(np.flatnonzero(touched).astype(np.int32))
 
 
@@ -108,9 +113,10 @@ def _spread(image, pairs, side, starts, tiles, rects, width, touched):  # type: 
     columns = width // 64
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
+        whole = bottom - top == 64 and right - left == 64
         for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
-            y, x = (pairs[k, side] // width) % 64, (pairs[k, side] % width) % 64
-            if top <= y < bottom and left <= x < right:
+            y, x = (0, 0) if whole else (pairs[k, side] // width % 64, pairs[k, side] % width % 64)
+            if whole or (top <= y < bottom and left <= x < right):
                 target, source = pairs[k, 0], pairs[k, 1]
                 for c in range(4):
                     image[target, c] = image[source, c]

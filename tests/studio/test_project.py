@@ -348,16 +348,16 @@ def test_fills_are_kept_and_come_back_to_the_bit(opened, store):
     browser = opened()
     state = browser.last(say.Welcome).state
     layers = {s.name: s.layers[0].id for s in state.surfaces}
-    fill = {"layer": layers["left"], "layers": layers, "pigment": RED, "type": "fill"}
+    laid = {"layer": layers["left"], "layers": layers, "pigment": RED, "type": "fill"}
     face, uv = browser.project.call(last_face)
     like = {"type": "fill_color", "layer": layers["left"], "pigment": RED, "face": face, "uv": uv}
     requests = (
-        say.Fill(**fill, faces=[(0, 100_000)]),
-        say.Fill(**fill, faces=[(0, 1)], away=True),
+        say.Fill(**laid, faces=[(0, 100_000)]),
+        say.Fill(**laid, faces=[(0, 1)], away=True),
         say.BumpFromColor(type="bump_from_color", layer=layers["left"]),
         say.FillColor(**like, tolerance=0.1, away=True),
         say.FillColor(**like, tolerance=0.1),
-        say.Fill(**fill, away=True),
+        say.Fill(**laid, away=True),
     )
     seen = []
     for revision, request in enumerate(requests, 1):
@@ -371,7 +371,7 @@ def test_fills_are_kept_and_come_back_to_the_bit(opened, store):
         assert later.with_document(browser.id, lambda doc: (doc.undo(), pixels(doc))[1]) == before
     later.close()
     wrong = {"left": layers["right"]}
-    browser.project.ask(browser, say.Fill(**{**fill, "layers": wrong}, faces=[(0, 4)]))
+    browser.project.ask(browser, say.Fill(**{**laid, "layers": wrong}, faces=[(0, 4)]))
     browser.wait(lambda: browser.last(say.Refused))
     assert "not in the stack of left" in browser.last(say.Refused).message
 

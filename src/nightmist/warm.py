@@ -48,4 +48,4 @@ def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pig
     if hit:
         document.fill(layer, pigment, region=document.select(hit))
         document.fill_color(layer, pigment, hit)
-        document.clear_color(layer, hit)
+        document.take_away_color(layer, hit)

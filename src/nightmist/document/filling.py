@@ -62,7 +62,7 @@ class Filling:
         covers = self._covers(layer, surface, region, layers)
         self._lay("Fill", covers, dict(pigment.values()))
 
-    def clear(
+    def take_away(
         self, layer: Layer, surface: str | None = None, region: Region | None = None,
         layers: Mapping[str, Layer] | None = None, maps: Iterable[MapName] = MAPS,
     ) -> None:  # fmt: skip
@@ -74,7 +74,7 @@ class Filling:
         """Cover all texels of a surface that show nearly the color at a place."""
         self._lay("Fill color", [(layer, self._like(layer, like, tolerance))], dict(pigment.values()))
 
-    def clear_color(self, layer: Layer, like: Hit, tolerance: float = 0.03, maps: Iterable[MapName] = MAPS) -> None:
+    def take_away_color(self, layer: Layer, like: Hit, tolerance: float = 0.03, maps: Iterable[MapName] = MAPS) -> None:
         """Take away what a layer holds wherever its surface shows nearly the color at a place (N68)."""
         self._lay("Take away color", [(layer, self._like(layer, like, tolerance))], dict.fromkeys(maps))
 

@@ -276,7 +276,7 @@ class OpenProject:
                 layer = document.layer(request.layer)
                 like = Hit(layer.surface.name, request.face, NOWHERE, NOWHERE, request.uv)
                 if request.away:
-                    document.clear_color(layer, like, request.tolerance, request.pigment.values())
+                    document.take_away_color(layer, like, request.tolerance, request.pigment.values())
                 else:
                     document.fill_color(layer, request.pigment, like, request.tolerance)
             case say.BumpFromColor():
@@ -307,7 +307,7 @@ class OpenProject:
         region = faces_of_runs(runs, len(document.mesh.faces)) if runs is not None else None
         layers = self._layers(request.layers) or None
         if request.away:
-            document.clear(layer, region=region, layers=layers, maps=request.pigment.values())
+            document.take_away(layer, region=region, layers=layers, maps=request.pigment.values())
         else:
             document.fill(layer, request.pigment, region=region, layers=layers)
 

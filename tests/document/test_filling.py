@@ -52,6 +52,8 @@ def test_a_region_without_a_layer_is_refused():
     doc, layers = two()
     with pytest.raises(NightmistError, match="None of these faces"):
         doc.fill(layers["left"], RED, region=doc.surfaces["right"].faces, layers={"left": layers["left"]})
+    with pytest.raises(NightmistError, match="leaves every map alone"):
+        doc.fill(layers["right"], Pigment())
     layers["right"].visible = False
     with pytest.raises(NightmistError, match="hidden"):
         doc.fill(layers["right"], RED)

@@ -16,7 +16,7 @@ from ..core.texels.raster import Raster, Tile, TileKey
 from ..core.tools import lay_gradient, lay_over, take_away
 from ..core.tools.cover import Cover, face_cover, same_color
 from .commands import PaintTiles, TileEdit
-from .types import CHANNELS, MAPS, Hit, MapName, Pigment
+from .types import CHANNELS, EMPTY_PIGMENT, MAPS, Hit, MapName, Pigment
 
 if TYPE_CHECKING:
     from ..core.mesh import Mesh
@@ -134,6 +134,8 @@ class Filling:
         self, label: str, covers: list[tuple[Layer, Cover | None]], values: Mapping[MapName, tuple[float, ...] | None]
     ) -> None:
         """One command that lays values over layers; a value of None takes away."""
+        if not values:
+            raise NightmistError(EMPTY_PIGMENT)
         changes = []
         for layer, cover in covers:
             for name, value in values.items():

@@ -24,7 +24,7 @@ from .commands import PaintTiles, StrokeRecord, TileEdit
 from .dabs import DabMaker
 from .layer import Layer
 from .retouching import RETOUCHES, Retoucher
-from .types import MapName, Pigment, Tip, Tool
+from .types import EMPTY_PIGMENT, MapName, Pigment, Tip, Tool
 
 if TYPE_CHECKING:
     from .document import Document
@@ -106,7 +106,7 @@ class Stroke:
                 raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
         self.values = pigment.values() if pigment else {}
         if tool == "brush" and not self.values:
-            raise NightmistError("The pigment leaves every map alone. Give it a color or another value.")
+            raise NightmistError(EMPTY_PIGMENT)
         if tool == "clone" and source is None:
             raise NightmistError("Clone needs a source: choose the place to take paint from first.")
         self.document, self.tip, self.tool, self.pigment = document, tip, tool, pigment

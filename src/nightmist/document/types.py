@@ -22,6 +22,7 @@ Tool = Literal["brush", "erase", "smear", "soften", "sharpen", "clone"]
 TOOLS: tuple[Tool, ...] = Tool.__args__  # type: ignore[attr-defined]
 
 MIN_SIDE, MAX_SIDE = TILE, 8192
+EMPTY_PIGMENT = "The pigment leaves every map alone. Give it a color or another value."
 
 
 class Value(BaseModel):

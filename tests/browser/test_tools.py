@@ -48,6 +48,11 @@ def test_fill_sample_and_swap(painter, server):
     expect(page.get_by_test_id("kept")).to_have_text("Kept, change 1")
 
 
+def teal(image: np.ndarray, x: float) -> bool:
+    red, green, _ = image[image.shape[0] // 2, int(x * image.shape[1])]
+    return green > red + 40
+
+
 def test_fill_goes_over_surfaces_and_takes_away(painter, server):
     """Picked faces are filled on both surfaces in one step; Take away empties the island that is clicked."""
     tab = plain_red(painter)
@@ -66,6 +71,9 @@ def test_fill_goes_over_surfaces_and_takes_away(painter, server):
     page.keyboard.up("Shift")
     page.keyboard.press("2")
     page.wait_for_selector("canvas[data-views='model']", timeout=PATIENCE)
+    # Teal lies over both walls: what a click will fill is seen before.
+    for x in (0.4, 0.6):
+        tab.wait_view(lambda image, x=x: teal(image, x), "the picked faces are not marked")
     page.mouse.click(*tab.at(0.4, 0.5))
     tab.wait_kept(1)
     for surface in ("left", "right"):

@@ -15,6 +15,8 @@ const PICKED: FaceColor = [12, 140, 122, 120];
 const SERIOUS: FaceColor = [200, 65, 43, 170];
 const CARE: FaceColor = [228, 170, 60, 150];
 
+export type Marks = "all" | "picks" | "none";
+
 export interface Findings {
   serious: ReadonlySet<number>;
   care: ReadonlySet<number>;
@@ -57,13 +59,13 @@ export class Overlays {
     this.colors.follow(this.width, this.height);
   }
 
-  /** preparing: marks for work on UVs are shown; they would be in the way of judging paint. */
-  show(preparing: boolean, proof: Proof, picked: Uint8Array, findings: Findings): void {
-    const now = [preparing, ...(preparing ? [proof, picked, findings] : [])];
+  /** Marks for work on UVs would be in the way of judging paint; picked faces are shown where a fill will cover them. */
+  show(marks: Marks, proof: Proof, picked: Uint8Array, findings: Findings): void {
+    const now = [marks, ...(marks === "none" ? [] : [proof, picked, findings])];
     if (now.length === this.shown.length && now.every((value, i) => value === this.shown[i])) return;
     this.shown = now;
-    this.seams.show(preparing);
-    if (!preparing) {
+    this.seams.show(marks === "all");
+    if (marks === "none") {
       this.colors.paint(() => null);
       return;
     }

@@ -169,7 +169,8 @@ export class Stage {
     const proof = preparing ? desk.proof : "paint";
     const { faces } = usePicks.getState();
     const findings = useCheckup.getState().faces;
-    for (const each of this.overlays) each.show(preparing, proof, faces, findings);
+    const marks = preparing ? "all" : desk.tool === "fill" && desk.fillBy === "picked" ? "picks" : "none";
+    for (const each of this.overlays) each.show(marks, proof, faces, findings);
     const pictures = this.overlays.map((each, i) => each.picture(proof, state.surfaces[i]!));
     this.model.shade(desk.look, pictures);
     overlays.lines.lines.visible = desk.uvLines || preparing;

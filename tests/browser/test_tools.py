@@ -93,7 +93,7 @@ def test_fill_goes_over_surfaces_and_takes_away(painter, server):
 
 
 def test_color_becomes_bump(painter, server):
-    """A gray stroke on nothing rises with its edge; the relief is seen, and one undo takes it back."""
+    """Where the layer has color the height is its lightness; one undo takes it back."""
     tab = plain_red(painter)
     page = tab.page
     tab.drag((0.4, 0.4), (0.4, 0.6))

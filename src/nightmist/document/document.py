@@ -301,7 +301,7 @@ class Document(Filling, Preparing):
     def sample(self, hit: Hit, layer: Layer | None = None) -> Pigment:
         """What is stored at a place, of all layers together or of one: exactly, without light (N64)."""
         surface = self.surface(hit.surface)
-        x, y = (int(np.floor(c * side)) % side for c, side in zip(hit.uv, surface.size, strict=True))
+        y, x = surface.texel_at(hit.uv)
         found: dict[str, Any] = {}
         for name in MAPS:
             if layer is None:

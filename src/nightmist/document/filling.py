@@ -11,8 +11,7 @@ from numpy.typing import NDArray
 from ..core.errors import NightmistError
 from ..core.kernels import address_of
 from ..core.relief.from_color import heights_of
-from ..core.texels import TileArea
-from ..core.texels.raster import Raster, Tile, TileKey
+from ..core.texels.raster import Raster, Tile, TileKey, tile_key
 from ..core.tools import lay_gradient, lay_over, take_away
 from ..core.tools.cover import Cover, face_cover, same_color
 from .commands import PaintTiles, TileEdit
@@ -127,7 +126,7 @@ class Filling:
             raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
         surface.refresh()
         image = surface.pictures["color"]
-        x, y = (int(np.floor(c * side)) % side for c, side in zip(like.uv, surface.size, strict=True))
+        y, x = surface.texel_at(like.uv)
         return same_color(image, [int(c) for c in image[y, x, :3]], tolerance, surface.ownership, surface.gutter)
 
     def _lay(
@@ -172,7 +171,7 @@ def _whole(layer: Layer, name: MapName, value: tuple[float, ...] | None) -> Tile
     own = layer.surface.ownership
     tile = np.empty((64, 64, CHANNELS[name]), np.uint16)
     tile[...] = [round(v * 65535) for v in (*value, 1.0)]
-    return dict.fromkeys(((int(t) // own.columns, int(t) % own.columns) for t in own.used_tiles), tile)
+    return dict.fromkeys((tile_key(t, own.columns) for t in own.used_tiles), tile)
 
 
 def _covered(layer: Layer, name: MapName, cover: Cover, value: tuple[float, ...] | None) -> Tiles:
@@ -180,8 +179,7 @@ def _covered(layer: Layer, name: MapName, cover: Cover, value: tuple[float, ...]
     raster = layer.raster(name)
     before, area = raster.addresses.ravel(), cover.area
     if value is None:
-        held = before[area.tiles] != 0
-        area = TileArea(area.tiles[held], area.rects[held])
+        area = area.only(before[area.tiles] != 0)
     fresh, after = _copies(raster, area.tiles)
     if value is None:
         take_away(area, cover.table, before, after, raster.channels)
@@ -196,8 +194,7 @@ def _copies(raster: Raster, tiles: NDArray[np.int32]) -> tuple[Tiles, NDArray[np
     fresh: Tiles = {}
     table = np.zeros(raster.addresses.size, np.int64)
     for tile in tiles:
-        key = int(tile) // columns, int(tile) % columns
-        old = raster.tiles.get(key)
-        made = np.zeros((64, 64, raster.channels), np.uint16) if old is None else old.copy()
-        fresh[key], table[tile] = made, address_of(made)
+        key = tile_key(tile, columns)
+        made = fresh[key] = raster.copy_of(key)
+        table[tile] = address_of(made)
     return fresh, table

@@ -16,7 +16,7 @@ from ..core.kernels import address_of
 from ..core.mapping import Camera
 from ..core.texels import TileArea
 from ..core.texels.flat import flat_ownership
-from ..core.texels.raster import Tile, TileKey
+from ..core.texels.raster import Tile, TileKey, tile_key
 from ..core.tools import lay_over, take_away
 from ..core.tools.apply import NO_PICTURES, ONE_VALUE
 from .cloning import Cloner, CloneSource
@@ -55,14 +55,13 @@ class Target:
         """Give each tile a working copy the first time the stroke touches it."""
         columns = self.raster.addresses.shape[1]
         for tile in tiles:
-            key = (int(tile) // columns, int(tile) % columns)
+            key = tile_key(tile, columns)
             if key not in self.before:
-                old = self.raster.tiles.get(key)
-                self.before[key] = old
+                old = self.before[key] = self.raster.tiles.get(key)
                 if old is not None:
                     self.before_addresses[tile] = address_of(old)
                 # The raster marks its arrays read-only for Python; kernels write through the address.
-                self.raster.put(key, np.zeros((64, 64, self.raster.channels), np.uint16) if old is None else old.copy())
+                self.raster.put(key, self.raster.copy_of(key))
 
     def restore(self) -> None:
         """Put everything back as it was before the press."""
@@ -186,8 +185,7 @@ class Stroke:
         for target in self.targets[name]:
             raster, part = target.raster, area
             if self.tool == "erase":
-                filled = raster.addresses.ravel()[area.tiles] != 0
-                part = TileArea(area.tiles[filled], area.rects[filled])
+                part = area.only(raster.addresses.ravel()[area.tiles] != 0)
             target.prepare(part.tiles)
             after = raster.addresses.ravel()
             if self.tool == "erase":

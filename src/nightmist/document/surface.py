@@ -115,6 +115,11 @@ class Surface:
         """(width, height) of its maps in texels."""
         return self.state.width, self.state.height
 
+    def texel_at(self, uv: tuple[float, float]) -> tuple[int, int]:
+        """Row and column of the texel at a place of the map; the map repeats."""
+        width, height = self.size
+        return int(np.floor(uv[1] * height)) % height, int(np.floor(uv[0] * width)) % width
+
     @property
     def depth(self) -> float:
         """Model units that height 0-1 spans; 0.5 is the untouched surface."""

@@ -47,19 +47,16 @@ def why_unchanged(stroke: Stroke) -> Reason | None:
 def _places(stroke: Stroke) -> Iterator[tuple[Layer, int, int]]:
     """The layer under the stroke, and the texel, at places along it."""
     samples = stroke.record.samples
-    for sample in samples[:: max(1, len(samples) // PLACES)]:
+    for sample in samples[:: max(1, -(-len(samples) // PLACES))]:
         if stroke.record.camera is None:
             (layer,) = stroke.layers.values()
-            x, y = sample[0], sample[1]
+            width, height = layer.surface.size
+            yield layer, *layer.surface.texel_at((sample[0] / width, sample[1] / height))
         else:
             hit = stroke.document.pick(stroke.record.camera, sample[:2])
-            found = stroke.layers.get(hit.surface) if hit else None
-            if not hit or not found:
-                continue
-            layer = found
-            x, y = (c * side for c, side in zip(hit.uv, layer.surface.size, strict=True))
-        width, height = layer.surface.size
-        yield layer, int(y // 1) % height, int(x // 1) % width
+            if hit and hit.surface in stroke.layers:
+                layer = stroke.layers[hit.surface]
+                yield layer, *layer.surface.texel_at(hit.uv)
 
 
 def _holds(stroke: Stroke, layer: Layer, row: int, column: int) -> bool:

@@ -59,6 +59,10 @@ class TileArea:
         """Nothing."""
         return cls(np.zeros(0, np.int32), np.zeros((0, 4), np.int32))
 
+    def only(self, mask: NDArray[np.bool_]) -> TileArea:
+        """The tiles for which (n,) a mask holds."""
+        return TileArea(self.tiles[mask], self.rects[mask])
+
     @property
     def texels(self) -> int:
         """How many texels the rectangles hold."""

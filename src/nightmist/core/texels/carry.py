@@ -18,7 +18,7 @@ from ..mesh.mesh import Mesh
 from ..mesh.pick import barycentric
 from ..progress import Progress
 from .ownership import Ownership, affine
-from .raster import TILE, Raster, Tile, TileKey
+from .raster import TILE, Raster, Tile, TileKey, tile_key
 
 #: Old texels along a side of a new one that are told apart at most.
 MOST_SAMPLES = 4
@@ -127,7 +127,7 @@ def carried(
     cover_address = np.array([c.__array_interface__["data"][0] for c in covers], np.int64)
     slot = np.full(max(numbers) + 1, -1, np.int64)
     slot[numbers] = np.arange(len(numbers))
-    tiles = np.flatnonzero(np.diff(own.tile_start) > 0).astype(np.int32)
+    tiles = own.used_tiles
     out = np.zeros((len(tiles), TILE, TILE, channels), np.uint16)
     texel = place.texel if place.texel is not None else np.zeros((0, 0, 2), np.float32)
     texel_surface = place.texel_surface if place.texel_surface is not None else np.zeros((0, 0), np.int32)
@@ -140,7 +140,7 @@ def carried(
     )  # fmt: skip
     for i, tile in enumerate(tiles):
         if out[i, ..., -1].any():
-            result[int(tile) // own.columns, int(tile) % own.columns] = out[i].copy()
+            result[tile_key(tile, own.columns)] = out[i].copy()
     return result
 
 

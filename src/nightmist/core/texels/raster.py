@@ -13,6 +13,11 @@ Tile = NDArray[np.uint16]
 TileKey = tuple[int, int]
 
 
+def tile_key(tile: int, columns: int) -> TileKey:
+    """Row and column of a tile by its number."""
+    return int(tile) // columns, int(tile) % columns
+
+
 class Raster:
     """W × H texels of `channels` uint16, the last one alpha; a tile that is absent is transparent.
 
@@ -24,6 +29,11 @@ class Raster:
         self.width, self.height, self.channels = width, height, channels
         self.tiles: dict[TileKey, Tile] = {}
         self.addresses = np.zeros((height // TILE, width // TILE), np.int64)
+
+    def copy_of(self, key: TileKey) -> Tile:
+        """A tile to work on, with what lies there."""
+        tile = self.tiles.get(key)
+        return np.zeros((TILE, TILE, self.channels), np.uint16) if tile is None else tile.copy()
 
     def put(self, key: TileKey, tile: Tile | None) -> None:
         """Set or clear one tile; the array belongs to the raster from now on."""

@@ -84,7 +84,7 @@ def _tile_of_pieces(own: Ownership) -> NDArray[np.int64]:
 
 def _coarse_tiles(fine: Ownership) -> NDArray[np.int32]:
     """Tiles of the map at half the size in which a table has pieces."""
-    row, column = np.divmod(np.flatnonzero(np.diff(fine.tile_start)), fine.columns)
+    row, column = np.divmod(fine.used_tiles, fine.columns)
     return np.unique(row // 2 * (fine.columns // 2) + column // 2).astype(np.int32)
 
 

@@ -271,8 +271,9 @@ def _mix(picture, columns, tiles, rects, weights, step, amount, addresses):  # t
                 for c in range(channels):
                     _mean_of_nine(block[c], yy, xx, step, means[c])
                     here, near, out = block[c, yy, xx : xx + 32], means[c], line[c, at : at + 32]
-                    for j in range(32):
-                        out[j] = here[j] + (near[j] - here[j]) * share[j] * amount
+                    if amount > 0 or c == alpha:
+                        for j in range(32):
+                            out[j] = here[j] + (near[j] - here[j]) * share[j] * amount
                 if amount < 0:
                     # Away from the mean, color and alpha each by itself: divided by little they would run wild.
                     held, covers, near_covers = block[alpha, yy, xx : xx + 32], line[alpha, at : at + 32], means[alpha]

@@ -11,7 +11,7 @@ import numpy as np
 from nightmist.core.texels.encode import to_bytes
 from nightmist.demo.project import demo_document
 from nightmist.document import Document, Pigment, Tip
-from nightmist.document.stroke import Stroke
+from nightmist.document.painting.stroke import Stroke
 
 from .dab import flat_mesh
 from .measure import best_of

@@ -58,8 +58,8 @@ def steps(path: str) -> None:
     _timed("start", lambda: None)
     document: Document = _timed("open", lambda: Document.open(path, 2048))
     surface = document.surfaces["ring"]
-    _timed("ownership table", lambda: surface.ownership)
-    _timed("gutter", lambda: surface.gutter)
+    _timed("ownership table", lambda: surface.layout.ownership)
+    _timed("gutter", lambda: surface.layout.gutter)
     _timed("checkup", document.check_uvs)
     _timed("model for the stage", lambda: write_mesh(Snapshot.of(document)))
     coat = surface.layers.add("brushed")

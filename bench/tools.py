@@ -11,14 +11,14 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
+from nightmist.document.layer import Layer
 from scipy import ndimage
 
 import nightmist as nm
 from nightmist.core.brush.mirror import Mirror
 from nightmist.core.texels import TileArea
 from nightmist.demo.buoy import lantern_buoy
-from nightmist.document.layer import Layer
-from nightmist.document.types import Tool
+from nightmist.document.values import Tool
 
 from .measure import best_of, verdict
 

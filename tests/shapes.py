@@ -119,4 +119,12 @@ def fin() -> Mesh:
     return soup(points, [(0, 2, 3), (0, 3, 1), (0, 1, 5), (0, 5, 4), (0, 6, 7), (0, 7, 1)])
 
 
+def lay_picture(doc, layer, name, image) -> None:
+    """Put a whole picture into a layer's raster, with no undo step."""
+    raster = doc.raster(layer.id, name).copy()
+    raster.take(image)
+    doc.place(f"{layer.id}/{name}", raster.tiles)
+    doc.composites.clear()
+
+
 SHAPES = {"plane": plane, "sphere": sphere, "plate": plate, "overlapped": overlapped, "repeating": repeating}

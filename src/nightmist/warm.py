@@ -7,9 +7,9 @@ from .core.mapping import Camera
 from .core.texels.encode import is_uniform, to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
-from .document.cloning import CloneSource
-from .document.layer import Layer
-from .document.retouching import RETOUCHES
+from .document.api import Layer
+from .document.painting.retouching import RETOUCHES
+from .document.values import CloneSource
 
 
 def warm_up() -> None:
@@ -24,11 +24,9 @@ def warm_up() -> None:
     document.stroke(layers[0], [(150, 150)], camera, Tip(radius=30), None, tool="erase")
     _warm_options(document, layers[0], camera, pigment)
     document.gradient(layers[0], (0, 0, 0), (0, 1, 0), (pigment, pigment))
-    for surface in document.surfaces.values():
-        surface.refresh()
-        surface.read("normal")
-        is_uniform(to_bytes(surface.pictures["color"]))
     document.refresh()
+    for composite in document.composites.values():
+        is_uniform(to_bytes(composite.pictures["color"]))
     # What preparing needs: layout, checkup, carrying paint over, the model for the stage.
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()
@@ -48,4 +46,4 @@ def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pig
     if hit:
         document.fill(layer, pigment, region=document.select(hit))
         document.fill_color(layer, pigment, hit)
-        document.take_away_color(layer, hit)
+        document.erase_color(layer, hit)

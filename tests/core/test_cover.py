@@ -97,7 +97,7 @@ def test_a_gradient_is_the_projection_on_its_line(shape):
         table[tile] = address_of(texels)
     start, end = np.array([-0.6, 0.3, 0.1]), np.array([0.5, -0.2, 0.4])
     values = ((0.1, 0.9, 0.5), (0.7, 0.2, 0.5))
-    lay_gradient(own, start, end, own.used_tiles, table, values)
+    lay_gradient(own, np.zeros(len(own.faces), np.uint8), start, end, own.used_tiles, table, values)
     found = np.zeros((HEIGHT, WIDTH, 4), np.uint16)
     for tile, texels in tiles.items():
         found[
@@ -121,4 +121,12 @@ def test_a_gradient_is_the_projection_on_its_line(shape):
 def test_a_gradient_needs_two_points():
     own, _ = tables(sphere())
     with pytest.raises(NightmistError, match="two different points"):
-        lay_gradient(own, (1, 2, 3), (1, 2, 3), own.used_tiles, np.zeros(8, np.int64), ((0,), (1,)))
+        lay_gradient(
+            own,
+            np.zeros(len(own.faces), np.uint8),
+            (1, 2, 3),
+            (1, 2, 3),
+            own.used_tiles,
+            np.zeros(8, np.int64),
+            ((0,), (1,)),
+        )

@@ -10,7 +10,7 @@ from nightmist.core.compose import BLEND_MODES, Sheet, compose_color, compose_va
 from nightmist.core.kernels import address_of
 from nightmist.core.texels import Raster, TileArea
 from nightmist.core.texels.encode import to_bytes
-from nightmist.core.tools import lay_over, take_away
+from nightmist.core.tools import composite_over, erase
 
 AREA = TileArea.whole(64, 64)
 RNG = np.random.default_rng(11)
@@ -23,7 +23,7 @@ def tables(*tiles):
 def brushed(before, cover, value):
     after = before.copy() if before is not None else np.zeros((64, 64, len(value) + 1), np.uint16)
     coverage, old, new = tables(cover, before, after)
-    lay_over(AREA, coverage, old, new, value)
+    composite_over(AREA, coverage, old, new, value)
     return after
 
 
@@ -67,7 +67,7 @@ def test_erase_takes_alpha_only():
     cover[0] = 1
     after = before.copy()
     coverage, old, new = tables(cover, before, after)
-    take_away(AREA, coverage, old, new, 4)
+    erase(AREA, coverage, old, new, 4)
     wanted = before[..., 3] * (1 - cover.astype(float))
     assert np.abs(after[..., 3] - wanted).max() <= 0.51
     assert (after[1:, :, :3][after[1:, :, 3] > 0] == before[1:, :, :3][after[1:, :, 3] > 0]).all()

@@ -7,7 +7,7 @@ import pytest
 
 from nightmist import Document, Pigment
 
-from ..shapes import grid, joined, placed, plane, sphere
+from ..shapes import grid, joined, lay_picture, placed, plane, sphere
 
 
 def decoded(normals):
@@ -24,16 +24,13 @@ def with_height(mesh, height, size=(512, 512)):
         y, x, places, _ = texels(surface)
         image[y, x, 0] = np.rint(height(places) * 65535)
         image[y, x, 1] = 65535
-        raster = layer.raster("height")
-        for key, tile in raster.write(image).items():
-            raster.put(key, tile)
-        surface.mark_layer(layer)
+        lay_picture(doc, layer, "height", image)
     return doc
 
 
 def texels(surface):
     """Owned texels: y, x, places (n, 3), and unit vectors along rows and columns with their lengths, per texel."""
-    owner = surface.ownership.owner()
+    owner = surface.layout.ownership.owner()
     y, x = np.nonzero(owner >= 0)
     face = owner[y, x]
     uv = surface.uvs[surface.faces[face]].astype(float) * surface.size
@@ -137,7 +134,7 @@ def test_height_painted_next_door_changes_the_slope_here():
     doc.fill(coat, Pigment(height=0.9), "right")
     tilted = (doc.surfaces["left"].read("normal") != [32768, 32768, 65535]).any(axis=2)
     assert tilted.any()
-    _, columns = np.nonzero(tilted & doc.surfaces["left"].ownership.covered())
+    _, columns = np.nonzero(tilted & doc.surfaces["left"].layout.ownership.covered())
     assert columns.min() == columns.max()  # one column of texels, at the edge
     doc.undo()
     assert (doc.surfaces["left"].read("normal") == [32768, 32768, 65535]).all()

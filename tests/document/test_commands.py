@@ -10,10 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
-from nightmist.document.commands import COMMAND
+from nightmist.document.change import Change
+from nightmist.document.derived.pool import Pool, digest_of
 from nightmist.document.history import DEPTH, History
-from nightmist.document.pool import Pool, digest_of
-from nightmist.document.types import MAPS
+from nightmist.document.values import MAPS
 
 from ..shapes import walls
 
@@ -28,10 +28,10 @@ def document() -> Document:
 
 
 def whole(doc: Document):
-    """Everything a painter could see or get back: structure, pixels of layers, composited maps."""
+    """Everything a painter could see or get back: structure, pixels of layers, composited maps and normals."""
     layers = {i: {n: layer.read(n).tobytes() for n in MAPS} for i, layer in doc.layers.items()}
-    shown = {n: {m: s.read(m).tobytes() for m in MAPS} for n, s in doc.surfaces.items()}
-    return doc.state().model_dump(), layers, shown
+    shown = {n: {m: s.read(m).tobytes() for m in (*MAPS, "normal")} for n, s in doc.surfaces.items()}
+    return dict(doc.values), layers, shown
 
 
 def change(doc: Document, kind: str, dice: int) -> None:
@@ -68,7 +68,7 @@ def refit(doc: Document, surface: str, dice: int) -> None:
         lambda: doc.move_islands(surface, faces, (0.9, 0.1, 0, 0.9, dice % 5, 1)),
         lambda: doc.resize(surface, (128, 64) if doc.surfaces[surface].size != (128, 64) else 64),
         lambda: doc.assign_faces(faces[: dice % 7 + 1], name="Rim"),
-        lambda: doc.hide_parts([] if doc.hidden_parts else [dice % 2]),
+        lambda: doc.hide_parts([] if doc.project.hidden_parts else [dice % 2]),
         lambda: doc.mark_seams(int(faces[0]), dice % 3, "loop", marked=dice % 4 > 0),
     ]
     with contextlib.suppress(NightmistError):
@@ -107,11 +107,11 @@ def test_json_keeps_all_of_a_command(kind):
     before = whole(doc)
     change(doc, kind, 10)
     after = whole(doc)
-    command = COMMAND.validate_json(COMMAND.dump_json(doc.history.commands[-1]))
-    assert command == doc.history.commands[-1]
-    command.inverse().apply(doc)
+    command = Change.model_validate_json(doc.history.changes[-1].model_dump_json())
+    assert command == doc.history.changes[-1]
+    doc.apply(command.inverse())
     assert whole(doc) == before
-    command.apply(doc)
+    doc.apply(command)
     assert whole(doc) == after
     assert command.label
 
@@ -132,11 +132,11 @@ def test_a_new_change_ends_what_could_be_redone():
 def test_history_forgets_the_oldest_and_keeps_its_place():
     """Beyond its depth the oldest commands fall out; the place counts on."""
     doc = document()
-    command = doc.history.commands[0]
+    command = doc.history.changes[0]
     history = History()
     for _ in range(DEPTH + 25):
         history.push(command)
-    assert len(history.commands) == DEPTH
+    assert len(history.changes) == DEPTH
     assert history.place == DEPTH + 25
 
 

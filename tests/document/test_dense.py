@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nightmist import Camera, Document, Pigment, Tip
-from nightmist.document.dense import MOST_BYTES, DensePictures
+from nightmist.document.derived.dense import MOST_BYTES, DensePictures
 
 from ..shapes import plane
 

@@ -32,7 +32,7 @@ def test_a_region_is_filled_on_all_its_surfaces_in_one_step():
     doc.fill(layers["left"], RED, region=everything)
     assert doc.history.place == place + 1
     for name, layer in layers.items():
-        inside = doc.surfaces[name].ownership.covered()
+        inside = doc.surfaces[name].layout.ownership.covered()
         for map_name in ("base_color", "roughness"):
             assert (alpha(layer, map_name)[inside] == 1).all()
     doc.undo()
@@ -69,8 +69,8 @@ def test_taking_away_is_the_opposite_of_laying_on(half):
     region = np.flatnonzero(doc.mesh.corners.mean(axis=1)[:, 0] < 0) if half else None
     other = doc.surfaces["surface"].layers.add("brushed")
     doc.fill(other, RED, region=region)
-    doc.take_away(layer, region=region, maps=["base_color"])
-    owned = doc.surfaces["surface"].ownership.covered()
+    doc.erase(layer, region=region, maps=["base_color"])
+    owned = doc.surfaces["surface"].layout.ownership.covered()
     assert np.abs(alpha(layer) + alpha(other) - 1)[owned].max() < 2 / 65535
     assert (alpha(layer)[owned] == 0).sum() > owned.sum() * (0.45 if half else 0.99)
     np.testing.assert_array_equal(layer.read("roughness"), before["roughness"])
@@ -82,11 +82,11 @@ def test_tiles_with_nothing_left_are_not_kept():
     doc = Document.from_mesh(sphere(), "ball", (256, 256))
     layer = doc.surfaces["surface"].layers.add("brushed")
     doc.fill(layer, RED, region=np.arange(len(doc.mesh.faces)))
-    assert layer.rasters["base_color"].tiles
-    doc.take_away(layer, region=np.arange(len(doc.mesh.faces)))
-    assert not any(raster.tiles for raster in layer.rasters.values())
+    assert "base_color" in doc.painted_maps(layer.id)
+    doc.erase(layer, region=np.arange(len(doc.mesh.faces)))
+    assert not doc.painted_maps(layer.id)
     place = doc.history.place
-    doc.take_away(layer)
+    doc.erase(layer)
     assert doc.history.place == place, "what holds nothing is not changed"
 
 
@@ -99,14 +99,14 @@ def test_what_shows_a_color_is_taken_away():
     hit = doc.pick(CAMERA, (115, 150))
     x, y = (int(c * 256) for c in hit.uv)
     gone = np.abs(before[..., :3] - before[y, x, :3]).max(axis=2) <= round(0.2 * 65535)
-    doc.take_away_color(layer, hit, tolerance=0.2)
+    doc.erase_color(layer, hit, tolerance=0.2)
     after = layer.read("base_color")
-    owned = doc.surfaces["surface"].ownership.covered()
+    owned = doc.surfaces["surface"].layout.ownership.covered()
     assert 0.1 < gone[owned].mean() < 0.6
     assert (after[..., 3][owned & gone] == 0).all()
     np.testing.assert_array_equal(after[owned & ~gone], before[owned & ~gone])
     with pytest.raises(NightmistError, match="tolerance"):
-        doc.take_away_color(layer, hit, tolerance=2)
+        doc.erase_color(layer, hit, tolerance=2)
 
 
 def test_bump_from_color_is_the_lightness_of_the_paint():

@@ -14,7 +14,8 @@ from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh.seams import edges_at
 from nightmist.core.progress import CancelledError
 from nightmist.demo.buoy import lantern_buoy
-from nightmist.document.types import StartValues
+from nightmist.document.preparing.refit import Plan, refit
+from nightmist.document.values import StartValues
 
 from ..shapes import joined, placed, plane, plate, sphere, walls
 
@@ -45,7 +46,7 @@ def seen(doc: Document, points: np.ndarray, normals: np.ndarray, name="base_colo
     weights, _ = doc.caster.attributes(hits, np.arange(len(points)))
     values = np.zeros((len(points), 3))
     for surface in doc.surfaces.values():
-        here = doc.mesh.face_surface[hits.face] == surface.number
+        here = doc.mesh.face_surface[hits.face] == surface.value.number
         uv = (surface.uvs[hits.face[here]] * weights[here][:, :, None]).sum(axis=1)
         texel = np.floor(uv * surface.size).astype(int) % surface.size
         image = surface.read(name)
@@ -78,8 +79,8 @@ def test_paint_survives_a_new_unwrap_and_the_way_back(method):
     assert np.abs(doc.mesh.uvs[0] - uv).max() > 0.05
     assert np.abs(seen(doc, points, normals) - before).mean() < 2
     restored = doc.mesh.with_uvs(0, np.arange(len(mesh.faces)), uv)
-    doc._refit("Back", mesh=restored, carry={"surface"})
-    owner = doc.surfaces["surface"].ownership.owner()
+    doc.do(refit(doc, Plan("Back", mesh=restored, moved=[doc.surfaces["surface"].id])))
+    owner = doc.surfaces["surface"].layout.ownership.owner()
     inside = np.ones_like(owner, bool)
     for shift in ((0, 3), (0, -3), (3, 0), (-3, 0)):
         inside &= np.roll(owner, shift, (0, 1)) >= 0
@@ -198,10 +199,10 @@ def test_the_chosen_uv_set_is_painted_and_exported():
     assert np.abs(seen(doc, points, normals) - before).mean() < 1.5
     with pytest.raises(NightmistError, match="no UV set 2"):
         doc.choose_uv_set("surface", 2)
-    from nightmist.document.export import glb
+    from nightmist.document.files.hand_off import glb
 
     assert b'"texCoord":1' in glb(doc)
-    assert not doc.surfaces["surface"].ownership.covered()[:40].any()
+    assert not doc.surfaces["surface"].layout.ownership.covered()[:40].any()
 
 
 def test_sizes_follow_the_project_unless_they_are_exceptions():
@@ -212,7 +213,7 @@ def test_sizes_follow_the_project_unless_they_are_exceptions():
     assert {name: s.size for name, s in doc.surfaces.items()} == {"left": (256, 256), "right": (512, 512)}
     doc.follow_project_size("left")
     assert doc.surfaces["left"].size == (512, 512)
-    assert not doc.surfaces["left"].state.own_size
+    assert not doc.surfaces["left"].value.own_size
     with pytest.raises(NightmistError, match="power of two"):
         doc.resize("left", 100)
 

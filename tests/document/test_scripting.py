@@ -15,7 +15,7 @@ import nightmist as nm
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.pictures import write_png
 from nightmist.demo.buoy import lantern_buoy
-from nightmist.document.picture import portrait
+from nightmist.document.files.portrait import portrait
 
 from ..shapes import plane
 
@@ -51,7 +51,9 @@ def test_open_look_paint(buoy):
     )
     assert pen.pressure_radius
     doc.fill(coat, pigment=rust, surface="hull")
-    assert (hull.read("base_color")[hull.ownership.covered()] == [0x7D * 257, 0x3D * 257, 0x1F * 257, 65535]).all()
+    assert (
+        hull.read("base_color")[hull.layout.ownership.covered()] == [0x7D * 257, 0x3D * 257, 0x1F * 257, 65535]
+    ).all()
     doc.gradient(coat, start=(0, -1, 0), end=(0, 1, 0), pigments=(rust, nm.Pigment(base_color="#e5e1d5")))
     hull.depth = 0.02
     assert hull.read("base_color").shape == (512, 512, 4)
@@ -77,7 +79,7 @@ def test_a_gradient_is_exact():
     doc.gradient(layer, (-1, 0, 0), (1, 0, 0), ends)
     x = (np.arange(256) + 0.5) / 256
     share = np.clip((x - 0.05) / 0.9, 0, 1)
-    owned = doc.surfaces["surface"].ownership.covered()[128]
+    owned = doc.surfaces["surface"].layout.ownership.covered()[128]
     color, height = layer.read("base_color")[128], layer.read("height")[128]
     wanted = share[:, None] * [65535, 0x80 * 257, 0]
     assert np.abs(color[owned, :3] - wanted[owned]).max() <= 1
@@ -128,11 +130,11 @@ def test_pictures_of_the_file_become_the_lowest_layer(buoy):
     back = nm.Document.open("out/buoy.glb", size=256)
     hull = back.surfaces["hull"]
     assert [layer.name for layer in hull.layers] == ["From the file"]
-    covered = hull.ownership.covered()
+    covered = hull.layout.ownership.covered()
     for name in ("base_color", "metallic"):
         difference = back.surfaces["hull"].read(name)[covered].astype(int) - doc.surfaces["hull"].read(name)[covered]
         assert np.abs(difference).max() <= 129
-    assert not back.history.commands
+    assert not back.history.changes
 
 
 def test_a_missing_picture_is_named(tmp_path):
@@ -140,8 +142,8 @@ def test_a_missing_picture_is_named(tmp_path):
     (tmp_path / "a.obj").write_text("mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\n")
     (tmp_path / "a.mtl").write_text("newmtl m\nmap_Kd rust.png\n")
     doc = nm.Document.open(tmp_path / "a.obj", size=64)
-    assert [(m.slot, m.file) for m in doc.surfaces["m"].state.missing] == [("base_color", "rust.png")]
-    assert any("unwrapped automatically" in note for note in doc.notes)
+    assert [(m.slot, m.file) for m in doc.surfaces["m"].value.missing] == [("base_color", "rust.png")]
+    assert any("unwrapped automatically" in note for note in doc.project.notes)
     picture = write_png(np.full((8, 8, 3), 200, np.uint8))
     before = doc.surfaces["m"].read("base_color")
     with pytest.raises(nm.NightmistError, match=r"Wanted: rust\.png"):

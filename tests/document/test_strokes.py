@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
-from nightmist.document.types import MAPS
+from nightmist.document.values import MAPS
 
 from ..shapes import plane, plate, sphere, walls
 
@@ -68,7 +68,7 @@ def test_no_unpainted_texel_at_a_seam():
     surface = doc.surfaces["surface"]
     camera = Camera.look_at((0, 0, 5), (0, 0, 0), 40, (800, 600))
     doc.stroke(surface.layers[0], [(300, 300), (500, 300)], camera, FULL, RED)
-    inside = surface.ownership.covered()
+    inside = surface.layout.ownership.covered()
     shown = surface.read("base_color")
     rows = slice(118, 138)  # the equator, which the stroke runs along; the seam faces the camera
     painted = (shown[rows, :, :3] == [65535, 0, 0]).all(axis=2)
@@ -110,7 +110,7 @@ def test_a_seam_between_surfaces_does_not_show():
     doc.stroke(doc.surfaces["left"].layers[0], [(400, 300)], FRONT, FULL, RED)
     for name, edge in (("left", -1), ("right", 0)):
         surface = doc.surfaces[name]
-        column = np.flatnonzero(surface.ownership.covered()[128])[edge]
+        column = np.flatnonzero(surface.layout.ownership.covered()[128])[edge]
         assert (surface.read("base_color")[120:136, column, :3] == [65535, 0, 0]).all()
 
 
@@ -167,21 +167,21 @@ def test_cancel_leaves_nothing():
     drawing.cancel()
     assert same(pixels(doc), before)
     assert (doc.surfaces["surface"].read("base_color") == shown).all()
-    assert len(doc.history.commands) == 1  # the layer
+    assert len(doc.history.changes) == 1  # the layer
 
 
 def test_what_is_shown_during_the_stroke_is_what_is_kept():
     """Rectangles composited on the way agree with everything composited anew at the end."""
     doc = document(sphere(48, 24))
     surface = doc.surfaces["surface"]
-    surface.refresh()
+    doc.refresh()
     drawing = doc.begin_stroke({"surface": surface.layers[0]}, FRONT, Tip(radius=30), RED)
     for i in range(20):
         drawing.extend([(300 + 10 * i, 300 - 4 * i, 1.0)])
-        surface.refresh()
+        doc.refresh()
     doc.finish_stroke(drawing)
     live = surface.read("base_color")
-    surface.mark("base_color", surface.everywhere)
+    doc.composites.clear()
     assert (surface.read("base_color") == live).all()
 
 
@@ -205,4 +205,4 @@ def test_strokes_that_could_leave_no_mark_are_refused():
     assert not coat.read("base_color").any()
     doc.undo()
     doc.stroke(coat, [(-500, -500)], FRONT, FULL, RED)
-    assert len(doc.history.commands) == 2  # the layer, and hiding it: a stroke beside the model leaves no step
+    assert len(doc.history.changes) == 2  # the layer, and hiding it: a stroke beside the model leaves no step

@@ -10,10 +10,9 @@ from nightmist.core.brush.falloff import falloff_table
 from nightmist.core.brush.mirror import Mirror
 from nightmist.core.brush.tips import TIPS, made_tip
 from nightmist.core.formats.pictures import write_png
-from nightmist.document.cloning import CloneSource
-from nightmist.document.types import MAPS, TOOLS
+from nightmist.document.values import MAPS, TOOLS, CloneSource
 
-from ..shapes import joined, placed, plane, sphere, walls
+from ..shapes import joined, lay_picture, placed, plane, sphere, walls
 
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
 RED = Pigment(base_color="#ff0000")
@@ -371,8 +370,7 @@ def test_clone_equals_its_source():
     image = np.zeros((256, 256, 4), np.uint16)
     image[..., 0], image[..., 1], image[..., 3] = x * 256, y * 256, 65535
     image[:, 128:] = 0
-    for key, tile in layer.raster("base_color").write(image).items():
-        layer.raster("base_color").put(key, tile)
+    lay_picture(doc, layer, "base_color", image)
     source = CloneSource(point=(60.5, 128.5, 0), normal=(0, 0, 1), anchor=(190.5, 128.5, 0), anchor_normal=(0, 0, 1))
     flat(doc, layer, [(190.5, 128.5), (200.5, 140.5)], Tip(radius=20, **FIRM), None, "clone", source=source)
     found = layer.read("base_color")
@@ -401,12 +399,12 @@ def test_a_fill_of_faces_leaves_no_rim_at_any_seam():
     layer = surface.layers.add("brushed")
     island = np.arange(len(mesh.faces) // 2)
     doc.fill(layer, RED, region=island)
-    owner = surface.ownership.owner()
+    owner = surface.layout.ownership.owner()
     inside = np.isin(owner, island)
     cover = alpha(layer)
     assert (cover[inside] == 1).all()
     assert not cover[(owner >= 0) & ~inside].any()
-    pairs, _ = surface.gutter.by_target
+    pairs, _ = surface.layout.gutter.by_target
     near = np.isin(pairs[:, 1], np.flatnonzero(inside.ravel()))
     assert (cover.ravel()[pairs[near, 0]] == 1).all()
     doc.undo()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from nightmist import Camera, Document, Pigment, Tip
-from nightmist.document.unchanged import why_unchanged
+from nightmist.document.painting.unchanged import why_unchanged
 
 from ..shapes import plane
 
@@ -39,12 +39,12 @@ def ended(layer, tool, path=((160, 150), (200, 150), (240, 150)), pigment=None, 
 def test_the_layer_that_has_the_paint_is_named(layers, tool):
     reason = ended(layers[1], tool)
     assert reason.sentence == f"Nothing was {DONE[tool]}: Empty holds no paint here. It lies on Coat."
-    assert reason.instead is layers[0]
+    assert reason.instead == layers[0].value
 
 
 def test_in_the_map_as_well(layers):
     reason = ended(layers[1], "soften", [(40, 64), (90, 64)], in_map=True)
-    assert reason.instead is layers[0]
+    assert reason.instead == layers[0].value
 
 
 def test_hidden_layers_and_other_maps_are_not_offered(layers):

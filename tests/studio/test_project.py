@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
-from nightmist.document.types import MAPS
+from nightmist.document.values import MAPS
 from nightmist.store import StoreError
 from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
-from nightmist.studio.outbox import IN_FLIGHT, rectangles_of
+from nightmist.studio.client_updates import IN_FLIGHT, rectangles_of
 from nightmist.studio.project import Samples
 
 from ..shapes import walls
@@ -27,7 +27,8 @@ TIP = Tip(radius=30, strength=1, hardness=0.9)
 class Browser:
     """A browser that remembers what it was told and shown, and paints rectangles into pictures of its own."""
 
-    def __init__(self, acknowledges=True):
+    def __init__(self, acknowledges=True, name=""):
+        self.name = name
         self.acknowledges = acknowledges
         self.told, self.batches = [], []
         self.pictures: dict[tuple[int, int], np.ndarray] = {}
@@ -52,6 +53,24 @@ class Browser:
     def wait(self, true, seconds=90):
         with self.news:
             assert self.news.wait_for(true, seconds), [type(m).__name__ for m in self.told]
+
+    def values(self):
+        """The document's values as this browser has been told of them."""
+        found = {value.id: value for value in self.last(say.Welcome).values}
+        for message in self.told[self.told.index(self.last(say.Welcome)) :]:
+            if isinstance(message, say.StateChanged):
+                found.update(message.values)
+        return {key: value for key, value in found.items() if value is not None}
+
+    def surfaces(self):
+        """Surfaces by number."""
+        return sorted((v for v in self.values().values() if v.kind == "surface"), key=lambda s: s.number)
+
+    def layers(self, surface):
+        """The layers of a surface, bottom first."""
+        return sorted(
+            (v for v in self.values().values() if getattr(v, "parent", "") == surface.id), key=lambda n: n.order
+        )
 
     def last(self, kind):
         return next((m for m in reversed(self.told) if isinstance(m, kind)), None)
@@ -94,8 +113,7 @@ def opened(studio):
 
 
 def begin(browser, number=1, tool="brush", layers=None):
-    state = browser.last(say.Welcome).state
-    layers = layers or {s.name: s.layers[0].id for s in state.surfaces}
+    layers = layers or {s.name: browser.layers(s)[0].id for s in browser.surfaces()}
     browser.project.ask(
         browser,
         say.BeginStroke(type="begin", stroke=number, tool=tool, tip=TIP, pigment=RED, camera=CAMERA, layers=layers),
@@ -190,7 +208,7 @@ def test_browsers_see_each_others_strokes(opened):
     painter, watcher = opened(), opened()
     draw(painter)
     painter.wait_kept(1)
-    whole = painter.project.call(lambda doc: [s.pictures["color"].copy() for s in doc.surfaces.values()])
+    whole = painter.project.call(lambda doc: [doc.composite(s).pictures["color"].copy() for s in doc.surface_values()])
     for browser in (painter, watcher):
         for number, picture in enumerate(whole):
             wanted = np.floor(picture / 257 + 0.5)
@@ -212,7 +230,7 @@ def test_two_painters_at_once_wait_for_each_other(opened):
     two.wait(lambda: two.last(say.StrokeEnded))
     assert two.last(say.StrokeEnded).stroke == 7
     two.wait_kept(2)
-    assert one.project.call(lambda doc: len(doc.history.commands)) == 2
+    assert one.project.call(lambda doc: len(doc.history.changes)) == 2
 
 
 def test_a_slow_browser_gets_newer_pixels_not_more(opened):
@@ -225,7 +243,7 @@ def test_a_slow_browser_gets_newer_pixels_not_more(opened):
     assert len(slow.batches) <= IN_FLIGHT
     slow.acknowledges = True
     slow.project.ask(slow, say.Acknowledge(type="ack", batch=len(slow.batches)))
-    whole = slow.project.call(lambda doc: doc.surfaces["left"].pictures["color"].copy())
+    whole = slow.project.call(lambda doc: doc.composite(doc.surface_value("left")).pictures["color"].copy())
     slow.wait(lambda: (slow.pictures[0, 0] == np.floor(whole / 257 + 0.5)).all())
     assert len(slow.batches) <= IN_FLIGHT + 3
 
@@ -235,21 +253,21 @@ def test_layers_through_messages(opened):
     browser = opened()
     ask = lambda message: browser.project.ask(browser, message)  # noqa: E731
     ask(say.NewLayer(type="add_layer", surface="left"))
-    browser.wait(lambda: any(isinstance(m, say.StateChanged) and m.added_layer for m in browser.told))
-    added = next(m.added_layer for m in browser.told if isinstance(m, say.StateChanged) and m.added_layer)
+    browser.wait(lambda: browser.last(say.LayerAdded))
+    added = browser.last(say.LayerAdded).layer
     ask(say.ChangeLayer(type="change_layer", layer=added, opacity=0.5, visible=False))
     ask(say.ReorderLayer(type="move_layer", layer=added, index=0))
     browser.wait(lambda: browser.last(say.StateChanged).history.place == 3)
-    left = browser.last(say.StateChanged).state.surfaces[0]
-    assert [layer.id == added for layer in left.layers] == [True, False]
-    assert (left.layers[0].opacity, left.layers[0].visible) == (0.5, False)
+    left = browser.layers(browser.surfaces()[0])
+    assert [layer.id == added for layer in left] == [True, False]
+    assert (left[0].opacity, left[0].visible) == (0.5, False)
     ask(say.DeleteLayer(type="remove_layer", layer=added))
     ask(say.DeleteLayer(type="remove_layer", layer=added))
     browser.wait(lambda: browser.last(say.Refused))
     assert "does not exist" in browser.last(say.Refused).message
     ask(say.Undo(type="undo"))
     browser.wait(lambda: browser.last(say.StateChanged).history.redo is not None)
-    assert len(browser.last(say.StateChanged).state.surfaces[0].layers) == 2
+    assert len(browser.layers(browser.surfaces()[0])) == 2
     browser.wait_kept(5)
 
 
@@ -259,7 +277,7 @@ def test_refused_strokes_say_why(opened):
     begin(browser, 1, layers={"left": "nothing"})
     browser.wait(lambda: browser.last(say.Refused))
     assert browser.last(say.Refused).stroke == 1
-    right = browser.last(say.Welcome).state.surfaces[1].layers[0].id
+    right = browser.layers(browser.surfaces()[1])[0].id
     begin(browser, 2, layers={"left": right})
     browser.wait(lambda: browser.last(say.Refused).stroke == 2)
     assert "not in the stack of left" in browser.last(say.Refused).message
@@ -278,7 +296,7 @@ def test_a_deep_queue_of_samples_becomes_one_batch(opened):
     browser.project.ask(browser, say.EndStroke(type="end", stroke=1))
     blocked.set()
     browser.wait_kept(1)
-    record = browser.project.call(lambda doc: doc.history.commands[-1].stroke)
+    record = browser.project.call(lambda doc: doc.history.changes[-1].stroke)
     assert len(record.samples) == 200
     assert browser.batches[-1].number <= 8
 
@@ -326,8 +344,8 @@ def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):
     for revision, request in enumerate(requests, 2):
         browser.project.ask(browser, request)
         browser.wait_kept(revision)
-    other.wait(lambda: other.last(say.StateChanged).state.hidden_parts == [1])
-    assert [surface.name for surface in other.last(say.StateChanged).state.surfaces] == ["left", "right", "rim"]
+    other.wait(lambda: other.values()["project"].hidden_parts == (1,))
+    assert [surface.name for surface in other.surfaces()] == ["left", "right", "rim"]
     before = browser.project.call(everything)
     later = Studio(store)
     assert later.with_document(browser.id, everything) == before
@@ -346,8 +364,7 @@ def last_face(doc: Document) -> tuple[int, tuple[float, float]]:
 def test_fills_are_kept_and_come_back_to_the_bit(opened, store):
     """Laid on and taken away, by faces and by color, and bump from color; what makes no sense is refused in words."""
     browser = opened()
-    state = browser.last(say.Welcome).state
-    layers = {s.name: s.layers[0].id for s in state.surfaces}
+    layers = {s.name: browser.layers(s)[0].id for s in browser.surfaces()}
     laid = {"layer": layers["left"], "layers": layers, "pigment": RED, "type": "fill"}
     face, uv = browser.project.call(last_face)
     like = {"type": "fill_color", "layer": layers["left"], "pigment": RED, "face": face, "uv": uv}
@@ -379,7 +396,7 @@ def test_fills_are_kept_and_come_back_to_the_bit(opened, store):
 def everything(doc: Document):
     mesh = doc.mesh
     arrays = [array.tobytes() for array in (mesh.positions, mesh.faces, *mesh.uvs, mesh.face_surface)]
-    return doc.state().model_dump(), pixels(doc), arrays
+    return dict(doc.values), pixels(doc), arrays
 
 
 def test_long_work_is_called_off(opened):

@@ -76,7 +76,10 @@ async def _unavailable(_: Request, error: Exception) -> JSONResponse:
 
 async def _failed(_: Request, error: Exception) -> JSONResponse:
     log.error("request failed", exc_info=error)
-    return JSONResponse({"message": "That went wrong inside Nightmist; nothing was changed."}, status_code=500)
+    return JSONResponse(
+        {"message": "Something went wrong inside Nightmist. Look at the project before you go on; what is kept stays."},
+        status_code=500,
+    )
 
 
 def _described(app: FastAPI) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from ..core.mesh.checkup import Cure, FindingKind, check_uvs
 from ..core.mesh.planner import pixels_per_unit, plan_table
 from ..core.mesh.topology import islands_of
-from ..document.shape import runs_of_faces
+from ..document.derived.model import runs_of_faces
 from .mesh_wire import Snapshot, write_mesh
 from .projects import InStudio, Problem, read_files
 
@@ -135,10 +135,11 @@ def replace_model(
     project: str,
     files: Annotated[list[UploadFile], File()],
     keep_paint: Annotated[bool, Form()] = True,
+    client: Annotated[str, Form(max_length=40)] = "",
 ) -> Notes:
     """Put another model in place of this one; the paint is carried over through the surface, or stays in the maps."""
     given = read_files(files)
-    notes = studio.work_on(project, lambda document: document.replace_mesh(files=given, keep_paint=keep_paint))
+    notes = studio.work_on(project, lambda document: document.replace_mesh(files=given, keep_paint=keep_paint), client)
     return Notes(notes=notes)
 
 
@@ -153,11 +154,11 @@ def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFil
 @router.get("/work/{name}")
 def work(studio: InStudio, name: str) -> WorkProgress:
     """How far a piece of work is that the page has named."""
-    found = studio.works.state(name)
+    found = studio.jobs.state(name)
     return WorkProgress(label=found[0], share=found[1]) if found else WorkProgress(label="", share=None)
 
 
 @router.delete("/work/{name}", status_code=204)
-def call_off(studio: InStudio, name: str) -> None:
+def cancel_work(studio: InStudio, name: str) -> None:
     """A piece of work is not wanted any more."""
-    studio.works.call_off(name)
+    studio.jobs.cancel(name)

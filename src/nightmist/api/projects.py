@@ -13,7 +13,7 @@ from pydantic import BaseModel
 from ..core.errors import NightmistError
 from ..core.mesh.bodies import Body
 from ..document import Document
-from ..document.export import file_name, glb, map_files
+from ..document.files.hand_off import file_name, glb, map_files
 from ..studio import Studio
 
 router = APIRouter(prefix="/api/projects")
@@ -64,7 +64,7 @@ def create(
     work: Annotated[str, Form(max_length=40)] = "",
 ) -> NewProject:
     """Start a project from a model file and the files it refers to; by the name `work` one can ask how far it is."""
-    with studio.works.watched(work) as progress:
+    with studio.jobs.watched(work) as progress:
         document = Document.from_files(read_files(files), size, progress=progress)
         return _kept(studio, document)
 
@@ -78,7 +78,7 @@ def practice(studio: InStudio, body: Body, size: int = 2048, meters: float = 1.0
 def _kept(studio: Studio, document: Document) -> NewProject:
     for surface in document.surfaces.values():
         surface.layers.add("brushed", name="First paint")
-    return NewProject(id=studio.create(document), notes=document.notes)
+    return NewProject(id=studio.create(document), notes=list(document.project.notes))
 
 
 def read_files(files: list[UploadFile]) -> dict[str, bytes]:

@@ -12,8 +12,8 @@ from starlette.concurrency import run_in_threadpool
 from ..core.errors import NightmistError
 from ..store import StoreError
 from ..studio import OpenProject, Studio
+from ..studio.client_updates import Batch
 from ..studio.messages import CLIENT_MESSAGE, Refused, ServerMessage
-from ..studio.outbox import Batch
 from . import wire
 
 router = APIRouter()
@@ -23,8 +23,8 @@ MAX_TEXT = 1 << 20
 class SocketClient:
     """Hands what the project's thread says over to the event loop, in order."""
 
-    def __init__(self, loop: asyncio.AbstractEventLoop) -> None:
-        self.loop = loop
+    def __init__(self, loop: asyncio.AbstractEventLoop, name: str) -> None:
+        self.loop, self.name = loop, name
         self.outgoing: asyncio.Queue[str | bytes] = asyncio.Queue()
 
     def tell(self, message: ServerMessage) -> None:
@@ -40,26 +40,26 @@ class SocketClient:
 
 
 @router.websocket("/api/projects/{project}/paint")
-async def paint(socket: WebSocket, project: str) -> None:
-    """Welcome, then requests and pixels until either side goes."""
+async def paint(socket: WebSocket, project: str, client: str = "") -> None:
+    """Welcome, then requests and pixels until either side goes. client: the browser's own name for itself."""
     await socket.accept()
     studio: Studio = socket.app.state.studio
-    client = SocketClient(asyncio.get_running_loop())
+    browser = SocketClient(asyncio.get_running_loop(), client)
     try:
-        opened = await run_in_threadpool(studio.enter, project, client)
+        opened = await run_in_threadpool(studio.enter, project, browser)
     except (NightmistError, StoreError) as error:
         message = str(error) if isinstance(error, NightmistError) else "The database does not answer; trying again."
         await socket.send_text(Refused(message=message).model_dump_json())
         await socket.close(4404 if isinstance(error, NightmistError) else 1013)
         return
-    sender = asyncio.create_task(_send(socket, client))
+    sender = asyncio.create_task(_send(socket, browser))
     try:
-        await _receive(socket, client, opened)
+        await _receive(socket, browser, opened)
     finally:
         sender.cancel()
         with contextlib.suppress(asyncio.CancelledError, WebSocketDisconnect, RuntimeError):
             await sender
-        await run_in_threadpool(studio.leave, project, client)
+        await run_in_threadpool(studio.leave, project, browser)
 
 
 async def _send(socket: WebSocket, client: SocketClient) -> None:

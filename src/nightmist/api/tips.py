@@ -14,7 +14,7 @@ from ..core.formats.pictures import write_png
 from ..core.mapping import Camera
 from ..core.mesh.bodies import practice_body
 from ..document import Document
-from ..document.types import Pigment, Tip
+from ..document.values import Name, Pigment, Tip
 from .projects import InStudio, Problem, read_files
 
 router = APIRouter(prefix="/api")
@@ -22,7 +22,7 @@ router = APIRouter(prefix="/api")
 SCRATCH = 512
 
 
-class TipPicture(BaseModel):
+class TipChoice(BaseModel):
     """A picture that a tip lets paint through."""
 
     name: str
@@ -42,11 +42,11 @@ class Trial(BaseModel):
 
 
 @router.get("/projects/{project}/tips")
-def tips(studio: InStudio, project: str) -> list[TipPicture]:
+def tips(studio: InStudio, project: str) -> list[TipChoice]:
     """Pictures that ship with us, and those of the project."""
-    own = studio.with_document(project, lambda document: list(document.tips))
-    made = [TipPicture(name=name, title=title, own=False) for name, title in TIPS.items()]
-    return made + [TipPicture(name=name, title=name, own=True) for name in own]
+    own = studio.with_document(project, lambda document: [tip.name for tip in document.tip_values()])
+    made = [TipChoice(name=name, title=title, own=False) for name, title in TIPS.items()]
+    return made + [TipChoice(name=name, title=name, own=True) for name in own]
 
 
 @router.get("/projects/{project}/tips/{name}.png")
@@ -60,17 +60,17 @@ def tip_picture(studio: InStudio, project: str, name: str) -> Response:
 
 
 @router.post("/projects/{project}/tips", responses={422: {"model": Problem}})
-def add_tip(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> TipPicture:
+def add_tip(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> TipChoice:
     """Keep a picture as a tip of the project."""
     name, data = next(iter(read_files(files).items()))
     title = studio.work_on(project, lambda document: document.add_tip(name, data))
-    return TipPicture(name=title, title=title, own=True)
+    return TipChoice(name=title, title=title, own=True)
 
 
 class Preset(BaseModel):
     """A tip with all its settings under a name, and the pigment if it belongs to it; shared between projects."""
 
-    name: str = Field(min_length=1, max_length=60)
+    name: Name
     tip: Tip
     pigment: Pigment | None = None
 

@@ -7,14 +7,14 @@ import struct
 import numpy as np
 
 from ..core.errors import NightmistError
+from ..studio.client_updates import Batch
 from ..studio.messages import PROTOCOL
-from ..studio.outbox import Batch
 from ..studio.project import Samples
 
 SAMPLES, PIXELS = 1, 2
 SAMPLES_HEAD = struct.Struct("<BBHId")  # version, kind, count, stroke, stamp
 PIXELS_HEAD = struct.Struct("<BBHIdIII")  # version, kind, rectangles, batch, stamp, then µs: engine, composite, encode
-RECTANGLE = struct.Struct("<BBBBHHHH")  # surface, picture, uniform, 0, x, y, width, height
+RECTANGLE = struct.Struct("<HBBHHHH")  # surface, picture, uniform, x, y, width, height
 MAX_SAMPLES = 4096
 SAMPLE = 20  # bytes: x, y, pressure, lean x, y as float32
 
@@ -43,6 +43,6 @@ def write_batch(batch: Batch) -> bytes:
     parts = [PIXELS_HEAD.pack(PROTOCOL, PIXELS, len(batch.rectangles), batch.number, t.stamp, *micro)]
     for r in batch.rectangles:
         uniform = r.pixels.shape[:2] != (r.height, r.width)
-        parts.append(RECTANGLE.pack(r.surface, r.picture, uniform, 0, r.x, r.y, r.width, r.height))
+        parts.append(RECTANGLE.pack(r.surface, r.picture, uniform, r.x, r.y, r.width, r.height))
         parts.append(r.pixels.tobytes())
     return b"".join(parts)

@@ -1,6 +1,6 @@
-"""The document: surfaces, layers, commands and history. No web, no database."""
+"""The document: values, changes and history, and what paints and prepares them. No web, no database."""
 
-from .document import Document
-from .types import Pigment, PressureCurve, Tip
+from .api import Document
+from .values import Pigment, PressureCurve, Tip
 
 __all__ = ["Document", "Pigment", "PressureCurve", "Tip"]

@@ -1,372 +1,394 @@
-"""The document: a mesh, its surfaces with their layers, and the history of its changes."""
+"""A document: its values, their rasters, and the history of its changes. Only `apply` changes anything."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from pathlib import Path
-from typing import Any, Literal, Unpack
+from collections.abc import Callable, Iterable, Mapping
+from typing import Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.brush.mirror import Mirror
-from ..core.brush.path import Sample
-from ..core.brush.tips import TIPS, made_tip, tip_from_picture
+from ..core.brush.tips import made_tip
 from ..core.errors import NightmistError
-from ..core.formats import read_model
-from ..core.formats.bundle import files_with, the_model, unpacked
-from ..core.mapping import Camera
 from ..core.mesh import Caster, Mesh
-from ..core.mesh.bodies import Body, practice_body
-from ..core.mesh.checkup import UvReport
-from ..core.mesh.mesh import unused_name
-from ..core.mesh.methods import has_uvs, unwrap
-from ..core.mesh.select import Extent, faces_with
 from ..core.progress import Progress, quietly
-from ..core.texels import TileArea
-from ..core.texels.raster import Tile, TileKey
-from .cloning import CloneSource
-from .commands import Command, PaintTiles, TileRef
-from .dense import DensePictures
-from .filling import Filling
+from ..core.texels import TILE, Raster, TileArea
+from ..core.texels.seam_links import SeamLinks
+from .change import Change, node_and_map, raster_id
+from .derived.cache import Cache
+from .derived.composites import Composite, PictureName, Shown, refresh_relief
+from .derived.dense import DensePictures
+from .derived.layouts import Layout, Layouts
+from .derived.model import look_of, mesh_of
+from .derived.pool import Loader, Pool
+from .derived.tables import raster_of
 from .history import History
-from .layer import Layer
-from .pictures import lay_pictures
-from .pool import Loader, Pool
-from .preparing import DEFAULT_ANGLE, DEFAULT_MARGIN, Preparing, surface_report
-from .relief import refresh_relief
-from .shape import look_of, mesh_from, mesh_state
-from .stroke import Stroke, StrokeOptions
-from .surface import PictureName, Surface
-from .types import (
+from .values import (
+    CHANNELS,
     MAPS,
-    TOOLS,
-    DocumentState,
-    Hit,
+    MODEL,
+    PROJECT,
+    AnyValue,
+    Brushed,
+    DocumentValues,
     MapName,
-    MissingPicture,
-    Pigment,
-    StartValues,
-    SurfaceState,
-    Tip,
-    Tool,
-    checked_size,
-    encode,
+    Model,
+    Node,
+    Project,
+    Surface,
+    TipPicture,
 )
 
-Event = Literal["do", "undo", "redo"]
+Event = Literal["do", "undo", "redo", "aside"]
 
 
-class Document(Filling, Preparing):
-    """A model being painted. Every method that changes it is one undo step."""
+class Preview:
+    """Values and rasters laid over a document, shown to everybody, until they are dropped or become a change.
 
-    def __init__(self, mesh: Mesh, state: DocumentState, tiles: Loader | None = None, arrays: Loader | None = None):
-        """tiles, arrays: bring back what history needs and memory has let go."""
-        self.mesh = mesh
-        self.name = state.name
-        self.size = state.size
-        self.hidden_parts = list(state.hidden_parts)
-        self.notes = list(state.notes)
-        self.pool, self.arrays = Pool(tiles), Pool(arrays)
+    The rasters are copies to work on, whose tiles are shared until they are put.
+    """
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.values: dict[str, AnyValue] = {}
+        self.rasters: dict[str, Raster] = {}
+        document.previews.append(self)
+
+    def raster(self, node: str, name: MapName) -> Raster:
+        """A node's raster to work on."""
+        key = raster_id(node, name)
+        if key not in self.rasters:
+            self.rasters[key] = self.document.raster(node, name).copy()
+        return self.rasters[key]
+
+    def lay(self, values: Mapping[str, AnyValue]) -> None:
+        """Show these values instead of those before."""
+        before = {key: self.document.shown(key) for key in {*values, *self.values}}
+        self.values = dict(values)
+        self.document._mark_values(before)
+
+    def drop(self, shown: bool = False) -> None:
+        """Nothing of it is laid over the document any more. shown: the document shows the same without it."""
+        if self not in self.document.previews:
+            return
+        before = {key: self.document.shown(key) for key in self.values}
+        self.document.previews.remove(self)
+        if not shown:
+            self.document._mark_values(before)
+            for key, raster in self.rasters.items():
+                self.document._mark_tiles(key, _differing(raster, self.document.rasters.get(key)))
+
+
+class Drawn(Protocol):
+    """A stroke, as far as a document has to know it."""
+
+    preview: Preview
+
+    def finish(self) -> Change | None: ...
+
+
+class Document:
+    """A model being painted."""
+
+    def __init__(
+        self, values: Iterable[AnyValue], tiles: Loader | None = None, arrays: Loader | None = None,
+        pools: tuple[Pool, Pool] | None = None,
+    ) -> None:  # fmt: skip
+        """tiles, arrays: bring back what history needs and memory has let go. pools: of both, to go on with."""
+        self.values: dict[str, AnyValue] = {value.id: value for value in values}
+        self.rasters: dict[str, Raster] = {}
+        self.pool, self.arrays = pools or (Pool(tiles), Pool(arrays))
         self.dense = DensePictures()
         self.history = History()
-        self.layers: dict[str, Layer] = {}
-        self.surfaces = {s.name: Surface(self, i, s) for i, s in enumerate(state.surfaces)}
-        for surface in state.surfaces:
-            for index, layer in enumerate(surface.layers):
-                self.surfaces[surface.name].insert(index, layer)
-        self.caster = Caster(mesh, self.hidden_parts)
-        self.listener: Callable[[Event, Command], None] = lambda event, command: None
+        self.previews: list[Preview] = []
+        self.listener: Callable[[Event, Change], None] = lambda event, change: None
         self.progress: Progress = quietly
-        self.tips = dict(state.tips)
-        #: Across which planes of the model strokes of scripts are repeated: any of "x", "y", "z" together.
-        self.mirror = ""
-        self.mesh_arrays = state.mesh or mesh_state(mesh, self.arrays)
+        self.cache = Cache()
+        self.layouts = Layouts(self.cache)
+        self.composites: dict[str, Composite] = {}
+        self._mesh: tuple[Model, Mesh] | None = None
 
-    # Opening and saving
+    # Values
 
-    @classmethod
-    def open(cls, path: str | Path, size: int | tuple[int, int] = 2048) -> Document:
-        """Open a model file, with the files it refers to beside it or in one zip; one surface per material."""
-        file = Path(path)
-        files = files_with(file)
-        return cls.from_files(files, size, None if file.suffix.lower() == ".zip" else file.name)
+    def shown(self, key: str) -> AnyValue | None:
+        """A value as it is shown: of a preview where one is laid over it."""
+        for preview in reversed(self.previews):
+            if key in preview.values:
+                return preview.values[key]
+        return self.values.get(key)
 
-    @classmethod
-    def from_files(
-        cls, files: dict[str, bytes], size: int | tuple[int, int] = 2048, name: str | None = None,
-        progress: Progress = quietly,
-    ) -> Document:  # fmt: skip
-        """As `open`, from bytes in memory, zips among them; `name` is the model, the only one unless given."""
-        width, height = checked_size(size)
-        given = unpacked(files)
-        model = name or the_model(given)
-        mesh = read_model(model, given)
-        for index, look in enumerate(mesh.surfaces):
-            faces = mesh.faces_of(index)
-            if not has_uvs(mesh, faces):
-                mesh, notes = unwrap(
-                    mesh, faces, faces, 0, (width, height), "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None, progress
-                )
-                said = f"The surface {look.name} came without UVs and was unwrapped automatically."
-                mesh.notes[:] = [*mesh.notes, said, *notes]
-        return cls.from_mesh(mesh, Path(model).stem.replace("_", " "), (width, height))
+    @property
+    def project(self) -> Project:
+        """What concerns all of the document."""
+        return self.values[PROJECT]  # type: ignore[return-value]
 
-    @classmethod
-    def practice(cls, body: Body, size: int | tuple[int, int] = 2048, meters: float = 1.0) -> Document:
-        """A plane, box, sphere or ring with sound UVs, to try things on."""
-        width, height = checked_size(size)
-        return cls.from_mesh(practice_body(body, meters), f"Practice {body}", (width, height))
+    @property
+    def model(self) -> Model:
+        """The names of the model's arrays."""
+        return self.values[MODEL]  # type: ignore[return-value]
 
-    @classmethod
-    def from_mesh(cls, mesh: Mesh, name: str, size: tuple[int, int]) -> Document:
-        """A document for a mesh, its materials' factors as start values and their pictures as lowest layers."""
-        surfaces = [
-            SurfaceState(
-                name=look.name,
-                width=size[0],
-                height=size[1],
-                start=StartValues(
-                    base_color=tuple(encode(c) for c in look.base_color),
-                    roughness=look.roughness,
-                    metallic=look.metallic,
-                ),
-                missing=[MissingPicture(slot=slot, file=file) for slot, file in look.missing.items()],
-            )
-            for look in mesh.surfaces
-        ]
-        document = cls(mesh, DocumentState(name=name or "Untitled", size=size, surfaces=surfaces, notes=mesh.notes))
-        for surface, look in zip(document.surfaces.values(), mesh.surfaces, strict=True):
-            lay_pictures(surface, look.pictures)
-        document.history = History()
-        return document
+    def surface_values(self) -> list[Surface]:
+        """All surfaces by number."""
+        found = [value for value in self.values.values() if isinstance(value, Surface)]
+        return sorted(found, key=lambda surface: surface.number)
 
-    @staticmethod
-    def load(path: str | Path) -> Document:
-        """Open a project file written by `save`."""
-        from .archive import load
-
-        return load(Path(path))
-
-    def save(self, path: str | Path) -> None:
-        """Write the project as one open zip: JSON, PNG tiles and GLB."""
-        from .archive import save
-
-        save(self, Path(path))
-
-    def export(self, folder: str | Path, maps: str = "png8", model: str = "glb") -> list[Path]:
-        """Write maps ("png8" or "png16") and the model ("glb"); returns the files written."""
-        from .export import export
-
-        return export(self, Path(folder), maps, model)
-
-    def state(self) -> DocumentState:
-        """Everything but mesh and pixels."""
-        return DocumentState(
-            name=self.name, size=self.size, mesh=self.mesh_arrays, hidden_parts=self.hidden_parts, tips=self.tips,
-            surfaces=[s.snapshot() for s in self.surfaces.values()], notes=self.notes,
-        )  # fmt: skip
-
-    # Looking things up
-
-    def surface(self, name: str) -> Surface:
+    def surface_value(self, name: str) -> Surface:
         """A surface by name. Raises NightmistError naming those there are."""
-        if name not in self.surfaces:
-            raise NightmistError(f"There is no surface {name!r}; the model has {', '.join(self.surfaces)}.")
-        return self.surfaces[name]
+        surfaces = self.surface_values()
+        for surface in surfaces:
+            if surface.name == name:
+                return surface
+        raise NightmistError(f"There is no surface {name!r}; the model has {', '.join(s.name for s in surfaces)}.")
 
-    def layer(self, layer_id: str) -> Layer:
-        """A layer by id. Raises NightmistError when it is gone."""
-        if layer_id not in self.layers:
+    def node(self, key: str) -> Node:
+        """A node of a stack by id. Raises NightmistError when it is gone."""
+        value = self.values.get(key)
+        if not isinstance(value, Brushed):
             raise NightmistError("That layer does not exist any more.")
-        return self.layers[layer_id]
+        return value
 
-    def check_uvs(self) -> dict[str, UvReport]:
-        """The checkup of each surface's UVs, by its name."""
-        return {name: surface_report(surface) for name, surface in self.surfaces.items()}
+    def stack(self, parent: str) -> list[Node]:
+        """The nodes in a surface's stack, bottom first."""
+        found = [value for value in self.values.values() if isinstance(value, Brushed) and value.parent == parent]
+        return sorted(found, key=lambda node: (node.order, node.id))
 
-    def pick(self, camera: Camera, place: Sequence[float]) -> Hit | None:
-        """What lies under a place (x, y) of the screen; None beside the model."""
-        hits = self.caster.cast(*camera.rays(np.array([place], np.float64)))
-        if hits.face[0] < 0:
-            return None
-        surface = next(s for s in self.surfaces.values() if s.number == self.mesh.face_surface[hits.face[0]])
-        weights, normals = self.caster.attributes(hits, np.array([0]))
-        uv = (surface.uvs[hits.face] * weights[:, :, None]).sum(axis=1)
-        return Hit(surface.name, int(hits.face[0]), _three(hits.position[0]), _three(normals[0]), _two(uv[0]))
+    def surface_of(self, node: Node) -> Surface:
+        """The surface in whose stack a node lies."""
+        return self.values[node.parent]  # type: ignore[return-value]
 
-    def select(self, hit: Hit, by: Extent = "island") -> NDArray[np.int64]:
-        """Faces that belong together with the one that was hit: by face, patch, island, part or surface."""
-        return faces_with(self.mesh, hit.face, by, self.surface(hit.surface).uvs)
-
-    # Changing
-
-    def do(self, command: Command) -> None:
-        """Apply a command and remember it."""
-        command.apply(self)
-        self.remember(command)
-
-    def remember(self, command: Command) -> None:
-        """Put a command into history that is in force already."""
-        self.history.push(command)
-        self.listener("do", command)
-
-    def undo(self) -> Command:
-        """Take back the last command; returns it."""
-        command = self.history.to_undo()
-        command.inverse().apply(self)
-        self.history.cursor -= 1
-        self.listener("undo", command)
-        return command
-
-    def redo(self) -> Command:
-        """Bring back what was undone last; returns it."""
-        command = self.history.to_redo()
-        command.apply(self)
-        self.history.cursor += 1
-        self.listener("redo", command)
-        return command
-
-    def place_tile(self, layer_id: str, name: MapName, key: TileKey, tile: Tile) -> None:
-        """Put a tile where it was kept, while a document is opened and all of it is composited anyway."""
-        self.layer(layer_id).raster(name).put(key, tile)
-
-    def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
-        """Composite what is stale on all surfaces, relief included; returns what changed, by surface and picture."""
-        changed: dict[tuple[str, PictureName], TileArea] = {}
-        for surface in self.surfaces.values():
-            changed.update({(surface.name, picture): area for picture, area in surface.refresh().items()})
-        changed.update({(name, "relief"): area for name, area in refresh_relief(self).items()})
-        return changed
-
-    def restate(self, state: DocumentState, tiles: dict[str, list[TileRef]]) -> None:
-        """Become what a state says, with the tiles of the layers named in `tiles` (for commands)."""
-        assert state.mesh
-        known = self.surfaces
-        for surface in known.values():
-            # What texels meant before can be told only while the mesh is still there.
-            _ = surface.lie
-        changes = state.mesh.arrays != self.mesh_arrays.arrays
-        if changes:
-            self.mesh = mesh_from(state.mesh, state.surfaces, self.arrays)
-        self.mesh.surfaces = [look_of(surface) for surface in state.surfaces]
-        if changes or state.hidden_parts != self.hidden_parts:
-            self.caster = Caster(self.mesh, state.hidden_parts)
-        self.mesh_arrays, self.size = state.mesh, state.size
-        self.hidden_parts, self.notes, self.tips = list(state.hidden_parts), list(state.notes), dict(state.tips)
-        self.surfaces = {}
-        for number, wanted in enumerate(state.surfaces):
-            same = known.get(wanted.name)
-            fits = same is not None and same.size == (wanted.width, wanted.height)
-            surface = same if same and fits else Surface(self, number, wanted)
-            surface.take(number, wanted, tiles)
-            self.surfaces[wanted.name] = surface
-            # Its neighbors may lie elsewhere now, in their own maps.
-            for name in ("across", "heights"):
-                surface.__dict__.pop(name, None)
-            surface.relief_stale = surface.everywhere
-        self.layers = {layer.id: layer for surface in self.surfaces.values() for layer in surface.layers}
-
-    def put_tile(self, layer_id: str, name: MapName, key: TileKey, tile: Tile | None) -> None:
-        """Exchange one tile of a layer (for commands)."""
-        layer = self.layer(layer_id)
-        layer.raster(name).put(key, tile)
-        columns = layer.surface.state.width // 64
-        layer.surface.mark(name, TileArea.of_tiles(np.array([key[0] * columns + key[1]], np.int32)))
-
-    def begin_stroke(
-        self,
-        layers: dict[str, Layer],
-        camera: Camera | None,
-        tip: Tip,
-        pigment: Pigment | None,
-        tool: Tool = "brush",
-        **options: Unpack[StrokeOptions],
-    ) -> Stroke:
-        """A stroke to be extended sample by sample; `finish_stroke` makes it an undo step."""
-        return Stroke(self, layers, camera, tip, pigment, tool, **options)
+    def tip_values(self) -> list[TipPicture]:
+        """The painter's own tip pictures."""
+        return [value for value in self.values.values() if isinstance(value, TipPicture)]
 
     def tip_picture(self, name: str) -> NDArray[np.float32]:
         """A tip's picture: one of the painter's own in this project, else one that ships with us."""
-        picture: NDArray[np.float32] = self.arrays.get(self.tips[name]) if name in self.tips else made_tip(name)
+        own = next((tip for tip in self.tip_values() if tip.name == name), None)
+        picture: NDArray[np.float32] = self.arrays.get(own.picture) if own else made_tip(name)
         return picture
 
-    def add_tip(self, name: str, data: bytes) -> str:
-        """Keep a picture as a tip of this project; returns its name."""
-        title = unused_name(Path(name).stem[:60] or "tip", {*self.tips, *TIPS})
-        digest = self.arrays.add(tip_from_picture(name, data))
-        self._refit(f"Add tip {title}", tips={**self.tips, title: digest})
-        return title
+    def state(self) -> DocumentValues:
+        """Everything but pixels and arrays."""
+        return DocumentValues(values=list(self.values.values()))
 
-    def sample(self, hit: Hit, layer: Layer | None = None) -> Pigment:
-        """What is stored at a place, of all layers together or of one: exactly, without light (N64)."""
-        surface = self.surface(hit.surface)
-        y, x = surface.texel_at(hit.uv)
-        found: dict[str, Any] = {}
-        for name in MAPS:
-            if layer is None:
-                texel = np.atleast_1d(surface.read(name)[y, x])
-            else:
-                tile = layer.raster(name).tiles.get((y // 64, x // 64))
-                if tile is None or tile[y % 64, x % 64, -1] == 0:
-                    continue
-                texel = tile[y % 64, x % 64]
-            color = "#" + "".join(f"{round(int(c) / 257):02x}" for c in texel[:3])
-            found[name] = color if name == "base_color" else int(texel[0]) / 65535
-        return Pigment(**found)
+    # Pixels
 
-    def finish_stroke(self, stroke: Stroke) -> PaintTiles | None:
-        """Remember a finished stroke; None when it left no mark."""
-        command = stroke.finish()
-        if command:
-            self.remember(command)
-        return command
+    def raster(self, node: str, name: MapName) -> Raster:
+        """A node's raster for a map, to be read; one that is not painted yet is empty."""
+        found = self.rasters.get(raster_id(node, name))
+        return found if found is not None else self._empty(node, name)
 
-    def stroke(
-        self,
-        layer: Layer,
-        path: Sequence[Sequence[float]],
-        camera: Camera,
-        tip: Tip,
-        pigment: Pigment | None = None,
-        tool: Tool = "brush",
-        seed: int = 0,
-        in_map: bool = False,
-        source: CloneSource | None = None,
-    ) -> None:
-        """Draw a whole stroke along screen positions (x, y[, pressure[, lean x, lean y]]), mirrored as `mirror` says.
+    def shown_raster(self, node: str, name: MapName) -> Raster | None:
+        """The same as it is shown, None where nothing is painted."""
+        key = raster_id(node, name)
+        for preview in reversed(self.previews):
+            if key in preview.rasters:
+                return preview.rasters[key]
+        return self.rasters.get(key)
 
-        Where it runs onto another surface, that surface's layer of the same name takes it, else its top layer.
-        in_map: positions are texels of the layer's own map, and the camera does not matter.
-        """
-        if tool not in TOOLS:
-            raise NightmistError(f"There is no tool {tool!r}; use {', '.join(TOOLS)}.")
-        try:
-            mirror = Mirror(planes=self.mirror)
-        except ValueError as error:
-            raise NightmistError(f"mirror = {self.mirror!r} does not work; use '', 'x', 'y', 'z', 'xy' …") from error
-        samples = [_sample(point) for point in path]
-        if not samples:
-            raise NightmistError("A stroke needs at least one point.")
-        stroke = self.begin_stroke(
-            self.receiving(layer), None if in_map else camera, tip, pigment, tool,
-            in_map=layer.surface.name if in_map else None, mirror=mirror, seed=seed, source=source,
-        )  # fmt: skip
-        stroke.extend(samples)
-        self.finish_stroke(stroke)
+    def painted_maps(self, node: str) -> list[MapName]:
+        """The maps in which a node holds, or may hold, something."""
+        return [name for name in MAPS if raster_id(node, name) in self.rasters]
 
+    def place(self, key: str, tiles: Mapping[tuple[int, int], NDArray[np.uint16]]) -> None:
+        """Put a raster's tiles where they were kept, while a document is opened."""
+        raster = self.rasters[key] = self._empty(*node_and_map(key))
+        for place, tile in tiles.items():
+            raster.put(place, tile)
 
-def _sample(point: Sequence[float]) -> Sample:
-    if len(point) not in (2, 3, 5) or not np.isfinite(point).all():
-        raise NightmistError(
-            f"A point of a stroke is x, y and maybe pressure, then maybe lean x, y of a pen; {tuple(point)!r} is not."
+    def _empty(self, node: str, name: MapName) -> Raster:
+        return Raster(*self.surface_of(self.node(node)).size, CHANNELS[name])
+
+    # What follows from them
+
+    @property
+    def mesh(self) -> Mesh:
+        """The model; `surfaces` are those of the document."""
+        if self._mesh is None or self._mesh[0] is not self.model:
+            self._mesh = self.model, mesh_of(self.model, self.arrays, self._mesh)
+        mesh = self._mesh[1]
+        mesh.surfaces = [look_of(surface) for surface in self.surface_values()]
+        return mesh
+
+    @property
+    def caster(self) -> Caster:
+        """Rays against what is not hidden."""
+        arrays, hidden = self.model.arrays, self.project.hidden_parts
+        key = ("caster", arrays["positions"], arrays["faces"], arrays["face_part"], hidden)
+        return self.cache.get(key, lambda: Caster(self.mesh, hidden), lambda caster: 200 * len(caster.visible))
+
+    def layout(self, surface: Surface) -> Layout:
+        """Where a surface's faces lie in its map."""
+        return self.layouts.of(self.mesh, self.model.arrays, surface)
+
+    def all_layouts(self) -> list[Layout]:
+        """Of all surfaces, by number."""
+        mesh, arrays = self.mesh, self.model.arrays
+        return [self.layouts.of(mesh, arrays, surface) for surface in self.surface_values()]
+
+    def links(self, surface: Surface) -> SeamLinks:
+        """What lies beyond the borders of a surface's islands."""
+        return self.layouts.links(self.all_layouts(), self.mesh, surface.number)
+
+    def hidden_faces(self, surface: Surface) -> NDArray[np.uint8]:
+        """(n,) 1 for each of a surface's faces that belongs to a hidden part: no tool touches those."""
+        faces = self.layout(surface).faces
+        return np.isin(self.mesh.face_part[faces], self.project.hidden_parts).astype(np.uint8)
+
+    def composite(self, surface: Surface) -> Composite:
+        """A surface's maps, as far as they have been worked out."""
+        found = self.composites.get(surface.id)
+        if found is None or found.size != surface.size:
+            found = self.composites[surface.id] = Composite(surface.size)
+        return found
+
+    def shown_stack(self, surface: Surface) -> list[Shown]:
+        """Nodes and rasters as they are shown, bottom first."""
+        found: list[Shown] = []
+        for node in self.stack(surface.id):
+            rasters = {name: raster for name in MAPS if (raster := self.shown_raster(node.id, name)) is not None}
+            found.append((self.shown(node.id), rasters))  # type: ignore[arg-type]
+        return found
+
+    def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
+        """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
+        surfaces, layouts = self.surface_values(), self.all_layouts()
+        composites = [self.composite(surface) for surface in surfaces]
+        changed: dict[tuple[str, PictureName], TileArea] = {}
+        for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):
+            if composite.stale or composite.layout_key != layout.key:
+                fresh = composite.refresh(surface, self.shown_stack(surface), layout)
+                changed.update({(surface.id, picture): area for picture, area in fresh.items()})
+        raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
+        raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
+        areas = refresh_relief(
+            surfaces, composites, layouts, raised, lambda number: self.layouts.heights(layouts, self.mesh, number)
         )
-    return (*map(float, point),) if len(point) > 2 else (float(point[0]), float(point[1]), 1.0)
+        changed.update({(surface, "relief"): area for surface, area in areas.items()})
+        return changed
+
+    # Changing
+
+    def do(self, change: Change, shown: bool = False) -> None:
+        """Apply a change and remember it. shown: its tiles are those that a preview has shown already."""
+        self.apply(change, shown)
+        self.history.push(change)
+        self.listener("do", change)
+
+    def do_aside(self, change: Change) -> None:
+        """Apply a change that is no undo step, as what is added to a library."""
+        self.apply(change)
+        self.listener("aside", change)
+
+    def finish_stroke(self, stroke: Drawn) -> Change | None:
+        """Make a drawn stroke one undo step; None when it left no mark."""
+        change = stroke.finish()
+        stroke.preview.drop(shown=change is not None)
+        if change:
+            self.do(change, shown=True)
+        return change
+
+    def undo(self) -> Change:
+        """Take back the last change; returns it."""
+        change = self.history.to_undo()
+        self.apply(change.inverse())
+        self.history.cursor -= 1
+        self.listener("undo", change)
+        return change
+
+    def redo(self) -> Change:
+        """Bring back what was undone last; returns it."""
+        change = self.history.to_redo()
+        self.apply(change)
+        self.history.cursor += 1
+        self.listener("redo", change)
+        return change
+
+    def apply(self, change: Change, shown: bool = False) -> None:
+        """Bring a change into force. Whatever it needs is looked up first, so a refusal leaves all as it was."""
+        for key, (value, _) in change.values.items():
+            if self.values.get(key) != value:
+                raise NightmistError("This step does not fit the document any more; it was changed since.")
+        for digest in change.arrays():
+            self.arrays.get(digest)
+        rasters = {
+            key: raster_of(self.arrays.get(after), self.pool) if after else None
+            for key, (_, after) in change.rasters.items()
+        }
+        tiles = [self.pool.get(edit.after) for edit in change.edits]
+        before = {key: self.shown(key) for key in change.values}
+        gone = [key for key, (_, value) in change.values.items() if value is None]
+        self.values.update({key: value for key, (_, value) in change.values.items() if value is not None})
+        for key, raster in rasters.items():
+            self._mark_tiles(key, _differing(raster, self.rasters.pop(key, None)))
+            if raster is not None:
+                self.rasters[key] = raster
+        self._put(change, tiles, shown)
+        # Only now: what lay in these nodes had to be told from their values.
+        for key in gone:
+            del self.values[key]
+            self.composites.pop(key, None)
+        self._mark_values(before)
+        self.cache.next_turn()
+
+    def _put(self, change: Change, tiles: list[NDArray[np.uint16] | None], shown: bool) -> None:
+        places: dict[str, list[tuple[int, int]]] = {}
+        for edit, tile in zip(change.edits, tiles, strict=True):
+            if edit.raster not in self.rasters:
+                self.rasters[edit.raster] = self._empty(*node_and_map(edit.raster))
+            self.rasters[edit.raster].put((edit.row, edit.column), tile)
+            places.setdefault(edit.raster, []).append((edit.row, edit.column))
+        for key, keys in places.items():
+            if not self.rasters[key].tiles:
+                del self.rasters[key]
+            if not shown:
+                self._mark_tiles(key, keys)
+
+    # What became stale
+
+    def mark(self, node: Node, name: MapName, area: TileArea) -> None:
+        """A preview's raster of a node has changed in an area."""
+        self.composite(self.surface_of(node)).mark(name, area)
+
+    def _mark_values(self, before: Mapping[str, AnyValue | None]) -> None:
+        """Composites follow values that have changed from these to what is shown now."""
+        for key, old in before.items():
+            new = self.shown(key)
+            if isinstance(old or new, Brushed):
+                if old is None or new is None or _looks(old) != _looks(new):  # type: ignore[arg-type]
+                    self._mark_node(key, {v.parent for v in (old, new) if isinstance(v, Brushed)})
+            elif isinstance(old, Surface) and isinstance(new, Surface) and new.id in self.composites:
+                for name in MAPS:
+                    if getattr(old.start, name) != getattr(new.start, name):
+                        composite = self.composite(new)
+                        composite.mark(name, composite.everywhere)
+
+    def _mark_node(self, node: str, parents: set[str]) -> None:
+        for parent in parents:
+            surface = self.values.get(parent)
+            if not isinstance(surface, Surface) or parent not in self.composites:
+                continue
+            for name in MAPS:
+                raster = self.shown_raster(node, name)
+                if raster is not None and (raster.width, raster.height) == surface.size:
+                    area = TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))
+                    self.composite(surface).mark(name, area)
+
+    def _mark_tiles(self, key: str, places: Iterable[tuple[int, int]]) -> None:
+        node, name = node_and_map(key)
+        value = self.values.get(node)
+        surface = self.values.get(value.parent) if isinstance(value, Brushed) else None
+        if isinstance(surface, Surface) and surface.id in self.composites:
+            rows, columns = surface.height // TILE, surface.width // TILE
+            tiles = np.array([r * columns + c for r, c in places if r < rows and c < columns], np.int32)
+            self.composite(surface).mark(name, TileArea.of_tiles(tiles))
 
 
-def _two(values: NDArray[np.float64]) -> tuple[float, float]:
-    return float(values[0]), float(values[1])
+def _looks(node: Brushed) -> tuple[object, ...]:
+    """What of a node decides how it is composited."""
+    return node.parent, node.order, node.visible, node.opacity, node.blend
 
 
-def _three(values: NDArray[np.float64]) -> tuple[float, float, float]:
-    return float(values[0]), float(values[1]), float(values[2])
+def _differing(one: Raster | None, other: Raster | None) -> list[tuple[int, int]]:
+    """The places of tiles that differ between two rasters."""
+    a, b = one.tiles if one else {}, other.tiles if other else {}
+    return [key for key in {*a, *b} if a.get(key) is not b.get(key)]

@@ -6,14 +6,14 @@ import datetime
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import zstandard
 from alembic import command as alembic
 from alembic.config import Config
 from sqlalchemy import create_engine, delete, func, insert, select, text, update
 from sqlalchemy.dialects.postgresql import insert as upsert
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import DataError, IntegrityError, ProgrammingError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from .tables import Array, Placed, Project, Reference, Shelf, Step, Tile
@@ -24,7 +24,11 @@ Place = tuple[str, str, int, int]  # layer, map, row, column
 
 
 class StoreError(Exception):
-    """The database did not do what was asked."""
+    """The database did not do what was asked; it may do so later."""
+
+
+class NeverStoredError(StoreError):
+    """What was asked can never succeed, however often it is tried."""
 
 
 @dataclass
@@ -37,18 +41,26 @@ class ProjectRow:
     revision: int
 
 
+class ArrayData(NamedTuple):
+    """An array as .npy and, of a table of tiles, the digests that it names, 16 bytes each."""
+
+    npy: bytes
+    tiles: bytes | None
+
+
 @dataclass
-class Change:
+class Entry:
     """What one transaction keeps: new pixels, where tiles lie now, the structure, and the history."""
 
     revision: int
     cursor: int
     tiles: dict[str, tuple[int, bytes]] = field(default_factory=dict)  # digest -> channels, pixels
-    arrays: dict[str, bytes] = field(default_factory=dict)  # digest -> .npy
+    arrays: dict[str, ArrayData] = field(default_factory=dict)
     placed: dict[Place, str | None] = field(default_factory=dict)  # None: the tile is gone
     state: dict[str, Any] | None = None
-    step: dict[str, Any] | None = None  # the command that now stands at cursor - 1
-    dropped_layers: set[str] = field(default_factory=set)  # whose tiles go before `placed` puts any
+    name: str | None = None
+    step: dict[str, Any] | None = None  # the change that now stands at cursor - 1
+    emptied: set[tuple[str, str]] = field(default_factory=set)  # layer, map: tiles go before `placed` puts any
 
 
 class Store:
@@ -105,12 +117,12 @@ class Store:
             )
             return [ProjectRow(*row) for row in rows]
 
-    def create(self, project: str, name: str, picture: bytes, state: dict[str, Any], change: Change) -> None:
+    def create(self, project: str, name: str, picture: bytes, state: dict[str, Any], entry: Entry) -> None:
         """A new project with all its pixels, in one transaction."""
         with self._session() as session:
             session.add(Project(id=project, name=name, picture=picture, state=state))
             session.flush()
-            self._write(session, project, change)
+            self._write(session, project, entry)
 
     def delete(self, project: str) -> None:
         """A project with everything that belongs to it."""
@@ -229,33 +241,34 @@ class Store:
             return zstandard.ZstdDecompressor().decompress(data) if data is not None else None
 
     def steps(self, project: str) -> list[dict[str, Any]]:
-        """The history's commands in order."""
+        """The history's changes in order."""
         with self._session() as session:
             return list(session.scalars(select(Step.command).where(Step.project == project).order_by(Step.place)))
 
-    def keep(self, project: str, change: Change) -> None:
-        """Keep one change for good: when this returns, it has been committed."""
+    def keep(self, project: str, entry: Entry) -> None:
+        """Keep one entry for good: when this returns, it has been committed."""
         with self._session() as session:
-            self._write(session, project, change)
+            self._write(session, project, entry)
 
-    def _write(self, session: Session, project: str, change: Change) -> None:
+    def _write(self, session: Session, project: str, entry: Entry) -> None:
         pack = zstandard.ZstdCompressor(level=1)
-        if change.tiles:
+        if entry.tiles:
             rows = [
                 {"project": project, "digest": digest, "channels": channels, "data": pack.compress(data)}
-                for digest, (channels, data) in change.tiles.items()
+                for digest, (channels, data) in entry.tiles.items()
             ]
             session.execute(upsert(Tile).on_conflict_do_nothing(), rows)
-        if change.arrays:
+        if entry.arrays:
             arrays = [
-                {"project": project, "digest": digest, "data": pack.compress(data)}
-                for digest, data in change.arrays.items()
+                {"project": project, "digest": digest, "data": pack.compress(array.npy), "tiles": array.tiles}
+                for digest, array in entry.arrays.items()
             ]
             session.execute(upsert(Array).on_conflict_do_nothing(), arrays)
-        if change.dropped_layers:
-            gone_layers = Placed.layer.in_(sorted(change.dropped_layers))
-            session.execute(delete(Placed).where(Placed.project == project, gone_layers))
-        gone = [place for place, digest in change.placed.items() if digest is None]
+        for layer, map_name in sorted(entry.emptied):
+            session.execute(
+                delete(Placed).where(Placed.project == project, Placed.layer == layer, Placed.map == map_name)
+            )
+        gone = [place for place, digest in entry.placed.items() if digest is None]
         for layer, map_name, row, column in gone:
             session.execute(
                 delete(Placed).where(
@@ -265,7 +278,7 @@ class Store:
             )  # fmt: skip
         here = [
             {"project": project, "layer": p[0], "map": p[1], "row": p[2], "column": p[3], "digest": digest}
-            for p, digest in change.placed.items()
+            for p, digest in entry.placed.items()
             if digest is not None
         ]
         if here:
@@ -277,14 +290,22 @@ class Store:
                 ),
                 here,
             )
-        if change.step is not None:
-            place = change.cursor - 1
+        if entry.step is not None:
+            place = entry.cursor - 1
             session.execute(delete(Step).where(Step.project == project, Step.place >= place))
-            session.execute(insert(Step).values(project=project, place=place, command=change.step))
-        values: dict[str, Any] = {"cursor": change.cursor, "revision": change.revision, "changed": func.now()}
-        if change.state is not None:
-            values["state"] = change.state
+            session.execute(insert(Step).values(project=project, place=place, command=entry.step))
+        values: dict[str, Any] = {"cursor": entry.cursor, "revision": entry.revision, "changed": func.now()}
+        if entry.state is not None:
+            values["state"] = entry.state
+        if entry.name is not None:
+            values["name"] = entry.name
         session.execute(update(Project).where(Project.id == project).values(**values))
+
+    def begin_anew(self, project: str, state: dict[str, Any]) -> None:
+        """A project in another form: this structure, all its pixels, and no history."""
+        with self._session() as session:
+            session.execute(delete(Step).where(Step.project == project))
+            session.execute(update(Project).where(Project.id == project).values(state=state, cursor=0))
 
     def sweep(self, project: str, depth: int) -> None:
         """Forget steps beyond `depth`, and pixels that neither the maps nor a step refers to."""
@@ -304,16 +325,21 @@ class Store:
             in_state = "select m[1] from project p, " + digests.format("p.state", "p.id")
             session.execute(
                 text(
-                    "delete from tile t where t.project = :project"
-                    " and not exists (select 1 from placed p where p.project = t.project and p.digest = t.digest)"
-                    f" and t.digest not in ({in_steps})"
+                    f"delete from model_array a where a.project = :project and a.digest not in ({in_steps})"
+                    f" and a.digest not in ({in_state})"
                 ),
                 {"project": project},
             )
+            # What the tables of tiles name that are left.
+            in_tables = (
+                "select encode(substring(a.tiles from 16 * n - 15 for 16), 'hex') from model_array a,"
+                " lateral generate_series(1, length(a.tiles) / 16) n where a.project = :project and a.tiles is not null"
+            )
             session.execute(
                 text(
-                    f"delete from model_array a where a.project = :project and a.digest not in ({in_steps})"
-                    f" and a.digest not in ({in_state})"
+                    "delete from tile t where t.project = :project"
+                    " and not exists (select 1 from placed p where p.project = t.project and p.digest = t.digest)"
+                    f" and t.digest not in ({in_steps}) and t.digest not in ({in_tables})"
                 ),
                 {"project": project},
             )
@@ -323,5 +349,12 @@ class Store:
 def _told() -> Iterator[None]:
     try:
         yield
+    except (UnicodeError, DataError, IntegrityError, ProgrammingError) as error:
+        # The values themselves are refused: a character that text cannot hold, a number out of range.
+        raise NeverStoredError(_first_line(error)) from error
     except SQLAlchemyError as error:
-        raise StoreError(str(error.__cause__ or error).strip().split("\n")[0]) from error
+        raise StoreError(_first_line(error)) from error
+
+
+def _first_line(error: Exception) -> str:
+    return str(error.__cause__ or error).strip().split("\n")[0]

@@ -42,13 +42,17 @@ class Tile(Base):
 
 
 class Array(Base):
-    """An array of a model, past or present, as zstd-compressed .npy, once per project and content."""
+    """An array of a model, a tip's picture or a table of tiles, as zstd-compressed .npy, once per project and content.
+
+    tiles: of a table, the digests of the tiles that it names, 16 bytes each.
+    """
 
     __tablename__ = "model_array"
 
     project: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
     digest: Mapped[str] = mapped_column(String(32), primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    tiles: Mapped[bytes | None] = mapped_column(LargeBinary)
 
 
 class Placed(Base):
@@ -85,7 +89,7 @@ class Shelf(Base):
 
 
 class Step(Base):
-    """One command of the history, by its place; those from the project's cursor on are undone."""
+    """One change of the history, by its place; those from the project's cursor on are undone."""
 
     __tablename__ = "step"
 

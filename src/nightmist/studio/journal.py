@@ -6,32 +6,41 @@ import logging
 import queue
 import threading
 from collections.abc import Callable
+from typing import NamedTuple
 
-from ..store import Change, Store, StoreError
+from ..store import Entry, NeverStoredError, Store, StoreError
 
 log = logging.getLogger(__name__)
 
-#: Seconds before a refused change is tried again; the last one repeats.
+#: Seconds before a refused entry is tried again; the last one repeats.
 PATIENCE = (0.1, 0.3, 1.0, 2.0)
 
 
-class Journal:
-    """A thread that commits one change after the other and tries again while the database is away.
+class Word(NamedTuple):
+    """What became of an entry: kept, or why not (yet). never: it never can be, and nothing after it was tried."""
 
-    Nothing is ever skipped: the changes behind a stuck one wait.
+    entry: Entry
+    why: str | None = None
+    never: bool = False
+
+
+class Journal:
+    """A thread that commits one entry after the other and tries again while the database is away.
+
+    Nothing is ever skipped: the entries behind a stuck one wait. One that can never succeed ends the journal.
     """
 
-    def __init__(self, store: Store, project: str, told: Callable[[Change | None, str | None], None]) -> None:
-        """From the journal's thread: told(change, None) after each commit, told(None, why) while it is refused."""
+    def __init__(self, store: Store, project: str, told: Callable[[Word], None]) -> None:
+        """told: called from the journal's thread, after each commit and after each refusal."""
         self.store, self.project, self.told = store, project, told
-        self.queue: queue.Queue[Change | None] = queue.Queue()
+        self.queue: queue.Queue[Entry | None] = queue.Queue()
         self.stopping = threading.Event()
         self.thread = threading.Thread(target=self._run, name=f"journal {project}", daemon=True)
         self.thread.start()
 
-    def add(self, change: Change) -> None:
-        """Keep this change as soon as possible."""
-        self.queue.put(change)
+    def add(self, entry: Entry) -> None:
+        """Keep this as soon as possible."""
+        self.queue.put(entry)
 
     def close(self, patience: float = 20.0) -> None:
         """Keep what is waiting, for so many seconds at most, and end."""
@@ -41,17 +50,24 @@ class Journal:
         self.thread.join(5)
 
     def _run(self) -> None:
-        while (change := self.queue.get()) is not None:
-            tries = 0
-            while not self.stopping.is_set():
-                try:
-                    self.store.keep(self.project, change)
-                    break
-                except StoreError as error:
-                    log.warning("project %s: change %d not kept yet: %s", self.project, change.revision, error)
-                    self.told(None, str(error))
-                    self.stopping.wait(PATIENCE[min(tries, len(PATIENCE) - 1)])
-                    tries += 1
-            else:
+        while (entry := self.queue.get()) is not None:
+            if not self._keep(entry):
                 return
-            self.told(change, None)
+            self.told(Word(entry))
+
+    def _keep(self, entry: Entry) -> bool:
+        tries = 0
+        while not self.stopping.is_set():
+            try:
+                self.store.keep(self.project, entry)
+                return True
+            except NeverStoredError as error:
+                log.error("project %s: entry %d can never be kept: %s", self.project, entry.revision, error)
+                self.told(Word(entry, str(error), never=True))
+                return False
+            except StoreError as error:
+                log.warning("project %s: entry %d not kept yet: %s", self.project, entry.revision, error)
+                self.told(Word(entry, str(error)))
+                self.stopping.wait(PATIENCE[min(tries, len(PATIENCE) - 1)])
+                tries += 1
+        return False

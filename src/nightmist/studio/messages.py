@@ -9,11 +9,10 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from ..core.brush.mirror import Mirror
 from ..core.compose import BlendMode
 from ..core.mapping import Camera
-from ..document.cloning import CloneSource
-from ..document.types import DocumentState, Pigment, Share, Tip, Tool
+from ..document.values import AnyValue, CloneSource, Name, Pigment, Share, Tip, Tool
 from .prepare_messages import PrepareMessage
 
-PROTOCOL = 2
+PROTOCOL = 3
 
 
 class Message(BaseModel):
@@ -92,7 +91,7 @@ class ChangeLayer(Message):
 
     type: Literal["change_layer"]
     layer: str
-    name: str | None = Field(default=None, min_length=1, max_length=80)
+    name: Name | None = None
     visible: bool | None = None
     opacity: Share | None = None
     blend: BlendMode | None = None
@@ -173,7 +172,7 @@ class Acknowledge(Message):
 
 
 class CancelWork(Message):
-    """The long work under way is not wanted any more."""
+    """The long work that this browser asked for is not wanted any more."""
 
     type: Literal["cancel_work"]
 
@@ -201,18 +200,24 @@ class Welcome(BaseModel):
     type: Literal["welcome"] = "welcome"
     protocol: int = PROTOCOL
     project: str
-    state: DocumentState
+    values: list[AnyValue]
     history: HistoryState
     desk: dict[str, Any]
 
 
 class StateChanged(BaseModel):
-    """Structure or history changed, by whomever."""
+    """Values or history changed, by whomever: values that are other than before, null for those that are gone."""
 
     type: Literal["state"] = "state"
-    state: DocumentState
+    values: dict[str, AnyValue | None]
     history: HistoryState
-    added_layer: str | None = None
+
+
+class LayerAdded(BaseModel):
+    """The layer that this browser asked for is there."""
+
+    type: Literal["layer_added"] = "layer_added"
+    layer: str
 
 
 class KeptState(BaseModel):
@@ -238,6 +243,7 @@ class WorkState(BaseModel):
     type: Literal["work"] = "work"
     label: str
     share: float | None
+    mine: bool = Field(default=False, description="this browser asked for it, and may cancel it")
 
 
 class Notice(BaseModel):
@@ -256,7 +262,7 @@ class Sampled(BaseModel):
 
 
 class Refused(BaseModel):
-    """Something could not be done; nothing was changed."""
+    """Something could not be done."""
 
     type: Literal["refused"] = "refused"
     message: str
@@ -270,4 +276,6 @@ class People(BaseModel):
     count: int
 
 
-ServerMessage = Welcome | StateChanged | KeptState | StrokeEnded | Refused | People | WorkState | Notice | Sampled
+ServerMessage = (
+    Welcome | StateChanged | LayerAdded | KeptState | StrokeEnded | Refused | People | WorkState | Notice | Sampled
+)

@@ -14,8 +14,8 @@ from ..core.mesh.by_shape import Frame
 from ..core.mesh.methods import Method
 from ..core.mesh.seams import Extent as SeamExtent
 from ..document import Document
-from ..document.shape import faces_of_runs
-from ..document.types import StartValues
+from ..document.derived.model import faces_of_runs
+from ..document.values import Name, StartValues
 
 #: Faces as runs [first, end).
 Runs = list[tuple[int, int]]
@@ -51,7 +51,13 @@ class Unwrap(Preparation):
     def run(self, document: Document) -> list[str]:
         faces = self.chosen(document, self.faces)
         return document.unwrap(
-            self.surface, self.method, self.angle, self.margin, faces, self.frame, keep_paint=self.keep_paint
+            self.surface,
+            self.method,
+            angle=self.angle,
+            margin=self.margin,
+            faces=faces,
+            frame=self.frame,
+            keep_paint=self.keep_paint,
         )
 
 
@@ -227,7 +233,7 @@ class AssignFaces(Preparation):
     type: Literal["assign_faces"]
     faces: Runs
     surface: str | None = None
-    name: str = Field(default="surface", min_length=1, max_length=80)
+    name: Name = "surface"
 
     def run(self, document: Document) -> list[str]:
         document.assign_faces(faces_of_runs(self.faces, len(document.mesh.faces)), self.surface, self.name)

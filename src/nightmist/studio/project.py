@@ -16,18 +16,19 @@ from ..core.brush.path import Sample
 from ..core.errors import NightmistError
 from ..core.progress import CancelledError
 from ..document import Document
-from ..document.commands import Command, Refit
+from ..document.api import Layer
+from ..document.change import Change
+from ..document.derived.composites import PICTURES
+from ..document.derived.model import faces_of_runs
 from ..document.document import Event
-from ..document.layer import Layer
-from ..document.shape import faces_of_runs
-from ..document.stroke import Stroke
-from ..document.types import Hit
-from ..document.unchanged import why_unchanged
-from ..store import Change, Store, StoreError
+from ..document.painting.stroke import Stroke
+from ..document.painting.unchanged import why_unchanged
+from ..document.values import Hit, Surface
+from ..store import Store, StoreError
 from . import messages as say
-from .journal import Journal
-from .keeping import change_for
-from .outbox import PICTURES, Client, Outbox
+from .client_updates import Client, ClientUpdates
+from .journal import Journal, Word
+from .persistence import Opened, entry_for, open_project
 from .prepare_messages import Preparation
 
 log = logging.getLogger(__name__)
@@ -39,6 +40,8 @@ T = TypeVar("T")
 NOWHERE = (0.0, 0.0, 0.0)
 #: Seconds between two words about how far long work has got.
 TELL_EVERY = 0.15
+#: Seconds without a sample after which a press that never ends is over for those who wait.
+STALLED = 20.0
 
 
 @dataclass
@@ -61,8 +64,15 @@ class Ask:
     request: Request
 
 
+@dataclass
+class Edit:
+    """A change that is asked for from outside the sockets; it waits its turn as theirs do."""
+
+    run: Callable[[], None]
+
+
 #: What the project's thread does next; None ends it.
-Work = Callable[[], None] | Ask | None
+Work = Callable[[], None] | Ask | Edit | None
 
 
 @dataclass
@@ -70,29 +80,34 @@ class _Drawing:
     client: Client
     number: int
     stroke: Stroke
+    heard: float  # when its last sample came
 
 
 class OpenProject:
     """Browsers join, ask, and leave. One stroke is drawn at a time; others wait until it is over."""
 
-    def __init__(self, store: Store, project: str, document: Document, revision: int) -> None:
-        self.store, self.project, self.document = store, project, document
-        self.revision = revision
-        self.first_revision = self.kept = revision
+    def __init__(self, store: Store, project: str, opened: Opened) -> None:
+        self.store, self.project = store, project
+        self.document, self.revision, self.to_say = opened
+        self.first_revision = self.kept = self.revision
         self.trouble: str | None = None
-        self.outboxes: dict[int, Outbox] = {}
+        self.updates: dict[int, ClientUpdates] = {}
         self.drawing: _Drawing | None = None
-        self.put_off: deque[Ask] = deque()
-        self.surfaces = list(document.surfaces.values())
-        self.unwanted = threading.Event()
+        self.put_off: deque[Ask | Edit] = deque()
+        self.worker: Client | None = None
+        self.cancelled = threading.Event()
         self.told_work = 0.0
         self.queue: queue.Queue[Work] = queue.Queue()
         self.ahead: deque[Work] = deque()
-        document.listener = self._changed
-        document.progress = self._progress
-        self.journal = Journal(store, project, lambda change, why: self._post(lambda: self._heard(change, why)))
+        self.listen()
         self.thread = threading.Thread(target=self._run, name=f"project {project}", daemon=True)
         self.thread.start()
+
+    def listen(self) -> None:
+        """Hear of what happens to the document, and keep it."""
+        self.document.listener = self._changed
+        self.document.progress = self._progress
+        self.journal = Journal(self.store, self.project, lambda word: self._post(lambda: self._heard(word)))
 
     # From any thread
 
@@ -107,12 +122,20 @@ class OpenProject:
     def ask(self, client: Client, request: Request) -> None:
         """Do what a browser asks, after everything asked before; only calling work off does not wait."""
         if isinstance(request, say.CancelWork):
-            self.unwanted.set()
+            if self.worker is client:
+                self.cancelled.set()
         else:
             self.queue.put(Ask(client, request))
 
     def call(self, work: Callable[[Document], T]) -> T:
-        """Run `work` on the document in the project's thread and wait for what it returns."""
+        """Read from the document, in the project's thread, and wait for the answer."""
+        return self._wait_for(work, self._post)
+
+    def edit(self, work: Callable[[Document], T]) -> T:
+        """Change the document, once no stroke is being drawn, and wait for the answer."""
+        return self._wait_for(work, lambda run: self.queue.put(Edit(run)))
+
+    def _wait_for(self, work: Callable[[Document], T], post: Callable[[Callable[[], None]], None]) -> T:
         done = threading.Event()
         result: list[T] = []
         failure: list[BaseException] = []
@@ -126,11 +149,15 @@ class OpenProject:
                 failure.append(error)
             done.set()
 
-        self._post(run)
+        post(run)
         done.wait()
         if failure:
             raise failure[0]
         return result[0]
+
+    def client(self, name: str | None) -> Client | None:
+        """The browser of that name, if it has the project open."""
+        return next((u.client for u in list(self.updates.values()) if name and u.client.name == name), None)
 
     def close(self) -> None:
         """Finish what is under way, keep everything, and end the threads."""
@@ -146,8 +173,11 @@ class OpenProject:
     def _run(self) -> None:
         self.document.refresh()
         while (item := self._next()) is not None:
+            before = self.revision
             try:
-                if isinstance(item, Ask):
+                if isinstance(item, Edit):
+                    self._in_turn(item)
+                elif isinstance(item, Ask):
                     self._handle(item.client, item.request)
                 else:
                     item()
@@ -155,9 +185,24 @@ class OpenProject:
                 # Whatever goes wrong with one request must not end the project for everybody.
                 log.exception("project %s: a request failed", self.project)
                 if isinstance(item, Ask):
-                    item.client.tell(say.Refused(message="That went wrong inside Nightmist; nothing was changed."))
+                    self._failed(item, self.revision != before)
         if self.drawing:
             self._end_drawing()
+
+    def _in_turn(self, item: Edit) -> None:
+        if self.drawing:
+            self.put_off.append(item)
+        else:
+            item.run()
+
+    def _failed(self, ask: Ask, changed: bool) -> None:
+        """A request met a fault of ours: its stroke is broken off, and what is said about it is true."""
+        if self.drawing and self.drawing.client is ask.client:
+            self.drawing.stroke.cancel()
+            self._drawing_over(None)
+        after = "It had been done, and can be undone." if changed else "The project is as it was before."
+        ask.client.tell(say.Refused(message=f"Something went wrong inside Nightmist. {after}"))
+        self._refresh(time.perf_counter(), None)
 
     def _next(self) -> Work:
         """The next piece of work; samples of one stroke that are queued behind each other become one."""
@@ -165,7 +210,7 @@ class OpenProject:
             while True:
                 self.ahead.append(self.queue.get_nowait())
         if not self.ahead:
-            self.ahead.append(self.queue.get())
+            self.ahead.append(self._wait())
         item = self.ahead.popleft()
         if not isinstance(item, Ask) or not isinstance(item.request, Samples):
             return item
@@ -175,33 +220,55 @@ class OpenProject:
             merged = Samples(merged.stroke, merged.points + more.points, more.stamp)
         return Ask(item.client, merged)
 
+    def _wait(self) -> Work:
+        """The next piece of work; a press that does not end while others wait is ended for them."""
+        if not (self.drawing and self.put_off):
+            return self.queue.get()
+        try:
+            return self.queue.get(timeout=max(self.drawing.heard + STALLED - time.monotonic(), 0.01))
+        except queue.Empty:
+            return self._end_stalled
+
+    def _end_stalled(self) -> None:
+        if self.drawing and time.monotonic() - self.drawing.heard >= STALLED:
+            self._end_drawing()
+            self._refresh(time.perf_counter(), None)
+
     def _join(self, client: Client) -> None:
-        outbox = self.outboxes[id(client)] = Outbox(client)
+        self.updates[id(client)] = ClientUpdates(client)
+        self._welcome(client)
+        self._refresh(time.perf_counter(), None)
+        self._tell_all(say.People(count=len(self.updates)))
+
+    def _welcome(self, client: Client) -> None:
+        """All that a browser has to know, and all pixels."""
         try:
             desk = self.store.desk(self.project)
         except StoreError:
             desk = {}
-        client.tell(say.Welcome(project=self.project, state=self.document.state(), history=self._history(), desk=desk))
+        values = list(self.document.values.values())
+        client.tell(say.Welcome(project=self.project, values=values, history=self._history(), desk=desk))
         client.tell(self._kept_state())
+        if self.to_say:
+            client.tell(say.Notice(message=self.to_say))
+            self.to_say = None
         # Colors first: they are what is looked at.
         for picture in PICTURES:
-            for surface in self.surfaces:
-                outbox.add(surface, picture, surface.everywhere)
-        self._refresh(time.perf_counter(), None)
-        self._tell_all(say.People(count=len(self.outboxes)))
+            for surface in self.document.surface_values():
+                self.updates[id(client)].add_whole(surface, picture)
 
     def _leave(self, client: Client) -> None:
-        self.outboxes.pop(id(client), None)
-        self.put_off = deque(ask for ask in self.put_off if ask.client is not client)
+        self.updates.pop(id(client), None)
+        self.put_off = deque(item for item in self.put_off if isinstance(item, Edit) or item.client is not client)
         if self.drawing and self.drawing.client is client:
             self._end_drawing()
-        self._tell_all(say.People(count=len(self.outboxes)))
+        self._tell_all(say.People(count=len(self.updates)))
 
     def _handle(self, client: Client, request: Request) -> None:
         if isinstance(request, say.Acknowledge):
-            if outbox := self.outboxes.get(id(client)):
-                outbox.acknowledged = max(outbox.acknowledged, min(request.batch, outbox.sent))
-                outbox.pump(self.surfaces)
+            if updates := self.updates.get(id(client)):
+                updates.acknowledged = max(updates.acknowledged, min(request.batch, updates.sent))
+                updates.pump(self.document)
             return
         if isinstance(request, say.KeepDesk):
             with contextlib.suppress(StoreError):
@@ -224,9 +291,10 @@ class OpenProject:
         match request:
             case Samples():
                 if drawing and drawing.number == request.stroke:
+                    drawing.heard = time.monotonic()
                     drawing.stroke.extend(request.points)
-                    if outbox := self.outboxes.get(id(client)):
-                        outbox.timing.stamp = request.stamp
+                    if updates := self.updates.get(id(client)):
+                        updates.timing.stamp = request.stamp
             case say.BeginStroke():
                 if drawing:
                     self._end_drawing()
@@ -237,7 +305,7 @@ class OpenProject:
                     layers, None if request.in_map else request.camera, request.tip, request.pigment, request.tool,
                     in_map=request.in_map, mirror=request.mirror, seed=request.seed, source=request.source,
                 )  # fmt: skip
-                self.drawing = _Drawing(client, request.stroke, stroke)
+                self.drawing = _Drawing(client, request.stroke, stroke, time.monotonic())
             case say.EndStroke():
                 if drawing and drawing.number == request.stroke:
                     self._end_drawing()
@@ -260,8 +328,7 @@ class OpenProject:
             case say.NewLayer():
                 stack = document.surface(request.surface).layers
                 above = next((i for i, layer in enumerate(stack) if layer.id == request.above), len(stack) - 1)
-                layer = stack.add(index=above + 1)
-                client.tell(say.StateChanged(state=document.state(), history=self._history(), added_layer=layer.id))
+                client.tell(say.LayerAdded(layer=stack.add(index=above + 1).id))
             case say.DeleteLayer():
                 layer = document.layer(request.layer)
                 layer.surface.layers.remove(layer)
@@ -276,7 +343,7 @@ class OpenProject:
                 layer = document.layer(request.layer)
                 like = Hit(layer.surface.name, request.face, NOWHERE, NOWHERE, request.uv)
                 if request.away:
-                    document.take_away_color(layer, like, request.tolerance, request.pigment.values())
+                    document.erase_color(layer, like, request.tolerance, request.pigment.values())
                 else:
                     document.fill_color(layer, request.pigment, like, request.tolerance)
             case say.BumpFromColor():
@@ -288,7 +355,7 @@ class OpenProject:
                 chosen = document.layer(request.layer) if request.layer else None
                 client.tell(say.Sampled(pigment=document.sample(place, chosen)))
             case Preparation():
-                for note in self.work(lambda: request.run(document)):
+                for note in self.work(lambda: request.run(document), client):
                     client.tell(say.Notice(message=note))
             case say.ChangeLayer():
                 wanted = request.model_dump(exclude_none=True, exclude={"type", "layer"})
@@ -297,7 +364,7 @@ class OpenProject:
     def _layers(self, ids: dict[str, str]) -> dict[str, Layer]:
         layers = {name: self.document.layer(layer) for name, layer in ids.items()}
         for name, layer in layers.items():
-            if layer.surface is not self.document.surface(name):
+            if layer.surface.name != name:
                 raise NightmistError(f"The layer {layer.name} is not in the stack of {name}.")
         return layers
 
@@ -307,35 +374,46 @@ class OpenProject:
         region = faces_of_runs(runs, len(document.mesh.faces)) if runs is not None else None
         layers = self._layers(request.layers) or None
         if request.away:
-            document.take_away(layer, region=region, layers=layers, maps=request.pigment.values())
+            document.erase(layer, region=region, layers=layers, maps=request.pigment.values())
         else:
             document.fill(layer, request.pigment, region=region, layers=layers)
 
-    def work(self, run: Callable[[], T]) -> T:
-        """Run long work in the project's thread; browsers see how far it is, and can call it off."""
-        self.unwanted.clear()
+    def work(self, run: Callable[[], T], client: Client | None) -> T:
+        """Run long work in the project's thread; browsers see how far it is, and the one that asked can cancel it."""
+        self.cancelled.clear()
+        self.worker = client
         try:
             return run()
         finally:
+            self.worker = None
             if self.told_work:
                 self.told_work = 0.0
                 self._tell_all(say.WorkState(label="", share=None))
 
     def _progress(self, label: str, share: float) -> None:
-        if self.unwanted.is_set():
+        if self.cancelled.is_set():
             raise CancelledError("Called off; nothing was changed.")
         now = time.monotonic()
         if now - self.told_work > TELL_EVERY:
             self.told_work = now
-            self._tell_all(say.WorkState(label=label, share=min(max(share, 0.0), 1.0)))
+            for updates in self.updates.values():
+                mine = updates.client is self.worker
+                updates.client.tell(say.WorkState(label=label, share=min(max(share, 0.0), 1.0), mine=mine))
 
     def _end_drawing(self) -> None:
         assert self.drawing
-        command = self.document.finish_stroke(self.drawing.stroke)
-        if command is None and (reason := why_unchanged(self.drawing.stroke)):
+        stroke, client = self.drawing.stroke, self.drawing.client
+        change, failed = None, True
+        try:
+            change = self.document.finish_stroke(stroke)
+            failed = False
+        finally:
+            if failed:
+                stroke.cancel()
+            self._drawing_over(self.revision if change else None)
+        if change is None and (reason := why_unchanged(stroke)):
             layer = reason.instead.id if reason.instead else None
-            self.drawing.client.tell(say.Notice(message=reason.sentence, layer=layer))
-        self._drawing_over(self.revision if command else None)
+            client.tell(say.Notice(message=reason.sentence, layer=layer))
 
     def _drawing_over(self, revision: int | None) -> None:
         assert self.drawing
@@ -345,62 +423,79 @@ class OpenProject:
         self.ahead.extendleft(reversed(self.put_off))
         self.put_off.clear()
 
-    def _changed(self, event: Event, command: Command) -> None:
+    def _changed(self, event: Event, change: Change) -> None:
         self.revision += 1
-        self.journal.add(change_for(self.document, event, command, self.revision))
-        if isinstance(command, Refit):
-            self._surfaces_changed()
-        self._tell_all(say.StateChanged(state=self.document.state(), history=self._history()))
+        self.journal.add(entry_for(self.document, event, change, self.revision))
+        values = {key: self.document.values.get(key) for key in change.values}
+        if any(isinstance(value, Surface) for pair in change.values.values() for value in pair):
+            for updates in self.updates.values():
+                updates.follow(_now(event, change).values)
+        self._tell_all(say.StateChanged(values=values, history=self._history()))
         self._tell_all(self._kept_state())
 
-    def _surfaces_changed(self) -> None:
-        """Other surfaces, or other sizes: what waits for browsers is numbered and cut anew."""
-        before = [(surface.name, surface.size) for surface in self.surfaces]
-        self.surfaces = list(self.document.surfaces.values())
-        now = [(surface.name, surface.size) for surface in self.surfaces]
-        for outbox in self.outboxes.values():
-            for number, surface in enumerate(self.surfaces):
-                if number >= len(before) or before[number] != now[number]:
-                    for picture in PICTURES:
-                        outbox.waiting.pop((number, picture), None)
-                        outbox.add(surface, picture, surface.everywhere)
-            for number in range(len(now), len(before)):
-                for picture in PICTURES:
-                    outbox.waiting.pop((number, picture), None)
-
-    def _heard(self, change: Change | None, why: str | None) -> None:
-        self.trouble = why
-        if change is not None:
-            self.kept = change.revision
-            self.document.pool.stored(change.tiles)
-            self.document.arrays.stored(change.arrays)
+    def _heard(self, word: Word) -> None:
+        self.trouble = word.why
+        if word.never:
+            self._take_back(word)
+        elif word.why is None:
+            self.kept = word.entry.revision
+            self.document.pool.stored(word.entry.tiles)
+            self.document.arrays.stored(word.entry.arrays)
         self._tell_all(self._kept_state())
+
+    def _take_back(self, word: Word) -> None:
+        """A change can never be kept: the project is what the database holds, and everybody is told."""
+        lost = self.revision - word.entry.revision
+        if self.drawing:
+            self.drawing.stroke.cancel()
+            self._drawing_over(None)
+        try:
+            self.document, self.revision, _ = open_project(self.store, self.project)
+        except StoreError as error:
+            self.trouble = str(error)
+            return
+        self.kept, self.trouble = self.revision, None
+        self.listen()
+        self.document.refresh()
+        also = f", and so were the {lost} steps after it" if lost else ""
+        message = f"The last change could not be kept ({word.why}). It was taken back{also}."
+        for updates in self.updates.values():
+            self._welcome(updates.client)
+            updates.client.tell(say.Refused(message=message))
+        self._refresh(time.perf_counter(), None)
 
     def _refresh(self, started: float, asked: Client | None) -> None:
         """Composite what changed and send it on."""
         computed = time.perf_counter()
-        for (name, picture), area in self.document.refresh().items():
-            for outbox in self.outboxes.values():
-                outbox.add(self.document.surface(name), picture, area)
+        for (key, picture), area in self.document.refresh().items():
+            surface = self.document.values[key]
+            assert isinstance(surface, Surface)
+            for updates in self.updates.values():
+                updates.add(surface, picture, area)
         composited = time.perf_counter()
-        for outbox in self.outboxes.values():
-            if outbox.client is asked:
-                outbox.timing.engine += computed - started
-                outbox.timing.composite += composited - computed
-            outbox.pump(self.surfaces)
+        for updates in self.updates.values():
+            if updates.client is asked:
+                updates.timing.engine += computed - started
+                updates.timing.composite += composited - computed
+            updates.pump(self.document)
 
     def _kept_state(self) -> say.KeptState:
         return say.KeptState(revision=self.kept, waiting=self.revision - self.kept, trouble=self.trouble)
 
     def _history(self) -> say.HistoryState:
         history = self.document.history
-        after = history.commands[history.cursor].label if history.cursor < len(history.commands) else None
-        before = history.commands[history.cursor - 1].label if history.cursor else None
+        after = history.changes[history.cursor].label if history.cursor < len(history.changes) else None
+        before = history.changes[history.cursor - 1].label if history.cursor else None
         return say.HistoryState(undo=before, redo=after, place=history.place)
 
     def _tell_all(self, message: say.ServerMessage) -> None:
-        for outbox in self.outboxes.values():
-            outbox.client.tell(message)
+        for updates in self.updates.values():
+            updates.client.tell(message)
+
+
+def _now(event: Event, change: Change) -> Change:
+    """What has just come into force."""
+    return change.inverse() if event == "undo" else change
 
 
 def _continued(work: Work, client: Client, samples: Samples) -> Samples | None:

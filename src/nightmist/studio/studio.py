@@ -11,12 +11,12 @@ from typing import TypeVar
 
 from ..core.errors import NightmistError
 from ..document import Document
-from ..document.picture import portrait
+from ..document.files.portrait import portrait
 from ..store import ProjectRow, Store, StoreError
-from .keeping import create_project, open_project
-from .outbox import Client
+from .client_updates import Client
+from .jobs import Jobs
+from .persistence import create_project, open_project
 from .project import OpenProject
-from .works import Works
 
 log = logging.getLogger(__name__)
 
@@ -34,7 +34,7 @@ class Studio:
         self.open_projects: dict[str, OpenProject] = {}
         self.visitors: dict[str, int] = {}
         self.lock = threading.Lock()
-        self.works = Works()
+        self.jobs = Jobs()
 
     def projects(self) -> list[ProjectRow]:
         """All projects, the one changed last first."""
@@ -70,18 +70,21 @@ class Studio:
             self._depart(project)
 
     def with_document(self, project: str, work: Callable[[Document], T]) -> T:
-        """Run `work` on a project's document, opening it for that long if need be."""
+        """Read from a project's document, opening it for that long if need be."""
         found = self._visit(project)
         try:
             return found.call(work)
         finally:
             self._depart(project)
 
-    def work_on(self, project: str, run: Callable[[Document], T]) -> T:
-        """As `with_document`, for long work: browsers of the project see how far it is, and can call it off."""
+    def work_on(self, project: str, run: Callable[[Document], T], client: str | None = None) -> T:
+        """Change a project's document, when no stroke is being drawn; browsers see how far it is.
+
+        client: the name of the browser that asks, which may cancel it.
+        """
         found = self._visit(project)
         try:
-            return found.call(lambda document: found.work(lambda: run(document)))
+            return found.edit(lambda document: found.work(lambda: run(document), found.client(client)))
         finally:
             self._depart(project)
 
@@ -97,9 +100,9 @@ class Studio:
                 if not self.store.exists(project):
                     raise NightmistError("There is no such project; it may have been deleted.")
                 started = time.perf_counter()
-                document, revision = open_project(self.store, project)
-                document.refresh()
-                self.open_projects[project] = OpenProject(self.store, project, document, revision)
+                opened = open_project(self.store, project)
+                opened.document.refresh()
+                self.open_projects[project] = OpenProject(self.store, project, opened)
                 log.info("opened %s in %.1f s", project, time.perf_counter() - started)
             self.visitors[project] = self.visitors.get(project, 0) + 1
             return self.open_projects[project]

@@ -9,6 +9,9 @@ export interface SocketEvents {
   connected(up: boolean): void;
 }
 
+/** What this page calls itself: work that it asked for can be cancelled by it alone. */
+export const CLIENT = Array.from(crypto.getRandomValues(new Uint8Array(8)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+
 const FIRST_WAIT = 200;
 const LONGEST_WAIT = 3000;
 
@@ -44,7 +47,8 @@ export class PaintSocket {
 
   private open(): void {
     const scheme = location.protocol === "https:" ? "wss:" : "ws:";
-    const socket = new WebSocket(`${scheme}//${location.host}/api/projects/${this.project}/paint`);
+    const path = `/api/projects/${this.project}/paint?client=${CLIENT}`;
+    const socket = new WebSocket(`${scheme}//${location.host}${path}`);
     socket.binaryType = "arraybuffer";
     socket.onopen = () => {
       this.wait = FIRST_WAIT;

@@ -1,5 +1,6 @@
 import { type StageMesh, readMesh } from "./mesh";
-import type { Checkup, NewProject, Notes, Plan, Preset, ProjectCard, TipPicture, Trial, WorkProgress } from "./schema.generated";
+import { CLIENT } from "./paint_socket";
+import type { Checkup, NewProject, Notes, Plan, Preset, ProjectCard, TipChoice, Trial, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -64,7 +65,7 @@ export async function loadMesh(id: string): Promise<StageMesh> {
 }
 
 export async function replaceModel(id: string, files: File[], keepPaint: boolean): Promise<string[]> {
-  const body = filled(files, { keep_paint: String(keepPaint) });
+  const body = filled(files, { keep_paint: String(keepPaint), client: CLIENT });
   return ((await (await ask(`/api/projects/${id}/model`, { method: "POST", body })).json()) as Notes).notes;
 }
 
@@ -73,13 +74,13 @@ export async function addPictures(id: string, files: File[]): Promise<string[]> 
   return ((await (await ask(`/api/projects/${id}/pictures`, { method: "POST", body })).json()) as Notes).notes;
 }
 
-export async function listTips(id: string): Promise<TipPicture[]> {
-  return (await ask(`/api/projects/${id}/tips`)).json() as Promise<TipPicture[]>;
+export async function listTips(id: string): Promise<TipChoice[]> {
+  return (await ask(`/api/projects/${id}/tips`)).json() as Promise<TipChoice[]>;
 }
 
-export async function addTip(id: string, file: File): Promise<TipPicture> {
+export async function addTip(id: string, file: File): Promise<TipChoice> {
   const body = filled([file], {});
-  return (await ask(`/api/projects/${id}/tips`, { method: "POST", body })).json() as Promise<TipPicture>;
+  return (await ask(`/api/projects/${id}/tips`, { method: "POST", body })).json() as Promise<TipChoice>;
 }
 
 export async function listReferences(id: string): Promise<string[]> {

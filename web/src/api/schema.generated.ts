@@ -243,10 +243,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Call Off
+         * Cancel Work
          * @description A piece of work is not wanted any more.
          */
-        delete: operations["call_off_api_work__name__delete"];
+        delete: operations["cancel_work_api_work__name__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -431,6 +431,11 @@ export interface components {
              * @default true
              */
             keep_paint: boolean;
+            /**
+             * Client
+             * @default
+             */
+            client: string;
         };
         /**
          * Checkup
@@ -581,7 +586,7 @@ export interface components {
         };
         /**
          * PressureCurve
-         * @description What a pen's pressure p makes of a value: least + (1 - least) · p^gamma of it (N53).
+         * @description What a pen's pressure p makes of a value: least + (1 - least) · p^gamma of it.
          */
         PressureCurve: {
             /**
@@ -778,12 +783,18 @@ export interface components {
              * @default 90
              */
             facing_limit: number;
+            /**
+             * Covered Too
+             * @description also paint what another part hides from the eye
+             * @default false
+             */
+            covered_too: boolean;
         };
         /**
-         * TipPicture
+         * TipChoice
          * @description A picture that a tip lets paint through.
          */
-        TipPicture: {
+        TipChoice: {
             /** Name */
             name: string;
             /** Title */
@@ -1023,7 +1034,7 @@ export interface components {
         };
         /**
          * CancelWork
-         * @description The long work under way is not wanted any more.
+         * @description The long work that this browser asked for is not wanted any more.
          */
         CancelWork: {
             /**
@@ -1704,49 +1715,41 @@ export interface components {
         };
         ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
         /**
-         * DocumentState
-         * @description Everything about a document but its pixels and the arrays of its mesh.
+         * Brushed
+         * @description A layer of pixels made by strokes, in any of the maps at once.
+         *
+         *     parent: the surface (later also a group) in whose stack it lies. order: where, among its siblings, lowest first.
          */
-        DocumentState: {
+        Brushed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "brushed";
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
             /** Name */
             name: string;
             /**
-             * Size
-             * @description map size of surfaces that are no exception
-             * @default [
-             *       2048,
-             *       2048
-             *     ]
+             * Visible
+             * @default true
              */
-            size: [
-                number,
-                number
-            ];
+            visible: boolean;
             /**
-             * @description none in a project file, which holds a GLB
-             * @default null
+             * Opacity
+             * @default 1
              */
-            mesh: components["schemas"]["MeshState"] | null;
+            opacity: number;
             /**
-             * Hidden Parts
-             * @default []
+             * Blend
+             * @default normal
+             * @enum {string}
              */
-            hidden_parts: number[];
-            /**
-             * Tips
-             * @description digests of the painter's own tip pictures, by name
-             * @default {}
-             */
-            tips: {
-                [key: string]: string;
-            };
-            /** Surfaces */
-            surfaces: components["schemas"]["SurfaceState"][];
-            /**
-             * Notes
-             * @default []
-             */
-            notes: string[];
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
         };
         /**
          * HistoryState
@@ -1782,48 +1785,18 @@ export interface components {
             trouble: string | null;
         };
         /**
-         * LayerState
-         * @description A layer of a surface's stack, without its pixels.
+         * LayerAdded
+         * @description The layer that this browser asked for is there.
          */
-        LayerState: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
+        LayerAdded: {
             /**
-             * Kind
-             * @default brushed
+             * Type
+             * @default layer_added
              * @constant
              */
-            kind: "brushed";
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /**
-             * Opacity
-             * @default 1
-             */
-            opacity: number;
-            /**
-             * Blend
-             * @default normal
-             * @enum {string}
-             */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
-        };
-        /**
-         * MeshState
-         * @description The model: digests of its arrays by name (uv0, uv1 … are the UV sets), and its parts.
-         */
-        MeshState: {
-            /** Arrays */
-            arrays: {
-                [key: string]: string;
-            };
-            /** Parts */
-            parts: string[];
+            type: "layer_added";
+            /** Layer */
+            layer: string;
         };
         /**
          * MissingPicture
@@ -1837,6 +1810,29 @@ export interface components {
             slot: "base_color" | "metallic_roughness";
             /** File */
             file: string;
+        };
+        /**
+         * Model
+         * @description The model: digests of its arrays by name (uv0, uv1 … are the UV sets), and its parts.
+         */
+        Model: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "model";
+            /**
+             * Id
+             * @default model
+             * @constant
+             */
+            id: "model";
+            /** Arrays */
+            arrays: {
+                [key: string]: string;
+            };
+            /** Parts */
+            parts: string[];
         };
         /**
          * Notice
@@ -1872,8 +1868,49 @@ export interface components {
             count: number;
         };
         /**
+         * Project
+         * @description What concerns all of a document.
+         */
+        Project: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "project";
+            /**
+             * Id
+             * @default project
+             * @constant
+             */
+            id: "project";
+            /** Name */
+            name: string;
+            /**
+             * Size
+             * @description map size of surfaces that are no exception
+             * @default [
+             *       2048,
+             *       2048
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Hidden Parts
+             * @default []
+             */
+            hidden_parts: number[];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+        };
+        /**
          * Refused
-         * @description Something could not be done; nothing was changed.
+         * @description Something could not be done.
          */
         Refused: {
             /**
@@ -1905,7 +1942,7 @@ export interface components {
         };
         /**
          * StateChanged
-         * @description Structure or history changed, by whomever.
+         * @description Values or history changed, by whomever. values: those that are other than before, null for those that are gone.
          */
         StateChanged: {
             /**
@@ -1914,13 +1951,11 @@ export interface components {
              * @constant
              */
             type: "state";
-            state: components["schemas"]["DocumentState"];
+            /** Values */
+            values: {
+                [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["TipPicture"]) | null;
+            };
             history: components["schemas"]["HistoryState"];
-            /**
-             * Added Layer
-             * @default null
-             */
-            added_layer: string | null;
         };
         /**
          * StrokeEnded
@@ -1939,12 +1974,21 @@ export interface components {
             revision: number | null;
         };
         /**
-         * SurfaceState
-         * @description A surface: what one material of the model covers.
+         * Surface
+         * @description What one material of the model covers. `number` is what the model's faces call it.
          */
-        SurfaceState: {
+        Surface: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "surface";
+            /** Id */
+            id: string;
             /** Name */
             name: string;
+            /** Number */
+            number: number;
             /** Width */
             width: number;
             /** Height */
@@ -1973,11 +2017,23 @@ export interface components {
              * @default []
              */
             missing: components["schemas"]["MissingPicture"][];
+        };
+        /**
+         * TipPicture
+         * @description A tip's picture of the painter's own: the digest of a (h, w) float32 array. Its id is "tip:" and its name.
+         */
+        TipPicture: {
             /**
-             * Layers
-             * @default []
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            layers: components["schemas"]["LayerState"][];
+            kind: "tip";
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Picture */
+            picture: string;
         };
         /**
          * Welcome
@@ -1992,12 +2048,13 @@ export interface components {
             type: "welcome";
             /**
              * Protocol
-             * @default 2
+             * @default 3
              */
             protocol: number;
             /** Project */
             project: string;
-            state: components["schemas"]["DocumentState"];
+            /** Values */
+            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["TipPicture"])[];
             history: components["schemas"]["HistoryState"];
             /** Desk */
             desk: {
@@ -2019,8 +2076,14 @@ export interface components {
             label: string;
             /** Share */
             share: number | null;
+            /**
+             * Mine
+             * @description this browser asked for it, and may cancel it
+             * @default false
+             */
+            mine: boolean;
         };
-        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
+        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["LayerAdded"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
     };
     responses: never;
     parameters: never;
@@ -2046,7 +2109,7 @@ export type PressureCurve = components['schemas']['PressureCurve'];
 export type Problem = components['schemas']['Problem'];
 export type ProjectCard = components['schemas']['ProjectCard'];
 export type Tip = components['schemas']['Tip'];
-export type TipPicture = components['schemas']['TipPicture'];
+export type TipChoice = components['schemas']['TipChoice'];
 export type Trial = components['schemas']['Trial'];
 export type ValidationError = components['schemas']['ValidationError'];
 export type WorkProgress = components['schemas']['WorkProgress'];
@@ -2090,19 +2153,21 @@ export type TakeSample = components['schemas']['TakeSample'];
 export type Undo = components['schemas']['Undo'];
 export type Unwrap = components['schemas']['Unwrap'];
 export type ClientMessage = components['schemas']['ClientMessage'];
-export type DocumentState = components['schemas']['DocumentState'];
+export type Brushed = components['schemas']['Brushed'];
 export type HistoryState = components['schemas']['HistoryState'];
 export type KeptState = components['schemas']['KeptState'];
-export type LayerState = components['schemas']['LayerState'];
-export type MeshState = components['schemas']['MeshState'];
+export type LayerAdded = components['schemas']['LayerAdded'];
 export type MissingPicture = components['schemas']['MissingPicture'];
+export type Model = components['schemas']['Model'];
 export type Notice = components['schemas']['Notice'];
 export type People = components['schemas']['People'];
+export type Project = components['schemas']['Project'];
 export type Refused = components['schemas']['Refused'];
 export type Sampled = components['schemas']['Sampled'];
 export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];
-export type SurfaceState = components['schemas']['SurfaceState'];
+export type Surface = components['schemas']['Surface'];
+export type TipPicture = components['schemas']['TipPicture'];
 export type Welcome = components['schemas']['Welcome'];
 export type WorkState = components['schemas']['WorkState'];
 export type ServerMessage = components['schemas']['ServerMessage'];
@@ -2516,7 +2581,7 @@ export interface operations {
             };
         };
     };
-    call_off_api_work__name__delete: {
+    cancel_work_api_work__name__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -2562,7 +2627,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TipPicture"][];
+                    "application/json": components["schemas"]["TipChoice"][];
                 };
             };
             /** @description Validation Error */
@@ -2597,7 +2662,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TipPicture"];
+                    "application/json": components["schemas"]["TipChoice"];
                 };
             };
             /** @description Unprocessable Entity */

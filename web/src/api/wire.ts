@@ -1,6 +1,6 @@
 /** The paint socket's binary messages; docs/paint-socket.md describes them. */
 
-export const PROTOCOL = 2;
+export const PROTOCOL = 3;
 const SAMPLES = 1;
 const PIXELS = 2;
 const SAMPLES_HEAD = 16;
@@ -60,13 +60,13 @@ export function readBatch(buffer: ArrayBuffer): Batch {
   };
   let at = PIXELS_HEAD;
   for (let i = 0; i < count; i++) {
-    const uniform = view.getUint8(at + 2) === 1;
+    const uniform = view.getUint8(at + 3) === 1;
     const width = view.getUint16(at + 8, true);
     const height = view.getUint16(at + 10, true);
     const length = uniform ? 4 : width * height * 4;
     batch.rectangles.push({
-      surface: view.getUint8(at),
-      picture: view.getUint8(at + 1),
+      surface: view.getUint16(at, true),
+      picture: view.getUint8(at + 2),
       x: view.getUint16(at + 4, true),
       y: view.getUint16(at + 6, true),
       width,

@@ -1,7 +1,8 @@
-import type { Checkup, FindingState, SurfaceState } from "../api/schema.generated";
+import type { Checkup, FindingState } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Runs } from "../state/picks";
 import type { Project } from "../state/project";
+import type { SurfaceState } from "../state/document";
 
 /** One click that mends a finding: one undo step. */
 export function cure(project: Project, surface: SurfaceState, finding: FindingState, checkup: Checkup): void {

@@ -1,4 +1,3 @@
-import type { SurfaceState } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import { usePicks } from "../state/picks";
 import type { Project } from "../state/project";
@@ -7,6 +6,7 @@ import { Part } from "../ui/part";
 import { AssignFaces } from "./assign_faces";
 import { Planner } from "./planner";
 import { ReplaceModel } from "./replace_model";
+import type { SurfaceState } from "../state/document";
 
 const SIDES = [256, 512, 1024, 2048, 4096, 8192];
 /** Bytes a texel of each map takes at 8 bits. */

@@ -1,6 +1,6 @@
 import { IconAlertTriangle, IconCircleCheck, IconEye, IconEyeOff } from "@tabler/icons-react";
 
-import type { FindingState, SurfaceState } from "../api/schema.generated";
+import type { FindingState } from "../api/schema.generated";
 import { openFindings, recolor, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 import { pickRuns, type Runs, usePicks } from "../state/picks";
@@ -8,6 +8,7 @@ import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { SurfaceChoice } from "../workspace/surface_choice";
 import { cure } from "./cures";
+import type { SurfaceState } from "../state/document";
 
 const CURES: Record<FindingState["cure"], string> = {
   unwrap: "Unwrap anew",

@@ -1,7 +1,6 @@
 import type * as THREE from "three";
 
 import type { StageMesh } from "../api/mesh";
-import type { SurfaceState } from "../api/schema.generated";
 import type { Proof } from "../state/desk";
 import { FaceColors, type FaceColor } from "./face_colors";
 import { densityColor, hatchedPicture, heatOf, proofPicture, stretchColor } from "./proof";
@@ -9,6 +8,7 @@ import { SeamLines } from "./seam_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { UvLines } from "./uv_lines";
+import type { SurfaceState } from "../state/document";
 
 const PICKED: FaceColor = [12, 140, 122, 120];
 /** Serious findings in the color of danger, others in that of care. */

@@ -2,7 +2,6 @@ import * as THREE from "three";
 
 import type { StageMesh } from "../api/mesh";
 import { loadMesh } from "../api/rest";
-import type { DocumentState } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
 import { useCheckup } from "../state/checkup";
 import { shownView, useDesk } from "../state/desk";
@@ -17,6 +16,7 @@ import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
 import { densityOf } from "./proof";
 import { SurfaceMaps } from "./surface_maps";
+import type { DocumentState } from "../state/document";
 
 export interface Area {
   x: number;
@@ -30,6 +30,9 @@ export type StageNews = { share: number } | { failure: string };
 
 /** Switches for slow machines and tests, from the page's address: `?surroundings=off&smooth=off&measure=on`. */
 const SWITCHES = new URLSearchParams(location.search);
+
+/** Milliseconds before a model that could not be fetched is asked for again. */
+const RETRY = 1500;
 
 /** What the model on the stage is made of; another key is another model, other UVs, other hidden parts. */
 const shapeOf = (state: DocumentState) =>
@@ -123,6 +126,7 @@ export class Stage {
       mesh ??= await loadMesh(this.project.id);
     } catch (error) {
       this.told({ failure: error instanceof Error ? error.message : String(error) });
+      if (this.shape === shape) this.tryAgain();
       return;
     }
     // Overtaken by another change: that one will fetch what is then true.
@@ -145,6 +149,15 @@ export class Stage {
     this.resize();
     this.follow();
     this.map.onMove();
+  }
+
+  /** A model that could not be fetched is asked for again, until it comes or another state says what is wanted. */
+  private tryAgain(): void {
+    this.shape = "";
+    window.setTimeout(() => {
+      const { state } = useSession.getState();
+      if (state && !this.gone && this.shape === "") void this.sync(state).then(() => this.follow());
+    }, RETRY);
   }
 
   private dressOverlays(mesh: StageMesh, sizes: { width: number; height: number }[]): void {

@@ -1,9 +1,10 @@
 import { create } from "zustand";
 
 import { loadCheckup } from "../api/rest";
-import type { Checkup, DocumentState, FindingState } from "../api/schema.generated";
+import type { Checkup, FindingState } from "../api/schema.generated";
 import { useDesk } from "./desk";
 import { useSession } from "./session";
+import type { DocumentState } from "./document";
 
 interface Checked {
   /** By surface; null while it runs for the first time. */

@@ -1,7 +1,8 @@
 import { create } from "zustand";
 
-import type { BeginStroke, DocumentState, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
+import type { BeginStroke, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
+import type { DocumentState } from "./document";
 
 /** Tools that paint along a stroke, and those that act at a click or a drag. */
 export type StrokeTool = BeginStroke["tool"];
@@ -117,6 +118,7 @@ export const FRESH: Desk = {
     picture: null,
     build_up: false,
     facing_limit: 90,
+    covered_too: false,
   },
   pigment: { base_color: "#7d3d1f", roughness: null, metallic: null, height: null },
   otherPigment: { base_color: "#e5e1d5", roughness: null, metallic: null, height: null },

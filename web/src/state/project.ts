@@ -1,7 +1,8 @@
 import { PaintSocket } from "../api/paint_socket";
 import type { Outgoing } from "../api/outgoing";
-import type { ServerMessage } from "../api/schema.generated";
+import type { HistoryState, ServerMessage } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
+import { type DocumentState, documentOf, patched } from "./document";
 import { restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
 import { resetSession, useSession } from "./session";
 
@@ -54,25 +55,41 @@ export class Project {
     if (this.welcomed) this.socket.send({ type: "desk", desk: { ...useDesk.getState() } });
   };
 
+  private become(state: DocumentState | null, history: HistoryState): void {
+    useSession.setState({ state, history });
+  }
+
+  private state(): DocumentState {
+    const { state } = useSession.getState();
+    if (!state) throw new Error("The server sent a project without a model. Reload the page.");
+    return state;
+  }
+
+  private settle(): void {
+    settleTargets(this.state());
+  }
+
   private take(message: ServerMessage): void {
     switch (message.type) {
       case "welcome":
-        useSession.setState({ state: message.state, history: message.history });
+        this.become(documentOf(message.values), message.history);
         // After a lost connection the desk in this tab is newer than the one that was kept.
-        if (this.welcomed) settleTargets(message.state);
-        else restoreDesk(message.desk, message.state);
+        if (this.welcomed) this.settle();
+        else restoreDesk(message.desk, this.state());
         this.welcomed = true;
         break;
       case "state":
-        useSession.setState({ state: message.state, history: message.history });
-        settleTargets(message.state);
-        if (message.added_layer) this.choose(message.added_layer);
+        this.become(patched(useSession.getState().state, message.values), message.history);
+        this.settle();
+        break;
+      case "layer_added":
+        this.choose(message.layer);
         break;
       case "kept":
         useSession.setState({ kept: message });
         break;
       case "work":
-        useSession.setState({ work: message.share == null ? null : { label: message.label, share: message.share } });
+        useSession.setState({ work: message.share == null ? null : { label: message.label, share: message.share, mine: message.mine ?? false } });
         break;
       case "sampled":
         takeSample(message.pigment);

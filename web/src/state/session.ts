@@ -1,6 +1,7 @@
 import { create } from "zustand";
 
-import type { DocumentState, HistoryState, KeptState, LayerState, SurfaceState } from "../api/schema.generated";
+import type { HistoryState, KeptState } from "../api/schema.generated";
+import type { DocumentState, LayerState, SurfaceState } from "./document";
 
 /** What the server says is true. Only messages from the server change it. */
 interface Session {
@@ -10,7 +11,7 @@ interface Session {
   people: number;
   connected: boolean;
   /** Long work under way, and the share of it that is done. */
-  work: { label: string; share: number } | null;
+  work: { label: string; share: number; mine: boolean } | null;
   /** A sentence for the painter, until it is dismissed or outdated. */
   notice: string | null;
   /** With a notice: the layer that it says is the one to choose. */

@@ -2,7 +2,7 @@ import { IconEye, IconEyeOff } from "@tabler/icons-react";
 import { type KeyboardEvent, useState } from "react";
 
 import type { LayerChange } from "../api/outgoing";
-import type { LayerState } from "../api/schema.generated";
+import type { LayerState } from "../state/document";
 
 interface Props {
   layer: LayerState;

@@ -1,11 +1,11 @@
 import { IconChevronDown, IconChevronUp, IconTrash } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
-import type { LayerState } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { useDesk } from "../state/desk";
 import { Slider } from "../ui/slider";
+import type { LayerState } from "../state/document";
 
 export const MODES: LayerState["blend"][] = [
   "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light",

@@ -1,13 +1,13 @@
 import { IconPlus } from "@tabler/icons-react";
 import { useState } from "react";
 
-import type { LayerState } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { LayerRow } from "./layer_row";
 import { LayerSettings } from "./layer_settings";
 import { SurfaceChoice } from "./surface_choice";
+import type { LayerState } from "../state/document";
 
 /** What is painted: the surfaces, and the chosen one's stack, topmost layer first as it lies. */
 export function StackPanel({ project }: { project: Project }) {

@@ -3,7 +3,7 @@ import { IconAdjustments, IconPlus } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
 
 import { addTip, listTips } from "../api/rest";
-import type { Tip, TipPicture } from "../api/schema.generated";
+import type { Tip, TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -162,7 +162,7 @@ function Pressure() {
 function Pictures({ project }: { project: Project }) {
   const chosen = useDesk((desk) => desk.tip.picture);
   const input = useRef<HTMLInputElement>(null);
-  const [tips, setTips] = useState<TipPicture[]>([]);
+  const [tips, setTips] = useState<TipChoice[]>([]);
   useEffect(() => {
     let current = true;
     listTips(project.id).then((found) => current && setTips(found), () => undefined);

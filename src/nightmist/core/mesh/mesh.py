@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ..errors import NightmistError
 from ..kernels import kernel
+from ..names import clean_name, unused_name
 from .polygons import guessed_polygons
 
 if TYPE_CHECKING:
@@ -153,6 +154,7 @@ def build_mesh(
         raise NightmistError(f"{source} has only faces without area, so there is nothing to paint on.")
     if polygon is None:
         polygon = guessed_polygons(faces, used.astype(np.float64))
+    parts = [clean_name(part, f"part {number + 1}") for number, part in enumerate(parts)]
     mesh = Mesh(
         positions, faces[keep], [uv[keep] for uv in uvs], np.zeros((0, 3, 3), np.float32),
         face_surface[keep], face_part[keep], polygon[keep], surfaces, parts,
@@ -211,14 +213,6 @@ def drop_empty_surfaces(mesh: Mesh) -> Mesh:
     mesh.face_surface = renumber[mesh.face_surface]
     taken: set[str] = set()
     for look in mesh.surfaces:
-        look.name = unused_name(look.name.strip()[:80] or "surface", taken)
+        look.name = unused_name(clean_name(look.name, "surface"), taken)
         taken.add(look.name)
     return mesh
-
-
-def unused_name(wanted: str, taken: set[str]) -> str:
-    """`wanted`, or with the lowest number behind it that makes it new among `taken`."""
-    name, number = wanted, 2
-    while name in taken:
-        name, number = f"{wanted} {number}", number + 1
-    return name

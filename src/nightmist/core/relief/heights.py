@@ -6,11 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import in_two_threads, kernel
-from ..texels.across import Across
 from ..texels.area import TileArea
 from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
+from ..texels.seam_links import SeamLinks
 
 #: Squared distance from an island up to which texels belong to its rim.
 RIM2 = 2
@@ -22,7 +22,7 @@ class Heights:
     beyond: (H, W) int32, for rim texels their place in `links`: where the surface goes on there.
     """
 
-    def __init__(self, own: Ownership, gutter: Gutter, across: Across) -> None:
+    def __init__(self, own: Ownership, gutter: Gutter, across: SeamLinks) -> None:
         self.own, self.columns = own, own.columns
         width, height = own.width, own.height
         self.covered = own.covered()
@@ -35,7 +35,7 @@ class Heights:
         dy = (across.target // width - near // width + height // 2) % height - height // 2
         rim = np.flatnonzero(dx * dx + dy * dy <= RIM2)
         #: Of `across`, what concerns the rim.
-        self.links = Across(across.target[rim], across.surface[rim], across.source[rim], across.place[rim])
+        self.links = SeamLinks(across.target[rim], across.surface[rim], across.source[rim], across.place[rim])
         target, near, dx, dy = across.target[rim], near[rim], dx[rim], dy[rim]
         self.beyond = np.full((height, width), -1, np.int32)
         self.beyond.ravel()[target] = np.arange(len(rim), dtype=np.int32)

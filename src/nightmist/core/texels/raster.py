@@ -30,6 +30,12 @@ class Raster:
         self.tiles: dict[TileKey, Tile] = {}
         self.addresses = np.zeros((height // TILE, width // TILE), np.int64)
 
+    def copy(self) -> Raster:
+        """The same tiles in a raster of its own: what is put into it leaves this one alone."""
+        copy = Raster(self.width, self.height, self.channels)
+        copy.tiles, copy.addresses = dict(self.tiles), self.addresses.copy()
+        return copy
+
     def copy_of(self, key: TileKey) -> Tile:
         """A tile to work on, with what lies there."""
         tile = self.tiles.get(key)
@@ -58,14 +64,12 @@ class Raster:
         _texels(self.addresses, self.width, places, found)
         return found
 
-    def write(self, image: NDArray[np.uint16]) -> dict[TileKey, Tile | None]:
-        """The tiles that an (H, W, channels) picture would have here; wholly transparent ones are None."""
-        tiles: dict[TileKey, Tile | None] = {}
+    def take(self, image: NDArray[np.uint16]) -> None:
+        """Become an (H, W, channels) picture; wholly transparent tiles stay absent."""
         for row in range(self.height // TILE):
             for column in range(self.width // TILE):
                 part = image[row * TILE : (row + 1) * TILE, column * TILE : (column + 1) * TILE]
-                tiles[row, column] = np.ascontiguousarray(part) if part[..., -1].any() else None
-        return tiles
+                self.put((row, column), np.ascontiguousarray(part) if part[..., -1].any() else None)
 
 
 @kernel

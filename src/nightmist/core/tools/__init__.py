@@ -1,6 +1,6 @@
 """What coverage does to pixels: brush, erase, fill, gradient."""
 
-from .apply import lay_over, take_away
+from .apply import composite_over, erase
 from .gradient import lay_gradient
 
-__all__ = ["lay_gradient", "lay_over", "take_away"]
+__all__ = ["composite_over", "erase", "lay_gradient"]

@@ -15,7 +15,7 @@ ONE_VALUE = np.zeros((0, 0), np.float32)
 NO_PICTURES = np.zeros(0, np.int64)
 
 
-def lay_over(
+def composite_over(
     area: TileArea,
     coverage: NDArray[np.int64],
     before: NDArray[np.int64],
@@ -42,32 +42,32 @@ def lay_over(
     if mode == 0 and not len(numbers) and not len(pictures):
         in_two_threads(
             len(area),
-            lambda a, b: _lay_over(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels),
+            lambda a, b: _over(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels),
         )
     else:
         in_two_threads(
             len(area),
-            lambda a, b: _lay_blended(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels, mode,
+            lambda a, b: _over_blended(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels, mode,
                                       numbers, values, pictures),
         )  # fmt: skip
 
 
-def take_away(
+def erase(
     area: TileArea,
     coverage: NDArray[np.int64],
     before: NDArray[np.int64],
     after: NDArray[np.int64],
     channels: int,
 ) -> None:
-    """Write `after` = `before` with alpha · (1 - coverage); tables as in `lay_over`."""
+    """Write `after` = `before` with alpha · (1 - coverage); tables as in `composite_over`."""
     in_two_threads(
         len(area),
-        lambda a, b: _take_away(area.tiles[a:b], area.rects[a:b], coverage, before, after, channels),
+        lambda a, b: _erase(area.tiles[a:b], area.rects[a:b], coverage, before, after, channels),
     )
 
 
 @kernel
-def _lay_over(tiles, rects, coverage, before, after, value, channels):  # type: ignore[no-untyped-def]
+def _over(tiles, rects, coverage, before, after, value, channels):  # type: ignore[no-untyped-def]
     full, one, half = np.float32(65535.0), np.float32(1.0), np.float32(0.5)
     alpha = channels - 1
     paint = value * full
@@ -94,7 +94,7 @@ def _lay_over(tiles, rects, coverage, before, after, value, channels):  # type: 
 
 
 @kernel
-def _lay_blended(  # type: ignore[no-untyped-def]
+def _over_blended(  # type: ignore[no-untyped-def]
     tiles, rects, coverage, before, after, value, channels, mode, numbers, values, pictures
 ):
     full, one, half, unit = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1.0 / 65535.0)
@@ -142,7 +142,7 @@ def _lay_blended(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _take_away(tiles, rects, coverage, before, after, channels):  # type: ignore[no-untyped-def]
+def _erase(tiles, rects, coverage, before, after, channels):  # type: ignore[no-untyped-def]
     alpha = channels - 1
     for i in range(len(tiles)):
         t = tiles[i]

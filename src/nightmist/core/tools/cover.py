@@ -32,6 +32,21 @@ class Cover:
         """Its tiles, whole."""
         return TileArea.of_tiles(self.tiles)
 
+    def without(self, other: Cover) -> Cover:
+        """This cover where the other does not cover."""
+        parts = self.parts.copy()
+        both, mine, theirs = np.intersect1d(self.tiles, other.tiles, return_indices=True)
+        if len(both):
+            parts[mine] *= 1 - other.parts[theirs]
+        return Cover.of(self.tiles, parts, len(self.table))
+
+    @classmethod
+    def of(cls, tiles: NDArray[np.int32], parts: NDArray[np.float32], count: int) -> Cover:
+        """Parts of `tiles` of a map of `count` tiles."""
+        table = np.zeros(count, np.int64)
+        table[tiles] = address_of(parts) + np.arange(len(parts)) * parts.strides[0]
+        return cls(tiles, parts, table)
+
 
 def face_cover(
     mesh: Mesh, uv: NDArray[np.float32], own: Ownership, gutter: Gutter, faces: NDArray[np.int64]
@@ -107,10 +122,7 @@ def _with_gutter(own: Ownership, gutter: Gutter, place: NDArray[np.int32], parts
     grown[now[tiles]] = parts[place[tiles]]
     _copy_gutter(*gutter.by_target, own.width, every, now, grown)
     some = grown.any(axis=(1, 2))
-    parts, every = grown[some], every[some]
-    table = np.zeros(len(place), np.int64)
-    table[every] = address_of(parts) + np.arange(len(parts)) * parts.strides[0]
-    return Cover(every, parts, table)
+    return Cover.of(every[some], grown[some], len(place))
 
 
 @kernel

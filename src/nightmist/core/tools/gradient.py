@@ -13,12 +13,13 @@ from ..texels.ownership import Ownership
 
 
 def lay_gradient(
-    own: Ownership, start: Sequence[float], end: Sequence[float], tiles: NDArray[np.int32],
+    own: Ownership, hidden: NDArray[np.uint8], start: Sequence[float], end: Sequence[float], tiles: NDArray[np.int32],
     after: NDArray[np.int64], values: tuple[Sequence[float], Sequence[float]],
 ) -> None:  # fmt: skip
     """Cover owned texels of some tiles with a mix of two values, 0-1 a channel, by position from start to end.
 
-    Points are in model space; before the start and beyond the end the mix does not go on. after: table of
+    Points are in model space; before the start and beyond the end the mix does not go on. hidden: (n,) 1 for
+    each face of the table that is to be left alone. after: table of
     addresses of uint16 tiles with one channel more than the values, alpha. Raises NightmistError when both
     points are the same.
     """
@@ -30,17 +31,21 @@ def lay_gradient(
     origin = np.asarray(start, np.float64)
     in_two_threads(
         len(tiles),
-        lambda a, b: _lay_gradient(own.tile_start, own.pieces, own.spans, own.matrices, tiles[a:b], after, origin,
-                                   axis / length2, first, second),
+        lambda a, b: _lay_gradient(own.tile_start, own.pieces, own.spans, own.matrices, hidden, tiles[a:b], after,
+                                   origin, axis / length2, first, second),
     )  # fmt: skip
 
 
 @kernel
-def _lay_gradient(tile_start, pieces, spans, matrices, tiles, after, start, axis, first, second):  # type: ignore[no-untyped-def]
+def _lay_gradient(  # type: ignore[no-untyped-def]
+    tile_start, pieces, spans, matrices, hidden, tiles, after, start, axis, first, second
+):
     channels = len(first) + 1
     for t in tiles:
         tile = carray(as_uint16(after[t]), (64, 64, channels))
         for p in range(tile_start[t], tile_start[t + 1]):
+            if hidden[pieces[p, 0]] != 0:
+                continue
             m = matrices[pieces[p, 0]]
             for i in range(pieces[p, 4]):
                 row = pieces[p, 3] + i

@@ -1,7 +1,7 @@
 """Smear, soften and sharpen: tools that move what is there, dab by dab (N69, N70).
 
 They read a dense picture of one map of a layer, whose gutter has been filled with what really lies beyond each
-island's border (`texels/across.py`), so that a neighbor is always the next texel of the picture. Each tile first
+island's border (`texels/seam_links.py`), so that a neighbor is always the next texel of the picture. Each tile first
 takes a block of the picture with a margin around it, as floats, channel by channel, color times alpha: what the
 tools do is linear in it, and rows are computed sixteen texels at a time.
 """

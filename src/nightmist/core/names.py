@@ -1,0 +1,30 @@
+"""Names as people and files give them, made fit for every door: screen, database, files."""
+
+from __future__ import annotations
+
+import unicodedata
+
+#: Letters of a name at most.
+LONGEST = 80
+#: Unicode categories that no name keeps: control characters, halves of surrogate pairs, and what is not assigned.
+UNFIT = {"Cc", "Cs", "Cn"}
+
+
+def clean_name(name: str, otherwise: str = "") -> str:
+    """`name` composed (NFC), without unfit characters, white space folded, at most LONGEST letters.
+
+    otherwise: what it is called when nothing is left.
+    """
+    spaced = "".join(" " if c.isspace() else c for c in name)
+    fit = "".join(c for c in spaced if unicodedata.category(c) not in UNFIT)
+    folded = " ".join(unicodedata.normalize("NFC", fit).split())
+    return folded[:LONGEST].strip() or otherwise
+
+
+def unused_name(wanted: str, taken: set[str]) -> str:
+    """`wanted`, or with the lowest number behind it that makes it new among `taken`; never longer than LONGEST."""
+    name, number = wanted, 2
+    while name in taken:
+        ending = f" {number}"
+        name, number = wanted[: LONGEST - len(ending)] + ending, number + 1
+    return name

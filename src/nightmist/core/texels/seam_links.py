@@ -1,0 +1,217 @@
+"""How the surface goes on beyond an island's border (F19): for each gutter texel, the texel that really lies there.
+
+The gutter repeats the nearest inside texel, which is right for filtering. A tool or a slope that looks over the
+border needs what the painter sees there: we walk over the surface from the inside texel, around edges, by the
+distance that the gutter texel lies off, and name the texel where the walk ends, in whichever map that is.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import kernel
+from ..mesh.mesh import Mesh
+from .area import TileArea
+from .gutter import Gutter
+from .ownership import Ownership
+from .raster import TILE
+
+#: Edges that one walk crosses at most; on a mesh finer than texels it ends there.
+MOST_EDGES = 48
+
+
+@dataclass
+class SeamLinks:
+    """For one surface: gutter texels within `reach` of its islands, and where they come from.
+
+    target: (n,) int32, texels of this surface (y · width + x). surface: (n,) int32, whose map the source lies in.
+    place: (n, 2) float32, exactly where there, in texels. source: (n,) int32, the texel at that place. Where the
+    surface ends, the source is the nearest inside texel.
+    """
+
+    target: NDArray[np.int32]
+    surface: NDArray[np.int32]
+    source: NDArray[np.int32]
+    place: NDArray[np.float32]
+    _by_source: dict[int, tuple[NDArray[np.int64], NDArray[np.int64]]] = field(default_factory=dict, repr=False)
+    _by_target: tuple[NDArray[np.int64], NDArray[np.int64]] | None = field(default=None, repr=False)
+
+    def sources_in(self, surface: int, width: int, height: int, area: TileArea) -> NDArray[np.int64]:
+        """Places in these lists whose source lies in an area of a surface's map of width × height."""
+        if surface not in self._by_source:
+            mine = np.flatnonzero(self.surface == surface)
+            order, starts = _by_tile(self.source[mine], width, height)
+            self._by_source[surface] = (mine[order], starts)
+        members, starts = self._by_source[surface]
+        found = np.empty(int((starts[area.tiles + 1] - starts[area.tiles]).sum()), np.int64)
+        count = _within(members, starts, self.source, width, area.tiles, area.rects, found)
+        return found[:count]
+
+    def targets_in(self, width: int, height: int, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
+        """Places in these lists whose target lies in one of the tiles of this surface's map of width × height."""
+        if self._by_target is None:
+            self._by_target = _by_tile(self.target, width, height)
+        members, starts = self._by_target
+        return np.concatenate([members[:0], *(members[starts[t] : starts[t + 1]] for t in tiles)])
+
+    def show(
+        self,
+        which: NDArray[np.int64],
+        source: NDArray[np.uint16],
+        loaded: NDArray[np.bool_],
+        target: NDArray[np.uint16],
+    ) -> None:
+        """Copy the sources of these places, all of one surface, to their targets.
+
+        source, target: (H, W, channels) pictures of the two maps. loaded: (rows, columns), tiles of the target
+        that are to be written.
+        """
+        channels = source.shape[2]
+        _show(self.source, self.target, which, source.reshape(-1, channels), loaded, target)
+
+
+@kernel
+def _within(members, starts, source, width, tiles, rects, found):  # type: ignore[no-untyped-def]
+    count = 0
+    for i in range(len(tiles)):
+        top, bottom, left, right = rects[i]
+        for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
+            y, x = source[members[k]] // width % 64, source[members[k]] % width % 64
+            if top <= y < bottom and left <= x < right:
+                found[count] = members[k]
+                count += 1
+    return count
+
+
+@kernel
+def _show(sources, targets, which, source, loaded, target):  # type: ignore[no-untyped-def]
+    width, channels = target.shape[1:]
+    for k in which:
+        y, x = targets[k] // width, targets[k] % width
+        if loaded[y // 64, x // 64]:
+            for c in range(channels):
+                target[y, x, c] = source[sources[k], c]
+
+
+def _by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The places of texels in order of their tiles, and where each tile's begin."""
+    tile = texels // width // TILE * (width // TILE) + texels % width // TILE
+    order = np.argsort(tile, kind="stable")
+    return order, np.searchsorted(tile[order], np.arange((width // TILE) * (height // TILE) + 1))
+
+
+def links_over_seams(
+    mesh: Mesh, surface: int, own: Ownership, gutter: Gutter, texels: NDArray[np.float64],
+    sizes: NDArray[np.int64], reach: int,
+) -> SeamLinks:  # fmt: skip
+    """Walk from each gutter texel of a surface. texels: (F, 3, 2), every face in its own map; sizes: (k, 2)."""
+    pairs, _ = gutter.by_target
+    width, height = own.width, own.height
+    target, inside = pairs[:, 0], pairs[:, 1]
+    dx = (target % width - inside % width + width // 2) % width - width // 2
+    dy = (target // width - inside // width + height // 2) % height - height // 2
+    close = dx * dx + dy * dy <= reach * reach
+    target, inside, dx, dy = target[close], inside[close], dx[close], dy[close]
+    owner = own.owner()
+    face = owner[inside // width, inside % width]
+    found_surface = np.full(len(target), surface, np.int32)
+    source = inside.astype(np.int32)
+    place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
+    topology = mesh.topology
+    # Where a texel lies in its face's own, unwrapped, coordinates: faces may repeat beyond the map.
+    corner = texels[own.faces[face], 0]
+    x = inside % width + 0.5
+    y = inside // width + 0.5
+    x = x + np.round((corner[:, 0] - x) / width) * width
+    y = y + np.round((corner[:, 1] - y) / height) * height
+    _walk(
+        own.matrices[face], own.faces[face], x, y, dx.astype(np.float64), dy.astype(np.float64), mesh.corners,
+        mesh.face_normals, topology.neighbor, topology.neighbor_side, mesh.face_surface, np.nan_to_num(texels), sizes,
+        found_surface, source, place,
+    )  # fmt: skip
+    return SeamLinks(target.astype(np.int32), found_surface, source, place)
+
+
+@kernel
+def _walk(  # type: ignore[no-untyped-def]
+    matrices, faces, xs, ys, dxs, dys, corners, normals, neighbor, neighbor_side, face_surface, texels, sizes,
+    out_surface, out_texel, out_place,
+):  # fmt: skip
+    point, step, moved, along, inward = np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    for i in range(len(faces)):
+        m, f = matrices[i], faces[i]
+        for k in range(3):
+            point[k] = m[k] * xs[i] + m[k + 3] * ys[i] + m[k + 6]
+            step[k] = m[k] * dxs[i] + m[k + 3] * dys[i]
+        entered, done = -1, False
+        for _ in range(48):
+            # The side through which the step leaves this face first.
+            best, side = 2.0, -1
+            for s in range(3):
+                if s == entered:
+                    continue
+                a, b = corners[f, s], corners[f, (s + 1) % 3]
+                # Outward, in the face's plane: edge × normal.
+                ox = (b[1] - a[1]) * normals[f, 2] - (b[2] - a[2]) * normals[f, 1]
+                oy = (b[2] - a[2]) * normals[f, 0] - (b[0] - a[0]) * normals[f, 2]
+                oz = (b[0] - a[0]) * normals[f, 1] - (b[1] - a[1]) * normals[f, 0]
+                speed = ox * step[0] + oy * step[1] + oz * step[2]
+                if speed <= 1e-30:
+                    continue
+                left = ox * (a[0] - point[0]) + oy * (a[1] - point[1]) + oz * (a[2] - point[2])
+                t = max(left / speed, 0.0)
+                if t < best:
+                    best, side = t, s
+            if side < 0 or best >= 1.0:
+                for k in range(3):
+                    point[k] += step[k]
+                done = True
+                break
+            g = neighbor[f, side]
+            if g < 0:
+                break
+            a, b = corners[f, side], corners[f, (side + 1) % 3]
+            length = np.sqrt((b[0] - a[0]) ** 2 + (b[1] - a[1]) ** 2 + (b[2] - a[2]) ** 2)
+            for k in range(3):
+                point[k] += step[k] * best
+                step[k] *= 1.0 - best
+                along[k] = (b[k] - a[k]) / length
+            # Turn the rest of the step around the edge into the next face.
+            inward[0] = normals[g, 1] * along[2] - normals[g, 2] * along[1]
+            inward[1] = normals[g, 2] * along[0] - normals[g, 0] * along[2]
+            inward[2] = normals[g, 0] * along[1] - normals[g, 1] * along[0]
+            lengthwise = step[0] * along[0] + step[1] * along[1] + step[2] * along[2]
+            away = 0.0
+            for k in range(3):
+                moved[k] = step[k] - lengthwise * along[k]
+                away += moved[k] * moved[k]
+            away = np.sqrt(away)
+            for k in range(3):
+                # The neighbor runs along the edge the other way, so its inside lies against n × along.
+                step[k] = lengthwise * along[k] - away * inward[k]
+            entered, f = neighbor_side[f, side], g
+        if not done:
+            continue
+        a, b, c = corners[f, 0], corners[f, 1], corners[f, 2]
+        wb, wc = _weights(a, b, c, point)
+        s = face_surface[f]
+        w, h = sizes[s, 0], sizes[s, 1]
+        u = texels[f, 0, 0] * (1 - wb - wc) + texels[f, 1, 0] * wb + texels[f, 2, 0] * wc
+        v = texels[f, 0, 1] * (1 - wb - wc) + texels[f, 1, 1] * wb + texels[f, 2, 1] * wc
+        out_surface[i] = s
+        out_place[i, 0], out_place[i, 1] = u, v
+        out_texel[i] = (int(np.floor(v)) % h) * w + int(np.floor(u)) % w
+
+
+@kernel
+def _weights(a, b, c, p):  # type: ignore[no-untyped-def]
+    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+    px, py, pz = p[0] - a[0], p[1] - a[1], p[2] - a[2]
+    uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
+    pu, pv = px * ux + py * uy + pz * uz, px * vx + py * vy + pz * vz
+    det = max(uu * vv - uv * uv, 1e-300)
+    return (vv * pu - uv * pv) / det, (uu * pv - uv * pu) / det

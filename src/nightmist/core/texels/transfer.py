@@ -1,0 +1,273 @@
+"""Transfers paint to other UVs, another map size, or another mesh, through the surface (N6, N18).
+
+Each new texel asks where its place on the surface lay before: the same face at the same weights where the
+mesh is the same, else the nearest point of the old surface that faces the same way. What was painted there is
+read with all texels that the new one covers, and never with texels that no face owned.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import igl
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import as_bool, as_uint16, carray, in_two_threads, kernel
+from ..mesh.mesh import Mesh
+from ..mesh.pick import barycentric
+from ..progress import Progress
+from .ownership import Ownership, affine
+from .raster import TILE, Raster, Tile, TileKey, tile_key
+
+#: Old texels along a side of a new one that are told apart at most.
+MOST_SAMPLES = 4
+#: Faces agree when the angle between them is below 60 degrees.
+AGREE = 0.5
+#: Points asked for at once, so that progress moves and memory stays small.
+BATCH = 400_000
+
+
+@dataclass
+class OldPlace:
+    """Where paint was before, for the faces of one new surface.
+
+    matrix: (faces, 6) float64, new texel (x, y) to old texel: u = m0·x + m2·y + m4, v = m1·x + m3·y + m5.
+    surface: (faces,) int32, the old surface of each face; -1 when the whole face has none, -2 when each texel
+    has a place of its own. texel: for those, (H, W, 2) float32 old texels, and texel_surface (H, W) int32.
+    """
+
+    matrix: NDArray[np.float64]
+    surface: NDArray[np.int32]
+    texel: NDArray[np.float32] | None = None
+    texel_surface: NDArray[np.int32] | None = None
+
+
+def same_faces(own: Ownership, new_uv: NDArray[np.float64], old_uv: NDArray[np.float64],
+               old_surface: NDArray[np.int32]) -> OldPlace:  # fmt: skip
+    """The old places when mesh and faces are the same.
+
+    new_uv, old_uv: (n, 3, 2) texels of the table's faces in the new and the old map; old_surface: (n,).
+    Faces without area in either map have no old place.
+    """
+    flat = np.concatenate([old_uv, np.zeros((*old_uv.shape[:2], 1))], axis=2)
+    both = np.concatenate([old_uv, new_uv], axis=2)
+    finite: NDArray[np.bool_] = np.isfinite(both.reshape(len(both), 12)).all(axis=1)
+    matrix = affine(np.where(finite[:, None, None], new_uv, 0), np.where(finite[:, None, None], flat, 0))
+    area = np.abs(matrix[:, 0] * matrix[:, 4] - matrix[:, 1] * matrix[:, 3])
+    surface = np.where(finite & (area > 1e-12), old_surface, -1).astype(np.int32)
+    return OldPlace(np.ascontiguousarray(matrix[:, [0, 1, 3, 4, 6, 7]]), surface)
+
+
+def nearest_places(
+    own: Ownership, mesh: Mesh, old: Mesh, old_texels: NDArray[np.float64], old_surface: NDArray[np.int32],
+    place: OldPlace, progress: Progress,
+) -> OldPlace:  # fmt: skip
+    """Fill in what `same_faces` left open (-1): each texel's nearest place on the old surface.
+
+    mesh: the new one. old_texels: (F_old, 3, 2) in each face's old map. A point farther than 5 % of the old
+    model's size, or facing elsewhere, has no old place.
+    """
+    open_faces = np.flatnonzero(place.surface == -1)
+    if not len(open_faces):
+        return place
+    is_open = np.zeros(len(own.faces), np.uint8)
+    is_open[open_faces] = 1
+    count = _open_texels(own.tile_start, own.pieces, own.spans, own.columns, own.matrices, is_open,
+                         np.zeros((0, 3), np.int32), np.zeros((0, 3)))  # fmt: skip
+    where, points = np.zeros((count, 3), np.int32), np.zeros((count, 3))
+    _open_texels(own.tile_start, own.pieces, own.spans, own.columns, own.matrices, is_open, where, points)
+    texel = np.zeros((own.height, own.width, 2), np.float32)
+    texel_surface = np.full((own.height, own.width), -1, np.int32)
+    corners, normals = old.corners, old.face_normals
+    low, high = old.bounds
+    reach = 0.05 * float(np.linalg.norm(high - low))
+    facing = _opposite_sides(old)
+    for first in range(0, count, BATCH):
+        progress("Finding the paint's old place", first / count)
+        there, ask = where[first : first + BATCH], points[first : first + BATCH]
+        wanted = own.normals[there[:, 2]]
+        found, near = _nearest_agreeing(ask, wanted, old, facing)
+        good = (found >= 0) & (np.linalg.norm(near - ask, axis=1) < reach)
+        good[good] &= (normals[found[good]] * wanted[good]).sum(axis=1) > AGREE
+        weights = barycentric(corners[found[good]], near[good])
+        uv = (old_texels[found[good]] * weights[:, :, None]).sum(axis=1)
+        y, x = there[good, 0], there[good, 1]
+        texel[y, x] = uv
+        texel_surface[y, x] = np.where(np.isfinite(uv).all(axis=1), old_surface[found[good]], -1)
+    surface = place.surface.copy()
+    surface[open_faces] = -2
+    return OldPlace(place.matrix, surface, texel, texel_surface)
+
+
+def matching_faces(mesh: Mesh, old: Mesh) -> NDArray[np.int64]:
+    """(F,) for each new face the old one with the same three corners in space; -1 when there is none."""
+    rows = [np.ascontiguousarray(m.corners.reshape(-1, 9).astype(np.float32) + np.float32(0)) for m in (old, mesh)]
+    _, number = np.unique(np.concatenate(rows).view("V36").ravel(), return_inverse=True)
+    found = np.full(int(number.max()) + 1, -1, np.int64)
+    found[number[: len(old.faces)]] = np.arange(len(old.faces))
+    return found[number[len(old.faces) :]]
+
+
+def transferred(
+    own: Ownership, place: OldPlace, sources: dict[int, tuple[Raster, NDArray[np.bool_]]], channels: int
+) -> dict[TileKey, Tile]:
+    """The tiles of a layer's map after the change, transparent ones left out.
+
+    sources: for each old surface the layer's raster, and (H, W) which of its texels some face owned.
+    """
+    result: dict[TileKey, Tile] = {}
+    numbers = sorted(sources)
+    if not numbers:
+        return result
+    size = np.array([[sources[n][0].width, sources[n][0].height] for n in numbers], np.int64)
+    starts = np.cumsum([0] + [sources[n][0].addresses.size for n in numbers])[:-1]
+    addresses = np.concatenate([sources[n][0].addresses.ravel() for n in numbers])
+    covers = [np.ascontiguousarray(sources[n][1]) for n in numbers]
+    cover_address = np.array([c.__array_interface__["data"][0] for c in covers], np.int64)
+    slot = np.full(max(numbers) + 1, -1, np.int64)
+    slot[numbers] = np.arange(len(numbers))
+    tiles = own.used_tiles
+    out = np.zeros((len(tiles), TILE, TILE, channels), np.uint16)
+    texel = place.texel if place.texel is not None else np.zeros((0, 0, 2), np.float32)
+    texel_surface = place.texel_surface if place.texel_surface is not None else np.zeros((0, 0), np.int32)
+    in_two_threads(
+        len(tiles),
+        lambda a, b: _transfer(
+            tiles[a:b], own.tile_start, own.pieces, own.spans, own.columns, place.matrix, place.surface, texel,
+            texel_surface, slot, size, starts, addresses, cover_address, out[a:b],
+        ),
+    )  # fmt: skip
+    for i, tile in enumerate(tiles):
+        if out[i, ..., -1].any():
+            result[tile_key(tile, own.columns)] = out[i].copy()
+    return result
+
+
+def _opposite_sides(old: Mesh) -> list[NDArray[np.int64]]:
+    """Old faces by the octant their normals point into: candidates for points that face the same way."""
+    signs = (old.face_normals >= 0).astype(np.int64)
+    octant = signs[:, 0] + 2 * signs[:, 1] + 4 * signs[:, 2]
+    return [np.flatnonzero(octant == k) for k in range(8)]
+
+
+def _nearest_agreeing(
+    points: NDArray[np.float64], normals: NDArray[np.float64], old: Mesh, octants: list[NDArray[np.int64]]
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Nearest old faces and points; where the nearest looks elsewhere (a thin wall's far side), one that agrees."""
+    vertices, faces = old.positions.astype(np.float64), old.faces.astype(np.int64)
+    _, found, near = igl.point_mesh_squared_distance(points, vertices, faces)
+    found, near = np.asarray(found, np.int64), np.asarray(near)
+    wrong = np.flatnonzero((old.face_normals[found] * normals).sum(axis=1) <= AGREE)
+    signs = (normals[wrong] >= 0).astype(np.int64)
+    octant = signs[:, 0] + 2 * signs[:, 1] + 4 * signs[:, 2]
+    for k, members in enumerate(octants):
+        mine = wrong[octant == k]
+        if len(mine) and len(members):
+            _, at, close = igl.point_mesh_squared_distance(points[mine], vertices, faces[members])
+            found[mine], near[mine] = members[np.asarray(at, np.int64)], close
+    return found, near
+
+
+@kernel
+def _open_texels(tile_start, pieces, spans, columns, matrices, is_open, where, points):  # type: ignore[no-untyped-def]
+    """Count texels of open faces, and write (y, x, face) and their places where there is room (call twice)."""
+    count = 0
+    for t in range(len(tile_start) - 1):
+        top, left = (t // columns) * 64, (t % columns) * 64
+        for p in range(tile_start[t], tile_start[t + 1]):
+            f = pieces[p, 0]
+            if is_open[f] == 0:
+                continue
+            m = matrices[f]
+            for i in range(pieces[p, 4]):
+                row = pieces[p, 3] + i
+                y = pieces[p, 2] + row + 0.5
+                first, last = spans[pieces[p, 5] + i]
+                for c in range(first, last):
+                    if count < len(where):
+                        x = pieces[p, 1] + c + 0.5
+                        where[count, 0], where[count, 1], where[count, 2] = top + row, left + c, f
+                        for k in range(3):
+                            points[count, k] = m[k] * x + m[k + 3] * y + m[k + 6]
+                    count += 1
+    return count
+
+
+@kernel
+def _transfer(  # type: ignore[no-untyped-def]
+    tiles, tile_start, pieces, spans, columns, matrices, surfaces, texel, texel_surface, slot, sizes, starts,
+    addresses, covers, out,
+):  # fmt: skip
+    total = np.empty(5, np.float64)
+    for k in range(len(tiles)):
+        t = tiles[k]
+        top, left = (t // columns) * 64, (t % columns) * 64
+        for p in range(tile_start[t], tile_start[t + 1]):
+            f = pieces[p, 0]
+            surface = surfaces[f]
+            if surface == -1:
+                continue
+            m = matrices[f]
+            across, down = 1, 1
+            if surface >= 0:
+                # As many samples along each side as old texels lie there.
+                across = min(MOST_SAMPLES, max(1, int(np.ceil(np.hypot(m[0], m[1]) - 0.01))))
+                down = min(MOST_SAMPLES, max(1, int(np.ceil(np.hypot(m[2], m[3]) - 0.01))))
+            for i in range(pieces[p, 4]):
+                row = pieces[p, 3] + i
+                first, last = spans[pieces[p, 5] + i]
+                for c in range(first, last):
+                    here = surface
+                    if surface == -2:
+                        here = texel_surface[top + row, left + c]
+                    if here < 0 or here >= len(slot) or slot[here] < 0:
+                        continue
+                    s = slot[here]
+                    total[:] = 0
+                    weight = 0.0
+                    for sy in range(down):
+                        for sx in range(across):
+                            if surface == -2:
+                                u, v = texel[top + row, left + c, 0], texel[top + row, left + c, 1]
+                            else:
+                                x = pieces[p, 1] + c + (sx + 0.5) / across
+                                y = pieces[p, 2] + row + (sy + 0.5) / down
+                                u, v = m[0] * x + m[2] * y + m[4], m[1] * x + m[3] * y + m[5]
+                            weight += _sample(u, v, sizes[s, 0], sizes[s, 1], addresses, starts[s], covers[s],
+                                              out.shape[3], total)  # fmt: skip
+                    if weight <= 0:
+                        continue
+                    alpha = total[out.shape[3] - 1] / weight
+                    out[k, row, c, out.shape[3] - 1] = np.uint16(min(alpha, 65535.0) + 0.5)
+                    if alpha > 0.5:
+                        for ch in range(out.shape[3] - 1):
+                            value = total[ch] / total[out.shape[3] - 1]
+                            out[k, row, c, ch] = np.uint16(min(value, 65535.0) + 0.5)
+
+
+@kernel
+def _sample(u, v, width, height, addresses, start, cover, channels, total):  # type: ignore[no-untyped-def]
+    """Add a bilinear sample, premultiplied, of owned texels only; returns their weight."""
+    owned = carray(as_bool(cover), (height, width))
+    x0, y0 = int(np.floor(u - 0.5)), int(np.floor(v - 0.5))
+    fx, fy = u - 0.5 - x0, v - 0.5 - y0
+    columns = width // 64
+    weight = 0.0
+    for dy in range(2):
+        for dx in range(2):
+            w = (fx if dx else 1 - fx) * (fy if dy else 1 - fy)
+            if w <= 1e-6:
+                continue
+            x, y = (x0 + dx) % width, (y0 + dy) % height
+            if not owned[y, x]:
+                continue
+            weight += w
+            address = addresses[start + (y // 64) * columns + x // 64]
+            if address != 0:
+                tile = carray(as_uint16(address), (64, 64, channels))
+                a = w * tile[y % 64, x % 64, channels - 1]
+                total[channels - 1] += a
+                for c in range(channels - 1):
+                    total[c] += a * tile[y % 64, x % 64, c]
+    return weight

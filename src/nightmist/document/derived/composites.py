@@ -1,0 +1,149 @@
+"""The maps that a painter sees: each surface's stack composited, its gutter and its normals, where they are stale."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.compose import Sheet, compose_color, compose_value
+from ...core.relief import write_normals
+from ...core.relief.heights import Heights, with_neighbors
+from ...core.texels import Raster, TileArea
+from ..values import MAPS, MapName, Node, Surface
+from .layouts import Layout
+
+#: Composited maps lie in three pictures of four channels each.
+PictureName = Literal["color", "values", "relief"]
+PICTURES: tuple[PictureName, ...] = ("color", "values", "relief")
+PICTURE_OF: dict[MapName, PictureName] = {
+    "base_color": "color", "height": "values", "roughness": "values", "metallic": "values",
+}  # fmt: skip
+#: Channels of "values": as glTF packs them, with height where glTF keeps occlusion.
+VALUE_CHANNEL: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
+#: The normal of what has no relief, as a texel.
+LEVEL = (32768, 32768, 65535, 65535)
+
+#: A node with its rasters by map, as it is shown.
+Shown = tuple[Node, dict[MapName, Raster]]
+Changed = dict[PictureName, TileArea]
+
+
+class Composite:
+    """The pictures of one surface, and where they have to be worked out again."""
+
+    def __init__(self, size: tuple[int, int]) -> None:
+        width, height = self.size = size
+        self.pictures: dict[PictureName, NDArray[np.uint16]] = {
+            name: np.empty((height, width, 4), np.uint16) for name in PICTURES
+        }
+        self.pictures["values"][..., 3] = 65535
+        self.pictures["relief"][:] = LEVEL
+        self.stale: dict[MapName, list[TileArea]] = {name: [self.everywhere] for name in MAPS}
+        #: Where slopes have to be looked at again.
+        self.relief_stale = TileArea.empty()
+        #: What the pictures were made for: another layout, other start values, links or depth make them anew.
+        self.layout_key: Any = None
+        self.relief_key: Any = None
+        self.heights: Heights | None = None
+
+    @property
+    def everywhere(self) -> TileArea:
+        """The whole map as an area."""
+        return TileArea.whole(*self.size)
+
+    def read(self, name: MapName) -> NDArray[np.uint16]:
+        """A composited map: base_color (H, W, 4), the others (H, W)."""
+        picture = self.pictures[PICTURE_OF[name]]
+        return picture.copy() if name == "base_color" else picture[..., VALUE_CHANNEL[name]].copy()
+
+    def mark(self, name: MapName, area: TileArea) -> None:
+        """This part of a map has to be composited again."""
+        if len(area):
+            self.stale.setdefault(name, []).append(area)
+
+    def refresh(self, surface: Surface, stack: Sequence[Shown], layout: Layout) -> Changed:
+        """Composite what is stale, gutter included; returns what changed in each picture."""
+        if self.layout_key != layout.key:
+            # Texels mean other places now: gutters and slopes of before must not stay behind.
+            self.stale = {name: [self.everywhere] for name in MAPS}
+            self.pictures["relief"][:] = LEVEL
+            self.layout_key, self.relief_key = layout.key, None
+        changed: Changed = {}
+        stale = {name: TileArea.union(areas) for name, areas in self.stale.items()}
+        self.stale = {}
+        for name, area in stale.items():
+            self._compose(name, area, surface, stack)
+            picture = PICTURE_OF[name]
+            changed[picture] = area.joined(changed[picture]) if picture in changed else area
+        if "height" in stale:
+            self.relief_stale = stale["height"].joined(self.relief_stale)
+        return {name: layout.gutter.spread(self.pictures[name], area) for name, area in changed.items()}
+
+    def _compose(self, name: MapName, area: TileArea, surface: Surface, stack: Sequence[Shown]) -> None:
+        sheets = [
+            Sheet(rasters[name], node.opacity, node.blend)
+            for node, rasters in stack
+            if node.visible and name in rasters
+        ]
+        picture = self.pictures[PICTURE_OF[name]]
+        if name == "base_color":
+            compose_color(sheets, surface.start.base_color, area, picture)
+        else:
+            compose_value(sheets, getattr(surface.start, name), area, picture, VALUE_CHANNEL[name])
+
+
+def refresh_relief(
+    surfaces: Sequence[Surface], composites: Sequence[Composite], layouts: Sequence[Layout], raised: bool,
+    heights_for: Callable[[int], Heights],
+) -> dict[str, TileArea]:  # fmt: skip
+    """Bring the normals of all surfaces in line with their height, over seams; returns what changed, by surface.
+
+    All lists go by the surfaces' numbers. raised: whether any layer holds height. heights_for: empty heights of
+    a surface, linked to the others.
+    """
+    linked = tuple(layout.key for layout in layouts)
+    fresh = []
+    for surface, composite in zip(surfaces, composites, strict=True):
+        key = (linked, surface.depth, raised)
+        if composite.relief_key != key:
+            if composite.relief_key is None or composite.relief_key[::2] != key[::2]:
+                fresh.append(surface.number)
+            composite.relief_key, composite.relief_stale = key, composite.everywhere
+    stale = [composite.relief_stale for composite in composites]
+    if not any(len(area) for area in stale):
+        return {}
+    for composite in composites:
+        composite.relief_stale = TileArea.empty()
+    if not raised:
+        return _level(surfaces, composites)
+    for number, composite in enumerate(composites):
+        if number in fresh or composite.heights is None:
+            composite.heights, stale[number] = heights_for(number), composite.everywhere
+        if len(stale[number]):
+            composite.heights.take(composite.pictures["values"], stale[number])
+    heights = [composite.heights for composite in composites if composite.heights]
+    changed = {}
+    for number, (surface, composite) in enumerate(zip(surfaces, composites, strict=True)):
+        area = with_neighbors(stale[number], *surface.size)
+        for other in surfaces:
+            if len(stale[other.number]):
+                area = area.joined(heights[number].beside(other.number, *other.size, stale[other.number]))
+        if len(area):
+            picture = composite.pictures["relief"]
+            write_normals(picture, heights, number, surface.depth, area)
+            changed[surface.id] = layouts[number].gutter.spread(picture, area)
+    return changed
+
+
+def _level(surfaces: Sequence[Surface], composites: Sequence[Composite]) -> dict[str, TileArea]:
+    """Nothing is raised anywhere: no links over seams are needed, which take a moment to find."""
+    changed = {}
+    for surface, composite in zip(surfaces, composites, strict=True):
+        composite.heights = None
+        if (composite.pictures["relief"] != LEVEL).any():
+            composite.pictures["relief"][:] = LEVEL
+            changed[surface.id] = composite.everywhere
+    return changed

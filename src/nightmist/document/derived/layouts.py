@@ -1,0 +1,110 @@
+"""Where the faces of each surface lie in its map, and what follows from that: owners, gutters, links over seams."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.mesh import Mesh
+from ...core.relief.heights import Heights
+from ...core.texels import Gutter
+from ...core.texels.ownership import Ownership, own_texels
+from ...core.texels.seam_links import SeamLinks, links_over_seams
+from ..values import Surface
+from .cache import Cache
+from .pool import digest_of
+
+#: Texels beyond an island that tools and slopes may look at.
+BEYOND = 14
+
+
+class Layout:
+    """A surface's faces in its map. `key` tells faces, their places, UVs and the map's size from any others."""
+
+    def __init__(self, mesh: Mesh, surface: Surface) -> None:
+        self.mesh, self.size = mesh, surface.size
+        self.faces = mesh.faces_of(surface.number)
+        self.uvs = uvs_of(mesh, surface.uv_set)
+        placed = np.concatenate(
+            [mesh.corners[self.faces].reshape(-1, 9), self.uvs[self.faces].reshape(-1, 6).astype(np.float64)], axis=1
+        )
+        self.key = (digest_of(placed), digest_of(self.faces), surface.size)
+
+    @cached_property
+    def ownership(self) -> Ownership:
+        """Which face owns which texel."""
+        return own_texels(self.mesh, self.faces, self.uvs, *self.size)
+
+    @cached_property
+    def gutter(self) -> Gutter:
+        """How islands continue into the gaps between them."""
+        return Gutter(self.ownership.covered())
+
+    @property
+    def corners(self) -> NDArray[np.float64]:
+        """(n, 3, 2): texels of its faces."""
+        return self.uvs[self.faces].astype(np.float64) * self.size
+
+    def bytes(self) -> int:
+        """What it holds, as far as it was asked for."""
+        return sum(_bytes(self.__dict__[name]) for name in ("ownership", "gutter") if name in self.__dict__)
+
+
+class Layouts:
+    """The layouts of a document's surfaces, and what links them."""
+
+    def __init__(self, cache: Cache) -> None:
+        self.cache = cache
+
+    def of(self, mesh: Mesh, arrays: dict[str, str], surface: Surface) -> Layout:
+        """The layout of one surface."""
+        named = (arrays["positions"], arrays["faces"], arrays["face_surface"], arrays.get(f"uv{surface.uv_set}"))
+        key = self.cache.get(
+            ("layout key", named, surface.number, surface.size), lambda: Layout(mesh, surface).key, lambda key: 200
+        )
+        return self.cache.get(("layout", key), lambda: Layout(mesh, surface), Layout.bytes)
+
+    def links(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
+        """What lies beyond the borders of a surface's islands; layouts: of all surfaces by number."""
+        key = ("links", number, *(layout.key for layout in layouts))
+        found: SeamLinks = self.cache.get(key, lambda: self._links(layouts, mesh, number), _bytes)
+        return found
+
+    def heights(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> Heights:
+        """A surface's height as slopes need it, without a content yet; a new one for each asker."""
+        layout = layouts[number]
+        return Heights(layout.ownership, layout.gutter, self.links(layouts, mesh, number))
+
+    @staticmethod
+    def _links(layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
+        layout = layouts[number]
+        sizes = np.array([other.size for other in layouts], np.int64)
+        return links_over_seams(mesh, number, layout.ownership, layout.gutter, texels_of(layouts, mesh), sizes, BEYOND)
+
+
+def texels_of(layouts: Sequence[Layout], mesh: Mesh) -> NDArray[np.float64]:
+    """(F, 3, 2) texels of every face in its own surface's map."""
+    texels = np.full((len(mesh.faces), 3, 2), np.nan)
+    for layout in layouts:
+        texels[layout.faces] = layout.corners
+    return texels
+
+
+def uvs_of(mesh: Mesh, uv_set: int) -> NDArray[np.float32]:
+    """(F, 3, 2) of a UV set; NaN where the mesh has none of that number."""
+    if uv_set < len(mesh.uvs):
+        return mesh.uvs[uv_set]
+    return np.full((len(mesh.faces), 3, 2), np.nan, np.float32)
+
+
+def _bytes(thing: Any) -> int:
+    """Bytes of the arrays that an object holds, those in tuples too."""
+    total = 0
+    for held in vars(thing).values():
+        for part in held if isinstance(held, tuple) else (held,):
+            total += part.nbytes if isinstance(part, np.ndarray) else 0
+    return total

@@ -1,0 +1,84 @@
+"""Hand off: maps as PNG, and a GLB that shows the same in another viewer."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.errors import NightmistError
+from ...core.formats.gltf_write import write_glb
+from ...core.formats.pictures import write_png
+from ...core.texels.encode import to_bytes
+from ..document import Document
+from ..values import MAPS, MapName, Surface
+
+DEPTHS = {"png8": 8, "png16": 16}
+
+
+def export(document: Document, folder: Path, maps: str, model: str) -> list[Path]:
+    """Write all maps of all surfaces and the model into a folder; returns the paths written."""
+    if model != "glb":
+        raise NightmistError(f"Models are written as 'glb', not as {model!r}.")
+    files = map_files(document, maps)
+    files[f"{file_name(document.project.name)}.glb"] = glb(document)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, data in files.items():
+            (folder / name).write_bytes(data)
+    except OSError as error:
+        raise NightmistError(f"{folder} cannot be written to: {error.strerror}.") from error
+    return [folder / name for name in files]
+
+
+def map_files(document: Document, maps: str) -> dict[str, bytes]:
+    """File name -> PNG for every map: <project>_<surface>_<map>.png, color without alpha."""
+    if maps not in DEPTHS:
+        raise NightmistError(f"Maps are written as 'png8' or 'png16', not as {maps!r}.")
+    files = {}
+    for surface in document.surface_values():
+        for name in (*MAPS, "normal"):
+            image = read_map(document, surface, name)
+            if name == "base_color":
+                image = image[..., :3]
+            stem = f"{file_name(document.project.name)}_{file_name(surface.name)}_{name}"
+            files[f"{stem}.png"] = write_png(to_bytes(image) if DEPTHS[maps] == 8 else image)
+    return files
+
+
+def glb(document: Document) -> bytes:
+    """The model with its maps inside, 8 bits a channel as glTF viewers expect."""
+    surfaces = document.surface_values()
+    return write_glb(
+        document.mesh, {s.name: _pictures(document, s) for s in surfaces}, {s.name: s.uv_set for s in surfaces}
+    )
+
+
+def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint16]:
+    """A composited map: base_color (H, W, 4), normal (H, W, 3), the others (H, W); all uint16."""
+    if name not in (*MAPS, "normal"):
+        raise NightmistError(f"There is no map {name!r}; there are {', '.join(MAPS)} and normal.")
+    document.refresh()
+    composite = document.composite(surface)
+    if name == "normal":
+        return composite.pictures["relief"][..., :3].copy()
+    known: MapName = name  # type: ignore[assignment]
+    return composite.read(known)
+
+
+def _pictures(document: Document, surface: Surface) -> dict[str, bytes]:
+    color = read_map(document, surface, "base_color")[..., :3]
+    rest = [read_map(document, surface, name) for name in ("roughness", "metallic")]
+    packed = np.stack([np.full(color.shape[:2], 65535, np.uint16), *rest], 2)
+    pictures = {"baseColor": write_png(to_bytes(color)), "metallicRoughness": write_png(to_bytes(packed))}
+    height: NDArray[np.uint16] = read_map(document, surface, "height")
+    if height.min() != height.max():
+        pictures["normal"] = write_png(to_bytes(read_map(document, surface, "normal")))
+    return pictures
+
+
+def file_name(name: str) -> str:
+    """A name that every file system takes."""
+    return re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-.") or "untitled"

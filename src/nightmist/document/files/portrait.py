@@ -1,0 +1,41 @@
+"""A small picture of the model for the gallery, by rays."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...core.formats.pictures import write_png
+from ...core.mapping import Camera
+from ..document import Document
+
+STAGE = np.array([0x8B, 0x8F, 0x8E]) / 255
+LIGHT = np.array([0.45, 0.75, 0.5]) / np.linalg.norm([0.45, 0.75, 0.5])
+
+
+def portrait(document: Document, width: int = 480, height: int = 360) -> bytes:
+    """PNG of the whole model, seen slightly from above, shaded softly so that the paint shows."""
+    low, high = document.mesh.bounds
+    middle, reach = (low + high) / 2, float(np.linalg.norm(high - low)) / 2
+    away = np.array([0.55, 0.35, 1.0])
+    eye = middle + away / np.linalg.norm(away) * reach / np.sin(np.radians(15)) * 0.86
+    # Two rays a side for each pixel: edges without steps.
+    camera = Camera.look_at(eye, middle, 30, (2 * width, 2 * height))
+    x, y = np.meshgrid(np.arange(2 * width) + 0.5, np.arange(2 * height) + 0.5)
+    origins, rays = camera.rays(np.column_stack([x.ravel(), y.ravel()]))
+    hits = document.caster.cast(origins, rays)
+    image = np.tile(STAGE, (len(rays), 1))
+    seen = np.flatnonzero(hits.face >= 0)
+    weights, normals = document.caster.attributes(hits, seen)
+    surface_of = document.mesh.face_surface[hits.face[seen]]
+    color = np.zeros((len(seen), 3))
+    document.refresh()
+    for surface in document.surface_values():
+        here = surface_of == surface.number
+        uv = (document.layout(surface).uvs[hits.face[seen][here]] * weights[here][:, :, None]).sum(axis=1)
+        texel = np.floor(np.nan_to_num(uv) * surface.size).astype(np.int64) % surface.size
+        color[here] = document.composite(surface).pictures["color"][texel[:, 1], texel[:, 0], :3] / 65535
+    facing = np.abs((normals * -rays[seen]).sum(axis=1))
+    shade = 0.42 + 0.4 * np.clip(normals @ LIGHT, 0, 1) + 0.22 * facing
+    image[seen] = np.clip(color * shade[:, None], 0, 1)
+    small = image.reshape(height, 2, width, 2, 3).mean(axis=(1, 3))
+    return write_png(np.rint(small * 255).astype(np.uint8))

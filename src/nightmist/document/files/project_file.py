@@ -1,0 +1,143 @@
+"""A project as one file: an open zip of JSON, PNG tiles and a GLB (docs/formats.md)."""
+
+from __future__ import annotations
+
+import json
+import os
+import zipfile
+import zlib
+from collections import defaultdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ...core.errors import NightmistError
+from ...core.formats.gltf_read import read_gltf
+from ...core.formats.gltf_write import glb_order, write_glb
+from ...core.formats.pictures import read_picture, write_png
+from ...core.mesh import Mesh
+from ...core.texels.raster import TILE, Tile
+from ..change import node_and_map
+from ..derived.model import model_of
+from ..derived.pool import Pool, digest_of
+from ..document import Document
+from ..values import CHANNELS, AnyValue, TipPicture
+from .upgrade import values_of
+
+#: Versions that are read; the last one is written.
+VERSIONS = (1, 2)
+MAX_FILE = 1 << 30
+
+
+def save(document: Document, path: Path) -> None:
+    """Write the project; a file of that name is replaced only once the new one is whole."""
+    tiles: dict[str, Tile] = {}
+    placed: dict[str, list[tuple[int, int, str]]] = {}
+    for key, raster in document.rasters.items():
+        placed[key] = []
+        for place, tile in raster.tiles.items():
+            digest = digest_of(tile)
+            tiles[digest] = tile
+            placed[key].append((*place, digest))
+    # A GLB lists faces by part and surface, and knows neither polygons nor seams.
+    mesh = document.mesh
+    order = glb_order(mesh)
+    description = {
+        "nightmist": VERSIONS[-1],
+        "values": [value.model_dump() for key, value in document.values.items() if key != "model"],
+        "tiles": placed,
+        "polygons": mesh.polygon[order].tolist(),
+        "seams": mesh.positions[mesh.seams].astype(float).tolist(),
+    }
+    partial = path.with_name(path.name + ".part")
+    try:
+        with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED) as zipped:
+            zipped.writestr("document.json", json.dumps(description), zipfile.ZIP_DEFLATED)
+            zipped.writestr("model.glb", write_glb(mesh), zipfile.ZIP_DEFLATED)
+            for tip in document.tip_values():
+                picture = np.rint(document.arrays.get(tip.picture) * 65535).astype(np.uint16)
+                zipped.writestr(f"tips/{tip.name}.png", write_png(picture))
+            for digest, tile in tiles.items():
+                zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
+        os.replace(partial, path)
+    except OSError as error:
+        partial.unlink(missing_ok=True)
+        raise NightmistError(f"{path} cannot be written: {error.strerror}.") from error
+
+
+def load(path: Path, make: type[Document] = Document) -> Document:
+    """Read a project written by `save`. Raises NightmistError for what is none, or is damaged."""
+    try:
+        with zipfile.ZipFile(path) as zipped:
+            for info in zipped.infolist():
+                if info.file_size > MAX_FILE:
+                    raise NightmistError(f"{path.name} unpacks to more than {MAX_FILE >> 20} MB in {info.filename}.")
+            description = json.loads(zipped.read("document.json"))
+            version = description.get("nightmist")
+            if version not in VERSIONS:
+                raise NightmistError(f"{path.name} is of version {version}; this reads up to {VERSIONS[-1]}.")
+            return _document(zipped, description, make)
+    except OSError as error:
+        raise NightmistError(f"{path} cannot be read: {error.strerror}.") from error
+    except (zipfile.BadZipFile, zlib.error, ValueError, KeyError, TypeError, IndexError) as error:
+        raise NightmistError(f"{path.name} is not a sound Nightmist project: {error}") from error
+
+
+def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[Document]) -> Document:
+    values = values_of(description["document"] if description["nightmist"] == 1 else description).values
+    arrays = Pool()
+    mesh = _mesh(zipped.read("model.glb"), description)
+    read: list[AnyValue] = [model_of(mesh, arrays)]
+    for value in values:
+        if isinstance(value, TipPicture):
+            picture = read_picture(f"The tip {value.name}", zipped.read(f"tips/{value.name}.png"))[..., 0]
+            read.append(value.but(picture=arrays.add((picture / 65535).astype(np.float32))))
+        else:
+            read.append(value)
+    document = make(read, pools=(Pool(), arrays))
+    held: dict[str, Tile] = {}
+    for key, places in _placed(description).items():
+        channels = CHANNELS[node_and_map(key)[1]]
+        for _, _, digest in places:
+            if digest not in held:
+                held[digest] = _tile_of(digest, zipped.read(f"tiles/{digest}.png"), channels)
+        document.place(key, {(row, column): held[digest] for row, column, digest in places})
+    return document
+
+
+def _placed(description: dict[str, Any]) -> dict[str, list[tuple[int, int, str]]]:
+    """Row, column and digest of each raster's tiles; version 1 lists them by layer."""
+    if description["nightmist"] > 1:
+        return description["tiles"]  # type: ignore[no-any-return]
+    found = defaultdict(list)
+    for layer, refs in description["tiles"].items():
+        for name, row, column, digest in refs:
+            found[f"{layer}/{name}"].append((row, column, digest))
+    return dict(found)
+
+
+def _mesh(glb: bytes, description: dict[str, Any]) -> Mesh:
+    mesh = read_gltf("model.glb", glb, {})
+    polygon = np.array(description["polygons"], np.int32)
+    if len(polygon) != len(mesh.faces):
+        raise NightmistError(f"The model has {len(mesh.faces)} faces, but polygons are listed for {len(polygon)}.")
+    places = {place.tobytes(): i for i, place in enumerate(mesh.positions)}
+    ends = np.array(description["seams"], np.float32).reshape(-1, 2, 3)
+    pairs = [[places.get(end.tobytes(), -1) for end in pair] for pair in ends]
+    seams = np.array([pair for pair in pairs if min(pair) >= 0], np.int32).reshape(-1, 2)
+    return mesh.changed(polygon=polygon, seams=seams)
+
+
+def _tile_png(tile: Tile) -> bytes:
+    """A color tile as RGBA; a value tile as gray, its value above its alpha."""
+    return write_png(tile if tile.shape[2] == 4 else np.concatenate([tile[..., 0], tile[..., 1]]))
+
+
+def _tile_of(digest: str, png: bytes, channels: int) -> Tile:
+    image = read_picture(f"The tile {digest[:8]}", png)
+    if image.shape[:2] != (TILE if channels == 4 else 2 * TILE, TILE):
+        raise NightmistError(f"The tile {digest[:8]} has the wrong size.")
+    if channels == 4:
+        return image
+    return np.ascontiguousarray(np.stack([image[:TILE, :, 0], image[TILE:, :, 0]], axis=2))

@@ -1,0 +1,1 @@
+"""Strokes, tools and fills: each reads a document and returns a change."""

@@ -1,0 +1,133 @@
+"""Smear, soften and sharpen within a stroke: dab by dab on dense pictures of layers, loaded as reached."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.brush import Coverage, Dabs
+from ...core.texels import TileArea
+from ...core.tools.retouch import Reworked, load_around, sharpen, smear, soften
+from ..values import MapName, Tool
+
+if TYPE_CHECKING:
+    from .stroke import Stroke, Target
+
+RETOUCHES: tuple[Tool, ...] = ("smear", "soften", "sharpen")
+#: Shares of the radius, dab after dab, at which neighbors are mixed: changing them leaves no pattern.
+STEPS = (0.10, 0.04, 0.07)
+#: Beyond this many texels the gutter has nothing to show.
+MOST_STEP = 8
+
+
+class Retoucher:
+    """Keeps a dense picture of each map that the stroke reaches, with what lies beyond island borders in its gutter."""
+
+    def __init__(self, stroke: Stroke) -> None:
+        self.stroke = stroke
+        self.pictures: dict[tuple[str, MapName], NDArray[np.uint16]] = {}
+        self.loaded: dict[tuple[str, MapName], NDArray[np.bool_]] = {}
+        self.weights: dict[str, Coverage] = {}
+        self.last: dict[int, NDArray[np.float64]] = {}
+        self.count = 0
+
+    def lay(self, groups: list[Dabs]) -> None:
+        """Work through the dabs in order; mirror images side by side."""
+        for i in range(max((len(dabs) for dabs in groups), default=0)):
+            for number, dabs in enumerate(groups):
+                if i < len(dabs):
+                    self._dab(number, _one(dabs, i))
+            self.count += 1
+
+    def release(self) -> None:
+        """Nothing more will be laid: the pictures are free for the next stroke."""
+        for picture in self.pictures.values():
+            self.stroke.document.dense.give_back(picture)
+        self.pictures.clear()
+        self.loaded.clear()
+
+    def _dab(self, number: int, dab: Dabs) -> None:
+        before = self.last.get(number)
+        self.last[number] = dab.centers[0]
+        move = dab.centers[0] - before if before is not None else np.zeros(3)
+        if self.stroke.tool == "smear" and not move.any():
+            return
+        for name, targets in self.stroke.targets.items():
+            weights = self._weights(name)
+            area = weights.add(dab)
+            if not len(area):
+                continue
+            for target in targets:
+                self._work(target, weights, area, move, dab)
+            weights.clear(area)
+
+    def _weights(self, name: str) -> Coverage:
+        if name not in self.weights:
+            self.weights[name] = self.stroke.new_coverage(name)
+        return self.weights[name]
+
+    def _work(
+        self, target: Target, weights: Coverage, area: TileArea, move: NDArray[np.float64], dab: Dabs
+    ) -> None:  # fmt: skip
+        own = weights.ownership
+        picture = self._picture(target, area)
+        target.prepare(area.tiles)
+        work = Reworked(picture, own, area, weights.addresses, target.raster.addresses.ravel())
+        if self.stroke.tool == "smear":
+            smear(work, move)
+        else:
+            tool = soften if self.stroke.tool == "soften" else sharpen
+            share = STEPS[self.count % len(STEPS)]
+            step = int(np.clip(round(float(dab.radii[0]) / (own.usual_texel or 1.0) * share), 1, MOST_STEP))
+            tool(work, step)
+        self.stroke.document.mark(target.layer, target.name, area)
+        if not self.stroke.flat:
+            self._spread(target, area)
+
+    def _picture(self, target: Target, area: TileArea) -> NDArray[np.uint16]:
+        """The dense picture, loaded in the area's tiles and as far around as tools look."""
+        key = (target.surface.name, target.name)
+        raster = target.raster
+        if key not in self.pictures:
+            self.pictures[key] = self.stroke.document.dense.take((raster.height, raster.width, raster.channels))
+            self.loaded[key] = np.zeros(raster.addresses.shape, bool)
+        picture, loaded = self.pictures[key], self.loaded[key]
+        fresh = load_around(picture, loaded, raster.addresses, area)
+        if len(fresh) and not self.stroke.flat:
+            self._fill_gutter(key, fresh)
+        return picture
+
+    def _fill_gutter(self, key: tuple[str, MapName], tiles: NDArray[np.int32]) -> None:
+        document = self.stroke.document
+        surface = self.stroke.surfaces[key[0]]
+        links = document.links(surface)
+        flat = self.pictures[key].reshape(-1, self.pictures[key].shape[2])
+        which = links.targets_in(*surface.size, tiles)
+        for other in self.stroke.surfaces.values():
+            mine = which[links.surface[which] == other.number]
+            # Rasters hold what this stroke has done so far; a picture may not be loaded there.
+            raster = document.shown_raster(self.stroke.layers[other.name].id, key[1])
+            if len(mine) and raster is not None:
+                flat[links.target[mine]] = raster.texels(links.source[mine])
+
+    def _spread(self, target: Target, area: TileArea) -> None:
+        """Gutters that show the changed texels follow, in this map and in those of surfaces next door."""
+        surface = target.surface
+        source = self.pictures[surface.name, target.name]
+        for (name, map_name), picture in self.pictures.items():
+            if map_name != target.name:
+                continue
+            links = self.stroke.document.links(self.stroke.surfaces[name])
+            which = links.sources_in(surface.number, *surface.size, area)
+            links.show(which, source, self.loaded[name, map_name], picture)
+
+
+def _one(dabs: Dabs, i: int) -> Dabs:
+    pick = slice(i, i + 1)
+    return Dabs(
+        dabs.centers[pick], dabs.normals[pick], dabs.radii[pick], dabs.strengths[pick],
+        np.broadcast_to(np.asarray(dabs.hardness), (len(dabs),))[pick], dabs.facing_limit, False, dabs.table,
+        dabs.picture, dabs.tangents[pick] if dabs.tangents is not None else None,
+    )  # fmt: skip

@@ -1,0 +1,264 @@
+"""A stroke while it is drawn: samples in, a preview of working tiles out, one change at the end."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import TypedDict
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.brush import Coverage, DabPath, Dabs
+from ...core.brush.mirror import Mirror
+from ...core.brush.path import Sample, Steady
+from ...core.errors import NightmistError
+from ...core.kernels import address_of
+from ...core.mapping import Camera
+from ...core.texels import TileArea
+from ...core.texels.flat import flat_ownership
+from ...core.texels.raster import Tile, TileKey, tile_key
+from ...core.tools import composite_over, erase
+from ...core.tools.apply import NO_PICTURES, ONE_VALUE
+from ..change import Change, TileEdit, raster_id
+from ..document import Document, Preview
+from ..values import EMPTY_PIGMENT, CloneSource, MapName, Node, Pigment, StrokeRecord, Surface, Tip, Tool
+from .cloning import Cloner
+from .dabs import DabMaker, Sheet
+from .retouching import RETOUCHES, Retoucher
+
+LABELS: dict[Tool, str] = {
+    "brush": "Brush", "erase": "Erase", "smear": "Smear", "soften": "Soften", "sharpen": "Sharpen", "clone": "Clone",
+}  # fmt: skip
+
+
+class StrokeOptions(TypedDict, total=False):
+    """What a stroke may be told besides, as `Stroke` describes it."""
+
+    in_map: str | None
+    mirror: Mirror | None
+    seed: int
+    source: CloneSource | None
+
+
+class Target:
+    """One map of one layer under the stroke: pixels from before it, and the tiles worked on."""
+
+    def __init__(self, preview: Preview, surface: Surface, layer: Node, name: MapName) -> None:
+        self.surface, self.layer, self.name = surface, layer, name
+        self.document, self.raster = preview.document, preview.raster(layer.id, name)
+        self.before: dict[TileKey, Tile | None] = {}
+        self.before_addresses = np.zeros(self.raster.addresses.size, np.int64)
+
+    def prepare(self, tiles: NDArray[np.int32]) -> None:
+        """Give each tile a working copy the first time the stroke touches it."""
+        columns = self.raster.addresses.shape[1]
+        for tile in tiles:
+            key = tile_key(tile, columns)
+            if key not in self.before:
+                old = self.before[key] = self.raster.tiles.get(key)
+                if old is not None:
+                    self.before_addresses[tile] = address_of(old)
+                # The raster marks its arrays read-only for Python; kernels write through the address.
+                self.raster.put(key, self.raster.copy_of(key))
+
+    def restore(self) -> None:
+        """Put everything back as it was before the press."""
+        for key, before in self.before.items():
+            self.raster.put(key, before)
+        columns = self.raster.addresses.shape[1]
+        tiles = np.array([row * columns + column for row, column in self.before], np.int32)
+        self.document.mark(self.layer, self.name, TileArea.of_tiles(tiles))
+        self.before.clear()
+        self.before_addresses[:] = 0
+
+    def edits(self) -> Iterable[TileEdit]:
+        """What the stroke made of its tiles; those that stayed equal are put back."""
+        pool = self.document.pool
+        for key, before in self.before.items():
+            after: Tile | None = self.raster.tiles[key]
+            if after is not None and not after[..., -1].any():
+                after = None
+            same = before is after is None or (
+                before is not None and after is not None and np.array_equal(before, after)
+            )
+            self.raster.put(key, before if same else after)
+            if not same:
+                digests = [pool.add(tile) if tile is not None else None for tile in (before, after)]
+                yield TileEdit(raster_id(self.layer.id, self.name), *key, *digests)
+
+
+class Stroke:
+    """Gathers coverage from samples and keeps the layers showing the stroke so far."""
+
+    def __init__(
+        self,
+        document: Document,
+        layers: Mapping[str, Node],
+        camera: Camera | None,
+        tip: Tip,
+        pigment: Pigment | None,
+        tool: Tool,
+        in_map: str | None = None,
+        mirror: Mirror | None = None,
+        seed: int = 0,
+        source: CloneSource | None = None,
+    ) -> None:
+        """layers: which layer receives the stroke on each surface; surfaces not named are left alone.
+
+        camera: what it is seen through; without one it is drawn in the map of surface `in_map`, in texels.
+        seed: of everything random. source: where clone takes from. Raises NightmistError when the stroke could
+        leave no mark: no layer, a hidden one, an empty pigment.
+        """
+        if in_map is not None:
+            layers = {name: layer for name, layer in layers.items() if name == in_map}
+        if not layers:
+            raise NightmistError("No layer is chosen to receive the stroke. Add a brushed layer first.")
+        for layer in layers.values():
+            if not layer.visible:
+                raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
+        self.values = pigment.values() if pigment else {}
+        if tool == "brush" and not self.values:
+            raise NightmistError(EMPTY_PIGMENT)
+        if tool == "clone" and source is None:
+            raise NightmistError("Clone needs a source: choose the place to take paint from first.")
+        self.document, self.tip, self.tool, self.pigment = document, tip, tool, pigment
+        self.record = StrokeRecord(
+            tool=tool, tip=tip, pigment=pigment, camera=camera, in_map=in_map, mirror=mirror, seed=seed, source=source,
+            samples=[], layers={name: layer.id for name, layer in layers.items()},
+        )  # fmt: skip
+        surface = document.surface_value(in_map) if in_map else None
+        picture = document.tip_picture(tip.picture) if tip.picture else None
+        usual = document.layout(surface).ownership.usual_texel if surface else None
+        sheet = Sheet(surface.size, usual) if surface and usual is not None else None
+        self.maker = DabMaker(tip, document.caster, camera, sheet, mirror or Mirror(), seed, picture)
+        self.steady = Steady(tip.steady)
+        self.path = DabPath(self.maker.step, rests=tip.build_up, waits=tip.angle_mode == "along",
+                            leans=tip.angle_mode == "lean")  # fmt: skip
+        self.placed: list[NDArray[np.float64]] = []
+        self.layers, self.flat = dict(layers), in_map is not None
+        self.surfaces = {name: document.surface_of(layer) for name, layer in layers.items()}
+        self.preview = Preview(document)
+        self.targets = {name: self._targets(layer) for name, layer in layers.items()}
+        self._fresh_coverage()
+        self.retoucher = Retoucher(self) if tool in RETOUCHES else None
+        self.cloner = Cloner(self, source) if source and tool == "clone" else None
+
+    def _targets(self, layer: Node) -> list[Target]:
+        names = list(self.values) if self.values else self.document.painted_maps(layer.id)
+        return [Target(self.preview, self.document.surface_of(layer), layer, name) for name in names]
+
+    def new_coverage(self, name: str) -> Coverage:
+        """A stroke's coverage of a surface, without anything in it yet."""
+        surface = self.surfaces[name]
+        if self.flat:
+            return Coverage(flat_ownership(*surface.size))
+        return Coverage(self.document.layout(surface).ownership, self.document.hidden_faces(surface))
+
+    def _fresh_coverage(self) -> None:
+        self.coverage = {name: self.new_coverage(name) for name in self.layers}
+        # Dabs that build up must not add to their own mirror images: each image gathers alone, the most counts.
+        images = len(self.maker.matrices) if self.tip.build_up else 1
+        self.images = [
+            {name: self.new_coverage(name) for name in self.layers} for _ in range(images if images > 1 else 0)
+        ]
+
+    def extend(self, samples: Iterable[Sample]) -> None:
+        """Take more pointer samples (x, y, pressure and, if known, lean x, y) and bring the layers up to date."""
+        batch: list[Sample] = [
+            (float(x), float(y), min(max(float(p), 0.0), 1.0), *(lean or (0.0, 0.0))) for x, y, p, *lean in samples
+        ]
+        self.record.samples.extend(batch)
+        self._follow(self.steady.follow(batch))
+
+    def _follow(self, samples: list[Sample]) -> None:
+        self._place(self.path.extend(samples))
+
+    def _place(self, placed: NDArray[np.float64]) -> None:
+        if len(placed):
+            self.placed.append(placed)
+            self._lay(placed, None)
+
+    def _lay(self, placed: NDArray[np.float64], total: float | None) -> None:
+        groups = self.maker.make(placed, total)
+        if self.retoucher:
+            self.retoucher.lay(groups)
+            return
+        for name, coverage in self.coverage.items():
+            area = TileArea.empty()
+            for number, dabs in enumerate(groups):
+                if len(dabs):
+                    area = self._gather(name, coverage, number, dabs).joined(area)
+            if len(area):
+                self._apply(name, coverage, area)
+
+    def _gather(self, name: str, coverage: Coverage, number: int, dabs: Dabs) -> TileArea:
+        if not self.images:
+            return coverage.add(dabs)
+        alone = self.images[number][name]
+        area = alone.add(dabs)
+        coverage.take_most(alone, area)
+        return area
+
+    def _apply(self, name: str, coverage: Coverage, area: TileArea) -> None:
+        for target in self.targets[name]:
+            raster, part = target.raster, area
+            if self.tool == "erase":
+                part = area.only(raster.addresses.ravel()[area.tiles] != 0)
+            target.prepare(part.tiles)
+            after = raster.addresses.ravel()
+            if self.tool == "erase":
+                erase(part, coverage.addresses, target.before_addresses, after, raster.channels)
+            elif self.cloner:
+                pictures = self.cloner.pictures(target, coverage, part)
+                value = (0.0,) * (raster.channels - 1)
+                composite_over(part, coverage.addresses, target.before_addresses, after, value, self.tip.blend,
+                         pictures=pictures)  # fmt: skip
+            else:
+                self._lay_value(target, coverage, part)
+            self.document.mark(target.layer, target.name, part)
+
+    def _lay_value(self, target: Target, coverage: Coverage, part: TileArea) -> None:
+        strewn = self.tip.jitter_color > 0 and target.name == "base_color" and self.pigment and self.pigment.base_color
+        numbers, values = NO_PICTURES, ONE_VALUE
+        if strewn:
+            assert self.pigment
+            assert self.pigment.base_color
+            numbers, values = coverage.number_addresses, self.maker.colors(self.pigment.base_color)
+        composite_over(part, coverage.addresses, target.before_addresses, target.raster.addresses.ravel(),
+                 self.values[target.name], self.tip.blend, numbers, values)  # fmt: skip
+
+    def finish(self) -> Change | None:
+        """The stroke as a change, shown already by its preview; None when it left no mark."""
+        self._follow(self.steady.catch_up())
+        self._place(self.path.end())
+        if self.tip.taper > 0 and self.placed:
+            self._lay_again()
+        self._release()
+        edits = [edit for target in self._all_targets() for edit in target.edits()]
+        return Change(label=LABELS[self.tool], edits=edits, stroke=self.record) if edits else None
+
+    def _lay_again(self) -> None:
+        """Now that its length is known, both ends of the stroke are tapered."""
+        self._release()
+        for target in self._all_targets():
+            target.restore()
+        self.maker.restart()
+        self._fresh_coverage()
+        if self.retoucher:
+            self.retoucher = Retoucher(self)
+        if self.cloner:
+            self.cloner = Cloner(self, self.cloner.source)
+        for placed in self.placed:
+            self._lay(placed, self.path.length)
+
+    def _all_targets(self) -> list[Target]:
+        return [target for targets in self.targets.values() for target in targets]
+
+    def cancel(self) -> None:
+        """Everything is as it was before the press."""
+        self._release()
+        self.preview.drop()
+
+    def _release(self) -> None:
+        if self.retoucher:
+            self.retoucher.release()

@@ -1,0 +1,67 @@
+"""Why a stroke left no mark: the tools that work on paint find none on the layer, and another layer has it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, NamedTuple
+
+from ...core.texels import TILE
+from ..values import Node, Tool
+from .picking import pick
+
+if TYPE_CHECKING:
+    from .stroke import Stroke
+
+DONE: dict[Tool, str] = {
+    "erase": "erased", "smear": "smeared", "soften": "softened", "sharpen": "sharpened",
+}  # fmt: skip
+#: Places of the stroke that are looked at, at most.
+PLACES = 9
+
+
+class Reason(NamedTuple):
+    """A sentence for the painter, and the layer that has what the stroke looked for."""
+
+    sentence: str
+    instead: Node | None
+
+
+def why_unchanged(stroke: Stroke) -> Reason | None:
+    """Of a finished stroke that changed nothing; None when it is plain to see, as beside the model."""
+    if stroke.tool not in DONE:
+        return None
+    place = None
+    for layer, row, column in _places(stroke):
+        if _holds(stroke, layer, row, column):
+            return None
+        place = place or (layer, row, column)
+        others = reversed(stroke.document.stack(layer.parent))
+        stack = [other for other in others if other.visible and other.id != layer.id]
+        for other in stack:
+            if _holds(stroke, other, row, column):
+                said = f"Nothing was {DONE[stroke.tool]}: {layer.name} holds no paint here. It lies on {other.name}."
+                return Reason(said, other)
+    if place is None:
+        return None
+    return Reason(f"Nothing was {DONE[stroke.tool]}: {place[0].name} holds no paint here.", None)
+
+
+def _places(stroke: Stroke) -> Iterator[tuple[Node, int, int]]:
+    """The layer under the stroke, and the texel, at places along it."""
+    samples = stroke.record.samples
+    for sample in samples[:: max(1, -(-len(samples) // PLACES))]:
+        if stroke.record.camera is None:
+            (layer,) = stroke.layers.values()
+            (surface,) = stroke.surfaces.values()
+            yield layer, *surface.texel_at((sample[0] / surface.width, sample[1] / surface.height))
+        else:
+            hit = pick(stroke.document, stroke.record.camera, sample[:2])
+            if hit and hit.surface in stroke.layers:
+                yield stroke.layers[hit.surface], *stroke.surfaces[hit.surface].texel_at(hit.uv)
+
+
+def _holds(stroke: Stroke, layer: Node, row: int, column: int) -> bool:
+    """Whether a layer has paint at a texel, in a map that the stroke works on."""
+    names = stroke.values or stroke.document.painted_maps(layer.id)
+    tiles = (stroke.document.raster(layer.id, name).tiles.get((row // TILE, column // TILE)) for name in names)
+    return any(tile is not None and tile[row % TILE, column % TILE, -1] > 0 for tile in tiles)

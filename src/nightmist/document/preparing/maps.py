@@ -1,0 +1,113 @@
+"""Changes of a surface's maps: size, UV set, start values, pictures from its file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.errors import NightmistError
+from ...core.formats.bundle import unpacked
+from ...core.mesh import Mesh
+from ...core.mesh.methods import has_uvs
+from ...core.texels import Raster
+from ..change import Change, raster_id
+from ..document import Document
+from ..files.pictures_in import FROM_FILE, maps_of
+from ..values import CHANNELS, Brushed, StartValues, Surface, checked_size, new_id
+from .refit import Plan, refit
+
+
+def resize(document: Document, surface: str | None, size: int | tuple[int, int], keep_paint: bool = True) -> Change:
+    """Give a surface maps of another size, as an exception; None changes the project's size for all others.
+
+    Islands keep their proportions when the map's do not.
+    """
+    width, height = checked_size(size)
+    surfaces = document.surface_values()
+    chosen = [document.surface_value(surface)] if surface else [s for s in surfaces if not s.own_size]
+    mesh = document.mesh
+    for target in chosen:
+        mesh = _in_proportion(document, mesh, target, (width, height))
+        surfaces[target.number] = target.but(width=width, height=height, own_size=bool(surface))
+    # Another size is another grid of tiles: what is not carried has nowhere to stay.
+    moved = [target.id for target in chosen if keep_paint and target.size != (width, height)]
+    project = None if surface else document.project.but(size=(width, height))
+    return refit(document, Plan(f"Map size {width} × {height}", mesh, project, surfaces, moved=moved))
+
+
+def follow_project_size(document: Document, surface: str) -> Change:
+    """End a surface's exception: its maps take the project's size again."""
+    target, (width, height) = document.surface_value(surface), document.project.size
+    surfaces = document.surface_values()
+    mesh = _in_proportion(document, document.mesh, target, (width, height))
+    surfaces[target.number] = target.but(width=width, height=height, own_size=False)
+    moved = [target.id] if target.size != (width, height) else []
+    return refit(document, Plan(f"Map size of {surface}", mesh, surfaces=surfaces, moved=moved))
+
+
+def choose_uv_set(document: Document, surface: str, uv_set: int, keep_paint: bool = True) -> Change:
+    """Make a surface's maps for another UV set of the model; it is exported as that texCoord."""
+    target, mesh = document.surface_value(surface), document.mesh
+    if not 0 <= uv_set < len(mesh.uvs):
+        raise NightmistError(f"There is no UV set {uv_set}; the model has {len(mesh.uvs)}, counted from 0.")
+    if not has_uvs(mesh, document.layout(target).faces, uv_set):
+        raise NightmistError(f"The UV set {uv_set} has no UVs for {surface}.")
+    label = f"UV set {uv_set} for {surface}"
+    return _with(document, target, label, [target.id] if keep_paint else [], uv_set=uv_set)
+
+
+def set_start(document: Document, surface: str, start: StartValues) -> Change:
+    """What a surface shows where nothing is painted."""
+    return _with(document, document.surface_value(surface), f"Start values of {surface}", [], start=start)
+
+
+def do_without_pictures(document: Document, surface: str) -> Change:
+    """The pictures that a surface's file names are not wanted."""
+    return _with(document, document.surface_value(surface), f"Do without pictures of {surface}", [], missing=())
+
+
+def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, list[str]]:
+    """Pictures that the model names and that were missing become lowest layers. Also returns those still missing."""
+    given = {name.lower(): data for name, data in unpacked(files).items()}
+    surfaces = document.surface_values()
+    nodes, rasters = [], {}
+    for number, surface in enumerate(surfaces):
+        maps: dict[Any, NDArray[np.uint16]] = {}
+        for missing in surface.missing:
+            if (data := given.get(missing.file.lower())) is not None:
+                maps.update(maps_of(missing.slot, missing.file, data, surface.size))
+        if not maps:
+            continue
+        lowest = min((node.order for node in document.stack(surface.id)), default=1.0) - 1
+        layer = Brushed(id=new_id(), parent=surface.id, order=lowest, name=FROM_FILE)
+        nodes.append(layer)
+        for name, image in maps.items():
+            raster = rasters[raster_id(layer.id, name)] = Raster(*surface.size, CHANNELS[name])
+            raster.take(image)
+        still = tuple(m for m in surface.missing if m.file.lower() not in given)
+        surfaces[number] = surface.but(missing=still)
+    if not nodes:
+        wanted = sorted({m.file for surface in surfaces for m in surface.missing})
+        raise NightmistError(f"None of these pictures is missing. Wanted: {', '.join(wanted) or 'none'}.")
+    change = refit(document, Plan("Add pictures", surfaces=surfaces, nodes=list(nodes), rasters=rasters))
+    return change, sorted({m.file for surface in surfaces for m in surface.missing})
+
+
+def _with(document: Document, surface: Surface, label: str, moved: list[str], **fields: Any) -> Change:
+    surfaces = document.surface_values()
+    surfaces[surface.number] = surface.but(**fields)
+    return refit(document, Plan(label, surfaces=surfaces, moved=moved))
+
+
+def _in_proportion(document: Document, mesh: Mesh, surface: Surface, size: tuple[int, int]) -> Mesh:
+    """UVs that keep islands undistorted in a map of other proportions; those that tile are left alone."""
+    layout = document.layout(surface)
+    uv = layout.uvs[layout.faces].astype(np.float64)
+    across, down = size[0] / surface.width, size[1] / surface.height
+    if across == down or not np.isfinite(uv).any() or np.nanmin(uv) < -1e-4 or np.nanmax(uv) > 1 + 1e-4:
+        return mesh
+    scale = min(across, down)
+    squeezed = uv * [scale / across, scale / down]
+    return mesh.with_uvs(surface.uv_set, layout.faces, squeezed.astype(np.float32))

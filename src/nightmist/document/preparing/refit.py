@@ -1,0 +1,97 @@
+"""A change of the model, of surfaces or of their maps, with what it makes of the paint."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+from ...core.errors import NightmistError
+from ...core.mesh import Mesh
+from ...core.progress import part
+from ...core.texels import Raster
+from ..change import Change, raster_id
+from ..derived.model import look_of, model_of
+from ..derived.tables import table_of
+from ..document import Document
+from ..values import MAPS, MODEL, AnyValue, Brushed, Node, Project, Surface
+from .transfer import Sources, transfer
+
+
+@dataclass
+class Plan:
+    """What a document is to become; what is not named stays.
+
+    surfaces: all there will be, by number. nodes: those that are new. moved: ids of surfaces whose paint follows
+    the model to its new place in their maps; other paint stays where it is in the map. sources: for layers of
+    those, from which old layers they take over, where it is not from themselves alone. rasters: given whole.
+    """
+
+    label: str
+    mesh: Mesh | None = None
+    project: Project | None = None
+    surfaces: list[Surface] | None = None
+    nodes: list[Node] = field(default_factory=list)
+    moved: Iterable[str] = ()
+    sources: Sources = field(default_factory=dict)
+    rasters: Mapping[str, Raster] = field(default_factory=dict)
+
+
+def refit(document: Document, plan: Plan) -> Change:
+    """The change that brings a plan into force. Raises NightmistError when it changes nothing.
+
+    Everything is computed before anything changes, so a refusal or a cancel leaves the document as it was.
+    """
+    old = {surface.id: surface for surface in document.surface_values()}
+    new = {surface.id: surface for surface in plan.surfaces} if plan.surfaces is not None else old
+    values: dict[str, tuple[AnyValue | None, AnyValue | None]] = {}
+    for key in {**old, **new}:
+        values[key] = (old.get(key), new.get(key))
+    if plan.project:
+        values[plan.project.id] = (document.project, plan.project)
+    mesh = plan.mesh or document.mesh
+    if plan.mesh:
+        mesh.surfaces = [look_of(surface) for surface in new.values()]
+        values[MODEL] = (document.model, model_of(mesh, document.arrays))
+    for node in plan.nodes:
+        values[node.id] = (None, node)
+    nodes = [node for key in old for node in document.stack(key)]
+    values.update({node.id: (node, None) for node in nodes if node.parent not in new})
+    rasters = _rasters(document, plan, mesh, new, nodes)
+    change = Change(
+        label=plan.label,
+        values={key: pair for key, pair in values.items() if pair[0] != pair[1]},
+        rasters={key: pair for key, pair in rasters.items() if pair[0] != pair[1]},
+    )
+    if not change:
+        raise NightmistError("That changes nothing: it is so already.")
+    return change
+
+
+def _rasters(
+    document: Document, plan: Plan, mesh: Mesh, new: dict[str, Surface], nodes: list[Node]
+) -> dict[str, tuple[str | None, str | None]]:
+    """Rasters that are exchanged: transferred, given, or dropped with their layer or the size of their map."""
+    after: dict[str, Raster | None] = {}
+    for node in nodes:
+        stays = node.parent in new and new[node.parent].size == document.surface_of(node).size
+        if not stays:
+            after.update({raster_id(node.id, name): None for name in MAPS})
+    wanted: dict[str, tuple[Surface, Sources]] = {}
+    for key in plan.moved:
+        mine = [node for node in (*nodes, *plan.nodes) if isinstance(node, Brushed) and node.parent == key]
+        if mine:
+            wanted[key] = (new[key], {node.id: plan.sources.get(node.id) or _itself(document, node) for node in mine})
+    if wanted:
+        after.update(transfer(document, mesh, wanted, part(document.progress, 0.6, 1)))
+    after.update(plan.rasters)
+    found = {}
+    for key, raster in after.items():
+        before = document.rasters.get(key)
+        tables = [table_of(r, document.pool, document.arrays) if r else None for r in (before, raster)]
+        found[key] = (tables[0], tables[1])
+    return found
+
+
+def _itself(document: Document, node: Node) -> Mapping[int, str]:
+    surface = document.values.get(node.parent)
+    return {surface.number: node.id} if isinstance(surface, Surface) and node.id in document.values else {}

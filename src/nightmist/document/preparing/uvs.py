@@ -1,0 +1,185 @@
+"""Changes of UVs: unwrap, pack, islands moved and scaled, seams."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import TypedDict
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.errors import NightmistError
+from ...core.mesh.arrange import Affine, Arrangement, arranged, moved, with_density
+from ...core.mesh.by_shape import Frame
+from ...core.mesh.checkup import UvReport, check_uvs
+from ...core.mesh.methods import Method, unwrap
+from ...core.mesh.packing import pack_islands
+from ...core.mesh.seams import Extent as SeamExtent
+from ...core.mesh.seams import border_of, edges_at, with_seams
+from ...core.mesh.topology import islands_of
+from ...core.progress import part
+from ..change import Change
+from ..document import Document
+from ..values import Surface
+from .refit import Plan, refit
+
+DEFAULT_ANGLE = 60.0
+DEFAULT_MARGIN = 8.0
+
+Faces = Sequence[int] | NDArray[np.int64]
+
+
+def surface_report(document: Document, surface: Surface) -> UvReport:
+    """The checkup of one surface."""
+    mesh, layout = document.mesh, document.layout(surface)
+    islands = islands_of(mesh.topology, layout.uvs, mesh.face_surface)
+    return check_uvs(mesh, layout.faces, layout.uvs, *surface.size, islands)
+
+
+class UnwrapOptions(TypedDict, total=False):
+    """What an unwrap may be told besides, as `unwrap_surface` describes it."""
+
+    angle: float
+    margin: float
+    faces: Faces | None
+    frame: Frame | None
+    seams: Iterable[tuple[int, int]] | None
+    keep_paint: bool
+
+
+def unwrap_surface(
+    document: Document, surface: str, method: Method = "auto", angle: float = DEFAULT_ANGLE,
+    margin: float = DEFAULT_MARGIN, faces: Faces | None = None, frame: Frame | None = None,
+    seams: Iterable[tuple[int, int]] | None = None, keep_paint: bool = True,
+) -> tuple[Change, list[str]]:  # fmt: skip
+    """Give faces of a surface (all unless given) new UVs; also returns what is to be known about the result.
+
+    seams: pairs of vertices, as the mesh's positions are numbered, that replace the marked seams.
+    keep_paint: the paint stays on the model; otherwise it stays in the map.
+    """
+    target, mesh = document.surface_value(surface), document.mesh
+    if seams is not None:
+        pairs = np.array(list(seams), np.int32).reshape(-1, 2)
+        if len(pairs) and (pairs.min() < 0 or pairs.max() >= len(mesh.positions)):
+            raise NightmistError(f"A seam names vertex {pairs.max()}, but there are {len(mesh.positions)}.")
+        mesh = mesh.changed(seams=mesh.topology.pairs_of(mesh.topology.edges_between(pairs)))
+    chosen = _faces(document, target, faces)
+    made, notes = unwrap(
+        mesh, chosen, document.layout(target).faces, target.uv_set, target.size, method, angle, margin, frame,
+        part(document.progress, 0, 0.6),
+    )  # fmt: skip
+    moved_ = [target.id] if keep_paint else []
+    return refit(document, Plan(f"Unwrap {surface}", mesh=made, moved=moved_)), notes
+
+
+def pack(
+    document: Document, surface: str, margin: float = DEFAULT_MARGIN, faces: Faces | None = None,
+    keep_paint: bool = True,
+) -> Change:  # fmt: skip
+    """Lay a surface's islands (all, or those of the faces given) into the map, as large as they can be."""
+    target = document.surface_value(surface)
+    chosen, corners, island = _islands(document, target, faces)
+    layout = document.layout(target)
+    others = np.setdiff1d(layout.faces, chosen)
+    taken = layout.uvs[others].astype(np.float64) * target.size
+    taken = taken[np.isfinite(taken).all(axis=(1, 2))]
+    packed = pack_islands(corners, island, target.size, margin, taken)
+    return _place(document, target, chosen, packed.corners, f"Pack {surface}", keep_paint)
+
+
+def move_islands(document: Document, surface: str, faces: Faces, matrix: Affine, keep_paint: bool = True) -> Change:
+    """Move, turn or scale the islands of faces: an affine map of texels (a, b, c, d, e, f)."""
+    target = document.surface_value(surface)
+    chosen, corners, _ = _islands(document, target, faces)
+    return _place(document, target, chosen, moved(corners, matrix), f"Move islands of {surface}", keep_paint)
+
+
+def arrange(
+    document: Document, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True
+) -> Change:
+    """Fit, align, mirror, turn upright, stack … the islands of faces, or all."""
+    target = document.surface_value(surface)
+    chosen, corners, island = _islands(document, target, faces)
+    placed = arranged(document.mesh, chosen, corners, island, target.size, how)
+    return _place(document, target, chosen, placed, f"Arrange islands of {surface}", keep_paint)
+
+
+def set_density(
+    document: Document, surface: str | None, density: float, faces: Faces | None = None, keep_paint: bool = True
+) -> Change:
+    """Scale islands about their middles to so many texels per model unit; None means those of all surfaces."""
+    mesh = document.mesh
+    with_faces = [s for s in document.surface_values() if len(document.layout(s).faces)]
+    targets = [document.surface_value(surface)] if surface else with_faces
+    for target in targets:
+        chosen, corners, island = _islands(document, target, faces)
+        placed = with_density(mesh, chosen, corners, island, density)
+        mesh = mesh.with_uvs(target.uv_set, chosen, (placed / target.size).astype(np.float32))
+    moved_ = [target.id for target in targets] if keep_paint else []
+    return refit(document, Plan(f"Texel density of {surface or 'all surfaces'}", mesh=mesh, moved=moved_))
+
+
+def even_out(document: Document, surface: str, margin: float = DEFAULT_MARGIN, keep_paint: bool = True) -> Change:
+    """Bring all islands of a surface to one density, as fine as the map allows."""
+    target = document.surface_value(surface)
+    chosen, corners, island = _islands(document, target, None)
+    packed = pack_islands(with_density(document.mesh, chosen, corners, island, 1.0), island, target.size, margin)
+    return _place(document, target, chosen, packed.corners, f"Even out {surface}", keep_paint)
+
+
+def mark_seams(document: Document, face: int, side: int, extent: SeamExtent = "edge", marked: bool = True) -> Change:
+    """Mark an edge, or the loop it belongs to, as seam, or clear it."""
+    if not (0 <= face < len(document.mesh.faces) and 0 <= side < 3):
+        raise NightmistError(f"There is no side {side} of a face {face}.")
+    return _seams(document, edges_at(document.mesh, face, side, extent), marked)
+
+
+def mark_border(document: Document, faces: Faces, marked: bool = True) -> Change:
+    """Mark the border of faces as seam, or clear it."""
+    edges = border_of(document.mesh, np.asarray(faces, np.int64))
+    if not len(edges):
+        raise NightmistError("The picked faces have no border inside the model.")
+    return _seams(document, edges, marked)
+
+
+def clear_seams(document: Document) -> Change:
+    """Take all seam marks away."""
+    return refit(document, Plan("Clear seams", mesh=document.mesh.changed(seams=np.zeros((0, 2), np.int32))))
+
+
+def _faces(document: Document, surface: Surface, faces: Faces | None) -> NDArray[np.int64]:
+    """The faces meant: all of a surface, or those given that belong to it."""
+    mine = document.layout(surface).faces
+    if faces is None:
+        return mine
+    chosen = np.intersect1d(np.asarray(faces, np.int64), mine)
+    if not len(chosen):
+        raise NightmistError(f"None of the picked faces belongs to {surface.name}.")
+    return chosen
+
+
+def _islands(
+    document: Document, surface: Surface, faces: Faces | None
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64]]:
+    """The faces of all islands that the faces given belong to; their texels; their island's label 0…n-1."""
+    chosen, layout = _faces(document, surface, faces), document.layout(surface)
+    label = islands_of(document.mesh.topology, layout.uvs, document.mesh.face_surface)
+    whole = layout.faces[np.isin(label[layout.faces], np.unique(label[chosen]))]
+    corners = layout.uvs[whole].astype(np.float64) * surface.size
+    known = np.isfinite(corners).all(axis=(1, 2))
+    if not known.any():
+        raise NightmistError(f"{surface.name} has no UVs yet; unwrap it first.")
+    return whole[known], corners[known], np.unique(label[whole[known]], return_inverse=True)[1]
+
+
+def _place(
+    document: Document, surface: Surface, faces: NDArray[np.int64], corners: NDArray[np.float64], label: str,
+    keep_paint: bool,
+) -> Change:  # fmt: skip
+    mesh = document.mesh.with_uvs(surface.uv_set, faces, (corners / surface.size).astype(np.float32))
+    return refit(document, Plan(label, mesh=mesh, moved=[surface.id] if keep_paint else []))
+
+
+def _seams(document: Document, edges: NDArray[np.int64], marked: bool) -> Change:
+    mesh = with_seams(document.mesh, edges, marked)
+    return refit(document, Plan("Mark seams" if marked else "Clear seams", mesh=mesh))

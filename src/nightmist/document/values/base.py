@@ -1,0 +1,52 @@
+"""What document values have in common: frozen, checked, and refused in words."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+
+from ...core.errors import NightmistError
+from ...core.names import LONGEST, clean_name
+
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+
+
+def _named(name: str) -> str:
+    cleaned = clean_name(name)
+    if not cleaned:
+        raise ValueError(f"a name has 1 to {LONGEST} letters")
+    return cleaned
+
+
+#: A name that every door takes: no control characters, no halves of surrogate pairs, not empty.
+Name = Annotated[str, Field(max_length=4 * LONGEST), AfterValidator(_named)]
+
+
+class Value(BaseModel):
+    """A frozen document value; wrong arguments become a sentence for the painter."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def __init__(self, **data: Any) -> None:
+        try:
+            super().__init__(**data)
+        except ValidationError as error:
+            raise NightmistError(describe(type(self).__name__, error)) from error
+
+    def but(self, **fields: Any) -> Any:
+        """The same value with other fields, checked. Raises NightmistError for what it cannot take."""
+        return type(self)(**{**{name: getattr(self, name) for name in type(self).model_fields}, **fields})
+
+
+def describe(what: str, error: ValidationError) -> str:
+    """The first thing wrong with given values, in words."""
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    return f"{what}: {where} = {first['input']!r} does not work: {first['msg'].removeprefix('Value error, ')}."
+
+
+def new_id() -> str:
+    """An id that no other value has."""
+    return uuid.uuid4().hex[:12]

@@ -1,0 +1,147 @@
+"""What a document is made of, each a value with an id: the project, the model, surfaces, nodes of stacks, tips."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, NamedTuple
+
+from pydantic import BaseModel, Field, TypeAdapter
+
+from ...core.compose import BlendMode
+from ...core.errors import NightmistError
+from ...core.texels import TILE
+from .base import Name, Share, Value
+
+MIN_SIDE, MAX_SIDE = TILE, 8192
+#: Ids of the two values that every document has once.
+PROJECT, MODEL = "project", "model"
+
+
+class Project(Value):
+    """What concerns all of a document."""
+
+    kind: Literal["project"] = "project"
+    id: Literal["project"] = "project"
+    name: Name
+    size: tuple[int, int] = Field(default=(2048, 2048), description="map size of surfaces that are no exception")
+    hidden_parts: tuple[int, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+class Model(Value):
+    """The model: digests of its arrays by name (uv0, uv1 … are the UV sets), and its parts."""
+
+    kind: Literal["model"] = "model"
+    id: Literal["model"] = "model"
+    arrays: dict[str, str]
+    parts: tuple[Name, ...]
+
+
+class StartValues(Value):
+    """What a surface shows where nothing is painted; color is sRGB-encoded, 0-1."""
+
+    base_color: tuple[Share, Share, Share]
+    roughness: Share
+    metallic: Share
+    height: Share = 0.5
+
+
+class MissingPicture(Value):
+    """A picture that the model's file names and that was not given with it."""
+
+    slot: Literal["base_color", "metallic_roughness"]
+    file: str
+
+
+class Surface(Value):
+    """What one material of the model covers. `number` is what the model's faces call it."""
+
+    kind: Literal["surface"] = "surface"
+    id: str
+    name: Name
+    number: int
+    width: int
+    height: int
+    own_size: bool = Field(default=False, description="an exception: does not follow the project's map size")
+    start: StartValues
+    depth: float = Field(default=0.02, description="model units that height 0-1 spans")
+    uv_set: int = Field(default=0, ge=0, description="which UV set its maps are made for")
+    missing: tuple[MissingPicture, ...] = ()
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """(width, height) of its maps in texels."""
+        return self.width, self.height
+
+    def texel_at(self, uv: tuple[float, float]) -> tuple[int, int]:
+        """Row and column of the texel at a place of the map; the map repeats."""
+        return int(uv[1] * self.height // 1) % self.height, int(uv[0] * self.width // 1) % self.width
+
+
+class Brushed(Value):
+    """A layer of pixels made by strokes, in any of the maps at once.
+
+    parent: the surface (later also a group) in whose stack it lies. order: where, among its siblings, lowest first.
+    """
+
+    kind: Literal["brushed"] = "brushed"
+    id: str
+    parent: str
+    order: float
+    name: Name
+    visible: bool = True
+    opacity: Share = 1.0
+    blend: BlendMode = "normal"
+
+
+class TipPicture(Value):
+    """A tip's picture of the painter's own: the digest of a (h, w) float32 array. Its id is "tip:" and its name."""
+
+    kind: Literal["tip"] = "tip"
+    id: str
+    name: Name
+    picture: str
+
+
+#: Kinds of nodes in a stack; washes, decals, adjustments and groups join here.
+Node = Brushed
+AnyValue = Annotated[Project | Model | Surface | Brushed | TipPicture, Field(discriminator="kind")]
+
+
+class DocumentValues(BaseModel):
+    """All values of a document, as they are stored and sent."""
+
+    values: list[AnyValue]
+
+
+ANY_VALUE: TypeAdapter[AnyValue] = TypeAdapter(AnyValue)
+
+
+class Hit(NamedTuple):
+    """What lies under a place of the screen, in model space; uv as the surface's maps use it."""
+
+    surface: str
+    face: int
+    position: tuple[float, float, float]
+    normal: tuple[float, float, float]
+    uv: tuple[float, float]
+
+
+def encode(linear: float) -> float:
+    """sRGB encoding of 0-1 (IEC 61966-2-1)."""
+    return 12.92 * linear if linear <= 0.0031308 else 1.055 * linear ** (1 / 2.4) - 0.055
+
+
+def decode(encoded: float) -> float:
+    """The opposite of `encode`."""
+    return encoded / 12.92 if encoded <= 0.04045 else ((encoded + 0.055) / 1.055) ** 2.4
+
+
+def checked_size(size: int | tuple[int, int]) -> tuple[int, int]:
+    """(width, height) from a number or a pair. Raises NightmistError unless both are usable map sides."""
+    width, height = (size, size) if isinstance(size, int) else (int(size[0]), int(size[1]))
+    for side in (width, height):
+        if side & (side - 1) or not MIN_SIDE <= side <= MAX_SIDE:
+            raise NightmistError(
+                f"A map cannot be {width} × {height}: each side is a power of two from {MIN_SIDE} to {MAX_SIDE}."
+            )
+    return width, height

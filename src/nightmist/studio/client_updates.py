@@ -1,0 +1,166 @@
+"""What one browser has not seen yet.
+
+Only places are remembered, not pixels: pixels are read when they are sent. So a slow browser gets newer
+rectangles instead of a growing queue, and two strokes over one tile cost one rectangle.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.texels import TILE, TileArea
+from ..core.texels.encode import is_uniform, to_bytes
+from ..document.derived.composites import PICTURES, PictureName
+from ..document.document import Document
+from ..document.values import AnyValue, Surface
+from .messages import ServerMessage
+
+#: Batches that may be under way to a browser before it acknowledges.
+IN_FLIGHT = 2
+#: Bytes of pixels in one batch, so that a stroke never waits long behind a whole map.
+BATCH_BYTES = 3 << 20
+
+
+@dataclass
+class Rectangle:
+    """Pixels of one picture of one surface: (h, w, 4) uint8, or (1, 1, 4) when all are the same."""
+
+    surface: int
+    picture: int
+    x: int
+    y: int
+    width: int
+    height: int
+    pixels: NDArray[np.uint8]
+
+
+@dataclass
+class Timing:
+    """Where the time of a batch went, in seconds, and the stamp of the newest pointer sample in it."""
+
+    stamp: float = 0.0
+    engine: float = 0.0
+    composite: float = 0.0
+    encode: float = 0.0
+
+
+@dataclass
+class Batch:
+    """Rectangles sent together."""
+
+    number: int
+    rectangles: list[Rectangle]
+    timing: Timing
+
+
+class Client(Protocol):
+    """A browser, as the studio sees it; `name` is its own. Both may be called from the project's thread."""
+
+    name: str
+
+    def tell(self, message: ServerMessage) -> None: ...
+
+    def show(self, batch: Batch) -> None: ...
+
+
+@dataclass
+class ClientUpdates:
+    """The places of one client that are out of date, and how much is under way to it."""
+
+    client: Client
+    waiting: dict[tuple[str, PictureName], NDArray[np.bool_]] = field(default_factory=dict)
+    timing: Timing = field(default_factory=Timing)
+    sent: int = 0
+    acknowledged: int = 0
+
+    def add(self, surface: Surface, picture: PictureName, area: TileArea) -> None:
+        """These tiles of a picture changed."""
+        key = (surface.id, picture)
+        if key not in self.waiting:
+            self.waiting[key] = np.zeros((surface.height // TILE, surface.width // TILE), np.bool_)
+        self.waiting[key].ravel()[area.tiles] = True
+
+    def add_whole(self, surface: Surface, picture: PictureName) -> None:
+        """All of a picture is to be sent, and nothing that waited for it."""
+        self.waiting[surface.id, picture] = np.ones((surface.height // TILE, surface.width // TILE), np.bool_)
+
+    def follow(self, values: dict[str, tuple[AnyValue | None, AnyValue | None]]) -> None:
+        """Surfaces came, went, or have another number or size: what waits for them is cut anew."""
+        for key, (before, after) in values.items():
+            if isinstance(before, Surface) and not isinstance(after, Surface):
+                for picture in PICTURES:
+                    self.waiting.pop((key, picture), None)
+            if isinstance(after, Surface) and not (isinstance(before, Surface) and _place(before) == _place(after)):
+                for picture in PICTURES:
+                    self.add_whole(after, picture)
+
+    def pump(self, document: Document) -> None:
+        """Send as many batches as the client has room for."""
+        while self.waiting and self.sent - self.acknowledged < IN_FLIGHT:
+            started = time.perf_counter()
+            rectangles = self._take(document)
+            timing, self.timing = self.timing, Timing()
+            timing.encode = time.perf_counter() - started
+            self.sent += 1
+            self.client.show(Batch(self.sent, rectangles, timing))
+
+    def _take(self, document: Document) -> list[Rectangle]:
+        taken: list[Rectangle] = []
+        room = BATCH_BYTES
+        for (key, picture), mask in list(self.waiting.items()):
+            surface = document.values[key]
+            assert isinstance(surface, Surface)
+            image = document.composite(surface).pictures[picture]
+            for top, bottom, left, right in rectangles_of(mask):
+                pixels = to_bytes(image[top * TILE : bottom * TILE, left * TILE : right * TILE])
+                if is_uniform(pixels):
+                    pixels = pixels[:1, :1]
+                taken.append(
+                    Rectangle(
+                        surface.number,
+                        PICTURES.index(picture),
+                        left * TILE,
+                        top * TILE,
+                        (right - left) * TILE,
+                        (bottom - top) * TILE,
+                        pixels,
+                    )
+                )
+                mask[top:bottom, left:right] = False
+                room -= pixels.nbytes
+                if room <= 0:
+                    return taken
+            del self.waiting[key, picture]
+        return taken
+
+
+def _place(surface: Surface) -> tuple[int, tuple[int, int]]:
+    """What a browser knows a surface's pictures by."""
+    return surface.number, surface.size
+
+
+def rectangles_of(mask: NDArray[np.bool_], longest: int = 8) -> Iterator[tuple[int, int, int, int]]:
+    """Rectangles (top, bottom, left, right) that cover the True cells of a mask, each exactly once.
+
+    Runs along a row grow downwards while the rows below have the same run; neither side gets longer than
+    `longest` cells.
+    """
+    left_over = mask.copy()
+    rows, columns = mask.shape
+    for top, left in np.argwhere(mask):
+        if not left_over[top, left]:
+            continue
+        right = left
+        while right < columns and right - left < longest and left_over[top, right]:
+            right += 1
+        bottom = top + 1
+        while bottom < rows and bottom - top < longest and left_over[bottom, left:right].all():
+            bottom += 1
+        left_over[top:bottom, left:right] = False
+        yield int(top), int(bottom), int(left), int(right)

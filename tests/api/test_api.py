@@ -18,7 +18,7 @@ from nightmist.core.errors import NightmistError
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.pictures import write_png
 from nightmist.studio import Studio
-from nightmist.studio.outbox import Batch, Rectangle, Timing
+from nightmist.studio.client_updates import Batch, Rectangle, Timing
 
 from ..shapes import walls
 
@@ -152,10 +152,10 @@ class Page:
 
     def show(self, data: bytes) -> None:
         head = wire.PIXELS_HEAD.unpack_from(data)
-        assert head[:2] == (2, 2)
+        assert head[:2] == (wire.PROTOCOL, 2)
         at = wire.PIXELS_HEAD.size
         for _ in range(head[2]):
-            surface, picture, uniform, _, x, y, w, h = wire.RECTANGLE.unpack_from(data, at)
+            surface, picture, uniform, x, y, w, h = wire.RECTANGLE.unpack_from(data, at)
             at += wire.RECTANGLE.size
             length = 4 if uniform else w * h * 4
             pixels = np.frombuffer(data[at : at + length], np.uint8).reshape((1, 1, 4) if uniform else (h, w, 4))
@@ -174,12 +174,13 @@ def test_painting_over_the_socket(client):
     with client.websocket_connect(url) as socket:
         page = Page(socket)
         welcome = page.until("welcome")
-        layers = {s["name"]: s["layers"][0]["id"] for s in welcome["state"]["surfaces"]}
+        names = {v["id"]: v["name"] for v in welcome["values"] if v["kind"] == "surface"}
+        layers = {names[v["parent"]]: v["id"] for v in welcome["values"] if v["kind"] == "brushed"}
         stroke = {"type": "begin", "stroke": 9, "tool": "brush", "tip": {"radius": 30, "hardness": 0.9},
                   "pigment": {"base_color": "#ff0000"}, "camera": CAMERA, "layers": layers}  # fmt: skip
         socket.send_text(json.dumps(stroke))
         points = np.array([[150, 150, 1, 0, 0], [250, 150, 1, 0, 0]], "<f4").tobytes()
-        socket.send_bytes(wire.SAMPLES_HEAD.pack(2, wire.SAMPLES, 2, 9, 12.5) + points)
+        socket.send_bytes(wire.SAMPLES_HEAD.pack(wire.PROTOCOL, wire.SAMPLES, 2, 9, 12.5) + points)
         socket.send_text(json.dumps({"type": "end", "stroke": 9}))
         assert page.until("stroke_ended") == {"type": "stroke_ended", "stroke": 9, "revision": 1}
         assert page.until("kept", lambda kept: not kept["waiting"])["revision"] == 1
@@ -207,10 +208,10 @@ def test_painting_over_the_socket(client):
         '{"type": "undo", "twice": true}',
         "x" * (2 << 20),
         b"",
-        b"\x02\x01",
+        b"\x03\x01",
         b"\x01\x01" + bytes(14),
-        wire.SAMPLES_HEAD.pack(2, 1, 5, 1, 0.0) + bytes(20),
-        wire.SAMPLES_HEAD.pack(2, 1, 1, 1, 0.0) + struct.pack("<5f", float("nan"), 1, 1, 0, 0),
+        wire.SAMPLES_HEAD.pack(wire.PROTOCOL, 1, 5, 1, 0.0) + bytes(20),
+        wire.SAMPLES_HEAD.pack(wire.PROTOCOL, 1, 1, 1, 0.0) + struct.pack("<5f", float("nan"), 1, 1, 0, 0),
     ],
 )
 def test_rubbish_on_the_socket_is_answered(client, message):
@@ -228,14 +229,14 @@ def test_rubbish_on_the_socket_is_answered(client, message):
 def test_the_wire_writes_what_it_describes():
     """A batch by hand: header, a uniform rectangle, a full one."""
     full = np.arange(64 * 64 * 4, dtype=np.uint8).reshape(64, 64, 4)
-    rectangles = [Rectangle(2, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full)]
+    rectangles = [Rectangle(300, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full)]
     data = wire.write_batch(Batch(7, rectangles, Timing(1.5, 0.001, 0.002, 0.003)))
-    assert data[:28] == struct.pack("<BBHIdIII", 2, 2, 2, 7, 1.5, 1000, 2000, 3000)
-    assert data[28:40] == struct.pack("<BBBBHHHH", 2, 1, 1, 0, 64, 128, 128, 64)
-    assert data[44:56] == struct.pack("<BBBBHHHH", 0, 0, 0, 0, 0, 0, 64, 64)
+    assert data[:28] == struct.pack("<BBHIdIII", 3, 2, 2, 7, 1.5, 1000, 2000, 3000)
+    assert data[28:40] == struct.pack("<HBBHHHH", 300, 1, 1, 64, 128, 128, 64)
+    assert data[44:56] == struct.pack("<HBBHHHH", 0, 0, 0, 0, 0, 64, 64)
     assert data[56:] == full.tobytes()
-    with pytest.raises(NightmistError, match="version 3"):
-        wire.read_samples(wire.SAMPLES_HEAD.pack(3, 1, 0, 1, 0.0))
+    with pytest.raises(NightmistError, match="version 4"):
+        wire.read_samples(wire.SAMPLES_HEAD.pack(4, 1, 0, 1, 0.0))
 
 
 def test_models_and_pictures_over_rest(client):

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nightmist.core.brush import Coverage, DabPath, Dabs
+from nightmist.core.brush import Coverage, Dabs
+from nightmist.core.brush.coverage import ALONE, ANCHOR, JOINED
 from nightmist.core.mesh import Caster
 from nightmist.core.texels import TILE
 from nightmist.core.texels.ownership import own_texels
@@ -82,17 +83,67 @@ def test_changed_rectangles_hold_every_change():
         assert (dense(coverage) == before)[~inside].all()
 
 
-def test_dabs_are_evenly_spaced_however_samples_are_batched():
-    """A straight path of 100 px with a step of 7 has dabs at 0, 7, 14 …, in one batch or in many."""
-    path = [(x, 0.0, 1.0) for x in np.linspace(0, 100, 23)]
-    whole = DabPath(lambda sample: 7.0).extend(path)
-    walker = DabPath(lambda sample: 7.0)
-    parts = np.concatenate([walker.extend([sample]) for sample in path])
-    assert np.allclose(whole[:, 0], np.arange(0, 100, 7))
-    assert np.allclose(parts, whole)
+def stations(points, radii, joined, hardness=0.4) -> Dabs:
+    count = len(points)
+    normals = np.tile([0.0, 0.0, 1.0], (count, 1))
+    return Dabs(
+        np.array(points, float), normals, np.array(radii, float), np.ones(count), np.full(count, hardness),
+        joined=np.array(joined, np.int8),
+    )  # fmt: skip
 
 
-def test_pressure_runs_evenly_between_samples():
-    """Pressure of a dab is interpolated along the path."""
-    dabs = DabPath(lambda sample: 10.0).extend([(0, 0, 0.0), (100, 0, 1.0)])
-    assert np.allclose(dabs[:, 2], dabs[:, 0] / 100)
+def segment_weights(mesh, points, radii, hardness):
+    """Each texel of a plane map against each segment: falloff by the distance to its nearest point."""
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    owner = own.owner()
+    y, x = np.nonzero(owner >= 0)
+    m = own.matrices[owner[y, x]]
+    places = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    best = np.zeros(len(y))
+    size = own.texel_size[owner[y, x]]
+    for (a, b), (ra, rb) in zip(pairwise(points), pairwise(radii), strict=True):
+        a, b = np.array(a, float), np.array(b, float)
+        t = np.clip((places - a) @ (b - a) / ((b - a) @ (b - a)), 0, 1)
+        away = np.linalg.norm(places - a - t[:, None] * (b - a), axis=1)
+        r = ra + (rb - ra) * t
+        h = np.minimum(hardness, 1 - size / ra) * (1 - t) + np.minimum(hardness, 1 - size / rb) * t
+        s = np.clip((away / r - h) / (1 - h), 0, 1)
+        best = np.maximum(best, np.where(away < r, 1 - s * s * (3 - 2 * s), 0))
+    image = np.zeros((256, 256))
+    image[y, x] = best
+    return image
+
+
+@pytest.mark.parametrize("radii", [(0.3, 0.3, 0.3), (0.1, 0.35, 0.2)])
+def test_a_band_is_the_distance_to_its_segments(radii):
+    """A bent path with even and with changing radius, texel by texel."""
+    points = [(-0.6, -0.5, 0), (0.1, 0.4, 0), (0.5, -0.3, 0)]
+    found = covered_by(plane(), stations(points, radii, (ALONE, JOINED, JOINED)))
+    assert np.abs(found - segment_weights(plane(), points, radii, 0.4)).max() < 1e-3
+
+
+def test_an_anchor_lays_nothing_but_what_follows():
+    """In two batches a band is what it is in one."""
+    points, radii = [(-0.6, -0.5, 0), (0.1, 0.4, 0), (0.5, -0.3, 0)], (0.3, 0.3, 0.3)
+    whole = covered_by(plane(), stations(points, radii, (ALONE, JOINED, JOINED)))
+    mesh = plane()
+    coverage = Coverage(own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE))
+    coverage.add(stations(points[1:], radii[1:], (ANCHOR, JOINED)))
+    assert dense(coverage)[60:80, 60:80].max() == 0
+    coverage.add(stations(points[:2], radii[:2], (ALONE, JOINED)))
+    assert np.array_equal(dense(coverage), whole)
+
+
+def test_saved_coverage_comes_back():
+    """What a guess laid is gone again, to the bit."""
+    mesh = plane()
+    coverage = Coverage(own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE))
+    coverage.add(one((-0.2, 0, 0), (0, 0, 1), 0.3, hardness=0.2))
+    before = dense(coverage)
+    guess = one((0.2, 0.1, 0), (0, 0, 1), 0.4, hardness=0.5)
+    area = coverage.reach(guess)
+    saved = coverage.save(area)
+    coverage.add(guess)
+    assert (dense(coverage) != before).any()
+    coverage.restore(area, saved)
+    assert np.array_equal(dense(coverage), before)

@@ -133,4 +133,4 @@ def test_bump_from_color_is_the_lightness_of_the_paint():
     doc.undo()
     doc.undo()
     assert layer.read("height")[64, 64, 0] / 65535 == pytest.approx(heights["#00ff00"], abs=1e-4)
-    assert doc.surfaces["surface"].has_relief
+    assert "height" in doc.painted_maps(layer.id)

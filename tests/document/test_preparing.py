@@ -296,7 +296,7 @@ def test_projects_keep_seams_and_polygons(tmp_path):
     doc.hide_parts([0])
     doc.save(tmp_path / "ring.nightmist")
     again = Document.load(tmp_path / "ring.nightmist")
-    assert again.hidden_parts == [0]
+    assert again.project.hidden_parts == (0,)
 
     def ends(document):
         return {tuple(sorted(map(tuple, pair))) for pair in document.mesh.positions[document.mesh.seams].tolist()}

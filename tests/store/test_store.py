@@ -9,7 +9,7 @@ from alembic import command as alembic
 from sqlalchemy import inspect, text
 
 from nightmist import Tip
-from nightmist.store import Change, Store, StoreError
+from nightmist.store import ArrayData, Entry, NeverStoredError, Store, StoreError
 from nightmist.store.cluster import Cluster
 from nightmist.store.tables import Base
 
@@ -18,7 +18,13 @@ PIXELS = os.urandom(64 * 64 * 8)
 
 
 def project(store: Store) -> str:
-    change = Change(0, 0, tiles={ONE: (4, PIXELS)}, placed={("layer", "base_color", 1, 2): ONE}, arrays={ONE: b"array"})
+    change = Entry(
+        0,
+        0,
+        tiles={ONE: (4, PIXELS)},
+        placed={("layer", "base_color", 1, 2): ONE},
+        arrays={ONE: ArrayData(b"array", None)},
+    )
     store.create("p1", "Buoy", b"picture", {"name": "Buoy"}, change)
     return "p1"
 
@@ -40,7 +46,7 @@ def test_a_project_comes_back(store):
 def test_a_change_is_one_transaction(store):
     """When any part of a change fails, none of it is kept."""
     name = project(store)
-    bad = Change(1, 1, placed={("layer", "base_color", 1, 2): TWO}, step={"kind": "x" + "\0"})
+    bad = Entry(1, 1, placed={("layer", "base_color", 1, 2): TWO}, step={"kind": "x" + "\0"})
     with pytest.raises(StoreError):
         store.keep(name, bad)
     assert list(store.placed(name)) == [("layer", "base_color", 1, 2, ONE)]
@@ -53,12 +59,12 @@ def test_places_are_set_moved_and_cleared(store):
     name = project(store)
     store.keep(
         name,
-        Change(1, 1, {TWO: (4, PIXELS)}, placed={("layer", "base_color", 1, 2): TWO, ("other", "height", 0, 0): ONE}),
+        Entry(1, 1, {TWO: (4, PIXELS)}, placed={("layer", "base_color", 1, 2): TWO, ("other", "height", 0, 0): ONE}),
     )
     assert {place[4] for place in store.placed(name)} == {ONE, TWO}
-    store.keep(name, Change(2, 2, placed={("layer", "base_color", 1, 2): None}))
+    store.keep(name, Entry(2, 2, placed={("layer", "base_color", 1, 2): None}))
     assert [place[0] for place in store.placed(name)] == ["other"]
-    store.keep(name, Change(3, 3, dropped_layers={"other"}))
+    store.keep(name, Entry(3, 3, emptied={("other", "height")}))
     assert list(store.placed(name)) == []
 
 
@@ -66,11 +72,11 @@ def test_a_new_step_ends_the_undone_ones(store):
     """Steps at and behind the place of a new one are gone; a step without command moves the cursor only."""
     name = project(store)
     for place in (1, 2, 3):
-        store.keep(name, Change(place, place, step={"n": place}))
-    store.keep(name, Change(4, 1))
+        store.keep(name, Entry(place, place, step={"n": place}))
+    store.keep(name, Entry(4, 1))
     assert [step["n"] for step in store.steps(name)] == [1, 2, 3]
     assert store.position(name)[1] == 1
-    store.keep(name, Change(5, 2, step={"n": 22}))
+    store.keep(name, Entry(5, 2, step={"n": 22}))
     assert [step["n"] for step in store.steps(name)] == [1, 22]
 
 
@@ -80,7 +86,7 @@ def test_sweep_keeps_just_what_is_referred_to(store):
     digests = [f"{i:032x}" for i in range(1, 6)]
     for i, digest in enumerate(digests, 1):
         store.keep(
-            name, Change(i, i, {digest: (4, PIXELS)}, step={"edits": [["layer", "base_color", 0, 0, None, digest]]})
+            name, Entry(i, i, {digest: (4, PIXELS)}, step={"edits": [["layer", "base_color", 0, 0, None, digest]]})
         )
     store.sweep(name, 3)
     assert [step["edits"][0][5] for step in store.steps(name)] == digests[2:]
@@ -88,10 +94,37 @@ def test_sweep_keeps_just_what_is_referred_to(store):
     assert set(store.tiles(name, [*digests, ONE])) == {*digests[2:], ONE}
 
 
+def test_sweep_keeps_what_tables_of_tiles_name(store):
+    """A step names a table, the table its tiles: both stay while the step does, and go with it."""
+    name = project(store)
+    table, tiles = "c" * 32, [f"{i:032x}" for i in (17, 18)]
+    data = ArrayData(b"table", bytes.fromhex("".join(tiles)))
+    store.keep(
+        name, Entry(1, 1, dict.fromkeys(tiles, (4, PIXELS)), {table: data}, step={"rasters": {"a/b": [table, None]}})
+    )
+    store.sweep(name, 3)
+    assert set(store.tiles(name, tiles)) == set(tiles)
+    store.keep(name, Entry(2, 1, step={"n": 2}))
+    store.sweep(name, 3)
+    assert store.tiles(name, tiles) == {}
+    assert store.array(name, table) is None
+
+
+@pytest.mark.parametrize("bad", ["a\0b", "half \ud83d"])
+def test_what_can_never_be_kept_is_told_apart(store, bad):
+    """A value that the database refuses is no outage: trying again will not help."""
+    name = project(store)
+    with pytest.raises(NeverStoredError):
+        store.keep(name, Entry(1, 1, state={"name": bad}))
+    with pytest.raises(NeverStoredError):
+        store.keep(name, Entry(1, 1, name=bad))
+    assert store.position(name) == ({"name": "Buoy"}, 0, 0)
+
+
 def test_deleting_a_project_deletes_all_of_it(store):
     """Nothing stays behind in any table."""
     name = project(store)
-    store.keep(name, Change(1, 1, step={"n": 1}))
+    store.keep(name, Entry(1, 1, step={"n": 1}))
     store.delete(name)
     with store.engine.connect() as connection:
         for table in Base.metadata.tables:
@@ -116,7 +149,7 @@ def test_older_tips_get_a_pressure_curve_for_each_value(store):
     old = {"radius": 20, "pressure_radius": True, "pressure_least": 0.3, "pressure_gamma": 2.0}
     alembic.downgrade(store.migrations, "0002")
     store.set_desk(name, {"tool": "brush", "tip": old})
-    store.keep(name, Change(1, 1, step={"kind": "paint", "stroke": {"tip": old}}))
+    store.keep(name, Entry(1, 1, step={"kind": "paint", "stroke": {"tip": old}}))
     store.set_shelf("presets", [{"name": "Reed", "tip": old}])
     store.migrate()
     curve = {"least": 0.3, "gamma": 2.0}
@@ -154,7 +187,7 @@ def test_a_cluster_survives_being_killed(tmp_path_factory):
     assert Cluster(folder).start() == cluster.start()
     cluster.kill()
     with pytest.raises(StoreError):
-        store.keep(name, Change(1, 1))
+        store.keep(name, Entry(1, 1))
     store.close()
     again = Store(cluster.start())
     assert again.tiles(name, [ONE]) == {ONE: (4, PIXELS)}

@@ -1,6 +1,5 @@
 """From pointer samples to coverage: samples ▶ path ▶ dabs ▶ coverage."""
 
 from .coverage import Coverage, Dabs
-from .path import DabPath
 
-__all__ = ["Coverage", "DabPath", "Dabs"]
+__all__ = ["Coverage", "Dabs"]

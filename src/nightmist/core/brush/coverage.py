@@ -7,14 +7,20 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, as_float32, as_int32, carray, kernel
+from ..kernels import address_of, as_float32, as_int32, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
+from ..texels.tile_mask import TileMask
 from .falloff import NO_TABLE
 
 #: A tip without a picture.
 NO_PICTURE = np.zeros((0, 0), np.float32)
+#: How a station of a band is laid.
+ALONE, JOINED, ANCHOR = 0, 1, 2
+#: No mask, and the shares of a tile that is not masked.
+NOT_MASKED = np.zeros(0, np.int64)
+OPEN = np.ones((TILE, TILE), np.float32)
 #: Tiles along a side of a block; whole blocks are passed over when no dab reaches them.
 BLOCK = 8
 
@@ -29,6 +35,9 @@ class Dabs:
     at strength. table: falloff of `falloff.py`, empty for the smooth one. picture: (h, w) float32, what the tip
     lets through, looked up in the tangent plane along `tangents`, (N, 3) unit vectors to its right.
     numbers: (N,) int32 above 0, which dab laid most on a texel is remembered, for colors that differ.
+    joined: (N,) the dabs are stations of a band. ALONE: the station itself is laid. JOINED: all that is near the
+    segment from the station before, with radius, strength, hardness and normal running along it. ANCHOR: nothing;
+    it was laid before, and is there for the segment that follows.
     """
 
     centers: NDArray[np.float64]
@@ -42,6 +51,7 @@ class Dabs:
     picture: NDArray[np.float32] = field(default_factory=lambda: NO_PICTURE)
     tangents: NDArray[np.float64] | None = None
     numbers: NDArray[np.int32] | None = None
+    joined: NDArray[np.int8] | None = None
 
     def __len__(self) -> int:
         return len(self.centers)
@@ -59,30 +69,47 @@ class Coverage:
         self.numbers: dict[int, NDArray[np.int32]] = {}
         self.number_addresses = np.zeros(len(self.addresses), np.int64)
 
-    def add(self, dabs: Dabs) -> TileArea:
-        """Gather dabs; returns the rectangles in which coverage changed.
+    def add(self, dabs: Dabs, mask: TileMask | None = None) -> TileArea:
+        """Gather dabs, by the shares that a mask lets through; returns the rectangles in which coverage changed.
 
         A texel at X with normal m takes strength · falloff(|X - P| / r) where |X - P| < r and
         m · n > cos(limit) (DESIGN, "Dab"). Falloff is 1 up to the hardness, then falls as 1 - s²(3 - 2s); a
         hard edge still falls over one texel, so that it shows no stairs.
         """
         own = self.ownership
-        near = np.zeros(len(self.addresses), np.uint8)
-        _near_tiles(own.tile_box, own.block_box, own.columns, dabs.centers, dabs.radii, near)
-        tiles = np.flatnonzero(near).astype(np.int32)
+        middles, reaches = _reaches(dabs)
+        tiles = self._near(dabs)
         self.hold(tiles, dabs.numbers is not None)
+        masks = NOT_MASKED
+        if mask is not None:
+            mask.hold(tiles)
+            masks = mask.addresses
         rects = np.empty((len(tiles), 4), np.int32)
         rects[:] = (TILE, 0, TILE, 0)
         count = len(dabs)
         hardness = np.zeros(count) + dabs.hardness
         tangents = dabs.tangents if dabs.tangents is not None else np.zeros((count, 3))
         numbers = dabs.numbers if dabs.numbers is not None else np.zeros(count, np.int32)
-        _gather(
-            dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers,
-            np.cos(np.radians(dabs.facing_limit)), dabs.build_up, dabs.table, dabs.picture, tiles, self.addresses,
-            self.number_addresses, own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices,
-            own.normals, own.texel_size, self.hidden, rects,
+        limit = np.cos(np.radians(dabs.facing_limit))
+        common = (
+            masks, OPEN, own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals,
+            own.texel_size, self.hidden,
         )  # fmt: skip
+
+        def gather(a: int, b: int) -> None:
+            if dabs.joined is not None:
+                _gather_band(
+                    dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, dabs.joined, middles, reaches,
+                    limit, dabs.table, tiles[a:b], self.addresses, *common, rects[a:b],
+                )  # fmt: skip
+            else:
+                _gather(
+                    dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, limit,
+                    dabs.build_up, dabs.table, dabs.picture, tiles[a:b], self.addresses, self.number_addresses,
+                    *common, rects[a:b],
+                )  # fmt: skip
+
+        in_two_threads(len(tiles), gather, 4)
         hit = rects[:, 1] > 0
         return TileArea(tiles[hit], rects[hit])
 
@@ -95,6 +122,28 @@ class Coverage:
             self.numbers[int(tile)] = which = np.zeros((TILE, TILE), np.int32)
             self.number_addresses[tile] = address_of(which)
 
+    def reach(self, dabs: Dabs) -> TileArea:
+        """The tiles that dabs may reach, whole; they are there from then on."""
+        tiles = self._near(dabs)
+        self.hold(tiles, dabs.numbers is not None)
+        return TileArea.of_tiles(tiles)
+
+    def _near(self, dabs: Dabs) -> NDArray[np.int32]:
+        own = self.ownership
+        near = np.zeros(len(self.addresses), np.uint8)
+        _near_tiles(own.tile_box, own.block_box, own.columns, *_reaches(dabs), near)
+        return np.flatnonzero(near).astype(np.int32)
+
+    def save(self, area: TileArea) -> list[NDArray[np.float32]]:
+        """What lies in an area's rectangles, to be put back by `restore`."""
+        rects = zip(area.tiles, area.rects, strict=True)
+        return [self.tiles[int(t)][top:bottom, left:right].copy() for t, (top, bottom, left, right) in rects]
+
+    def restore(self, area: TileArea, saved: list[NDArray[np.float32]]) -> None:
+        """Put back what was saved of an area."""
+        for tile, (top, bottom, left, right), values in zip(area.tiles, area.rects, saved, strict=True):
+            self.tiles[int(tile)][top:bottom, left:right] = values
+
     def clear(self, area: TileArea) -> None:
         """Forget what lies in an area."""
         _clear(self.addresses, area.tiles, area.rects)
@@ -105,6 +154,20 @@ class Coverage:
         for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
             mine = self.tiles[int(tile)][top:bottom, left:right]
             np.maximum(mine, other.tiles[int(tile)][top:bottom, left:right], out=mine)
+
+
+def _reaches(dabs: Dabs) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """For each dab or station a ball that holds all that it lays: (N, 3) middles and (N,) radii."""
+    centers, radii, joined = dabs.centers, dabs.radii, dabs.joined
+    if joined is None:
+        return centers, radii
+    before = np.concatenate([centers[:1], centers[:-1]])
+    wide = np.maximum(radii, np.concatenate([radii[:1], radii[:-1]]))
+    half = (centers - before) / 2
+    segment = joined == JOINED
+    middles = np.where(segment[:, None], before + half, centers)
+    reaches = np.where(segment, wide + np.linalg.norm(half, axis=1), radii)
+    return middles, np.where(joined == ANCHOR, 0.0, reaches)
 
 
 @kernel
@@ -148,13 +211,14 @@ def _near_tiles(boxes, blocks, columns, centers, radii, near):  # type: ignore[n
 @kernel
 def _gather(  # type: ignore[no-untyped-def]
     centers, normals, radii, strengths, hardness, tangents, numbers, cos_limit, build_up, table, picture, tiles,
-    addresses, number_addresses, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden,
-    rects,
+    addresses, number_addresses, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals,
+    texel_size, hidden, rects,
 ):  # fmt: skip
     side = np.zeros(6)
     for k in range(len(tiles)):
         t = tiles[k]
         tile = _tile_at(addresses[t])
+        gate = _tile_at(masks[t]) if len(masks) > 0 and masks[t] != 0 else whole
         for d in range(len(centers)):
             r = radii[d]
             if _box_distance2(boxes[t], centers[d]) >= r * r:
@@ -179,12 +243,101 @@ def _gather(  # type: ignore[no-untyped-def]
                 h = np.float32(max(0.0, min(hardness[d], 1.0 - texel_size[f] / r)))
                 if picture.shape[0] > 0 or number_addresses[t] != 0:
                     _gather_detailed(
-                        tile, number_addresses[t], numbers[d], pieces[p], spans, matrices[f], px, py, pz, r,
+                        tile, gate, number_addresses[t], numbers[d], pieces[p], spans, matrices[f], px, py, pz, r,
                         np.float32(strengths[d]), h, build_up, table, picture, side, rects[k],
                     )  # fmt: skip
                 else:
-                    _gather_piece(tile, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]), h,
+                    _gather_piece(tile, gate, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]), h,
                                   build_up, table, rects[k])  # fmt: skip
+
+
+@kernel
+def _gather_band(  # type: ignore[no-untyped-def]
+    centers, normals, radii, strengths, hardness, joined, middles, reaches, cos_limit, table, tiles, addresses, masks,
+    whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden, rects,
+):  # fmt: skip
+    ends = np.empty(12)
+    for k in range(len(tiles)):
+        t = tiles[k]
+        tile = _tile_at(addresses[t])
+        gate = _tile_at(masks[t]) if len(masks) > 0 and masks[t] != 0 else whole
+        for d in range(len(centers)):
+            # A station alone, or the segment from the one before.
+            b = d - 1 if joined[d] == JOINED else d
+            reach = reaches[d]
+            if joined[d] == ANCHOR or _box_distance2(boxes[t], middles[d]) >= reach * reach:
+                continue
+            mx, my, mz = middles[d]
+            for p in range(tile_start[t], tile_start[t + 1]):
+                far = balls[p, 3] + reach
+                bx, by, bz = balls[p, 0] - mx, balls[p, 1] - my, balls[p, 2] - mz
+                if bx * bx + by * by + bz * bz >= far * far:
+                    continue
+                f = pieces[p, 0]
+                if hidden[f] != 0:
+                    continue
+                n = face_normals[f]
+                facing0 = n[0] * normals[b, 0] + n[1] * normals[b, 1] + n[2] * normals[b, 2] - cos_limit
+                facing1 = n[0] * normals[d, 0] + n[1] * normals[d, 1] + n[2] * normals[d, 2] - cos_limit
+                if facing0 <= 0 and facing1 <= 0:
+                    continue
+                for axis in range(3):
+                    ends[axis], ends[axis + 3] = centers[b, axis], centers[d, axis] - centers[b, axis]
+                ends[6], ends[7] = radii[b], radii[d]
+                ends[8], ends[9] = strengths[b], strengths[d]
+                ends[10] = max(0.0, min(hardness[b], 1.0 - texel_size[f] / radii[b]))
+                ends[11] = max(0.0, min(hardness[d], 1.0 - texel_size[f] / radii[d]))
+                _gather_segment(tile, gate, pieces[p], spans, matrices[f], mx, my, mz, reach, ends, facing0, facing1,
+                                table, rects[k])  # fmt: skip
+
+
+@kernel
+def _gather_segment(  # type: ignore[no-untyped-def]
+    tile, gate, piece, spans, m, mx, my, mz, reach, ends, facing0, facing1, table, rect
+):
+    """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials."""
+    one, zero = np.float32(1.0), np.float32(0.0)
+    first, last, parabola = _reached_rows(piece, m, mx, my, mz, reach)
+    length2 = ends[3] * ends[3] + ends[4] * ends[4] + ends[5] * ends[5]
+    inverse = np.float32(1.0 / length2) if length2 > 0 else zero
+    squared = np.float32(length2)
+    slope2 = np.float32(m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
+    along1 = np.float32(m[0] * ends[3] + m[1] * ends[4] + m[2] * ends[5])
+    r0, dr = np.float32(ends[6]), np.float32(ends[7] - ends[6])
+    s0, ds = np.float32(ends[8]), np.float32(ends[9] - ends[8])
+    h0, dh = np.float32(ends[10]), np.float32(ends[11] - ends[10])
+    f0, df = np.float32(facing0), np.float32(facing1 - facing0)
+    top, bottom, left, right = rect
+    for i in range(first, last):
+        start, end, _, _ = _reached_texels(piece, spans, i, parabola, reach * reach)
+        if end <= start:
+            continue
+        row = piece[3] + i
+        y = piece[2] + row + 0.5
+        for at in range(start & ~15, end, 16):
+            line, share = tile[row, at : at + 16], gate[row, at : at + 16]
+            x = piece[1] + at + 0.5
+            ax = m[0] * x + m[3] * y + m[6] - ends[0]
+            ay = m[1] * x + m[4] * y + m[7] - ends[1]
+            az = m[2] * x + m[5] * y + m[8] - ends[2]
+            near0 = np.float32(ax * ax + ay * ay + az * az)
+            near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
+            along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
+            low, high = np.float32(start - at), np.float32(end - at)
+            for c in range(16):
+                step = np.float32(c)
+                along = along0 + along1 * step
+                part = min(one, max(zero, along * inverse))
+                distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
+                to_unit = one / (r0 + dr * part)
+                h = h0 + dh * part
+                s = (np.sqrt(max(distance2, zero)) * to_unit - h) / max(one - h, np.float32(1e-6))
+                w = (s0 + ds * part) * _falloff(s, table) * share[c]
+                w = w if (step >= low) & (step < high) & (f0 + df * part > zero) & (s < one) else zero
+                line[c] = max(line[c], w)
+        top, bottom = min(top, row), max(bottom, row + 1)
+        left, right = min(left, start), max(right, end)
+    rect[0], rect[1], rect[2], rect[3] = top, bottom, left, right
 
 
 @kernel
@@ -252,7 +405,9 @@ def _falloff(s, table):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, build_up, table, rect):  # type: ignore[no-untyped-def]
+def _gather_piece(  # type: ignore[no-untyped-def]
+    tile, gate, piece, spans, m, px, py, pz, r, strength, hardness, build_up, table, rect
+):
     to_unit = np.float32(1.0 / r)
     soft = np.float32(1.0) / (np.float32(1.0) - hardness) if hardness < 1.0 else np.float32(0.0)
     one, zero = np.float32(1.0), np.float32(0.0)
@@ -268,14 +423,14 @@ def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, buil
         # Sixteen texels at a time, aligned, with weight 0 outside start:end: a count that the compiler knows
         # is one it turns into vectors, however short the row.
         for at in range(start & ~15, end, 16):
-            line = tile[row, at : at + 16]
+            line, share = tile[row, at : at + 16], gate[row, at : at + 16]
             low, high = np.float32(start - at), np.float32(end - at)
             offset = np.float32(at - middle)
             for c in range(16):
                 x = np.float32(c)
                 dx = x + offset
                 w = strength * _falloff((np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft, table)
-                w = w if (x >= low) & (x < high) else zero
+                w = w * share[c] if (x >= low) & (x < high) else zero
                 line[c] = line[c] + w * (one - line[c]) if build_up else max(line[c], w)
         top, bottom = min(top, row), max(bottom, row + 1)
         left, right = min(left, start), max(right, end)
@@ -284,8 +439,8 @@ def _gather_piece(tile, piece, spans, m, px, py, pz, r, strength, hardness, buil
 
 @kernel
 def _gather_detailed(  # type: ignore[no-untyped-def]
-    tile, number_address, number, piece, spans, m, px, py, pz, r, strength, hardness, build_up, table, picture, side,
-    rect,
+    tile, gate, number_address, number, piece, spans, m, px, py, pz, r, strength, hardness, build_up, table, picture,
+    side, rect,
 ):  # fmt: skip
     """As `_gather_piece`, through a picture, and remembering which dab laid most on a texel."""
     to_unit = np.float32(1.0 / r)
@@ -317,6 +472,7 @@ def _gather_detailed(  # type: ignore[no-untyped-def]
                 u = (a + da * at + one) * half * np.float32(wide) - half
                 v = (b + db * at + one) * half * np.float32(high) - half
                 w *= _bilinear(picture, u, v)
+            w *= gate[row, start + c]
             old = tile[row, start + c]
             new = old + w * (one - old) if build_up else max(old, w)
             tile[row, start + c] = new

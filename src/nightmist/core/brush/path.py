@@ -1,19 +1,26 @@
-"""From pointer samples to places of dabs: a steadied path, walked at even spacing as the painter sees it."""
+"""From pointer samples to places along a stroke: a steadied curve, walked evenly on the screen and the surface."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-#: x, y in pixels of the view, pressure 0-1; then, if known, how far a pen leans to the right and down, -1 to 1.
+#: x, y in pixels of the view, pressure 0-1; then, if known, how far a pen is tilted to the right and down, -1 to 1.
 Sample = tuple[float, ...]
+#: Pixels of the view between the vertices that a curve is flattened to, at most.
+FLATTENED = 4.0
+#: A tilt below this is none: the pen stands upright.
+UPRIGHT = 1e-6
+#: Vertices between two samples at most, for hands that are faster than any screen.
+MOST_VERTICES = 200
 
 
-class Steady:
-    """A point trailing behind the pointer on a string: it stays until the string is taut, then follows (N55)."""
+class Stabilizer:
+    """A point trailing behind the pointer on a string: it stays until the string is taut, then follows."""
 
     def __init__(self, length: float) -> None:
         """length: of the string, in pixels; 0 follows exactly."""
@@ -44,64 +51,181 @@ class Steady:
         return [self.last]
 
 
-class DabPath:
-    """Walks along samples as they come in and says where the next dabs are due.
+def curve_piece(before: Sample, start: Sample, end: Sample, behind: Sample) -> NDArray[np.float64]:
+    """(n, fields) vertices after `start` up to `end` on the centripetal Catmull-Rom curve through four samples.
 
-    The remainder of a step is carried from one batch to the next, so the dabs of a stroke do not depend on
-    how its samples were batched.
+    A neighbor that is missing is given by repeating the end next to it. The curve runs through its samples without
+    loops or cusps within a piece (Yuksel, Schaefer, Keyser: Parameterization and applications of Catmull-Rom
+    curves, 2011); all fields, pressure and tilt too, are blended alike.
+    """
+    p = np.array([before, start, end, behind], np.float64)
+    chord = math.dist(start[:2], end[:2])
+    count = min(max(math.ceil(chord / FLATTENED), 1), MOST_VERTICES)
+    # A neighbor at the same place as the end is mirrored, which leaves the curve without a bend of its own there.
+    if math.dist(before[:2], start[:2]) == 0:
+        p[0] = 2 * p[1] - p[2]
+    if math.dist(behind[:2], end[:2]) == 0:
+        p[3] = 2 * p[2] - p[1]
+    knots = np.concatenate([[0.0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(p[:, :2], axis=0), axis=1)))])
+    t = knots[1] + (knots[2] - knots[1]) * np.arange(1, count + 1)[:, None] / count
+    t0, t1, t2, t3 = knots
+    a1 = ((t1 - t) * p[0] + (t - t0) * p[1]) / (t1 - t0)
+    a2 = ((t2 - t) * p[1] + (t - t1) * p[2]) / (t2 - t1)
+    a3 = ((t3 - t) * p[2] + (t - t2) * p[3]) / (t3 - t2)
+    b1 = ((t2 - t) * a1 + (t - t0) * a2) / (t2 - t0)
+    b2 = ((t3 - t) * a2 + (t - t1) * a3) / (t3 - t1)
+    found: NDArray[np.float64] = ((t2 - t) * b1 + (t - t1) * b2) / (t2 - t1)
+    found[-1] = end
+    found[:, 2] = np.clip(found[:, 2], 0, 1)
+    return found
+
+
+class Curve:
+    """The curve through samples, piece by piece as they come; the same however they were batched.
+
+    A piece is certain once the sample behind it is known. Until then its end is a guess, to be drawn and taken back.
+    """
+
+    def __init__(self) -> None:
+        self.samples: list[Sample] = []
+
+    def extend(self, samples: Iterable[Sample]) -> list[NDArray[np.float64]]:
+        """The pieces that have become certain; the first one is the press alone."""
+        pieces = []
+        for sample in samples:
+            if self.samples and sample[:2] == self.samples[-1][:2]:
+                # A pen that rests: no curve, but what is laid there may grow.
+                pieces.append(np.array([sample], np.float64))
+                continue
+            self.samples.append(sample)
+            if len(self.samples) == 1:
+                pieces.append(np.array([sample], np.float64))
+            elif len(self.samples) >= 3:
+                pieces.append(self._piece(-3, -2, -1))
+            del self.samples[:-4]
+        return pieces
+
+    def guess(self) -> NDArray[np.float64]:
+        """The piece to the newest sample as it would be if none came; (0, 0) when there is nothing to guess."""
+        return self._piece(-2, -1, -1) if len(self.samples) >= 2 else np.zeros((0, 0))
+
+    def _piece(self, start: int, end: int, behind: int) -> NDArray[np.float64]:
+        before = start - 1 if len(self.samples) >= -(start - 1) else start
+        return curve_piece(*(self.samples[i] for i in (before, start, end, behind)))
+
+
+class Placed(NamedTuple):
+    """Places along a stroke. Each array has a row for each: x, y; pressure; direction x, y; pixels so far."""
+
+    places: NDArray[np.float64]
+    pressure: NDArray[np.float64]
+    ahead: NDArray[np.float64]
+    length: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+    def to_the_end(self, vertex: NDArray[np.float64], walker: Walker) -> Placed:
+        """The same and, unless one is there, a place at the vertex where the walker has arrived."""
+        if len(self) and self.length[-1] == walker.length:
+            return self
+        return Placed(
+            np.concatenate([self.places, vertex[None, :2]]), np.append(self.pressure, vertex[2]),
+            np.concatenate([self.ahead, np.array([walker.ahead])]), np.append(self.length, walker.length),
+        )  # fmt: skip
+
+
+class Walker:
+    """Walks along vertices as they come in and says where the next places are due.
+
+    The remainder of a step is carried from one batch to the next, so the places do not depend on how the vertices
+    were batched. Steps are counted by a measure of the path that need not be pixels: see `extend`.
     """
 
     def __init__(
-        self, step: Callable[[Sample], float], rests: bool = False, waits: bool = False, leans: bool = False
-    ) -> None:
-        """step(sample): distance in pixels from a dab at that sample to the next one.
+        self, measure: Callable[[NDArray[np.float64]], NDArray[np.float64]], rests: bool = False, waits: bool = False,
+        tilts: bool = False,
+    ) -> None:  # fmt: skip
+        """measure((n + 1, fields) vertices): (n,) steps that each stretch between two of them is worth.
 
-        rests: a sample at the place of the last one means that the pen rests, and is a dab of its own.
-        waits: the first dab is laid only when the path has a direction, which its tip follows. leans: the
-        direction is where the pen leans.
+        rests: a vertex at the place of the last one means that the pen rests, and is a place of its own. waits: the
+        first place is due only when the path has a direction, which its tip follows. tilts: the direction is where
+        the pen is tilted.
         """
-        self.step, self.rests, self.waits, self.leans = step, rests, waits, leans
-        self.last: Sample | None = None
-        self.due = 0.0  # pixels from the last sample to the next dab
+        self.measure, self.rests, self.waits, self.tilts = measure, rests, waits, tilts
+        self.last: NDArray[np.float64] | None = None
+        self.walked = 0.0  # steps since the last place
         self.length = 0.0
         self.ahead = (1.0, 0.0)
+        self.began = False
 
-    def extend(self, samples: Iterable[Sample]) -> NDArray[np.float64]:
-        """(N, 6) dabs that became due: x, y, pressure, direction x, y, length so far; the first is at the press."""
-        dabs: list[tuple[float, ...]] = []
-        for sample in samples:
-            if self.last is None:
-                if not self.waits:
-                    dabs.append(self._dab(sample, 0.0))
-                self.due = self.step(sample)
-            elif self.rests and sample[:2] == self.last[:2]:
-                dabs.append(self._dab(sample, self.length))
-            else:
-                self._walk(self.last, sample, dabs)
-            self.last = sample
-        return np.array(dabs, np.float64).reshape(-1, 6)
+    def mark(self) -> tuple[object, ...]:
+        """Where it stands, to go back to."""
+        return self.last, self.walked, self.length, self.ahead, self.began
 
-    def end(self) -> NDArray[np.float64]:
-        """The dab of a stroke that never went anywhere, if it is still due."""
-        due = [self._dab(self.last, 0.0)] if self.waits and self.last is not None and self.length == 0 else []
-        return np.array(due, np.float64).reshape(-1, 6)
+    def back(self, mark: tuple[object, ...]) -> None:
+        """Stand where it stood."""
+        self.last, self.walked, self.length, self.ahead, self.began = mark  # type: ignore[assignment]
 
-    def _walk(self, start: Sample, end: Sample, dabs: list[tuple[float, ...]]) -> None:
-        length = math.hypot(end[0] - start[0], end[1] - start[1])
-        if length > 0:
-            first = self.waits and self.length == 0
-            self.ahead = ((end[0] - start[0]) / length, (end[1] - start[1]) / length)
-            if first:
-                dabs.append(self._dab(start, 0.0))
-        at = self.due
-        while at <= length and length > 0:
-            t = at / length
-            sample = tuple(a + (b - a) * t for a, b in zip(start, end, strict=True))
-            dabs.append(self._dab(sample, self.length + at))
-            at += self.step(sample)
-        self.due = at - length
+    def extend(self, vertices: NDArray[np.float64]) -> Placed:
+        """The places that became due along further vertices; the first vertex of all is the press."""
+        found: list[tuple[NDArray[np.float64], float]] = []
+        aheads: list[tuple[float, float]] = []
+        if self.last is None:
+            if not len(vertices):
+                return self._placed(found, aheads)
+            self.last, vertices = vertices[0], vertices[1:]
+            if not self.waits:
+                self._add(found, aheads, self.last, 0.0)
+        if not len(vertices):
+            return self._placed(found, aheads)
+        chain = np.concatenate([self.last[None], vertices])
+        lengths = np.hypot(*np.diff(chain[:, :2], axis=0).T)
+        steps = self.measure(chain)
+        for i, (length, step) in enumerate(zip(lengths, steps, strict=True)):
+            self._stretch(chain[i], chain[i + 1], float(length), float(step), found, aheads)
+        self.last = chain[-1]
+        return self._placed(found, aheads)
+
+    def end(self) -> Placed:
+        """The place of a stroke that never went anywhere, if it is still due."""
+        found: list[tuple[NDArray[np.float64], float]] = []
+        aheads: list[tuple[float, float]] = []
+        if self.waits and not self.began and self.last is not None:
+            self._add(found, aheads, self.last, 0.0)
+        return self._placed(found, aheads)
+
+    def _stretch(
+        self, start: NDArray[np.float64], end: NDArray[np.float64], length: float, steps: float,
+        found: list[tuple[NDArray[np.float64], float]], aheads: list[tuple[float, float]],
+    ) -> None:  # fmt: skip
+        if length == 0:
+            if self.rests:
+                self._add(found, aheads, end, self.length)
+            return
+        self.ahead = ((end[0] - start[0]) / length, (end[1] - start[1]) / length)
+        if self.waits and not self.began:
+            self._add(found, aheads, start, 0.0)
+        at = 1.0 - self.walked
+        while at <= steps:
+            share = at / steps
+            self._add(found, aheads, start + (end - start) * share, self.length + length * share)
+            at += 1.0
+        self.walked = steps - at + 1.0
         self.length += length
 
-    def _dab(self, sample: Sample, length: float) -> tuple[float, ...]:
-        lean = sample[3:5] if self.leans and any(sample[3:5]) else self.ahead
-        return (*sample[:3], *lean, length)
+    def _add(
+        self, found: list[tuple[NDArray[np.float64], float]], aheads: list[tuple[float, float]],
+        vertex: NDArray[np.float64], length: float,
+    ) -> None:  # fmt: skip
+        tilt = vertex[3:5]
+        found.append((vertex, length))
+        aheads.append(
+            (float(tilt[0]), float(tilt[1])) if self.tilts and np.abs(tilt).max(initial=0) > UPRIGHT else self.ahead
+        )
+        self.began = True
+
+    def _placed(self, found: list[tuple[NDArray[np.float64], float]], aheads: list[tuple[float, float]]) -> Placed:
+        vertices = np.array([vertex for vertex, _ in found], np.float64) if found else np.zeros((0, 3))
+        places, pressure = vertices[:, :2], vertices[:, 2]
+        return Placed(places, pressure, np.array(aheads, np.float64).reshape(-1, 2), np.array([at for _, at in found]))

@@ -68,7 +68,7 @@ def erase(
 
 @kernel
 def _over(tiles, rects, coverage, before, after, value, channels):  # type: ignore[no-untyped-def]
-    full, one, half = np.float32(65535.0), np.float32(1.0), np.float32(0.5)
+    full, one, half, tiny = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1e-30)
     alpha = channels - 1
     paint = value * full
     for i in range(len(tiles)):
@@ -78,17 +78,17 @@ def _over(tiles, rects, coverage, before, after, value, channels):  # type: igno
         target = carray(as_uint16(after[t]), (64, 64, channels))
         # An absent tile is transparent, so what is read in its stead must not matter: alpha counts as 0.
         source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (64, 64, channels))
-        present = np.float32(1.0 / 65535.0) if before[t] != 0 else np.float32(0.0)
+        present = one if before[t] != 0 else np.float32(0.0)
+        unit = present * np.float32(1.0 / 65535.0)
         for y in range(top, bottom):
+            # Without a branch a texel; where nothing is covered, what was there before comes out to the bit.
             for x in range(left, right):
                 a = cover[y, x]
-                if a <= 0:
-                    continue
-                below = source[y, x, alpha] * present
+                below = source[y, x, alpha] * unit
                 out = a + below * (one - a)
-                share = a / out
+                share = a / max(out, tiny)
                 for c in range(alpha):
-                    old = np.float32(source[y, x, c])
+                    old = np.float32(source[y, x, c]) * present
                     target[y, x, c] = np.uint16(old + (paint[c] - old) * share + half)
                 target[y, x, alpha] = np.uint16(out * full + half)
 
@@ -119,6 +119,8 @@ def _over_blended(  # type: ignore[no-untyped-def]
                     for c in range(alpha):
                         cs[c] = picture[y, x, c] * unit
                 if a <= 0:
+                    for c in range(channels):
+                        target[y, x, c] = source[y, x, c] if before[t] != 0 else np.uint16(0)
                     continue
                 if len(numbers) > 0:
                     number = carray(as_int32(numbers[t]), (64, 64))[y, x]

@@ -56,7 +56,7 @@ class Retoucher:
             return
         for name, targets in self.stroke.targets.items():
             weights = self._weights(name)
-            area = weights.add(dab)
+            area = weights.add(dab, self.stroke.masks[name](number))
             if not len(area):
                 continue
             for target in targets:

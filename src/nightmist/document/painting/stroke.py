@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.brush import Coverage, DabPath, Dabs
+from ...core.brush import Coverage, Dabs
 from ...core.brush.mirror import Mirror
-from ...core.brush.path import Sample, Steady
+from ...core.brush.path import Curve, Placed, Sample, Stabilizer, Walker
 from ...core.errors import NightmistError
 from ...core.kernels import address_of
 from ...core.mapping import Camera
 from ...core.texels import TileArea
 from ...core.texels.flat import flat_ownership
 from ...core.texels.raster import Tile, TileKey, tile_key
+from ...core.texels.tile_mask import TileMask
 from ...core.tools import composite_over, erase
 from ...core.tools.apply import NO_PICTURES, ONE_VALUE
 from ..change import Change, TileEdit, raster_id
@@ -24,6 +25,7 @@ from ..document import Document, Preview
 from ..values import EMPTY_PIGMENT, CloneSource, MapName, Node, Pigment, StrokeRecord, Surface, Tip, Tool
 from .cloning import Cloner
 from .dabs import DabMaker, Sheet
+from .gate import shown_mask, sight_mask
 from .retouching import RETOUCHES, Retoucher
 
 LABELS: dict[Tool, str] = {
@@ -131,14 +133,17 @@ class Stroke:
         usual = document.layout(surface).ownership.usual_texel if surface else None
         sheet = Sheet(surface.size, usual) if surface and usual is not None else None
         self.maker = DabMaker(tip, document.caster, camera, sheet, mirror or Mirror(), seed, picture)
-        self.steady = Steady(tip.steady)
-        self.path = DabPath(self.maker.step, rests=tip.build_up, waits=tip.angle_mode == "along",
-                            leans=tip.angle_mode == "lean")  # fmt: skip
-        self.placed: list[NDArray[np.float64]] = []
+        self.stabilizer, self.curve = Stabilizer(tip.steady), Curve()
+        self.path = Walker(self.maker.measure, rests=tip.build_up, waits=tip.angle_mode == "along",
+                           tilts=tip.angle_mode == "lean")  # fmt: skip
+        self.placed: list[Placed] = []
+        #: What the guessed end of the path covers, by surface, and what lay there before.
+        self.guessed: dict[str, tuple[TileArea, list[NDArray[np.float32]]]] = {}
         self.layers, self.flat = dict(layers), in_map is not None
         self.surfaces = {name: document.surface_of(layer) for name, layer in layers.items()}
         self.preview = Preview(document)
         self.targets = {name: self._targets(layer) for name, layer in layers.items()}
+        self.masks = {name: self._masks(surface) for name, surface in self.surfaces.items()}
         self._fresh_coverage()
         self.retoucher = Retoucher(self) if tool in RETOUCHES else None
         self.cloner = Cloner(self, source) if source and tool == "clone" else None
@@ -146,6 +151,17 @@ class Stroke:
     def _targets(self, layer: Node) -> list[Target]:
         names = list(self.values) if self.values else self.document.painted_maps(layer.id)
         return [Target(self.preview, self.document.surface_of(layer), layer, name) for name in names]
+
+    def _masks(self, surface: Surface) -> Callable[[int], TileMask | None]:
+        """Where the dabs of each mirror image may go on a surface."""
+        if self.flat:
+            shown = shown_mask(self.document, surface)
+            return lambda number: shown
+        if self.tip.covered_too:
+            return lambda number: None
+        camera = self.record.camera
+        assert camera
+        return lambda number: sight_mask(self.document, surface, camera, self.maker.matrices[number])
 
     def new_coverage(self, name: str) -> Coverage:
         """A stroke's coverage of a surface, without anything in it yet."""
@@ -168,34 +184,76 @@ class Stroke:
             (float(x), float(y), min(max(float(p), 0.0), 1.0), *(lean or (0.0, 0.0))) for x, y, p, *lean in samples
         ]
         self.record.samples.extend(batch)
-        self._follow(self.steady.follow(batch))
+        self._follow(self.stabilizer.follow(batch))
 
     def _follow(self, samples: list[Sample]) -> None:
-        self._place(self.path.extend(samples))
-
-    def _place(self, placed: NDArray[np.float64]) -> None:
-        if len(placed):
+        pieces = self.curve.extend(samples)
+        if not pieces:
+            return
+        redo = self._take_back_guess()
+        placed = self.path.extend(np.concatenate(pieces)) if pieces else None
+        if placed is not None and len(placed):
             self.placed.append(placed)
-            self._lay(placed, None)
+        self._lay(placed, None, redo)
+        self._guess()
 
-    def _lay(self, placed: NDArray[np.float64], total: float | None) -> None:
-        groups = self.maker.make(placed, total)
+    def _guess(self) -> None:
+        """Show the path to where the pointer is, as it would go on if nothing else came."""
+        if not self.maker.band or self.retoucher or self.cloner:
+            return
+        vertices = self.curve.guess()
+        if not len(vertices):
+            return
+        marks = self.path.mark(), self.maker.mark()
+        placed = self.path.extend(vertices).to_the_end(vertices[-1], self.path)
+        groups = self.maker.make(placed, None)
+        for name, coverage in self.coverage.items():
+            reached = TileArea.empty()
+            for dabs in groups:
+                if len(dabs):
+                    reached = coverage.reach(dabs).joined(reached)
+            saved = coverage.save(reached)
+            area = self._gather_all(name, coverage, groups)
+            self.guessed[name] = (reached, saved)
+            if len(area):
+                self._apply(name, coverage, area)
+        self.path.back(marks[0])
+        self.maker.back(marks[1])
+
+    def _take_back_guess(self) -> dict[str, TileArea]:
+        """Forget the guessed end; returns where each surface has to be laid again."""
+        redo = {}
+        for name, (area, saved) in self.guessed.items():
+            self.coverage[name].restore(area, saved)
+            redo[name] = area
+        self.guessed.clear()
+        return redo
+
+    def _lay(self, placed: Placed | None, total: float | None, redo: dict[str, TileArea]) -> None:
+        """Lay what has been placed, and lay again what a guess had covered."""
+        groups = self.maker.make(placed, total) if placed is not None and len(placed) else []
         if self.retoucher:
             self.retoucher.lay(groups)
             return
         for name, coverage in self.coverage.items():
-            area = TileArea.empty()
-            for number, dabs in enumerate(groups):
-                if len(dabs):
-                    area = self._gather(name, coverage, number, dabs).joined(area)
+            area = self._gather_all(name, coverage, groups)
+            if name in redo:
+                area = area.joined(redo[name])
             if len(area):
                 self._apply(name, coverage, area)
 
+    def _gather_all(self, name: str, coverage: Coverage, groups: list[Dabs]) -> TileArea:
+        area = TileArea.empty()
+        for number, dabs in enumerate(groups):
+            if len(dabs):
+                area = self._gather(name, coverage, number, dabs).joined(area)
+        return area
+
     def _gather(self, name: str, coverage: Coverage, number: int, dabs: Dabs) -> TileArea:
         if not self.images:
-            return coverage.add(dabs)
+            return coverage.add(dabs, self.masks[name](number))
         alone = self.images[number][name]
-        area = alone.add(dabs)
+        area = alone.add(dabs, self.masks[name](number))
         coverage.take_most(alone, area)
         return area
 
@@ -229,8 +287,15 @@ class Stroke:
 
     def finish(self) -> Change | None:
         """The stroke as a change, shown already by its preview; None when it left no mark."""
-        self._follow(self.steady.catch_up())
-        self._place(self.path.end())
+        self._follow(self.stabilizer.catch_up())
+        redo = self._take_back_guess()
+        vertices = self.curve.guess()
+        placed = self.path.extend(vertices) if len(vertices) else self.path.end()
+        if self.maker.band and len(vertices):
+            placed = placed.to_the_end(vertices[-1], self.path)
+        if len(placed):
+            self.placed.append(placed)
+        self._lay(placed, None, redo)
         if self.tip.taper > 0 and self.placed:
             self._lay_again()
         self._release()
@@ -249,7 +314,7 @@ class Stroke:
         if self.cloner:
             self.cloner = Cloner(self, self.cloner.source)
         for placed in self.placed:
-            self._lay(placed, self.path.length)
+            self._lay(placed, self.path.length, {})
 
     def _all_targets(self) -> list[Target]:
         return [target for targets in self.targets.values() for target in targets]

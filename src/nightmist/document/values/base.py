@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from typing import Annotated, Any
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from ...core.errors import NightmistError
 from ...core.names import LONGEST, clean_name
@@ -13,7 +13,11 @@ from ...core.names import LONGEST, clean_name
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 
 
-def _named(name: str) -> str:
+def _named(name: object) -> object:
+    if not isinstance(name, str):
+        return name
+    if len(name) > LONGEST:
+        raise ValueError(f"a name has 1 to {LONGEST} letters")
     cleaned = clean_name(name)
     if not cleaned:
         raise ValueError(f"a name has 1 to {LONGEST} letters")
@@ -21,7 +25,7 @@ def _named(name: str) -> str:
 
 
 #: A name that every door takes: no control characters, no halves of surrogate pairs, not empty.
-Name = Annotated[str, Field(max_length=4 * LONGEST), AfterValidator(_named)]
+Name = Annotated[str, Field(min_length=1, max_length=LONGEST), BeforeValidator(_named)]
 
 
 class Value(BaseModel):

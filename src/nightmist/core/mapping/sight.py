@@ -1,0 +1,171 @@
+"""What a camera sees of a model: a depth buffer, and which texels it leaves in the open."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import in_two_threads, kernel
+from ..mesh import Mesh
+from ..texels.ownership import Ownership
+from ..texels.raster import TILE
+from ..texels.tile_mask import TileMask
+from .camera import Camera
+
+#: Pixels along the longer side of the buffer at most: finer ones tell nothing that a brush would show.
+LONGEST = 1600
+#: How far behind what is seen a place may lie and still count as seen: a share of the model's size …
+NEAR_SHARE = 0.002
+#: … and so many pixels of the buffer, at its depth, since one depth stands for a whole pixel.
+NEAR_PIXELS = 1.0
+
+
+class Sight:
+    """The depth, along the camera's axis, of the nearest face under each pixel."""
+
+    def __init__(self, camera: Camera, mesh: Mesh, hidden_parts: tuple[int, ...] = ()) -> None:
+        """Faces of hidden parts do not cover anything."""
+        width, height = camera.viewport
+        scale = min(1.0, LONGEST / max(width, height))
+        self.eye, self.axes = np.asarray(camera.eye, np.float64), np.array(camera.axes)
+        columns, rows = max(int(width * scale), 1), max(int(height * scale), 1)
+        #: Pixels of the buffer for a step of one sideways at depth one.
+        self.focal = rows / 2 / math.tan(math.radians(camera.fov_y) / 2)
+        low, high = mesh.bounds
+        self.tolerance = NEAR_SHARE * float(np.linalg.norm(high - low))
+        self.depth = np.full((rows, columns), np.inf, np.float32)
+        shown = ~np.isin(mesh.face_part, hidden_parts)
+        corners = (mesh.corners[shown].reshape(-1, 3) - self.eye) @ self.axes.T
+        near = max(1e-9, 1e-6 * float(np.linalg.norm(high - low)))
+        _draw(corners.reshape(-1, 3, 3), self.focal, near, self.depth)
+
+    def mask(self, own: Ownership, hidden: NDArray[np.uint8], matrix: NDArray[np.float64]) -> TileMask:
+        """Closed for texels that face the eye but lie behind something; what is averted stays open.
+
+        matrix: (3, 3) turn or reflection under whose image texels are asked about: those of a mirrored dab
+        count as seen where the dab's original is. hidden: (n,) 1 for each face of the table that is hidden.
+        """
+        # Asking about X under the image M is asking about M⁻¹X; M is orthogonal, so the camera moves instead.
+        eye, axes = matrix @ self.eye, self.axes @ matrix.T
+
+        def make(tiles: NDArray[np.int32]) -> NDArray[np.float32]:
+            shares = np.ones((len(tiles), TILE, TILE), np.float32)
+            in_two_threads(
+                len(tiles),
+                lambda a, b: _seen(tiles[a:b], own.tile_start, own.pieces, own.spans, own.matrices, own.normals,
+                                   hidden, eye, axes, self.focal, self.tolerance, self.depth, shares[a:b]),
+                4,
+            )  # fmt: skip
+            return shares
+
+        return TileMask(len(own.tile_start) - 1, make)
+
+
+@kernel
+def _draw(corners, focal, near, depth):  # type: ignore[no-untyped-def]
+    """Triangles in the camera's own axes (right, up, forward), cut at the near plane."""
+    cut = np.empty((4, 3))
+    for f in range(len(corners)):
+        count = 0
+        for k in range(3):
+            a, b = corners[f, k], corners[f, (k + 1) % 3]
+            if a[2] > near:
+                cut[count] = a
+                count += 1
+            if (a[2] > near) != (b[2] > near):
+                t = (near - a[2]) / (b[2] - a[2])
+                for axis in range(3):
+                    cut[count, axis] = a[axis] + (b[axis] - a[axis]) * t
+                count += 1
+        for k in range(1, count - 1):
+            _draw_triangle(cut[0], cut[k], cut[k + 1], focal, depth)
+
+
+@kernel
+def _draw_triangle(a, b, c, focal, depth):  # type: ignore[no-untyped-def]
+    rows, columns = depth.shape
+    ax, ay = columns / 2 + focal * a[0] / a[2], rows / 2 - focal * a[1] / a[2]
+    bx, by = columns / 2 + focal * b[0] / b[2], rows / 2 - focal * b[1] / b[2]
+    cx, cy = columns / 2 + focal * c[0] / c[2], rows / 2 - focal * c[1] / c[2]
+    area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+    if area == 0 or not np.isfinite(area):
+        return
+    top, bottom = max(int(np.floor(min(ay, by, cy))), 0), min(int(np.ceil(max(ay, by, cy))), rows)
+    left, right = max(int(np.floor(min(ax, bx, cx))), 0), min(int(np.ceil(max(ax, bx, cx))), columns)
+    # 1 / depth is linear on the screen.
+    ia, ib, ic = 1 / a[2], 1 / b[2], 1 / c[2]
+    for row in range(top, bottom):
+        y = row + 0.5
+        for column in range(left, right):
+            x = column + 0.5
+            wb = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / area
+            wc = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / area
+            if wb >= 0 and wc >= 0 and wb + wc <= 1:
+                z = np.float32(1 / (ia + (ib - ia) * wb + (ic - ia) * wc))
+                if z < depth[row, column]:
+                    depth[row, column] = z
+
+
+@kernel
+def _seen(  # type: ignore[no-untyped-def]
+    tiles, tile_start, pieces, spans, matrices, normals, hidden, eye, axes, focal, tolerance, depth, shares
+):
+    met = np.zeros((64, 64), np.bool_)
+    for k in range(len(tiles)):
+        t = tiles[k]
+        met[:] = False
+        for p in range(tile_start[t], tile_start[t + 1]):
+            f = pieces[p, 0]
+            if hidden[f] != 0:
+                continue
+            m, n = matrices[f], normals[f]
+            for i in range(pieces[p, 4]):
+                row = pieces[p, 3] + i
+                first, end = spans[pieces[p, 5] + i]
+                for column in range(first, end):
+                    share = _share(m, n, pieces[p, 1] + column + 0.5, pieces[p, 2] + row + 0.5, eye, axes, focal,
+                                   tolerance, depth)  # fmt: skip
+                    # Where several faces share a texel, seeing one of them is enough.
+                    before = shares[k, row, column] if met[row, column] else np.float32(0.0)
+                    shares[k, row, column] = max(before, share)
+                    met[row, column] = True
+
+
+@kernel
+def _share(m, n, x, y, eye, axes, focal, tolerance, depth):  # type: ignore[no-untyped-def]
+    """How much of a texel the camera sees: the mean over the four pixels around it, by their nearness."""
+    px = m[0] * x + m[3] * y + m[6] - eye[0]
+    py = m[1] * x + m[4] * y + m[7] - eye[1]
+    pz = m[2] * x + m[5] * y + m[8] - eye[2]
+    facing = -(n[0] * px + n[1] * py + n[2] * pz)
+    z = axes[2, 0] * px + axes[2, 1] * py + axes[2, 2] * pz
+    one = np.float32(1.0)
+    if facing <= 0 or z <= 0:
+        return one
+    rows, columns = depth.shape
+    u = columns / 2 + focal * (axes[0, 0] * px + axes[0, 1] * py + axes[0, 2] * pz) / z - 0.5
+    v = rows / 2 - focal * (axes[1, 0] * px + axes[1, 1] * py + axes[1, 2] * pz) / z - 0.5
+    if u < 0 or v < 0 or u > columns - 1 or v > rows - 1:
+        # Outside the picture nothing is known; the brush goes on as it always did.
+        return one
+    x0, y0 = min(int(u), columns - 2), min(int(v), rows - 2)
+    if x0 < 0 or y0 < 0:
+        return one
+    fx, fy = u - x0, v - y0
+    allowed = tolerance + NEAR_PIXELS * z / focal
+    share = 0.0
+    for dy in range(2):
+        for dx in range(2):
+            # The face's own plane at the pixel's middle, where that is nearer: slopes do not cover themselves.
+            qx, qy = (x0 + dx + 0.5 - columns / 2) / focal, (rows / 2 - y0 - dy - 0.5) / focal
+            slope = 0.0
+            for axis in range(3):
+                slope -= n[axis] * (axes[2, axis] + qx * axes[0, axis] + qy * axes[1, axis])
+            here = z
+            if slope > 1e-9:
+                here = min(z, facing / slope)
+            if here <= depth[y0 + dy, x0 + dx] + allowed:
+                share += (fx if dx else 1 - fx) * (fy if dy else 1 - fy)
+    return np.float32(min(share, 1.0))

@@ -1,0 +1,73 @@
+"""Where paint may go: shares by which coverage is multiplied, worked out tile by tile as tiles are reached."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import address_of, kernel
+from .gutter import Gutter
+from .ownership import Ownership
+from .raster import TILE
+
+
+class TileMask:
+    """Float32 tiles of shares 0-1. addresses: (tiles,) int64; 0 stands for a tile that lets everything through."""
+
+    def __init__(self, count: int, make: Callable[[NDArray[np.int32]], NDArray[np.float32]]) -> None:
+        """make: (n,) tile numbers to (n, 64, 64) shares; asked once for each tile."""
+        self.make = make
+        self.addresses = np.zeros(count, np.int64)
+        self.known = np.zeros(count, np.bool_)
+        self.parts: list[NDArray[np.float32]] = []
+
+    def hold(self, tiles: NDArray[np.int32]) -> None:
+        """See that these tiles are worked out."""
+        new = tiles[~self.known[tiles]]
+        if not len(new):
+            return
+        self.known[new] = True
+        shares = self.make(new)
+        open_ = (shares == 1).all(axis=(1, 2))
+        kept = np.ascontiguousarray(shares[~open_])
+        self.parts.append(kept)
+        self.addresses[new[~open_]] = address_of(kept) + np.arange(len(kept)) * kept.strides[0]
+
+    @property
+    def nbytes(self) -> int:
+        """What its tiles take."""
+        return self.addresses.nbytes + sum(part.nbytes for part in self.parts)
+
+
+def shown_texels(own: Ownership, gutter: Gutter, hidden: NDArray[np.uint8]) -> TileMask:
+    """Closed for texels that only hidden faces own, and for the gutter that repeats them.
+
+    hidden: (n,) 1 for each face of the table that is hidden.
+    """
+    state = np.zeros((own.height, own.width), np.uint8)
+    _owned(own.tile_start, own.pieces, own.spans, own.columns, hidden, state)
+    pairs, _ = gutter.by_target
+    flat = state.ravel()
+    flat[pairs[:, 0]] = flat[pairs[:, 1]]
+
+    def make(tiles: NDArray[np.int32]) -> NDArray[np.float32]:
+        rows, columns = tiles // own.columns * TILE, tiles % own.columns * TILE
+        parts = [state[y : y + TILE, x : x + TILE] != 1 for y, x in zip(rows, columns, strict=True)]
+        return np.array(parts, np.float32)
+
+    return TileMask(len(own.tile_start) - 1, make)
+
+
+@kernel
+def _owned(tile_start, pieces, spans, columns, hidden, state):  # type: ignore[no-untyped-def]
+    """1 where only hidden faces own a texel, 2 where a shown one does."""
+    for t in range(len(tile_start) - 1):
+        top, left = t // columns * 64, t % columns * 64
+        for p in range(tile_start[t], tile_start[t + 1]):
+            value = np.uint8(1) if hidden[pieces[p, 0]] != 0 else np.uint8(2)
+            for i in range(pieces[p, 4]):
+                first, end = spans[pieces[p, 5] + i]
+                for x in range(left + first, left + end):
+                    state[top + pieces[p, 3] + i, x] = max(state[top + pieces[p, 3] + i, x], value)

@@ -83,7 +83,7 @@ def test_a_tip_picture_lets_through_what_it_shows():
         assert abs(middle @ (bright[1], bright[0])) < 1
         doc.undo()
     with pytest.raises(NightmistError, match="no tip picture"):
-        flat(doc, layer, [(128, 128)], Tip(radius=40, picture=name))
+        flat(doc, layer, [(128, 128)], Tip(radius=40, picture="nothing"))
 
 
 @pytest.mark.parametrize("name", TIPS)

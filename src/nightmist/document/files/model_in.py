@@ -21,9 +21,9 @@ from ..derived.model import model_of
 from ..derived.pool import Pool
 from ..document import Document
 from ..preparing.model import start_of
+from ..preparing.pictures import FROM_FILE, maps_of
 from ..preparing.uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
 from ..values import CHANNELS, AnyValue, Brushed, MapName, MissingPicture, Project, Surface, new_id
-from .pictures_in import FROM_FILE, maps_of
 
 
 def mesh_from_files(

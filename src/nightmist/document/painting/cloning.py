@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,25 +10,23 @@ from ...core.kernels import address_of
 from ...core.texels import TILE, TileArea
 from ...core.tools.clone import new_texels, sampled, turn_between
 from ..values import CloneSource
-
-if TYPE_CHECKING:
-    from .stroke import Stroke, Target
+from .ground import Ground, Target
 
 
 class Cloner:
     """Finds sources by rays along the source's normal, each texel once, and samples the layers as they were."""
 
-    def __init__(self, stroke: Stroke, source: CloneSource) -> None:
-        self.stroke, self.source = stroke, source
+    def __init__(self, ground: Ground, source: CloneSource) -> None:
+        self.ground, self.source = ground, source
         self.before: dict[tuple[str, str], NDArray[np.uint16]] = {}
         self.tiles: dict[tuple[str, str, int], NDArray[np.uint16]] = {}
         self.tables: dict[tuple[str, str], NDArray[np.int64]] = {}
         self.seen: dict[tuple[str, str, int], NDArray[np.bool_]] = {}
         self.seen_tables: dict[tuple[str, str], NDArray[np.int64]] = {}
         self.turn = np.eye(3)
-        if not stroke.flat:
+        if not ground.flat:
             self.turn = turn_between(_unit(source.anchor_normal), _unit(source.normal))
-        low, high = stroke.document.mesh.bounds
+        low, high = ground.document.mesh.bounds
         self.reach = 0.05 * float(np.linalg.norm(high - low))
 
     def pictures(self, target: Target, coverage: Coverage, area: TileArea) -> NDArray[np.int64]:
@@ -60,21 +56,21 @@ class Cloner:
     def _values(self, target: Target, places: NDArray[np.float64]) -> NDArray[np.uint16]:
         source = self.source
         at = np.asarray(source.point) + (places - np.asarray(source.anchor)) @ self.turn.T
-        if self.stroke.flat:
+        if self.ground.flat:
             return sampled(self._picture(target.surface.name, target), at[:, :2])
         normal = np.tile(_unit(source.normal), (len(at), 1))
-        caster = self.stroke.document.caster
+        caster = self.ground.document.caster
         hits = caster.cast(at + normal * self.reach, -normal)
         good = np.flatnonzero((hits.face >= 0) & (hits.distance <= 2 * self.reach))
         values = np.zeros((len(at), target.raster.channels), np.uint16)
         weights, _ = caster.attributes(hits, good)
         faces = hits.face[good]
-        owner = self.stroke.document.mesh.face_surface[faces]
-        for surface in self.stroke.document.surface_values():
+        owner = self.ground.document.mesh.face_surface[faces]
+        for surface in self.ground.document.surface_values():
             here = owner == surface.number
-            if not here.any() or surface.name not in self.stroke.layers:
+            if not here.any() or surface.name not in self.ground.layers:
                 continue
-            uv = (self.stroke.document.layout(surface).uvs[faces[here]] * weights[here][:, :, None]).sum(
+            uv = (self.ground.document.layout(surface).uvs[faces[here]] * weights[here][:, :, None]).sum(
                 axis=1
             ) * surface.size
             values[good[here]] = sampled(self._picture(surface.name, target), uv)
@@ -84,8 +80,8 @@ class Cloner:
         """A layer's map as it was before the press."""
         key = (surface, target.name)
         if key not in self.before:
-            layer = self.stroke.layers[surface]
-            self.before[key] = self.stroke.document.raster(layer.id, target.name).read()
+            layer = self.ground.layers[surface]
+            self.before[key] = self.ground.document.raster(layer.id, target.name).read()
         return self.before[key]
 
 

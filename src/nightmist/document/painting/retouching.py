@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,9 +9,7 @@ from ...core.brush import Coverage, Dabs
 from ...core.texels import TileArea
 from ...core.tools.retouch import Reworked, load_around, sharpen, smear, soften
 from ..values import MapName, Tool
-
-if TYPE_CHECKING:
-    from .stroke import Stroke, Target
+from .ground import Ground, Target
 
 RETOUCHES: tuple[Tool, ...] = ("smear", "soften", "sharpen")
 #: Shares of the radius, dab after dab, at which neighbors are mixed: changing them leaves no pattern.
@@ -25,8 +21,8 @@ MOST_STEP = 8
 class Retoucher:
     """Keeps a dense picture of each map that the stroke reaches, with what lies beyond island borders in its gutter."""
 
-    def __init__(self, stroke: Stroke) -> None:
-        self.stroke = stroke
+    def __init__(self, ground: Ground, tool: Tool) -> None:
+        self.ground, self.tool = ground, tool
         self.pictures: dict[tuple[str, MapName], NDArray[np.uint16]] = {}
         self.loaded: dict[tuple[str, MapName], NDArray[np.bool_]] = {}
         self.weights: dict[str, Coverage] = {}
@@ -44,7 +40,7 @@ class Retoucher:
     def release(self) -> None:
         """Nothing more will be laid: the pictures are free for the next stroke."""
         for picture in self.pictures.values():
-            self.stroke.document.dense.give_back(picture)
+            self.ground.document.dense.give_back(picture)
         self.pictures.clear()
         self.loaded.clear()
 
@@ -52,11 +48,11 @@ class Retoucher:
         before = self.last.get(number)
         self.last[number] = dab.centers[0]
         move = dab.centers[0] - before if before is not None else np.zeros(3)
-        if self.stroke.tool == "smear" and not move.any():
+        if self.tool == "smear" and not move.any():
             return
-        for name, targets in self.stroke.targets.items():
+        for name, targets in self.ground.targets.items():
             weights = self._weights(name)
-            area = weights.add(dab, self.stroke.masks[name](number))
+            area = weights.add(dab, self.ground.mask(name, number))
             if not len(area):
                 continue
             for target in targets:
@@ -65,7 +61,7 @@ class Retoucher:
 
     def _weights(self, name: str) -> Coverage:
         if name not in self.weights:
-            self.weights[name] = self.stroke.new_coverage(name)
+            self.weights[name] = self.ground.new_coverage(name)
         return self.weights[name]
 
     def _work(
@@ -75,15 +71,15 @@ class Retoucher:
         picture = self._picture(target, area)
         target.prepare(area.tiles)
         work = Reworked(picture, own, area, weights.addresses, target.raster.addresses.ravel())
-        if self.stroke.tool == "smear":
+        if self.tool == "smear":
             smear(work, move)
         else:
-            tool = soften if self.stroke.tool == "soften" else sharpen
+            tool = soften if self.tool == "soften" else sharpen
             share = STEPS[self.count % len(STEPS)]
             step = int(np.clip(round(float(dab.radii[0]) / (own.usual_texel or 1.0) * share), 1, MOST_STEP))
             tool(work, step)
-        self.stroke.document.mark(target.layer, target.name, area)
-        if not self.stroke.flat:
+        self.ground.document.mark(target.layer, target.name, area)
+        if not self.ground.flat:
             self._spread(target, area)
 
     def _picture(self, target: Target, area: TileArea) -> NDArray[np.uint16]:
@@ -91,24 +87,24 @@ class Retoucher:
         key = (target.surface.name, target.name)
         raster = target.raster
         if key not in self.pictures:
-            self.pictures[key] = self.stroke.document.dense.take((raster.height, raster.width, raster.channels))
+            self.pictures[key] = self.ground.document.dense.take((raster.height, raster.width, raster.channels))
             self.loaded[key] = np.zeros(raster.addresses.shape, bool)
         picture, loaded = self.pictures[key], self.loaded[key]
         fresh = load_around(picture, loaded, raster.addresses, area)
-        if len(fresh) and not self.stroke.flat:
+        if len(fresh) and not self.ground.flat:
             self._fill_gutter(key, fresh)
         return picture
 
     def _fill_gutter(self, key: tuple[str, MapName], tiles: NDArray[np.int32]) -> None:
-        document = self.stroke.document
-        surface = self.stroke.surfaces[key[0]]
+        document = self.ground.document
+        surface = self.ground.surfaces[key[0]]
         links = document.links(surface)
         flat = self.pictures[key].reshape(-1, self.pictures[key].shape[2])
         which = links.targets_in(*surface.size, tiles)
-        for other in self.stroke.surfaces.values():
+        for other in self.ground.surfaces.values():
             mine = which[links.surface[which] == other.number]
             # Rasters hold what this stroke has done so far; a picture may not be loaded there.
-            raster = document.shown_raster(self.stroke.layers[other.name].id, key[1])
+            raster = document.shown_raster(self.ground.layers[other.name].id, key[1])
             if len(mine) and raster is not None:
                 flat[links.target[mine]] = raster.texels(links.source[mine])
 
@@ -119,7 +115,7 @@ class Retoucher:
         for (name, map_name), picture in self.pictures.items():
             if map_name != target.name:
                 continue
-            links = self.stroke.document.links(self.stroke.surfaces[name])
+            links = self.ground.document.links(self.ground.surfaces[name])
             which = links.sources_in(surface.number, *surface.size, area)
             links.show(which, source, self.loaded[name, map_name], picture)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from typing import TypedDict
 
 import numpy as np
@@ -12,20 +12,16 @@ from ...core.brush import Coverage, Dabs
 from ...core.brush.mirror import Mirror
 from ...core.brush.path import Curve, Placed, Sample, Stabilizer, Walker
 from ...core.errors import NightmistError
-from ...core.kernels import address_of
 from ...core.mapping import Camera
 from ...core.texels import TileArea
-from ...core.texels.flat import flat_ownership
-from ...core.texels.raster import Tile, TileKey, tile_key
-from ...core.texels.tile_mask import TileMask
 from ...core.tools import composite_over, erase
 from ...core.tools.apply import NO_PICTURES, ONE_VALUE
-from ..change import Change, TileEdit, raster_id
-from ..document import Document, Preview
-from ..values import EMPTY_PIGMENT, CloneSource, MapName, Node, Pigment, StrokeRecord, Surface, Tip, Tool
+from ..change import Change
+from ..document import Document
+from ..values import EMPTY_PIGMENT, CloneSource, Node, Pigment, StrokeRecord, Tip, Tool
 from .cloning import Cloner
 from .dabs import DabMaker, Sheet
-from .gate import shown_mask, sight_mask
+from .ground import Ground, Target
 from .retouching import RETOUCHES, Retoucher
 
 LABELS: dict[Tool, str] = {
@@ -40,53 +36,6 @@ class StrokeOptions(TypedDict, total=False):
     mirror: Mirror | None
     seed: int
     source: CloneSource | None
-
-
-class Target:
-    """One map of one layer under the stroke: pixels from before it, and the tiles worked on."""
-
-    def __init__(self, preview: Preview, surface: Surface, layer: Node, name: MapName) -> None:
-        self.surface, self.layer, self.name = surface, layer, name
-        self.document, self.raster = preview.document, preview.raster(layer.id, name)
-        self.before: dict[TileKey, Tile | None] = {}
-        self.before_addresses = np.zeros(self.raster.addresses.size, np.int64)
-
-    def prepare(self, tiles: NDArray[np.int32]) -> None:
-        """Give each tile a working copy the first time the stroke touches it."""
-        columns = self.raster.addresses.shape[1]
-        for tile in tiles:
-            key = tile_key(tile, columns)
-            if key not in self.before:
-                old = self.before[key] = self.raster.tiles.get(key)
-                if old is not None:
-                    self.before_addresses[tile] = address_of(old)
-                # The raster marks its arrays read-only for Python; kernels write through the address.
-                self.raster.put(key, self.raster.copy_of(key))
-
-    def restore(self) -> None:
-        """Put everything back as it was before the press."""
-        for key, before in self.before.items():
-            self.raster.put(key, before)
-        columns = self.raster.addresses.shape[1]
-        tiles = np.array([row * columns + column for row, column in self.before], np.int32)
-        self.document.mark(self.layer, self.name, TileArea.of_tiles(tiles))
-        self.before.clear()
-        self.before_addresses[:] = 0
-
-    def edits(self) -> Iterable[TileEdit]:
-        """What the stroke made of its tiles; those that stayed equal are put back."""
-        pool = self.document.pool
-        for key, before in self.before.items():
-            after: Tile | None = self.raster.tiles[key]
-            if after is not None and not after[..., -1].any():
-                after = None
-            same = before is after is None or (
-                before is not None and after is not None and np.array_equal(before, after)
-            )
-            self.raster.put(key, before if same else after)
-            if not same:
-                digests = [pool.add(tile) if tile is not None else None for tile in (before, after)]
-                yield TileEdit(raster_id(self.layer.id, self.name), *key, *digests)
 
 
 class Stroke:
@@ -139,43 +88,18 @@ class Stroke:
         self.placed: list[Placed] = []
         #: What the guessed end of the path covers, by surface, and what lay there before.
         self.guessed: dict[str, tuple[TileArea, list[NDArray[np.float32]]]] = {}
-        self.layers, self.flat = dict(layers), in_map is not None
-        self.surfaces = {name: document.surface_of(layer) for name, layer in layers.items()}
-        self.preview = Preview(document)
-        self.targets = {name: self._targets(layer) for name, layer in layers.items()}
-        self.masks = {name: self._masks(surface) for name, surface in self.surfaces.items()}
+        self.ground = Ground(document, layers, list(self.values), camera, self.maker.matrices, tip.covered_too)
+        self.preview, self.layers, self.surfaces = self.ground.preview, self.ground.layers, self.ground.surfaces
         self._fresh_coverage()
-        self.retoucher = Retoucher(self) if tool in RETOUCHES else None
-        self.cloner = Cloner(self, source) if source and tool == "clone" else None
-
-    def _targets(self, layer: Node) -> list[Target]:
-        names = list(self.values) if self.values else self.document.painted_maps(layer.id)
-        return [Target(self.preview, self.document.surface_of(layer), layer, name) for name in names]
-
-    def _masks(self, surface: Surface) -> Callable[[int], TileMask | None]:
-        """Where the dabs of each mirror image may go on a surface."""
-        if self.flat:
-            shown = shown_mask(self.document, surface)
-            return lambda number: shown
-        if self.tip.covered_too:
-            return lambda number: None
-        camera = self.record.camera
-        assert camera
-        return lambda number: sight_mask(self.document, surface, camera, self.maker.matrices[number])
-
-    def new_coverage(self, name: str) -> Coverage:
-        """A stroke's coverage of a surface, without anything in it yet."""
-        surface = self.surfaces[name]
-        if self.flat:
-            return Coverage(flat_ownership(*surface.size))
-        return Coverage(self.document.layout(surface).ownership, self.document.hidden_faces(surface))
+        self.retoucher = Retoucher(self.ground, tool) if tool in RETOUCHES else None
+        self.cloner = Cloner(self.ground, source) if source and tool == "clone" else None
 
     def _fresh_coverage(self) -> None:
-        self.coverage = {name: self.new_coverage(name) for name in self.layers}
+        self.coverage = {name: self.ground.new_coverage(name) for name in self.layers}
         # Dabs that build up must not add to their own mirror images: each image gathers alone, the most counts.
         images = len(self.maker.matrices) if self.tip.build_up else 1
         self.images = [
-            {name: self.new_coverage(name) for name in self.layers} for _ in range(images if images > 1 else 0)
+            {name: self.ground.new_coverage(name) for name in self.layers} for _ in range(images if images > 1 else 0)
         ]
 
     def extend(self, samples: Iterable[Sample]) -> None:
@@ -251,14 +175,14 @@ class Stroke:
 
     def _gather(self, name: str, coverage: Coverage, number: int, dabs: Dabs) -> TileArea:
         if not self.images:
-            return coverage.add(dabs, self.masks[name](number))
+            return coverage.add(dabs, self.ground.mask(name, number))
         alone = self.images[number][name]
-        area = alone.add(dabs, self.masks[name](number))
+        area = alone.add(dabs, self.ground.mask(name, number))
         coverage.take_most(alone, area)
         return area
 
     def _apply(self, name: str, coverage: Coverage, area: TileArea) -> None:
-        for target in self.targets[name]:
+        for target in self.ground.targets[name]:
             raster, part = target.raster, area
             if self.tool == "erase":
                 part = area.only(raster.addresses.ravel()[area.tiles] != 0)
@@ -310,14 +234,14 @@ class Stroke:
         self.maker.restart()
         self._fresh_coverage()
         if self.retoucher:
-            self.retoucher = Retoucher(self)
+            self.retoucher = Retoucher(self.ground, self.tool)
         if self.cloner:
-            self.cloner = Cloner(self, self.cloner.source)
+            self.cloner = Cloner(self.ground, self.cloner.source)
         for placed in self.placed:
             self._lay(placed, self.path.length, {})
 
     def _all_targets(self) -> list[Target]:
-        return [target for targets in self.targets.values() for target in targets]
+        return [target for targets in self.ground.targets.values() for target in targets]
 
     def cancel(self) -> None:
         """Everything is as it was before the press."""

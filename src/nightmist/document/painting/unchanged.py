@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 from ...core.texels import TILE
 from ..values import Node, Tool
 from .picking import pick
-
-if TYPE_CHECKING:
-    from .stroke import Stroke
+from .stroke import Stroke
 
 DONE: dict[Tool, str] = {
     "erase": "erased", "smear": "smeared", "soften": "softened", "sharpen": "sharpened",

@@ -14,8 +14,8 @@ from ...core.mesh.methods import has_uvs
 from ...core.texels import Raster
 from ..change import Change, raster_id
 from ..document import Document
-from ..files.pictures_in import FROM_FILE, maps_of
 from ..values import CHANNELS, Brushed, StartValues, Surface, checked_size, new_id
+from .pictures import FROM_FILE, maps_of
 from .refit import Plan, refit
 
 

@@ -1,0 +1,108 @@
+"""What a stroke works on: layers as they were and as the stroke makes them, and what confines it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.brush import Coverage
+from ...core.kernels import address_of
+from ...core.mapping import Camera
+from ...core.texels import TileArea
+from ...core.texels.flat import flat_ownership
+from ...core.texels.raster import Tile, TileKey, tile_key
+from ...core.texels.tile_mask import TileMask
+from ..change import TileEdit, raster_id
+from ..document import Document, Preview
+from ..values import MapName, Node, Surface
+from .gate import shown_mask, sight_mask
+
+
+class Target:
+    """One map of one layer under the stroke: pixels from before it, and the tiles worked on."""
+
+    def __init__(self, preview: Preview, surface: Surface, layer: Node, name: MapName) -> None:
+        self.surface, self.layer, self.name = surface, layer, name
+        self.document, self.raster = preview.document, preview.raster(layer.id, name)
+        self.before: dict[TileKey, Tile | None] = {}
+        self.before_addresses = np.zeros(self.raster.addresses.size, np.int64)
+
+    def prepare(self, tiles: NDArray[np.int32]) -> None:
+        """Give each tile a working copy the first time the stroke touches it."""
+        columns = self.raster.addresses.shape[1]
+        for tile in tiles:
+            key = tile_key(tile, columns)
+            if key not in self.before:
+                old = self.before[key] = self.raster.tiles.get(key)
+                if old is not None:
+                    self.before_addresses[tile] = address_of(old)
+                # The raster marks its arrays read-only for Python; kernels write through the address.
+                self.raster.put(key, self.raster.copy_of(key))
+
+    def restore(self) -> None:
+        """Put everything back as it was before the press."""
+        for key, before in self.before.items():
+            self.raster.put(key, before)
+        columns = self.raster.addresses.shape[1]
+        tiles = np.array([row * columns + column for row, column in self.before], np.int32)
+        self.document.mark(self.layer, self.name, TileArea.of_tiles(tiles))
+        self.before.clear()
+        self.before_addresses[:] = 0
+
+    def edits(self) -> Iterable[TileEdit]:
+        """What the stroke made of its tiles; those that stayed equal are put back."""
+        pool = self.document.pool
+        for key, before in self.before.items():
+            after: Tile | None = self.raster.tiles[key]
+            if after is not None and not after[..., -1].any():
+                after = None
+            same = before is after is None or (
+                before is not None and after is not None and np.array_equal(before, after)
+            )
+            self.raster.put(key, before if same else after)
+            if not same:
+                digests = [pool.add(tile) if tile is not None else None for tile in (before, after)]
+                yield TileEdit(raster_id(self.layer.id, self.name), *key, *digests)
+
+
+class Ground:
+    """The layers that receive a stroke, by the name of their surface, with a preview laid over them."""
+
+    def __init__(
+        self, document: Document, layers: Mapping[str, Node], maps: Sequence[MapName], camera: Camera | None,
+        matrices: NDArray[np.float64], covered_too: bool,
+    ) -> None:  # fmt: skip
+        """maps: those it works on, all that a layer holds when there are none. camera: None in the map.
+
+        matrices: of the mirror's images. covered_too: what another part hides from the camera is painted as well.
+        """
+        self.document, self.camera, self.flat = document, camera, camera is None
+        self.matrices, self.covered_too = matrices, covered_too
+        self.layers = dict(layers)
+        self.surfaces = {name: document.surface_of(layer) for name, layer in layers.items()}
+        self.preview = Preview(document)
+        self.targets = {
+            name: [
+                Target(self.preview, self.surfaces[name], layer, map_name)
+                for map_name in maps or document.painted_maps(layer.id)
+            ]
+            for name, layer in layers.items()
+        }
+
+    def new_coverage(self, name: str) -> Coverage:
+        """A stroke's coverage of a surface, without anything in it yet."""
+        surface = self.surfaces[name]
+        if self.flat:
+            return Coverage(flat_ownership(*surface.size))
+        return Coverage(self.document.layout(surface).ownership, self.document.hidden_faces(surface))
+
+    def mask(self, name: str, image: int) -> TileMask | None:
+        """Where the dabs of one of the mirror's images may go on a surface."""
+        surface = self.surfaces[name]
+        if self.camera is None:
+            return shown_mask(self.document, surface)
+        if self.covered_too:
+            return None
+        return sight_mask(self.document, surface, self.camera, self.matrices[image])

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,7 +56,7 @@ class Camera(BaseModel):
         except ValueError as error:
             raise NightmistError(f"This camera cannot look: {error}") from error
 
-    @cached_property
+    @property
     def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Unit vectors right, up and forward."""
         forward = np.subtract(self.target, self.eye)

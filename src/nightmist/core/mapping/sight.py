@@ -36,10 +36,11 @@ class Sight:
         low, high = mesh.bounds
         self.tolerance = NEAR_SHARE * float(np.linalg.norm(high - low))
         self.depth = np.full((rows, columns), np.inf, np.float32)
-        shown = ~np.isin(mesh.face_part, hidden_parts)
-        corners = (mesh.corners[shown].reshape(-1, 3) - self.eye) @ self.axes.T
+        shown = ~np.isin(mesh.face_part, hidden_parts) if hidden_parts else np.ones(len(mesh.faces), np.bool_)
         near = max(1e-9, 1e-6 * float(np.linalg.norm(high - low)))
-        _draw(corners.reshape(-1, 3, 3), self.focal, near, self.depth)
+        places = np.empty((len(mesh.positions), 3))
+        _turn(mesh.positions, self.eye, self.axes, places)
+        in_two_threads(rows, lambda a, b: _draw(places, mesh.faces, shown, self.focal, near, a, b, self.depth))
 
     def mask(self, own: Ownership, hidden: NDArray[np.uint8], matrix: NDArray[np.float64]) -> TileMask:
         """Closed for texels that face the eye but lie behind something; what is averted stays open.
@@ -64,13 +65,24 @@ class Sight:
 
 
 @kernel
-def _draw(corners, focal, near, depth):  # type: ignore[no-untyped-def]
-    """Triangles in the camera's own axes (right, up, forward), cut at the near plane."""
+def _turn(positions, eye, axes, places):  # type: ignore[no-untyped-def]
+    """Places in the camera's own axes: right, up, forward."""
+    for i in range(len(positions)):
+        x, y, z = positions[i, 0] - eye[0], positions[i, 1] - eye[1], positions[i, 2] - eye[2]
+        for axis in range(3):
+            places[i, axis] = axes[axis, 0] * x + axes[axis, 1] * y + axes[axis, 2] * z
+
+
+@kernel
+def _draw(places, faces, shown, focal, near, first, end, depth):  # type: ignore[no-untyped-def]
+    """Rows first to end of the buffer; triangles are cut at the near plane."""
     cut = np.empty((4, 3))
-    for f in range(len(corners)):
+    for f in range(len(faces)):
+        if not shown[f]:
+            continue
         count = 0
         for k in range(3):
-            a, b = corners[f, k], corners[f, (k + 1) % 3]
+            a, b = places[faces[f, k]], places[faces[f, (k + 1) % 3]]
             if a[2] > near:
                 cut[count] = a
                 count += 1
@@ -80,11 +92,11 @@ def _draw(corners, focal, near, depth):  # type: ignore[no-untyped-def]
                     cut[count, axis] = a[axis] + (b[axis] - a[axis]) * t
                 count += 1
         for k in range(1, count - 1):
-            _draw_triangle(cut[0], cut[k], cut[k + 1], focal, depth)
+            _draw_triangle(cut[0], cut[k], cut[k + 1], focal, first, end, depth)
 
 
 @kernel
-def _draw_triangle(a, b, c, focal, depth):  # type: ignore[no-untyped-def]
+def _draw_triangle(a, b, c, focal, first, end, depth):  # type: ignore[no-untyped-def]
     rows, columns = depth.shape
     ax, ay = columns / 2 + focal * a[0] / a[2], rows / 2 - focal * a[1] / a[2]
     bx, by = columns / 2 + focal * b[0] / b[2], rows / 2 - focal * b[1] / b[2]
@@ -92,7 +104,7 @@ def _draw_triangle(a, b, c, focal, depth):  # type: ignore[no-untyped-def]
     area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
     if area == 0 or not np.isfinite(area):
         return
-    top, bottom = max(int(np.floor(min(ay, by, cy))), 0), min(int(np.ceil(max(ay, by, cy))), rows)
+    top, bottom = max(int(np.floor(min(ay, by, cy))), first), min(int(np.ceil(max(ay, by, cy))), end)
     left, right = max(int(np.floor(min(ax, bx, cx))), 0), min(int(np.ceil(max(ax, bx, cx))), columns)
     # 1 / depth is linear on the screen.
     ia, ib, ic = 1 / a[2], 1 / b[2], 1 / c[2]

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 T = TypeVar("T")
 
 #: Bytes of things nobody has asked for lately that are kept in case they are wanted again, as after an undo.
-MOST_BYTES = 768 << 20
+MOST_BYTES = 512 << 20
 
 
 class Cache:

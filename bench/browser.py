@@ -23,7 +23,7 @@ PARTS = ("engine", "composite", "encode", "upload", "draw")
 READ = "performance.getEntriesByName('stroke lag').map(e => ({whole: e.duration, ...e.detail}))"
 
 
-def main() -> None:
+def main(quick: bool = False) -> None:
     print("browser: pointer event to frame, ms (median); 640 × 400 stage, 2048 maps, software renderer")
     with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
         Path(folder).chmod(0o755)

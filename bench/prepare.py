@@ -40,14 +40,15 @@ def ring(sides: int, around: int) -> Mesh:
     return build_mesh(places, faces, [flat], None, zeros, zeros.copy(), [SurfaceLook("ring")], ["ring"], "ring")
 
 
-def main() -> None:
-    print("prepare: a ring of 204,800 triangles, maps of 2048 × 2048")
+def main(quick: bool = False) -> None:
+    sides, around = (64, 16) if quick else (640, 160)
+    print(f"prepare: a ring of {2 * sides * around:,} triangles, maps of 2048 × 2048")
     with tempfile.TemporaryDirectory(prefix="nightmist-bench-") as folder:
         path = Path(folder) / "ring.glb"
-        path.write_bytes(write_glb(ring(640, 160)))
+        path.write_bytes(write_glb(ring(sides, around)))
         # A process of its own, so that what it took is what these steps took.
         subprocess.run([sys.executable, "-m", "bench.prepare", str(path)], check=True)
-    _against_libraries()
+    _against_libraries(ring(32, 12) if quick else ring(192, 64))
 
 
 def steps(path: str) -> None:
@@ -77,8 +78,7 @@ def _timed(what: str, work: Callable[[], T]) -> T:
     return result
 
 
-def _against_libraries() -> None:
-    mesh = ring(192, 64)
+def _against_libraries(mesh: Mesh) -> None:
     faces = np.arange(len(mesh.faces))
     points = np.unique(mesh.positions, axis=0)
     welded = np.unique(mesh.positions, axis=0, return_inverse=True)[1].reshape(-1)[mesh.faces]

@@ -1942,7 +1942,7 @@ export interface components {
         };
         /**
          * StateChanged
-         * @description Values or history changed, by whomever. values: those that are other than before, null for those that are gone.
+         * @description Values or history changed, by whomever: values that are other than before, null for those that are gone.
          */
         StateChanged: {
             /**

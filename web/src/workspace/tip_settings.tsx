@@ -98,6 +98,7 @@ function Blending() {
           ))}
         </select>
         <Toggle text="Builds up" on={tip.build_up} onChange={(build_up) => setTip({ build_up })} what="Dabs of one stroke add up, also while resting, instead of stopping at the strength" />
+        <Toggle text="Covered too" on={tip.covered_too} onChange={(covered_too) => setTip({ covered_too })} what="Also paint what another part hides from the eye" />
       </div>
       {hint && <p className="mt-1 text-care">{hint}</p>}
       <div className="mt-1 flex gap-1.5">

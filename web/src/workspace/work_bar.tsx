@@ -9,13 +9,15 @@ export function WorkBar({ project }: { project: Project }) {
     <div role="status" data-testid="work" className="card absolute top-1/2 left-1/2 z-10 w-80 -translate-1/2 p-4 shadow-lg">
       <p>{work.label} …</p>
       <progress value={work.share} className="mt-2 block h-1.5 w-full" />
-      <button
-        type="button"
-        onClick={() => project.send({ type: "cancel_work" })}
-        className="mt-3 h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3"
-      >
-        Call off
-      </button>
+      {work.mine && (
+        <button
+          type="button"
+          onClick={() => project.send({ type: "cancel_work" })}
+          className="mt-3 h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3"
+        >
+          Call off
+        </button>
+      )}
     </div>
   );
 }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from ..errors import NightmistError
 
 Vector = tuple[float, float, float]
+Axes = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
 
 
 class Camera(BaseModel):
@@ -57,16 +59,9 @@ class Camera(BaseModel):
             raise NightmistError(f"This camera cannot look: {error}") from error
 
     @property
-    def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    def axes(self) -> Axes:
         """Unit vectors right, up and forward."""
-        forward = np.subtract(self.target, self.eye)
-        forward = forward / np.linalg.norm(forward)
-        right = np.cross(forward, self.up)
-        if np.linalg.norm(right) < 1e-9 * max(float(np.linalg.norm(self.up)), 1e-30):
-            # Looking along up: any sideways axis will do, +x keeps the picture from turning at random.
-            right = np.cross(forward, (0.0, 0.0, -1.0) if abs(forward[2]) < 0.9 else (1.0, 0.0, 0.0))
-        right = right / np.linalg.norm(right)
-        return right, np.cross(right, forward), forward
+        return _axes(self.eye, self.target, self.up)
 
     def rays(self, pixels: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Origins and unit directions, both (N, 3), through (N, 2) screen positions."""
@@ -86,3 +81,15 @@ class Camera(BaseModel):
         scale = 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1]
         size: NDArray[np.float64] = np.maximum(depth, 1e-12) * scale
         return size
+
+
+@lru_cache(maxsize=64)
+def _axes(eye: Vector, target: Vector, upward: Vector) -> Axes:
+    forward = np.subtract(target, eye)
+    forward = forward / np.linalg.norm(forward)
+    right = np.cross(forward, upward)
+    if np.linalg.norm(right) < 1e-9 * max(float(np.linalg.norm(upward)), 1e-30):
+        # Looking along up: any sideways axis will do, +x keeps the picture from turning at random.
+        right = np.cross(forward, (0.0, 0.0, -1.0) if abs(forward[2]) < 0.9 else (1.0, 0.0, 0.0))
+    right = right / np.linalg.norm(right)
+    return right, np.cross(right, forward), forward

@@ -118,16 +118,20 @@ class Stroke:
         placed = self.path.extend(np.concatenate(pieces)) if pieces else None
         if placed is not None and len(placed):
             self.placed.append(placed)
-        self._lay(placed, None, redo)
-        self._guess()
+        areas = self._gathered(placed, None, redo)
+        # What is certain and what is guessed are laid at once: most of their texels are the same.
+        for name, area in self._guess().items():
+            areas[name] = area.joined(areas[name]) if name in areas else area
+        self._apply_all(areas)
 
-    def _guess(self) -> None:
-        """Show the path to where the pointer is, as it would go on if nothing else came."""
+    def _guess(self) -> dict[str, TileArea]:
+        """Gather the path to where the pointer is, as it would go on if nothing else came; returns where."""
+        areas: dict[str, TileArea] = {}
         if not self.maker.band or self.retoucher or self.cloner:
-            return
+            return areas
         vertices = self.curve.guess()
         if not len(vertices):
-            return
+            return areas
         marks = self.path.mark(), self.maker.mark()
         placed = self.path.extend(vertices).to_the_end(vertices[-1], self.path)
         groups = self.maker.make(placed, None)
@@ -137,12 +141,11 @@ class Stroke:
                 if len(dabs):
                     reached = coverage.reach(dabs).joined(reached)
             saved = coverage.save(reached)
-            area = self._gather_all(name, coverage, groups)
+            areas[name] = self._gather_all(name, coverage, groups)
             self.guessed[name] = (reached, saved)
-            if len(area):
-                self._apply(name, coverage, area)
         self.path.back(marks[0])
         self.maker.back(marks[1])
+        return areas
 
     def _take_back_guess(self) -> dict[str, TileArea]:
         """Forget the guessed end; returns where each surface has to be laid again."""
@@ -155,16 +158,24 @@ class Stroke:
 
     def _lay(self, placed: Placed | None, total: float | None, redo: dict[str, TileArea]) -> None:
         """Lay what has been placed, and lay again what a guess had covered."""
+        self._apply_all(self._gathered(placed, total, redo))
+
+    def _gathered(self, placed: Placed | None, total: float | None, redo: dict[str, TileArea]) -> dict[str, TileArea]:
+        """Gather what has been placed; returns where each surface is to be laid."""
         groups = self.maker.make(placed, total) if placed is not None and len(placed) else []
         if self.retoucher:
             self.retoucher.lay(groups)
-            return
+            return {}
+        areas = {}
         for name, coverage in self.coverage.items():
             area = self._gather_all(name, coverage, groups)
-            if name in redo:
-                area = area.joined(redo[name])
+            areas[name] = area.joined(redo[name]) if name in redo else area
+        return areas
+
+    def _apply_all(self, areas: dict[str, TileArea]) -> None:
+        for name, area in areas.items():
             if len(area):
-                self._apply(name, coverage, area)
+                self._apply(name, self.coverage[name], area)
 
     def _gather_all(self, name: str, coverage: Coverage, groups: list[Dabs]) -> TileArea:
         area = TileArea.empty()

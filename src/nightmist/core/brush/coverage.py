@@ -78,7 +78,7 @@ class Coverage:
         """
         own = self.ownership
         middles, reaches = _reaches(dabs)
-        tiles = self._near(dabs)
+        tiles = self._near(middles, reaches)
         self.hold(tiles, dabs.numbers is not None)
         masks = NOT_MASKED
         if mask is not None:
@@ -124,14 +124,14 @@ class Coverage:
 
     def reach(self, dabs: Dabs) -> TileArea:
         """The tiles that dabs may reach, whole; they are there from then on."""
-        tiles = self._near(dabs)
+        tiles = self._near(*_reaches(dabs))
         self.hold(tiles, dabs.numbers is not None)
         return TileArea.of_tiles(tiles)
 
-    def _near(self, dabs: Dabs) -> NDArray[np.int32]:
+    def _near(self, middles: NDArray[np.float64], reaches: NDArray[np.float64]) -> NDArray[np.int32]:
         own = self.ownership
         near = np.zeros(len(self.addresses), np.uint8)
-        _near_tiles(own.tile_box, own.block_box, own.columns, *_reaches(dabs), near)
+        _near_tiles(own.tile_box, own.block_box, own.columns, middles, reaches, near)
         return np.flatnonzero(near).astype(np.int32)
 
     def save(self, area: TileArea) -> list[NDArray[np.float32]]:

@@ -3,7 +3,6 @@
 from .base import Name, Share, Value, describe, new_id
 from .paint import CHANNELS, EMPTY_PIGMENT, MAPS, TOOLS, MapName, Pigment, PressureCurve, Tip, Tool, hex_channels
 from .parts import (
-    ANY_VALUE,
     MODEL,
     PROJECT,
     AnyValue,
@@ -24,7 +23,7 @@ from .parts import (
 from .stroke import CloneSource, StrokeRecord
 
 __all__ = [
-    "ANY_VALUE", "CHANNELS", "EMPTY_PIGMENT", "MAPS", "MODEL", "PROJECT", "TOOLS", "AnyValue", "Brushed", "CloneSource",
+    "CHANNELS", "EMPTY_PIGMENT", "MAPS", "MODEL", "PROJECT", "TOOLS", "AnyValue", "Brushed", "CloneSource",
     "DocumentValues", "Hit", "MapName", "MissingPicture", "Model", "Name", "Node", "Pigment", "PressureCurve",
     "Project", "Share", "StartValues", "StrokeRecord", "Surface", "Tip", "TipPicture", "Tool", "Value",
     "checked_size", "decode", "describe", "encode", "hex_channels", "new_id",

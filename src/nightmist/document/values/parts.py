@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, NamedTuple
 
-from pydantic import BaseModel, Field, TypeAdapter
+from pydantic import BaseModel, Field
 
 from ...core.compose import BlendMode
 from ...core.errors import NightmistError
@@ -111,9 +111,6 @@ class DocumentValues(BaseModel):
     """All values of a document, as they are stored and sent."""
 
     values: list[AnyValue]
-
-
-ANY_VALUE: TypeAdapter[AnyValue] = TypeAdapter(AnyValue)
 
 
 class Hit(NamedTuple):

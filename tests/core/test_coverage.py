@@ -95,7 +95,10 @@ def stations(points, radii, joined, hardness=0.4) -> Dabs:
 
 
 def segment_weights(mesh, points, radii, hardness):
-    """Each texel of a plane map against each segment: falloff by the distance to its nearest point."""
+    """Each texel of a plane map against each segment: falloff by the distance to its nearest point.
+
+    Behind the beginning of a segment lies what the one before, or the first station, has laid.
+    """
     own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
     owner = own.owner()
     y, x = np.nonzero(owner >= 0)
@@ -105,12 +108,14 @@ def segment_weights(mesh, points, radii, hardness):
     size = own.texel_size[owner[y, x]]
     for (a, b), (ra, rb) in zip(pairwise(points), pairwise(radii), strict=True):
         a, b = np.array(a, float), np.array(b, float)
-        t = np.clip((places - a) @ (b - a) / ((b - a) @ (b - a)), 0, 1)
+        t = (places - a) @ (b - a) / ((b - a) @ (b - a))
+        mine = (t >= 0) | (not best.any())
+        t = np.clip(t, 0, 1)
         away = np.linalg.norm(places - a - t[:, None] * (b - a), axis=1)
         r = ra + (rb - ra) * t
         h = np.minimum(hardness, 1 - size / ra) * (1 - t) + np.minimum(hardness, 1 - size / rb) * t
         s = np.clip((away / r - h) / (1 - h), 0, 1)
-        best = np.maximum(best, np.where(away < r, 1 - s * s * (3 - 2 * s), 0))
+        best = np.maximum(best, np.where((away < r) & mine, 1 - s * s * (3 - 2 * s), 0))
     image = np.zeros((256, 256))
     image[y, x] = best
     return image
@@ -136,16 +141,18 @@ def test_an_anchor_lays_nothing_but_what_follows():
     assert np.array_equal(dense(coverage), whole)
 
 
-def test_saved_coverage_comes_back():
-    """What a guess laid is gone again, to the bit."""
+def test_a_guess_holds_what_exceeds_the_rest_and_is_forgotten():
+    """The greater of both is what one coverage of all would hold; cleared, nothing is left of it."""
     mesh = plane()
-    coverage = Coverage(own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE))
-    coverage.add(one((-0.2, 0, 0), (0, 0, 1), 0.3, hardness=0.2))
-    before = dense(coverage)
-    guess = one((0.2, 0.1, 0), (0, 0, 1), 0.4, hardness=0.5)
-    area = coverage.reach(guess)
-    saved = coverage.save(area)
-    coverage.add(guess)
-    assert (dense(coverage) != before).any()
-    coverage.restore(area, saved)
-    assert np.array_equal(dense(coverage), before)
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    coverage, ahead, both = Coverage(own), Coverage(own), Coverage(own)
+    sure = stations([(-0.6, -0.5, 0), (0.1, 0.4, 0)], (0.3, 0.3), (ALONE, JOINED))
+    guess = stations([(0.1, 0.4, 0), (0.5, -0.3, 0)], (0.3, 0.3), (ANCHOR, JOINED))
+    coverage.add(sure)
+    area = ahead.add(guess, beyond=coverage)
+    both.add(sure)
+    both.add(guess)
+    assert np.array_equal(np.maximum(dense(coverage), dense(ahead)), dense(both))
+    assert ((dense(ahead) == 0) | (dense(ahead) > dense(coverage))).all()
+    ahead.clear(area)
+    assert not dense(ahead).any()

@@ -21,6 +21,9 @@ ALONE, JOINED, ANCHOR = 0, 1, 2
 #: No mask, and the shares of a tile that is not masked.
 NOT_MASKED = np.zeros(0, np.int64)
 OPEN = np.ones((TILE, TILE), np.float32)
+NOTHING = np.zeros((TILE, TILE), np.float32)
+#: Dabs that are not stations.
+NO_JOINTS = np.zeros(0, np.int8)
 #: Tiles along a side of a block; whole blocks are passed over when no dab reaches them.
 BLOCK = 8
 
@@ -69,15 +72,18 @@ class Coverage:
         self.numbers: dict[int, NDArray[np.int32]] = {}
         self.number_addresses = np.zeros(len(self.addresses), np.int64)
 
-    def add(self, dabs: Dabs, mask: TileMask | None = None) -> TileArea:
+    def add(self, dabs: Dabs, mask: TileMask | None = None, beyond: Coverage | None = None) -> TileArea:
         """Gather dabs, by the shares that a mask lets through; returns the rectangles in which coverage changed.
+
+        beyond: of a band, only what exceeds this coverage of the same surface is gathered.
 
         A texel at X with normal m takes strength · falloff(|X - P| / r) where |X - P| < r and
         m · n > cos(limit) (DESIGN, "Dab"). Falloff is 1 up to the hardness, then falls as 1 - s²(3 - 2s); a
         hard edge still falls over one texel, so that it shows no stairs.
         """
         own = self.ownership
-        middles, reaches = _reaches(dabs)
+        middles, reaches = np.empty((len(dabs), 3)), np.empty(len(dabs))
+        _reach(dabs.centers, dabs.radii, NO_JOINTS if dabs.joined is None else dabs.joined, middles, reaches)
         tiles = self._near(middles, reaches)
         self.hold(tiles, dabs.numbers is not None)
         masks = NOT_MASKED
@@ -91,6 +97,7 @@ class Coverage:
         tangents = dabs.tangents if dabs.tangents is not None else np.zeros((count, 3))
         numbers = dabs.numbers if dabs.numbers is not None else np.zeros(count, np.int32)
         limit = np.cos(np.radians(dabs.facing_limit))
+        others = beyond.addresses if beyond is not None else NOT_MASKED
         common = (
             masks, OPEN, own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals,
             own.texel_size, self.hidden,
@@ -100,7 +107,7 @@ class Coverage:
             if dabs.joined is not None:
                 _gather_band(
                     dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, dabs.joined, middles, reaches,
-                    limit, dabs.table, tiles[a:b], self.addresses, *common, rects[a:b],
+                    limit, dabs.table, tiles[a:b], self.addresses, others, NOTHING, *common, rects[a:b],
                 )  # fmt: skip
             else:
                 _gather(
@@ -122,27 +129,11 @@ class Coverage:
             self.numbers[int(tile)] = which = np.zeros((TILE, TILE), np.int32)
             self.number_addresses[tile] = address_of(which)
 
-    def reach(self, dabs: Dabs) -> TileArea:
-        """The tiles that dabs may reach, whole; they are there from then on."""
-        tiles = self._near(*_reaches(dabs))
-        self.hold(tiles, dabs.numbers is not None)
-        return TileArea.of_tiles(tiles)
-
     def _near(self, middles: NDArray[np.float64], reaches: NDArray[np.float64]) -> NDArray[np.int32]:
         own = self.ownership
         near = np.zeros(len(self.addresses), np.uint8)
         _near_tiles(own.tile_box, own.block_box, own.columns, middles, reaches, near)
         return np.flatnonzero(near).astype(np.int32)
-
-    def save(self, area: TileArea) -> list[NDArray[np.float32]]:
-        """What lies in an area's rectangles, to be put back by `restore`."""
-        rects = zip(area.tiles, area.rects, strict=True)
-        return [self.tiles[int(t)][top:bottom, left:right].copy() for t, (top, bottom, left, right) in rects]
-
-    def restore(self, area: TileArea, saved: list[NDArray[np.float32]]) -> None:
-        """Put back what was saved of an area."""
-        for tile, (top, bottom, left, right), values in zip(area.tiles, area.rects, saved, strict=True):
-            self.tiles[int(tile)][top:bottom, left:right] = values
 
     def clear(self, area: TileArea) -> None:
         """Forget what lies in an area."""
@@ -156,18 +147,20 @@ class Coverage:
             np.maximum(mine, other.tiles[int(tile)][top:bottom, left:right], out=mine)
 
 
-def _reaches(dabs: Dabs) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """For each dab or station a ball that holds all that it lays: (N, 3) middles and (N,) radii."""
-    centers, radii, joined = dabs.centers, dabs.radii, dabs.joined
-    if joined is None:
-        return centers, radii
-    before = np.concatenate([centers[:1], centers[:-1]])
-    wide = np.maximum(radii, np.concatenate([radii[:1], radii[:-1]]))
-    half = (centers - before) / 2
-    segment = joined == JOINED
-    middles = np.where(segment[:, None], before + half, centers)
-    reaches = np.where(segment, wide + np.linalg.norm(half, axis=1), radii)
-    return middles, np.where(joined == ANCHOR, 0.0, reaches)
+@kernel
+def _reach(centers, radii, joined, middles, reaches):  # type: ignore[no-untyped-def]
+    """For each dab or station a ball that holds all that it lays."""
+    for i in range(len(centers)):
+        middles[i], reaches[i] = centers[i], radii[i]
+        if len(joined) > 0 and joined[i] == ANCHOR:
+            reaches[i] = 0.0
+        elif len(joined) > 0 and joined[i] == JOINED:
+            half2 = 0.0
+            for axis in range(3):
+                half = (centers[i, axis] - centers[i - 1, axis]) / 2
+                middles[i, axis] = centers[i - 1, axis] + half
+                half2 += half * half
+            reaches[i] = max(radii[i], radii[i - 1]) + np.sqrt(half2)
 
 
 @kernel
@@ -253,14 +246,15 @@ def _gather(  # type: ignore[no-untyped-def]
 
 @kernel
 def _gather_band(  # type: ignore[no-untyped-def]
-    centers, normals, radii, strengths, hardness, joined, middles, reaches, cos_limit, table, tiles, addresses, masks,
-    whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden, rects,
+    centers, normals, radii, strengths, hardness, joined, middles, reaches, cos_limit, table, tiles, addresses, others,
+    nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden, rects,
 ):  # fmt: skip
     ends = np.empty(12)
     for k in range(len(tiles)):
         t = tiles[k]
         tile = _tile_at(addresses[t])
         gate = _tile_at(masks[t]) if len(masks) > 0 and masks[t] != 0 else whole
+        other = _tile_at(others[t]) if len(others) > 0 and others[t] != 0 else nothing
         for d in range(len(centers)):
             # A station alone, or the segment from the one before.
             b = d - 1 if joined[d] == JOINED else d
@@ -287,57 +281,98 @@ def _gather_band(  # type: ignore[no-untyped-def]
                 ends[8], ends[9] = strengths[b], strengths[d]
                 ends[10] = max(0.0, min(hardness[b], 1.0 - texel_size[f] / radii[b]))
                 ends[11] = max(0.0, min(hardness[d], 1.0 - texel_size[f] / radii[d]))
-                _gather_segment(tile, gate, pieces[p], spans, matrices[f], mx, my, mz, reach, ends, facing0, facing1,
-                                table, rects[k])  # fmt: skip
+                _gather_segment(tile, gate, other, pieces[p], spans, matrices[f], mx, my, mz, reach, ends, facing0,
+                                facing1, table, rects[k])  # fmt: skip
 
 
 @kernel
 def _gather_segment(  # type: ignore[no-untyped-def]
-    tile, gate, piece, spans, m, mx, my, mz, reach, ends, facing0, facing1, table, rect
+    tile, gate, other, piece, spans, m, mx, my, mz, reach, ends, facing0, facing1, table, rect
 ):
-    """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials."""
+    """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials.
+
+    What lies behind the segment's beginning was laid by what ends there: only texels with (X - A) · D >= 0 are looked at.
+    """
     one, zero = np.float32(1.0), np.float32(0.0)
     first, last, parabola = _reached_rows(piece, m, mx, my, mz, reach)
     length2 = ends[3] * ends[3] + ends[4] * ends[4] + ends[5] * ends[5]
     inverse = np.float32(1.0 / length2) if length2 > 0 else zero
     squared = np.float32(length2)
     slope2 = np.float32(m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
-    along1 = np.float32(m[0] * ends[3] + m[1] * ends[4] + m[2] * ends[5])
+    rise = m[0] * ends[3] + m[1] * ends[4] + m[2] * ends[5]
+    along1 = np.float32(rise)
     r0, dr = np.float32(ends[6]), np.float32(ends[7] - ends[6])
     s0, ds = np.float32(ends[8]), np.float32(ends[9] - ends[8])
     h0, dh = np.float32(ends[10]), np.float32(ends[11] - ends[10])
     f0, df = np.float32(facing0), np.float32(facing1 - facing0)
+    tiny = np.float32(1e-6 * min(ends[6], ends[7]))
     top, bottom, left, right = rect
     for i in range(first, last):
         start, end, _, _ = _reached_texels(piece, spans, i, parabola, reach * reach)
-        if end <= start:
-            continue
         row = piece[3] + i
         y = piece[2] + row + 0.5
-        for at in range(start & ~15, end, 16):
-            line, share = tile[row, at : at + 16], gate[row, at : at + 16]
-            x = piece[1] + at + 0.5
-            ax = m[0] * x + m[3] * y + m[6] - ends[0]
-            ay = m[1] * x + m[4] * y + m[7] - ends[1]
-            az = m[2] * x + m[5] * y + m[8] - ends[2]
-            near0 = np.float32(ax * ax + ay * ay + az * az)
-            near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
-            along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
-            low, high = np.float32(start - at), np.float32(end - at)
-            for c in range(16):
-                step = np.float32(c)
-                along = along0 + along1 * step
-                part = min(one, max(zero, along * inverse))
-                distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
-                to_unit = one / (r0 + dr * part)
-                h = h0 + dh * part
-                s = (np.sqrt(max(distance2, zero)) * to_unit - h) / max(one - h, np.float32(1e-6))
-                w = (s0 + ds * part) * _falloff(s, table) * share[c]
-                w = w if (step >= low) & (step < high) & (f0 + df * part > zero) & (s < one) else zero
-                line[c] = max(line[c], w)
-        top, bottom = min(top, row), max(bottom, row + 1)
-        left, right = min(left, start), max(right, end)
+        if length2 > 0:
+            # (X - A) · D over the row: its value at x = 0, and `rise` a texel.
+            level = (
+                (m[0] * (piece[1] + 0.5) + m[3] * y + m[6] - ends[0]) * ends[3]
+                + (m[1] * (piece[1] + 0.5) + m[4] * y + m[7] - ends[1]) * ends[4]
+                + (m[2] * (piece[1] + 0.5) + m[5] * y + m[8] - ends[2]) * ends[5]
+            )
+            if rise > 0:
+                start = max(start, int(min(max(np.ceil(-level / rise), -1.0), 65.0)))
+            elif rise < 0:
+                end = min(end, int(min(max(np.floor(-level / rise) + 1, -1.0), 65.0)))
+            elif level < 0:
+                continue
+        if end <= start:
+            continue
+        begin = start & ~15
+        x = piece[1] + begin + 0.5
+        ax = m[0] * x + m[3] * y + m[6] - ends[0]
+        ay = m[1] * x + m[4] * y + m[7] - ends[1]
+        az = m[2] * x + m[5] * y + m[8] - ends[2]
+        near0 = np.float32(ax * ax + ay * ay + az * az)
+        near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
+        along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
+        curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df)
+        for at in range(begin, end, 16):
+            line, share, laid = tile[row, at : at + 16], gate[row, at : at + 16], other[row, at : at + 16]
+            low, high, shift = np.float32(start - at), np.float32(end - at), np.float32(at - begin)
+            changed = np.int32(0)
+            # A loop that decides nothing is turned into vectors; one that looks up a table is not.
+            if len(table) > 0:
+                for c in range(16):
+                    s, w = _near_segment(c, low, high, shift, curve, tiny)
+                    w *= table[int(s * np.float32(len(table) - 1) + np.float32(0.5))] * share[c]
+                    more = w > max(line[c], laid[c])
+                    changed |= np.int32(more)
+                    line[c] = w if more else line[c]
+            else:
+                for c in range(16):
+                    s, w = _near_segment(c, low, high, shift, curve, tiny)
+                    w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
+                    more = w > max(line[c], laid[c])
+                    changed |= np.int32(more)
+                    line[c] = w if more else line[c]
+            if changed != 0:
+                top, bottom = min(top, row), max(bottom, row + 1)
+                left, right = min(left, max(start, at)), max(right, min(end, at + 16))
     rect[0], rect[1], rect[2], rect[3] = top, bottom, left, right
+
+
+@kernel
+def _near_segment(c, low, high, shift, curve, tiny):  # type: ignore[no-untyped-def]
+    """Of texel c of a row: where between the hard middle and the rim it lies, 0-1, and the strength there."""
+    near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df = curve
+    one, zero, at = np.float32(1.0), np.float32(0.0), np.float32(c)
+    step = at + shift
+    along = along0 + along1 * step
+    part = min(one, max(zero, along * inverse))
+    distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
+    h, r = h0 + dh * part, r0 + dr * part
+    s = (np.sqrt(max(distance2, zero)) - h * r) / max((one - h) * r, tiny)
+    inside = (at >= low) & (at < high) & (f0 + df * part > zero) & (s < one)
+    return min(one, max(zero, s)), s0 + ds * part if inside else zero
 
 
 @kernel

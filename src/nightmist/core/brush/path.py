@@ -9,6 +9,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels import kernel
+
 #: x, y in pixels of the view, pressure 0-1; then, if known, how far a pen is tilted to the right and down, -1 to 1.
 Sample = tuple[float, ...]
 #: Pixels of the view between the vertices that a curve is flattened to, at most.
@@ -51,8 +53,12 @@ class Stabilizer:
         return [self.last]
 
 
-def curve_piece(before: Sample, start: Sample, end: Sample, behind: Sample) -> NDArray[np.float64]:
+def curve_piece(
+    before: Sample, start: Sample, end: Sample, behind: Sample, longest: float = FLATTENED
+) -> NDArray[np.float64]:
     """(n, fields) vertices after `start` up to `end` on the centripetal Catmull-Rom curve through four samples.
+
+    longest: pixels between vertices at most.
 
     A neighbor that is missing is given by repeating the end next to it. The curve runs through its samples without
     loops or cusps within a piece (Yuksel, Schaefer, Keyser: Parameterization and applications of Catmull-Rom
@@ -60,24 +66,35 @@ def curve_piece(before: Sample, start: Sample, end: Sample, behind: Sample) -> N
     """
     p = np.array([before, start, end, behind], np.float64)
     chord = math.dist(start[:2], end[:2])
-    count = min(max(math.ceil(chord / FLATTENED), 1), MOST_VERTICES)
-    # A neighbor at the same place as the end is mirrored, which leaves the curve without a bend of its own there.
-    if math.dist(before[:2], start[:2]) == 0:
-        p[0] = 2 * p[1] - p[2]
-    if math.dist(behind[:2], end[:2]) == 0:
-        p[3] = 2 * p[2] - p[1]
-    knots = np.concatenate([[0.0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(p[:, :2], axis=0), axis=1)))])
-    t = knots[1] + (knots[2] - knots[1]) * np.arange(1, count + 1)[:, None] / count
-    t0, t1, t2, t3 = knots
-    a1 = ((t1 - t) * p[0] + (t - t0) * p[1]) / (t1 - t0)
-    a2 = ((t2 - t) * p[1] + (t - t1) * p[2]) / (t2 - t1)
-    a3 = ((t3 - t) * p[2] + (t - t2) * p[3]) / (t3 - t2)
-    b1 = ((t2 - t) * a1 + (t - t0) * a2) / (t2 - t0)
-    b2 = ((t3 - t) * a2 + (t - t1) * a3) / (t3 - t1)
-    found: NDArray[np.float64] = ((t2 - t) * b1 + (t - t1) * b2) / (t2 - t1)
+    count = min(max(math.ceil(chord / longest), 1), MOST_VERTICES)
+    found = np.empty((count, p.shape[1]))
+    _catmull_rom(p, found)
     found[-1] = end
-    found[:, 2] = np.clip(found[:, 2], 0, 1)
     return found
+
+
+@kernel
+def _catmull_rom(p, found):  # type: ignore[no-untyped-def]
+    """By the recursion of Barry and Goldman."""
+    knots = np.zeros(4)
+    # A neighbor at the same place as the end is mirrored: no bend of the curve comes from there.
+    if p[0, 0] == p[1, 0] and p[0, 1] == p[1, 1]:
+        p[0] = 2 * p[1] - p[2]
+    if p[3, 0] == p[2, 0] and p[3, 1] == p[2, 1]:
+        p[3] = 2 * p[2] - p[1]
+    for i in range(3):
+        knots[i + 1] = knots[i] + np.sqrt(np.hypot(p[i + 1, 0] - p[i, 0], p[i + 1, 1] - p[i, 1]))
+    t0, t1, t2, t3 = knots
+    for j in range(len(found)):
+        t = t1 + (t2 - t1) * (j + 1) / len(found)
+        for k in range(p.shape[1]):
+            a1 = ((t1 - t) * p[0, k] + (t - t0) * p[1, k]) / (t1 - t0)
+            a2 = ((t2 - t) * p[1, k] + (t - t1) * p[2, k]) / (t2 - t1)
+            a3 = ((t3 - t) * p[2, k] + (t - t2) * p[3, k]) / (t3 - t2)
+            b1 = ((t2 - t) * a1 + (t - t0) * a2) / (t2 - t0)
+            b2 = ((t3 - t) * a2 + (t - t1) * a3) / (t3 - t1)
+            found[j, k] = ((t2 - t) * b1 + (t - t1) * b2) / (t2 - t1)
+        found[j, 2] = min(max(found[j, 2], 0.0), 1.0)
 
 
 class Curve:
@@ -86,7 +103,9 @@ class Curve:
     A piece is certain once the sample behind it is known. Until then its end is a guess, to be drawn and taken back.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, longest: float = FLATTENED) -> None:
+        """longest: pixels between vertices at most."""
+        self.longest = longest
         self.samples: list[Sample] = []
 
     def extend(self, samples: Iterable[Sample]) -> list[NDArray[np.float64]]:
@@ -111,7 +130,8 @@ class Curve:
 
     def _piece(self, start: int, end: int, behind: int) -> NDArray[np.float64]:
         before = start - 1 if len(self.samples) >= -(start - 1) else start
-        return curve_piece(*(self.samples[i] for i in (before, start, end, behind)))
+        samples = self.samples
+        return curve_piece(samples[before], samples[start], samples[end], samples[behind], self.longest)
 
 
 class Placed(NamedTuple):
@@ -124,15 +144,6 @@ class Placed(NamedTuple):
 
     def __len__(self) -> int:
         return len(self.places)
-
-    def to_the_end(self, vertex: NDArray[np.float64], walker: Walker) -> Placed:
-        """The same and, unless one is there, a place at the vertex where the walker has arrived."""
-        if len(self) and self.length[-1] == walker.length:
-            return self
-        return Placed(
-            np.concatenate([self.places, vertex[None, :2]]), np.append(self.pressure, vertex[2]),
-            np.concatenate([self.ahead, np.array([walker.ahead])]), np.append(self.length, walker.length),
-        )  # fmt: skip
 
 
 class Walker:
@@ -158,14 +169,6 @@ class Walker:
         self.length = 0.0
         self.ahead = (1.0, 0.0)
         self.began = False
-
-    def mark(self) -> tuple[object, ...]:
-        """Where it stands, to go back to."""
-        return self.last, self.walked, self.length, self.ahead, self.began
-
-    def back(self, mark: tuple[object, ...]) -> None:
-        """Stand where it stood."""
-        self.last, self.walked, self.length, self.ahead, self.began = mark  # type: ignore[assignment]
 
     def extend(self, vertices: NDArray[np.float64]) -> Placed:
         """The places that became due along further vertices; the first vertex of all is the press."""

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..errors import NightmistError
+from ..kernels import kernel
 
 Vector = tuple[float, float, float]
 Axes = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
@@ -66,13 +67,10 @@ class Camera(BaseModel):
     def rays(self, pixels: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Origins and unit directions, both (N, 3), through (N, 2) screen positions."""
         right, up, forward = self.axes
-        width, height = self.viewport
         half = math.tan(math.radians(self.fov_y) / 2)
-        x = (2 * pixels[:, 0] - width) / height * half
-        y = (height - 2 * pixels[:, 1]) / height * half
-        direction = forward + x[:, None] * right + y[:, None] * up
-        direction /= np.linalg.norm(direction, axis=1, keepdims=True)
-        return np.broadcast_to(np.asarray(self.eye, np.float64), direction.shape), direction
+        origins, directions = np.empty((len(pixels), 3)), np.empty((len(pixels), 3))
+        _rays(pixels, *self.viewport, half, right, up, forward, self.eye, origins, directions)
+        return origins, directions
 
     def units_per_pixel(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """(N,) size of one screen pixel, in model units, at the depth of (N, 3) points."""
@@ -81,6 +79,20 @@ class Camera(BaseModel):
         scale = 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1]
         size: NDArray[np.float64] = np.maximum(depth, 1e-12) * scale
         return size
+
+
+@kernel
+def _rays(pixels, width, height, half, right, up, forward, eye, origins, directions):  # type: ignore[no-untyped-def]
+    for i in range(len(pixels)):
+        x = (2 * pixels[i, 0] - width) / height * half
+        y = (height - 2 * pixels[i, 1]) / height * half
+        length = 0.0
+        for axis in range(3):
+            origins[i, axis] = eye[axis]
+            directions[i, axis] = forward[axis] + x * right[axis] + y * up[axis]
+            length += directions[i, axis] ** 2
+        for axis in range(3):
+            directions[i, axis] /= np.sqrt(length)
 
 
 @lru_cache(maxsize=64)

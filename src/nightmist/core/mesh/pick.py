@@ -10,6 +10,7 @@ from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
+from ..kernels import kernel
 from .mesh import Mesh
 
 
@@ -46,30 +47,17 @@ class Caster:
     def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
         """Nearest hits of rays given by (N, 3) origins and (N, 3) unit directions."""
         count = len(origins)
-        o = (np.asarray(origins, np.float64) - self.center) * self.scale
-        # A far eye loses float32 precision along the ray, so start near the model's bounding ball.
-        skip = np.maximum(-(o * directions).sum(axis=1) - 1.0, 0.0)
-        start = o + directions * skip[:, None]
-        face = np.full(count, -1, np.int32)
+        hits = Hits(
+            np.full(count, -1, np.int32), np.zeros((count, 3)), np.zeros((count, 3)), np.full(count, np.inf)
+        )  # fmt: skip
         if len(self.visible):
-            found = self.scene.run(start.astype(np.float32), directions.astype(np.float32))
-            face = np.asarray(found, np.int32).reshape(count)
-        hit = face >= 0
-        face[hit] = self.visible[face[hit]]
-        position = np.zeros((count, 3))
-        normal = np.zeros((count, 3))
-        distance = np.full(count, np.inf)
-        if hit.any():
-            n = self.mesh.face_normals[face[hit]]
-            anchor = self.mesh.corners[face[hit], 0]
-            d = directions[hit]
-            slope = (n * d).sum(axis=1)
-            slope = np.where(np.abs(slope) < 1e-12, 1e-12, slope)
-            t = (n * (anchor - origins[hit])).sum(axis=1) / slope
-            position[hit] = origins[hit] + d * t[:, None]
-            normal[hit] = n
-            distance[hit] = t
-        return Hits(face, position, normal, distance)
+            starts, ways = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+            _start(origins, directions, self.center, self.scale, starts, ways)
+            found = np.asarray(self.scene.run(starts, ways), np.int32).reshape(count)
+            mesh = self.mesh
+            _meet(found, self.visible, mesh.corners, mesh.face_normals, origins, directions, hits.face, hits.position,
+                  hits.normal, hits.distance)  # fmt: skip
+        return hits
 
     def attributes(self, hits: Hits, which: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N, 3) weights of the corners and (N, 3) unit shading normals of the hits numbered in `which`."""
@@ -78,6 +66,38 @@ class Caster:
         normals = (self.mesh.normals[face] * weights[:, :, None]).sum(axis=1)
         length = np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
         return weights, normals / length
+
+
+@kernel
+def _start(origins, directions, center, scale, starts, ways):  # type: ignore[no-untyped-def]
+    """Rays in the scene's own units."""
+    for i in range(len(origins)):
+        along = 0.0
+        for axis in range(3):
+            along += (origins[i, axis] - center[axis]) * scale * directions[i, axis]
+        # A far eye loses float32 precision along the ray, so start near the model's bounding ball.
+        skip = max(-along - 1.0, 0.0)
+        for axis in range(3):
+            starts[i, axis] = (origins[i, axis] - center[axis]) * scale + directions[i, axis] * skip
+            ways[i, axis] = directions[i, axis]
+
+
+@kernel
+def _meet(found, visible, corners, normals, origins, directions, face, position, normal, distance):  # type: ignore[no-untyped-def]
+    """Where rays meet the planes of the faces that were found, in float64."""
+    for i in range(len(found)):
+        if found[i] < 0:
+            continue
+        f = face[i] = visible[found[i]]
+        slope, gap = 0.0, 0.0
+        for axis in range(3):
+            slope += normals[f, axis] * directions[i, axis]
+            gap += normals[f, axis] * (corners[f, 0, axis] - origins[i, axis])
+        t = gap / (slope if abs(slope) >= 1e-12 else 1e-12)
+        for axis in range(3):
+            position[i, axis] = origins[i, axis] + directions[i, axis] * t
+            normal[i, axis] = normals[f, axis]
+        distance[i] = t
 
 
 def barycentric(corners: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -33,5 +33,5 @@ def _same(texels):  # type: ignore[no-untyped-def]
 def _round(source, target):  # type: ignore[no-untyped-def]
     for y in range(source.shape[0]):
         for x in range(source.shape[1]):
-            # v · 255 / 65535 = v / 257, to the nearest.
-            target[y, x] = np.uint8((np.uint32(source[y, x]) + np.uint32(128)) // np.uint32(257))
+            # v · 255 / 65535 to the nearest, without a division: equal for every v.
+            target[y, x] = np.uint8((np.uint32(source[y, x]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16))

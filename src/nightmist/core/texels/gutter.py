@@ -45,18 +45,15 @@ class Gutter:
         return pairs, starts
 
     def spread(self, image: NDArray[np.uint16], area: TileArea) -> TileArea:
-        """Bring the gutter of an (H, W, 4) picture up to date after `area` changed; returns the tiles changed."""
-        touched = np.zeros((self.width // TILE) * (self.height // TILE), np.uint8)
-        touched[area.tiles] = 1
+        """Bring the gutter of an (H, W, 4) picture up to date after `area` changed; returns all that changed."""
+        bounds = np.empty(((self.width // TILE) * (self.height // TILE), 4), np.int32)
+        bounds[:] = (TILE, 0, TILE, 0)
+        bounds[area.tiles] = area.rects
         flat = image.reshape(-1, 4)
-
-        def part(first: int, last: int) -> None:
-            tiles, rects = area.tiles[first:last], area.rects[first:last]
-            for side, (pairs, starts) in enumerate((self.by_target, self.by_source)):
-                _spread(flat, pairs, side, starts, tiles, rects, self.width, touched)
-
-        in_two_threads(len(area), part)
-        return TileArea.of_tiles(np.flatnonzero(touched).astype(np.int32))
+        for side, (pairs, starts) in enumerate((self.by_target, self.by_source)):
+            _spread(flat, pairs, side, starts, area.tiles, area.rects, self.width, bounds)
+        changed = np.flatnonzero(bounds[:, 1] > 0).astype(np.int32)
+        return TileArea(changed, bounds[changed])
 
 
 @kernel
@@ -108,7 +105,7 @@ def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: igno
 
 
 @kernel
-def _spread(image, pairs, side, starts, tiles, rects, width, touched):  # type: ignore[no-untyped-def]
+def _spread(image, pairs, side, starts, tiles, rects, width, bounds):  # type: ignore[no-untyped-def]
     """Copy the pairs of each tile whose target (side 0) or source (side 1) lies in the tile's rectangle."""
     columns = width // 64
     for i in range(len(tiles)):
@@ -120,4 +117,7 @@ def _spread(image, pairs, side, starts, tiles, rects, width, touched):  # type: 
                 target, source = pairs[k, 0], pairs[k, 1]
                 for c in range(4):
                     image[target, c] = image[source, c]
-                touched[(target // width) // 64 * columns + (target % width) // 64] = 1
+                y, x = target // width, target % width
+                bound = bounds[y // 64 * columns + x // 64]
+                bound[0], bound[1] = min(bound[0], y % 64), max(bound[1], y % 64 + 1)
+                bound[2], bound[3] = min(bound[2], x % 64), max(bound[3], x % 64 + 1)

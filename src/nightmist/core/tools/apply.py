@@ -11,6 +11,9 @@ from ..texels.area import TileArea
 
 #: No table of colors: all of the stroke has one value.
 ONE_VALUE = np.zeros((0, 0), np.float32)
+#: Nothing is guessed of the stroke's end.
+NO_GUESS = np.zeros(0, np.int64)
+NOTHING = np.zeros((64, 64), np.float32)
 #: No pictures: the stroke's own value is laid on.
 NO_PICTURES = np.zeros(0, np.int64)
 
@@ -25,11 +28,13 @@ def composite_over(
     numbers: NDArray[np.int64] = NO_PICTURES,
     values: NDArray[np.float32] = ONE_VALUE,
     pictures: NDArray[np.int64] = NO_PICTURES,
+    ahead: NDArray[np.int64] = NO_GUESS,
 ) -> None:
     """Write `after` = `before` with a value laid over it by coverage, inside `area` (F5).
 
     coverage, before, after: tables of tile addresses by tile number; coverage tiles are float32, the others
-    uint16 with len(value) + 1 channels, alpha last; a `before` of 0 is transparent. value: 0-1 per channel.
+    uint16 with len(value) + 1 channels, alpha last; 0 is transparent, nothing covered. ahead: more coverage, of
+    what is only guessed of a stroke; the greater of both counts. value: 0-1 per channel.
     blend: how the value meets what the layer held. values: (dabs + 1, channels) float32 by a dab's number, which
     `numbers` (a table of int32 tiles) tells for each texel. pictures: a table of tiles like `after`, whose
     texels are laid on instead of a value, thinned by their alpha.
@@ -42,12 +47,14 @@ def composite_over(
     if mode == 0 and not len(numbers) and not len(pictures):
         in_two_threads(
             len(area),
-            lambda a, b: _over(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels),
+            lambda a, b: _over(
+                area.tiles[a:b], area.rects[a:b], coverage, ahead, NOTHING, before, after, paint, channels
+            ),
         )
     else:
         in_two_threads(
             len(area),
-            lambda a, b: _over_blended(area.tiles[a:b], area.rects[a:b], coverage, before, after, paint, channels, mode,
+            lambda a, b: _over_blended(area.tiles[a:b], area.rects[a:b], coverage, ahead, NOTHING, before, after, paint, channels, mode,
                                       numbers, values, pictures),
         )  # fmt: skip
 
@@ -58,44 +65,60 @@ def erase(
     before: NDArray[np.int64],
     after: NDArray[np.int64],
     channels: int,
+    ahead: NDArray[np.int64] = NO_GUESS,
 ) -> None:
     """Write `after` = `before` with alpha · (1 - coverage); tables as in `composite_over`."""
     in_two_threads(
         len(area),
-        lambda a, b: _erase(area.tiles[a:b], area.rects[a:b], coverage, before, after, channels),
+        lambda a, b: _erase(area.tiles[a:b], area.rects[a:b], coverage, ahead, NOTHING, before, after, channels),
     )
 
 
 @kernel
-def _over(tiles, rects, coverage, before, after, value, channels):  # type: ignore[no-untyped-def]
+def _coverage(table, t, nothing):  # type: ignore[no-untyped-def]
+    return carray(as_float32(table[t]), (64, 64)) if len(table) > 0 and table[t] != 0 else nothing
+
+
+@kernel
+def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels):  # type: ignore[no-untyped-def]
+    """Row by row, all channels of a row as one line of numbers: alpha too moves towards full by its share."""
     full, one, half, tiny = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1e-30)
-    alpha = channels - 1
-    paint = value * full
+    whole_paint, whole_share = np.empty(64 * channels, np.float32), np.empty(64 * channels, np.float32)
+    unit, blank = np.float32(1.0 / 65535.0), np.zeros((64, 64 * channels), np.uint16)
+    for j in range(len(whole_paint)):
+        whole_paint[j] = value[j % channels] * full if j % channels < channels - 1 else full
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
-        cover = carray(as_float32(coverage[t]), (64, 64))
-        target = carray(as_uint16(after[t]), (64, 64, channels))
-        # An absent tile is transparent, so what is read in its stead must not matter: alpha counts as 0.
-        source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (64, 64, channels))
-        present = one if before[t] != 0 else np.float32(0.0)
-        unit = present * np.float32(1.0 / 65535.0)
+        wide, first, last = right - left, left * channels, right * channels
+        paint, share = whole_paint[: last - first], whole_share[: last - first]
+        cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
+        target = carray(as_uint16(after[t]), (64, 64 * channels))
+        # An absent tile is transparent. Reading a blank one keeps source and target apart, which lets loops be vectors.
+        source = carray(as_uint16(before[t]), (64, 64 * channels)) if before[t] != 0 else blank
         for y in range(top, bottom):
             # Without a branch a texel; where nothing is covered, what was there before comes out to the bit.
-            for x in range(left, right):
-                a = cover[y, x]
-                below = source[y, x, alpha] * unit
-                out = a + below * (one - a)
-                share = a / max(out, tiny)
-                for c in range(alpha):
-                    old = np.float32(source[y, x, c]) * present
-                    target[y, x, c] = np.uint16(old + (paint[c] - old) * share + half)
-                target[y, x, alpha] = np.uint16(out * full + half)
+            covered, guessed = cover[y, left:right], guess[y, left:right]
+            line, made = source[y, first:last], target[y, first:last]
+            if channels == 4:
+                for x in range(wide):
+                    a = max(covered[x], guessed[x])
+                    below = np.float32(line[4 * x + 3]) * unit
+                    part = a / max(a + below * (one - a), tiny)
+                    share[4 * x], share[4 * x + 1], share[4 * x + 2], share[4 * x + 3] = part, part, part, a
+            else:
+                for x in range(wide):
+                    a = max(covered[x], guessed[x])
+                    below = np.float32(line[2 * x + 1]) * unit
+                    share[2 * x], share[2 * x + 1] = a / max(a + below * (one - a), tiny), a
+            for j in range(len(share)):
+                old = np.float32(line[j])
+                made[j] = np.uint16(old + (paint[j] - old) * share[j] + half)
 
 
 @kernel
 def _over_blended(  # type: ignore[no-untyped-def]
-    tiles, rects, coverage, before, after, value, channels, mode, numbers, values, pictures
+    tiles, rects, coverage, ahead, nothing, before, after, value, channels, mode, numbers, values, pictures
 ):
     full, one, half, unit = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1.0 / 65535.0)
     alpha = channels - 1
@@ -104,13 +127,13 @@ def _over_blended(  # type: ignore[no-untyped-def]
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
-        cover = carray(as_float32(coverage[t]), (64, 64))
+        cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
         target = carray(as_uint16(after[t]), (64, 64, channels))
         source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (64, 64, channels))
         present = unit if before[t] != 0 else np.float32(0.0)
         for y in range(top, bottom):
             for x in range(left, right):
-                a = cover[y, x]
+                a = max(cover[y, x], guess[y, x])
                 if len(pictures) > 0:
                     if pictures[t] == 0:
                         continue
@@ -144,17 +167,17 @@ def _over_blended(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _erase(tiles, rects, coverage, before, after, channels):  # type: ignore[no-untyped-def]
+def _erase(tiles, rects, coverage, ahead, nothing, before, after, channels):  # type: ignore[no-untyped-def]
     alpha = channels - 1
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
-        cover = carray(as_float32(coverage[t]), (64, 64))
+        cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
         target = carray(as_uint16(after[t]), (64, 64, channels))
         source = carray(as_uint16(before[t]), (64, 64, channels))
         for y in range(top, bottom):
             for x in range(left, right):
-                left_over = np.float32(source[y, x, alpha]) * (np.float32(1.0) - cover[y, x])
+                left_over = np.float32(source[y, x, alpha]) * (np.float32(1.0) - max(cover[y, x], guess[y, x]))
                 target[y, x, alpha] = np.uint16(left_over + np.float32(0.5))
                 for c in range(alpha):
                     target[y, x, c] = source[y, x, c] if target[y, x, alpha] > 0 else 0

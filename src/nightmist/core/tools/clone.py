@@ -15,7 +15,7 @@ def new_texels(
 ) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
     """Covered texels of an area that have not been asked for yet: (n, 2) y, x and (n, 3) places; marks them seen.
 
-    coverage: table of float32 tiles. seen: table of bool tiles.
+    coverage: table of float32 tiles, 0 where nothing is covered. seen: table of bool tiles.
     """
     room = np.zeros((area.texels, 2), np.int32)
     places = np.zeros((area.texels, 3))
@@ -60,6 +60,8 @@ def _new(tile_start, pieces, spans, matrices, columns, tiles, rects, coverage, s
     count = 0
     for i in range(len(tiles)):
         t = tiles[i]
+        if coverage[t] == 0:
+            continue
         top, bottom, left, right = rects[i]
         cover = carray(as_float32(coverage[t]), (64, 64))
         known = carray(as_bool(seen[t]), (64, 64))

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.brush import Coverage, Dabs
 from ...core.brush.mirror import Mirror
-from ...core.brush.path import Curve, Placed, Sample, Stabilizer, Walker
+from ...core.brush.path import Sample, Stabilizer
 from ...core.errors import NightmistError
 from ...core.mapping import Camera
 from ...core.texels import TileArea
@@ -19,10 +19,12 @@ from ...core.tools.apply import NO_PICTURES, ONE_VALUE
 from ..change import Change
 from ..document import Document
 from ..values import EMPTY_PIGMENT, CloneSource, Node, Pigment, StrokeRecord, Tip, Tool
+from .banding import BandPath
 from .cloning import Cloner
-from .dabs import DabMaker, Sheet
+from .dabs import DabPath, is_band
 from .ground import Ground, Target
 from .retouching import RETOUCHES, Retoucher
+from .touch import Sheet, Touch
 
 LABELS: dict[Tool, str] = {
     "brush": "Brush", "erase": "Erase", "smear": "Smear", "soften": "Soften", "sharpen": "Sharpen", "clone": "Clone",
@@ -81,15 +83,16 @@ class Stroke:
         picture = document.tip_picture(tip.picture) if tip.picture else None
         usual = document.layout(surface).ownership.usual_texel if surface else None
         sheet = Sheet(surface.size, usual) if surface and usual is not None else None
-        self.maker = DabMaker(tip, document.caster, camera, sheet, mirror or Mirror(), seed, picture)
-        self.stabilizer, self.curve = Stabilizer(tip.steady), Curve()
-        self.path = Walker(self.maker.measure, rests=tip.build_up, waits=tip.angle_mode == "along",
-                           tilts=tip.angle_mode == "lean")  # fmt: skip
-        self.placed: list[Placed] = []
-        #: What the guessed end of the path covers, by surface, and what lay there before.
-        self.guessed: dict[str, tuple[TileArea, list[NDArray[np.float32]]]] = {}
-        self.ground = Ground(document, layers, list(self.values), camera, self.maker.matrices, tip.covered_too)
+        self.touch = Touch(tip, document.caster, camera, sheet, mirror or Mirror(), picture)
+        self.stabilizer = Stabilizer(tip.steady)
+        # Retouching tools work dab by dab on what the dab before has left.
+        banded = is_band(tip) and tool not in RETOUCHES
+        self.path = BandPath(self.touch) if banded else DabPath(self.touch, seed)
+        self.ground = Ground(document, layers, list(self.values), camera, self.touch.matrices, tip.covered_too)
         self.preview, self.layers, self.surfaces = self.ground.preview, self.ground.layers, self.ground.surfaces
+        #: What the guessed end of the path adds to the coverage, and where.
+        self.ahead = {name: self.ground.new_coverage(name) for name in self.layers}
+        self.guessed: dict[str, TileArea] = {}
         self._fresh_coverage()
         self.retoucher = Retoucher(self.ground, tool) if tool in RETOUCHES else None
         self.cloner = Cloner(self.ground, source) if source and tool == "clone" else None
@@ -97,7 +100,7 @@ class Stroke:
     def _fresh_coverage(self) -> None:
         self.coverage = {name: self.ground.new_coverage(name) for name in self.layers}
         # Dabs that build up must not add to their own mirror images: each image gathers alone, the most counts.
-        images = len(self.maker.matrices) if self.tip.build_up else 1
+        images = len(self.touch.matrices) if self.tip.build_up else 1
         self.images = [
             {name: self.ground.new_coverage(name) for name in self.layers} for _ in range(images if images > 1 else 0)
         ]
@@ -111,77 +114,54 @@ class Stroke:
         self._follow(self.stabilizer.follow(batch))
 
     def _follow(self, samples: list[Sample]) -> None:
-        pieces = self.curve.extend(samples)
-        if not pieces:
+        sure, guess = self.path.extend(samples)
+        if self.retoucher:
+            self.retoucher.lay(sure)
             return
-        redo = self._take_back_guess()
-        placed = self.path.extend(np.concatenate(pieces)) if pieces else None
-        if placed is not None and len(placed):
-            self.placed.append(placed)
-        areas = self._gathered(placed, None, redo)
         # What is certain and what is guessed are laid at once: most of their texels are the same.
-        for name, area in self._guess().items():
-            areas[name] = area.joined(areas[name]) if name in areas else area
-        self._apply_all(areas)
-
-    def _guess(self) -> dict[str, TileArea]:
-        """Gather the path to where the pointer is, as it would go on if nothing else came; returns where."""
-        areas: dict[str, TileArea] = {}
-        if not self.maker.band or self.retoucher or self.cloner:
-            return areas
-        vertices = self.curve.guess()
-        if not len(vertices):
-            return areas
-        marks = self.path.mark(), self.maker.mark()
-        placed = self.path.extend(vertices).to_the_end(vertices[-1], self.path)
-        groups = self.maker.make(placed, None)
+        areas = self._take_back_guess()
         for name, coverage in self.coverage.items():
-            reached = TileArea.empty()
-            for dabs in groups:
-                if len(dabs):
-                    reached = coverage.reach(dabs).joined(reached)
-            saved = coverage.save(reached)
-            areas[name] = self._gather_all(name, coverage, groups)
-            self.guessed[name] = (reached, saved)
-        self.path.back(marks[0])
-        self.maker.back(marks[1])
-        return areas
+            self._join(areas, name, self._gathered(name, sure))
+            area = TileArea.empty()
+            for number, stations in enumerate(guess):
+                if len(stations):
+                    mask = self.ground.mask(name, number)
+                    area = self.ahead[name].add(stations, mask, beyond=coverage).joined(area)
+            self.guessed[name] = area
+            self._join(areas, name, area)
+        self._apply_all(areas)
 
     def _take_back_guess(self) -> dict[str, TileArea]:
         """Forget the guessed end; returns where each surface has to be laid again."""
-        redo = {}
-        for name, (area, saved) in self.guessed.items():
-            self.coverage[name].restore(area, saved)
-            redo[name] = area
-        self.guessed.clear()
-        return redo
+        areas, self.guessed = self.guessed, {}
+        for name, area in areas.items():
+            self.ahead[name].clear(area)
+        return areas
 
-    def _lay(self, placed: Placed | None, total: float | None, redo: dict[str, TileArea]) -> None:
-        """Lay what has been placed, and lay again what a guess had covered."""
-        self._apply_all(self._gathered(placed, total, redo))
-
-    def _gathered(self, placed: Placed | None, total: float | None, redo: dict[str, TileArea]) -> dict[str, TileArea]:
-        """Gather what has been placed; returns where each surface is to be laid."""
-        groups = self.maker.make(placed, total) if placed is not None and len(placed) else []
+    def _lay(self, groups: list[Dabs], areas: dict[str, TileArea]) -> None:
+        """Lay what has become certain, and lay again what a guess had covered."""
         if self.retoucher:
             self.retoucher.lay(groups)
-            return {}
-        areas = {}
-        for name, coverage in self.coverage.items():
-            area = self._gather_all(name, coverage, groups)
-            areas[name] = area.joined(redo[name]) if name in redo else area
-        return areas
+            return
+        for name in self.coverage:
+            self._join(areas, name, self._gathered(name, groups))
+        self._apply_all(areas)
+
+    @staticmethod
+    def _join(areas: dict[str, TileArea], name: str, area: TileArea) -> None:
+        areas[name] = area.joined(areas[name]) if name in areas else area
 
     def _apply_all(self, areas: dict[str, TileArea]) -> None:
         for name, area in areas.items():
             if len(area):
                 self._apply(name, self.coverage[name], area)
 
-    def _gather_all(self, name: str, coverage: Coverage, groups: list[Dabs]) -> TileArea:
+    def _gathered(self, name: str, groups: list[Dabs]) -> TileArea:
+        """Gather groups of dabs on a surface; returns where."""
         area = TileArea.empty()
         for number, dabs in enumerate(groups):
             if len(dabs):
-                area = self._gather(name, coverage, number, dabs).joined(area)
+                area = self._gather(name, self.coverage[name], number, dabs).joined(area)
         return area
 
     def _gather(self, name: str, coverage: Coverage, number: int, dabs: Dabs) -> TileArea:
@@ -193,6 +173,7 @@ class Stroke:
         return area
 
     def _apply(self, name: str, coverage: Coverage, area: TileArea) -> None:
+        ahead = self.ahead[name].addresses
         for target in self.ground.targets[name]:
             raster, part = target.raster, area
             if self.tool == "erase":
@@ -200,38 +181,34 @@ class Stroke:
             target.prepare(part.tiles)
             after = raster.addresses.ravel()
             if self.tool == "erase":
-                erase(part, coverage.addresses, target.before_addresses, after, raster.channels)
+                erase(part, coverage.addresses, target.before_addresses, after, raster.channels, ahead)
             elif self.cloner:
-                pictures = self.cloner.pictures(target, coverage, part)
+                for held in (coverage, self.ahead[name]):
+                    pictures = self.cloner.pictures(target, held, part)
                 value = (0.0,) * (raster.channels - 1)
                 composite_over(part, coverage.addresses, target.before_addresses, after, value, self.tip.blend,
-                         pictures=pictures)  # fmt: skip
+                               pictures=pictures, ahead=ahead)  # fmt: skip
             else:
-                self._lay_value(target, coverage, part)
+                self._lay_value(target, coverage, ahead, part)
             self.document.mark(target.layer, target.name, part)
 
-    def _lay_value(self, target: Target, coverage: Coverage, part: TileArea) -> None:
+    def _lay_value(self, target: Target, coverage: Coverage, ahead: NDArray[np.int64], part: TileArea) -> None:
         strewn = self.tip.jitter_color > 0 and target.name == "base_color" and self.pigment and self.pigment.base_color
         numbers, values = NO_PICTURES, ONE_VALUE
         if strewn:
             assert self.pigment
+            assert isinstance(self.path, DabPath)
             assert self.pigment.base_color
-            numbers, values = coverage.number_addresses, self.maker.colors(self.pigment.base_color)
+            numbers, values = coverage.number_addresses, self.path.colors(self.pigment.base_color)
         composite_over(part, coverage.addresses, target.before_addresses, target.raster.addresses.ravel(),
-                 self.values[target.name], self.tip.blend, numbers, values)  # fmt: skip
+                       self.values[target.name], self.tip.blend, numbers, values, ahead=ahead)  # fmt: skip
 
     def finish(self) -> Change | None:
         """The stroke as a change, shown already by its preview; None when it left no mark."""
         self._follow(self.stabilizer.catch_up())
-        redo = self._take_back_guess()
-        vertices = self.curve.guess()
-        placed = self.path.extend(vertices) if len(vertices) else self.path.end()
-        if self.maker.band and len(vertices):
-            placed = placed.to_the_end(vertices[-1], self.path)
-        if len(placed):
-            self.placed.append(placed)
-        self._lay(placed, None, redo)
-        if self.tip.taper > 0 and self.placed:
+        areas = self._take_back_guess()
+        self._lay(self.path.finish(), areas)
+        if self.tip.taper > 0:
             self._lay_again()
         self._release()
         edits = [edit for target in self._all_targets() for edit in target.edits()]
@@ -242,14 +219,13 @@ class Stroke:
         self._release()
         for target in self._all_targets():
             target.restore()
-        self.maker.restart()
         self._fresh_coverage()
         if self.retoucher:
             self.retoucher = Retoucher(self.ground, self.tool)
         if self.cloner:
             self.cloner = Cloner(self.ground, self.cloner.source)
-        for placed in self.placed:
-            self._lay(placed, self.path.length, {})
+        for groups in self.path.again():
+            self._lay(groups, {})
 
     def _all_targets(self) -> list[Target]:
         return [target for targets in self.ground.targets.values() for target in targets]

@@ -1,0 +1,100 @@
+"""The path of a plain capped stroke: a band between stations, and a guess of where it goes on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.brush import Dabs
+from ...core.brush.band import (
+    COLUMNS,
+    LENGTH,
+    MET,
+    NORMAL,
+    POINT,
+    PRESSURE,
+    RADIUS,
+    STEP,
+    UNIT,
+    Band,
+    Rows,
+    Stations,
+    X,
+    Y,
+)  # fmt: skip
+from ...core.brush.path import FLATTENED, Curve, Sample
+from .touch import Touch
+
+
+class BandPath:
+    """Samples in, groups of stations out, one for each mirror image."""
+
+    def __init__(self, touch: Touch) -> None:
+        self.touch, self.tip, self.band = touch, touch.tip, Band()
+        radius = float(touch.radii(np.zeros(1))[0])
+        if self.tip.unit == "world":
+            radius /= touch.pixel()
+        # Between vertices the path cuts corners of the model, so small tips need them nearer.
+        self.curve = Curve(min(FLATTENED, max(1.0, STEP * radius)))
+        self.laid: list[Stations] = []
+
+    def extend(self, samples: list[Sample]) -> tuple[list[Dabs], list[Dabs]]:
+        """What has become certain, and the guess that takes the place of the one before."""
+        pieces, guess = self.curve.extend(samples), self.curve.guess()
+        if not pieces:
+            return [], []
+        vertices = np.concatenate([*pieces, guess]) if len(guess) else np.concatenate(pieces)
+        rows = self._rows(vertices)
+        sure = len(rows) - len(guess)
+        found = self.band.extend(rows[:sure])
+        self.laid.append(found)
+        return self._groups(found, None), self._groups(self.band.ahead(rows[sure:]), None)
+
+    def finish(self) -> list[Dabs]:
+        """The end of the path, which is certain now."""
+        guess = self.curve.guess()
+        if not len(guess):
+            return []
+        self.laid.append(self.band.extend(self._rows(guess), to_the_end=True))
+        return self._groups(self.laid[-1], None)
+
+    def again(self) -> Iterator[list[Dabs]]:
+        """All of it, now that its length is known."""
+        for stations in self.laid:
+            yield self._groups(stations, self.band.length)
+
+    def _rows(self, vertices: NDArray[np.float64]) -> Rows:
+        touch, camera = self.touch, self.touch.camera
+        rows = np.zeros((len(vertices), COLUMNS))
+        rows[:, :3] = vertices[:, :3]
+        radii = touch.radii(vertices[:, 2])
+        if camera is None:
+            rows[:, 7:9], rows[:, 12] = vertices[:, :2], 1.0
+            rows[:, MET] = rows[:, UNIT] = 1.0
+            rows[:, RADIUS] = radii / touch.pixel() if self.tip.unit == "world" else radii
+            return rows
+        hits = touch.caster.cast(*camera.rays(rows[:, X : Y + 1]))
+        met = hits.face >= 0
+        rows[:, MET], rows[:, POINT], rows[:, NORMAL] = met, hits.position, hits.normal
+        points = hits.position if met.all() else np.where(met[:, None], hits.position, camera.target)
+        unit = rows[:, UNIT] = camera.units_per_pixel(points)
+        rows[:, RADIUS] = radii / unit if self.tip.unit == "world" else radii
+        return rows
+
+    def _groups(self, stations: Stations, total: float | None) -> list[Dabs]:
+        rows, touch = stations.rows, self.touch
+        if not len(rows):
+            return []
+        radii = rows[:, RADIUS] * rows[:, UNIT]
+        if self.tip.taper > 0:
+            radii = radii * touch.tapered(rows[:, LENGTH], total)
+        pressure = rows[:, PRESSURE]
+        return touch.images(
+            Dabs(
+                np.ascontiguousarray(rows[:, POINT]), np.ascontiguousarray(rows[:, NORMAL]), radii,
+                touch.strengths(pressure), touch.hardness(pressure), self.tip.facing_limit, False, touch.table,
+                joined=stations.joined,
+            )
+        )  # fmt: skip

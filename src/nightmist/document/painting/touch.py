@@ -1,0 +1,127 @@
+"""How a tip touches the model at places of a path: its size and strength there, and its mirror images."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.brush.coverage import ALONE, JOINED, NO_PICTURE, Dabs
+from ...core.brush.falloff import falloff_table
+from ...core.brush.mirror import AGREE, NEAR, Mirror
+from ...core.mapping import Camera
+from ...core.mesh import Caster
+from ..values import PressureCurve, Tip
+
+
+class Sheet(NamedTuple):
+    """A map that is drawn in: its size in texels, and a texel's usual side in model units."""
+
+    size: tuple[int, int]
+    texel: float
+
+
+class Touch:
+    """A tip on a model seen through a camera or, without one, on a sheet, where pixels are texels."""
+
+    def __init__(
+        self, tip: Tip, caster: Caster, camera: Camera | None, sheet: Sheet | None, mirror: Mirror,
+        picture: NDArray[np.float32] | None,
+    ) -> None:  # fmt: skip
+        self.tip, self.caster, self.camera, self.sheet = tip, caster, camera, sheet
+        self.table = falloff_table(tip.falloff, tip.curve)
+        self.picture = picture if picture is not None else NO_PICTURE
+        self.matrices = mirror.matrices() if camera else np.eye(3)[None]
+        low, high = caster.mesh.bounds
+        self.reach = NEAR * float(np.linalg.norm(high - low))
+
+    def pixel(self) -> float:
+        """Model units of a pixel at the camera's target; of a texel in a map."""
+        if self.camera is None:
+            assert self.sheet
+            return self.sheet.texel
+        return float(self.camera.units_per_pixel(np.array([self.camera.target]))[0])
+
+    def pixels(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Model units of a pixel of the view, where the model lies there (else at the camera's target)."""
+        if self.camera is None:
+            return np.full(len(places), self.pixel())
+        hits = self.caster.cast(*self.camera.rays(places))
+        points = np.where((hits.face >= 0)[:, None], hits.position, np.asarray(self.camera.target))
+        return self.camera.units_per_pixel(points)
+
+    def radii(self, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The tip's radius by pressure, in its own unit."""
+        tip = self.tip
+        share = _pressed(tip.pressure_radius_curve, pressure) if tip.pressure_radius else np.ones(len(pressure))
+        return np.asarray(tip.radius * share)
+
+    def strengths(self, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Its strength by pressure."""
+        tip = self.tip
+        share = _pressed(tip.pressure_strength_curve, pressure) if tip.pressure_strength else np.ones(len(pressure))
+        return np.asarray(tip.strength * share)
+
+    def hardness(self, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Its hardness by pressure."""
+        tip = self.tip
+        share = _pressed(tip.pressure_hardness_curve, pressure) if tip.pressure_hardness else np.ones(len(pressure))
+        return np.asarray(tip.hardness * share)
+
+    def tapered(self, length: NDArray[np.float64], total: float | None) -> NDArray[np.float64]:
+        """Shares of the radius at pixels from the press; the end is tapered too once the whole length is known."""
+        if self.tip.taper <= 0:
+            return np.ones(len(length))
+        near = length if total is None else np.minimum(length, total - length)
+        t = np.clip(near / self.tip.taper, 0, 1)
+        # A point would leave nothing to see; a twentieth still marks the end.
+        return np.asarray(0.05 + 0.95 * t * t * (3 - 2 * t))
+
+    def images(self, dabs: Dabs) -> list[Dabs]:
+        """The dabs, and what the mirror or the borders of the map make of them: one group for each of its matrices."""
+        if self.camera is None:
+            return self._wrapped(dabs)
+        return [dabs, *(self._mirrored(dabs, matrix) for matrix in self.matrices[1:])]
+
+    def _mirrored(self, dabs: Dabs, matrix: NDArray[np.float64]) -> Dabs:
+        """The image of dabs where the body has a match; others are left out."""
+        centers, normals = dabs.centers @ matrix.T, dabs.normals @ matrix.T
+        hits = self.caster.cast(centers + normals * self.reach, -normals)
+        good = (hits.face >= 0) & (hits.distance <= 2 * self.reach)
+        good &= (hits.normal * normals).sum(axis=1) > AGREE
+        joined = dabs.joined
+        if joined is not None:
+            # Where the body has no match on the way, the band is broken.
+            broken = ~np.concatenate([good[:1], good[:-1]])
+            joined = np.where((joined == JOINED) & broken, ALONE, joined)[good].astype(np.int8)
+        # A reflection turns the tip's picture over as well.
+        flip = np.linalg.det(matrix) < 0 and dabs.picture.size
+        return replace(
+            dabs, centers=hits.position[good], normals=hits.normal[good], radii=dabs.radii[good],
+            strengths=dabs.strengths[good], hardness=np.asarray(dabs.hardness)[good], joined=joined,
+            picture=dabs.picture[::-1].copy() if flip else dabs.picture,
+            tangents=None if dabs.tangents is None else (dabs.tangents @ matrix.T)[good],
+            numbers=None if dabs.numbers is None else dabs.numbers[good],
+        )  # fmt: skip
+
+    def _wrapped(self, dabs: Dabs) -> list[Dabs]:
+        """Discs in the map, and again beyond its borders where they cross one."""
+        assert self.sheet
+        if not len(dabs):
+            return []
+        width, height = self.sheet.size
+        low = (dabs.centers[:, :2] - dabs.radii[:, None]).min(axis=0)
+        high = (dabs.centers[:, :2] + dabs.radii[:, None]).max(axis=0)
+        (left, top), (right, bottom) = np.floor(low / [width, height]), np.floor(high / [width, height])
+        return [
+            replace(dabs, centers=dabs.centers - [column * width, row * height, 0.0])
+            for column in np.arange(left, right + 1)
+            for row in np.arange(top, bottom + 1)
+        ]
+
+
+def _pressed(curve: PressureCurve, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Shares of a value that pressures 0-1 leave."""
+    return np.asarray(curve.least + (1 - curve.least) * pressure**curve.gamma)

@@ -10,7 +10,6 @@ import numpy as np
 
 from nightmist.core.mapping import Camera
 from nightmist.core.texels import TileArea
-from nightmist.core.texels.encode import to_bytes
 from nightmist.demo.project import demo_document
 from nightmist.document import Document, Pigment, Tip
 from nightmist.document.painting.stroke import Stroke
@@ -41,7 +40,7 @@ def main(quick: bool = False) -> None:
             document.refresh()
             for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
                 y, x = tile // 32 * 64, tile % 32 * 64
-                to_bytes(composite.pictures["color"][y + top : y + bottom, x + left : x + right])
+                composite.pictures["color"].encode(y + top, y + bottom, x + left, x + right)
         drawing.cancel()
         document.refresh()
 

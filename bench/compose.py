@@ -7,23 +7,25 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import skia
 
-from nightmist.core.compose import BlendMode, Sheet, compose_color
+from nightmist.core.compose import BlendMode, Painted, compiled, evaluate
 from nightmist.core.texels import TILE, Raster, TileArea
+from nightmist.core.texels.picture import Picture
 
 from .measure import best_of, verdict
 
 SIDE = 2048
 MODES: list[BlendMode] = ["normal", "multiply", "screen", "overlay"] * 2
 SKIA = [skia.BlendMode.kSrcOver, skia.BlendMode.kMultiply, skia.BlendMode.kScreen, skia.BlendMode.kOverlay] * 2
-WANTED = 2.5
+WANTED = 4
 
 
 def main(quick: bool = False) -> None:
     rng = np.random.default_rng(0)
     bytes_of = [rng.integers(0, 256, (SIDE, SIDE, 4), dtype=np.uint8) for _ in MODES]
-    sheets = [Sheet(_raster(image), 0.8, mode) for image, mode in zip(bytes_of, MODES, strict=True)]
+    layers = [Painted({"base_color": _raster(image)}, 0.8, mode) for image, mode in zip(bytes_of, MODES, strict=True)]
+    program, start = compiled(layers), (0.5, 0.5, 0.5, 0.5, 0.5, 0.0)
     images = [skia.Image.fromarray(i, skia.kRGBA_8888_ColorType, skia.kUnpremul_AlphaType) for i in bytes_of]
-    out = np.zeros((SIDE, SIDE, 4), np.uint16)
+    color, values = Picture(SIDE, SIDE), Picture(SIDE, SIDE)
     area = TileArea.whole(SIDE, SIDE)
     halves = [skia.Surface.MakeRasterN32Premul(SIDE, SIDE // 2) for _ in range(2)]
     pool = ThreadPoolExecutor(2)
@@ -38,7 +40,7 @@ def main(quick: bool = False) -> None:
 
     mine, other = best_of(
         1 if quick else 5,
-        lambda: compose_color(sheets, (0.5, 0.5, 0.5), area, out),
+        lambda: evaluate(program, start, area, color, values, ["base_color"]),
         lambda: list(pool.map(half, range(2))),
     )
     work = len(MODES) * SIDE * SIDE / 1e6

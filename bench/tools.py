@@ -84,7 +84,7 @@ def _relief(doc: nm.Document, layer: Layer, rounds: int) -> None:
         (np.arange(8, 12)[:, None] * (hull.size[0] // 64) + np.arange(8, 12)).ravel().astype(np.int32)
     )
     composite = doc.composite(hull.value)
-    height = composite.pictures["values"][512:768, 512:768, 0].astype(np.float32)
+    height = composite.pictures["values"].read()[512:768, 512:768, 0].astype(np.float32)
 
     def ours() -> None:
         composite.relief_stale = area

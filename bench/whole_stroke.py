@@ -11,7 +11,8 @@ import numpy as np
 import skia
 
 import nightmist as nm
-from nightmist.core.texels.encode import to_bytes
+from nightmist.studio.client_updates import Batch, ClientUpdates
+from nightmist.studio.messages import ServerMessage
 
 from .dab import flat_mesh
 from .measure import best_of, verdict
@@ -24,13 +25,23 @@ PATH = np.array([(340 + 7 * k, 400 + 60 * np.sin(k / 6)) for k in range(80)])
 WANTED = 1.5
 
 
+class Screen:
+    """A browser that takes what it is shown."""
+
+    name = "screen"
+
+    def tell(self, message: ServerMessage) -> None: ...
+
+    def show(self, batch: Batch) -> None: ...
+
+
 def main(quick: bool = False) -> None:
     print(f"stroke: {len(PATH)} samples two at a time, samples in and 8-bit rectangles out, {SIDE} map")
     document = nm.Document.from_mesh(flat_mesh(), "flat", (SIDE, SIDE))
     surface = document.surfaces["flat"]
     layer = surface.layers.add("brushed")
     document.refresh()
-    picture = document.composite(surface.value).pictures["color"]
+    screen = ClientUpdates(Screen())
     canvas = skia.Surface.MakeRasterN32Premul(SIDE, SIDE).getCanvas()
     pigment = nm.Pigment(base_color="#7d3d1f")
     for radius in (30,) if quick else (15, 30, 60):
@@ -43,10 +54,10 @@ def main(quick: bool = False) -> None:
             drawn = document.begin_stroke({"flat": layer}, CAMERA, tip, pigment)
             for k in range(0, len(PATH), 2):
                 drawn.extend([(x, y, 1.0) for x, y in PATH[k : k + 2]])
-                for area in document.refresh().values():
-                    for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
-                        y, x = tile // (SIDE // 64) * 64, tile % (SIDE // 64) * 64
-                        to_bytes(picture[y + top : y + bottom, x + left : x + right])
+                for (_, name), area in document.refresh().items():
+                    screen.add(surface.value, name, area)
+                screen.pump(document)
+                screen.acknowledged = screen.sent
             drawn.cancel()
 
         def theirs(dabs: np.ndarray = dabs, radius: int = radius, paint: skia.Paint = paint) -> None:

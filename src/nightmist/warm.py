@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from .core.formats.gltf_write import write_glb
 from .core.mapping import Camera
-from .core.texels.encode import is_uniform, to_bytes
+from .core.texels.encode import to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
 from .document.api import Layer
@@ -26,7 +26,8 @@ def warm_up() -> None:
     document.gradient(layers[0], (0, 0, 0), (0, 1, 0), (pigment, pigment))
     document.refresh()
     for composite in document.composites.values():
-        is_uniform(to_bytes(composite.pictures["color"]))
+        composite.pictures["color"].encode(0, 64, 0, 64)
+        to_bytes(composite.read("roughness"))
     # What preparing needs: layout, checkup, carrying paint over, the model for the stage.
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()

@@ -8,6 +8,7 @@ from scipy import ndimage
 
 from nightmist.core.errors import NightmistError
 from nightmist.core.texels import TILE, Gutter, TileArea
+from nightmist.core.texels.picture import Picture
 from nightmist.core.texels.ownership import own_texels
 
 from ..shapes import SHAPES, plane
@@ -81,9 +82,13 @@ def test_gutter_takes_the_nearest_inside_texel(reach):
     rng = np.random.default_rng(5)
     covered = ndimage.binary_dilation(rng.random((128, 192)) > 0.9985, iterations=3)
     gutter = Gutter(covered, reach)
-    image = rng.integers(0, 65536, (128, 192, 4), dtype=np.uint16)
-    before = image.copy()
-    changed = gutter.spread(image, TileArea.whole(192, 128))
+    picture = Picture(192, 128)
+    # One tile of one color among others.
+    picture.hold(np.array([0, 1, 2, 4, 5], np.int32))
+    picture.pixels[:] = rng.integers(0, 65536, picture.pixels.shape)
+    before = picture.read()
+    changed = gutter.spread(picture, TileArea.whole(192, 128))
+    image = picture.read()
     around = np.tile(covered, (3, 3))
     distance = ndimage.distance_transform_edt(~around)[128:256, 192:384]
     outside = ~covered & (distance <= reach)
@@ -104,11 +109,13 @@ def test_gutter_follows_a_change_from_next_door():
     covered = np.zeros((64, 128), np.bool_)
     covered[:, 60:64] = True
     gutter = Gutter(covered)
-    image = np.zeros((64, 128, 4), np.uint16)
-    image[:, 60:64] = 500
-    gutter.spread(image, TileArea.whole(128, 64))
-    image[:, 64:] = 9
-    changed = gutter.spread(image, TileArea.of_tiles(np.array([1], np.int32)))
+    picture = Picture(128, 64)
+    picture.hold(np.array([0], np.int32))
+    picture.pixels[0, :, 60:64] = 500
+    gutter.spread(picture, TileArea.whole(128, 64))
+    picture.pixels[1] = 9
+    changed = gutter.spread(picture, TileArea.of_tiles(np.array([1], np.int32)))
+    image = picture.read()
     assert (image[:, 64:80] == 500).all()
     assert (image[:, 80:112] == 9).all()
     assert changed.tiles.tolist() == [1]

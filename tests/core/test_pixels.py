@@ -1,15 +1,14 @@
-"""What coverage does to pixels, and compositing: against float64 formulas and against skia."""
+"""What coverage does to pixels, against float64 formulas, and the pictures that are sent."""
 
 from __future__ import annotations
 
 import numpy as np
 import pytest
-import skia
 
-from nightmist.core.compose import BLEND_MODES, Sheet, compose_color, compose_value
 from nightmist.core.kernels import address_of
-from nightmist.core.texels import Raster, TileArea
+from nightmist.core.texels import TileArea
 from nightmist.core.texels.encode import to_bytes
+from nightmist.core.texels.picture import Picture
 from nightmist.core.tools import composite_over, erase
 
 AREA = TileArea.whole(64, 64)
@@ -74,72 +73,19 @@ def test_erase_takes_alpha_only():
     assert (after[0] == 0).all()
 
 
-def raster(image) -> Raster:
-    made = Raster(64, 64, image.shape[2])
-    made.put((0, 0), image.copy())
-    return made
-
-
-SKIA = {
-    "normal": "kSrcOver", "color-dodge": "kColorDodge", "color-burn": "kColorBurn", "hard-light": "kHardLight",
-    "soft-light": "kSoftLight", "multiply": "kMultiply", "add": None, "subtract": None,
-}  # fmt: skip
-
-
-@pytest.mark.parametrize("mode", [m for m in BLEND_MODES if SKIA.get(m, "") is not None])
-def test_blend_modes_agree_with_skia(mode):
-    """Each W3C mode with alpha and opacity over an opaque backdrop, to skia's float rounding of 8 bits."""
-    colors = RNG.integers(0, 256, (64, 64, 4), dtype=np.uint8)
-    back = RNG.integers(0, 256, 3)
-    out = np.zeros((64, 64, 4), np.uint16)
-    sheet = Sheet(raster(colors.astype(np.uint16) * 257), 0.8, mode)
-    compose_color([sheet], tuple(back / 255), AREA, out)
-    name = SKIA.get(mode) or "k" + mode.title()
-    surface = skia.Surface.MakeRaster(skia.ImageInfo.Make(64, 64, skia.kRGBA_F32_ColorType, skia.kPremul_AlphaType))
-    canvas = surface.getCanvas()
-    canvas.clear(skia.Color4f(*(back / 255), 1))
-    image = skia.Image.fromarray(colors, skia.kRGBA_8888_ColorType, skia.kUnpremul_AlphaType)
-    paint = skia.Paint(BlendMode=getattr(skia.BlendMode, name))
-    paint.setAlphaf(0.8)
-    canvas.drawImage(image, 0, 0, skia.SamplingOptions(), paint)
-    wanted = np.frombuffer(surface.makeImageSnapshot().tobytes(), np.float32).reshape(64, 64, 4)
-    difference = np.abs(out[..., :3] / 65535 - wanted[..., :3])
-    # skia multiplies dodge's and burn's alpha in before dividing; near their poles that costs precision.
-    assert np.quantile(difference, 0.999) < 2.5 / 255
-    assert difference.mean() < 0.5 / 255
-
-
-def test_add_and_subtract_stop_at_the_ends():
-    """Add and subtract, for data maps, clamp to 0-1."""
-    sheet = np.zeros((64, 64, 2), np.uint16)
-    sheet[..., 0], sheet[..., 1] = 40000, 65535
-    out = np.zeros((64, 64, 4), np.uint16)
-    for mode, start, wanted in (
-        ("add", 0.2, 53107),
-        ("add", 0.7, 65535),
-        ("subtract", 0.9, 18982),
-        ("subtract", 0.2, 0),
-    ):
-        compose_value([Sheet(raster(sheet), 1.0, mode)], start, AREA, out, 1)
-        assert abs(int(out[3, 3, 1]) - wanted) <= 1
-
-
-def test_layers_composite_in_order_and_only_in_the_area():
-    """Two half-covering layers over a start value, bottom first; texels outside the area keep their value."""
-    sheets = []
-    for value in (0, 65535):
-        image = np.zeros((64, 64, 2), np.uint16)
-        image[..., 0], image[..., 1] = value, 32768
-        sheets.append(Sheet(raster(image)))
-    out = np.full((64, 64, 4), 7, np.uint16)
-    area = TileArea(np.array([0], np.int32), np.array([[8, 16, 4, 60]], np.int32))
-    compose_value(sheets, 1.0, area, out, 2)
-    assert abs(int(out[8, 4, 2]) - 49151) <= 2
-    out[8:16, 4:60, 2] = 7
-    assert (out == 7).all()
-
-
 def test_bytes_for_the_screen_are_rounded_to_the_nearest():
     """Every 16-bit value against exact arithmetic."""
     values = np.arange(65536, dtype=np.uint16).reshape(256, 256)
     assert (to_bytes(values) == np.floor(values * (255 / 65535) + 0.5)).all()
+
+
+def test_rectangles_are_cut_from_a_picture_of_tiles():
+    """Tiles of one color and others, cut anywhere, against the whole picture encoded; one color is one texel."""
+    picture = Picture(192, 128, (10_000, 20_000, 30_000, 65_535))
+    picture.hold(np.array([1, 4], np.int32))
+    picture.pixels[[1, 4]] = RNG.integers(0, 65536, (2, 64, 64, 4))
+    whole = to_bytes(picture.read())
+    for top, bottom, left, right in ((0, 128, 0, 192), (3, 70, 60, 130), (64, 128, 64, 128), (5, 6, 63, 65)):
+        assert np.array_equal(picture.encode(top, bottom, left, right), whole[top:bottom, left:right])
+    assert np.array_equal(picture.encode(3, 40, 130, 192), whole[:1, 191:])
+    assert np.array_equal(picture.texels(np.array([5, 70]), np.array([70, 3])), picture.read()[[5, 70], [70, 3]])

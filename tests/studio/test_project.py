@@ -14,7 +14,7 @@ from nightmist.store import StoreError
 from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
-from nightmist.studio.client_updates import IN_FLIGHT, rectangles_of
+from nightmist.studio.client_updates import IN_FLIGHT, NOWHERE, rectangles_of
 from nightmist.studio.project import Samples
 
 from ..shapes import walls
@@ -208,7 +208,7 @@ def test_browsers_see_each_others_strokes(opened):
     painter, watcher = opened(), opened()
     draw(painter)
     painter.wait_kept(1)
-    whole = painter.project.call(lambda doc: [doc.composite(s).pictures["color"].copy() for s in doc.surface_values()])
+    whole = painter.project.call(lambda doc: [doc.composite(s).pictures["color"].read() for s in doc.surface_values()])
     for browser in (painter, watcher):
         for number, picture in enumerate(whole):
             wanted = np.floor(picture / 257 + 0.5)
@@ -243,7 +243,7 @@ def test_a_slow_browser_gets_newer_pixels_not_more(opened):
     assert len(slow.batches) <= IN_FLIGHT
     slow.acknowledges = True
     slow.project.ask(slow, say.Acknowledge(type="ack", batch=len(slow.batches)))
-    whole = slow.project.call(lambda doc: doc.composite(doc.surface_value("left")).pictures["color"].copy())
+    whole = slow.project.call(lambda doc: doc.composite(doc.surface_value("left")).pictures["color"].read())
     slow.wait(lambda: (slow.pictures[0, 0] == np.floor(whole / 257 + 0.5)).all())
     assert len(slow.batches) <= IN_FLIGHT + 3
 
@@ -319,15 +319,25 @@ def test_the_desk_comes_back(studio, opened):
     assert other.last(say.Welcome).desk == {"tool": "erase", "palette": ["#123456"]}
 
 
-def test_rectangles_cover_each_cell_once():
-    """Random masks, against counting."""
+def test_rectangles_cover_what_waits_once():
+    """Random rectangles in random tiles, against counting texels; what is taken waits no more."""
     rng = np.random.default_rng(3)
     for share in (0.05, 0.5, 0.95, 1.0):
-        mask = rng.random((20, 33)) < share
-        count = np.zeros(mask.shape, int)
-        for top, bottom, left, right in rectangles_of(mask):
+        some = rng.random((6, 11)) < share
+        low, high = rng.integers(0, 32, (2, 6, 11)), rng.integers(33, 65, (2, 6, 11))
+        bounds = np.stack([low[0], high[0], low[1], high[1]], -1).astype(np.int32)
+        bounds[~some] = NOWHERE
+        waits = np.zeros((6 * 64, 11 * 64), bool)
+        for row, column in np.argwhere(some):
+            top, bottom, left, right = bounds[row, column]
+            waits[row * 64 + top : row * 64 + bottom, column * 64 + left : column * 64 + right] = True
+        count = np.zeros(waits.shape, int)
+        for top, bottom, left, right in rectangles_of(bounds):
             count[top:bottom, left:right] += 1
-        assert (count == mask).all()
+        assert (count[waits] == 1).all()
+        assert count.max(initial=0) <= 1
+        assert not count.reshape(6, 64, 11, 64).any(axis=(1, 3))[~some].any()
+        assert (bounds == NOWHERE).all()
 
 
 def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):

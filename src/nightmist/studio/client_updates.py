@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.texels import TILE, TileArea
-from ..core.texels.encode import is_uniform, to_bytes
+from ..core.texels.encode import is_uniform
 from ..document.derived.composites import PICTURES, PictureName
 from ..document.document import Document
 from ..document.values import AnyValue, Surface
@@ -25,6 +25,11 @@ from .messages import ServerMessage
 IN_FLIGHT = 2
 #: Bytes of pixels in one batch, so that a stroke never waits long behind a whole map.
 BATCH_BYTES = 3 << 20
+
+
+#: (rows, columns, 4): in each tile the rectangle that waits, as in a TileArea.
+Bounds = NDArray[np.int32]
+NOWHERE = (TILE, 0, TILE, 0)
 
 
 @dataclass
@@ -74,21 +79,25 @@ class ClientUpdates:
     """The places of one client that are out of date, and how much is under way to it."""
 
     client: Client
-    waiting: dict[tuple[str, PictureName], NDArray[np.bool_]] = field(default_factory=dict)
+    waiting: dict[tuple[str, PictureName], Bounds] = field(default_factory=dict)
     timing: Timing = field(default_factory=Timing)
     sent: int = 0
     acknowledged: int = 0
 
     def add(self, surface: Surface, picture: PictureName, area: TileArea) -> None:
-        """These tiles of a picture changed."""
+        """This part of a picture changed."""
         key = (surface.id, picture)
         if key not in self.waiting:
-            self.waiting[key] = np.zeros((surface.height // TILE, surface.width // TILE), np.bool_)
-        self.waiting[key].ravel()[area.tiles] = True
+            self.waiting[key] = _nowhere(surface)
+        bounds = self.waiting[key].reshape(-1, 4)
+        held = bounds[area.tiles]
+        bounds[area.tiles, ::2] = np.minimum(held[:, ::2], area.rects[:, ::2])
+        bounds[area.tiles, 1::2] = np.maximum(held[:, 1::2], area.rects[:, 1::2])
 
     def add_whole(self, surface: Surface, picture: PictureName) -> None:
         """All of a picture is to be sent, and nothing that waited for it."""
-        self.waiting[surface.id, picture] = np.ones((surface.height // TILE, surface.width // TILE), np.bool_)
+        self.waiting[surface.id, picture] = bounds = _nowhere(surface)
+        bounds[:] = (0, TILE, 0, TILE)
 
     def follow(self, values: dict[str, tuple[AnyValue | None, AnyValue | None]]) -> None:
         """Surfaces came, went, or have another number or size: what waits for them is cut anew."""
@@ -113,26 +122,17 @@ class ClientUpdates:
     def _take(self, document: Document) -> list[Rectangle]:
         taken: list[Rectangle] = []
         room = BATCH_BYTES
-        for (key, picture), mask in list(self.waiting.items()):
+        for (key, picture), bounds in list(self.waiting.items()):
             surface = document.values[key]
             assert isinstance(surface, Surface)
             image = document.composite(surface).pictures[picture]
-            for top, bottom, left, right in rectangles_of(mask):
-                pixels = to_bytes(image[top * TILE : bottom * TILE, left * TILE : right * TILE])
+            for top, bottom, left, right in rectangles_of(bounds):
+                pixels = image.encode(top, bottom, left, right)
                 if is_uniform(pixels):
                     pixels = pixels[:1, :1]
                 taken.append(
-                    Rectangle(
-                        surface.number,
-                        PICTURES.index(picture),
-                        left * TILE,
-                        top * TILE,
-                        (right - left) * TILE,
-                        (bottom - top) * TILE,
-                        pixels,
-                    )
+                    Rectangle(surface.number, PICTURES.index(picture), left, top, right - left, bottom - top, pixels)
                 )
-                mask[top:bottom, left:right] = False
                 room -= pixels.nbytes
                 if room <= 0:
                     return taken
@@ -145,22 +145,34 @@ def _place(surface: Surface) -> tuple[int, tuple[int, int]]:
     return surface.number, surface.size
 
 
-def rectangles_of(mask: NDArray[np.bool_], longest: int = 8) -> Iterator[tuple[int, int, int, int]]:
-    """Rectangles (top, bottom, left, right) that cover the True cells of a mask, each exactly once.
+def _nowhere(surface: Surface) -> Bounds:
+    bounds = np.empty((surface.height // TILE, surface.width // TILE, 4), np.int32)
+    bounds[:] = NOWHERE
+    return bounds
 
-    Runs along a row grow downwards while the rows below have the same run; neither side gets longer than
-    `longest` cells.
+
+def rectangles_of(bounds: Bounds, longest: int = 8) -> Iterator[tuple[int, int, int, int]]:
+    """Rectangles (top, bottom, left, right) in texels that cover what waits; what is taken waits no more.
+
+    Runs of tiles along a row grow downwards while the rows below have the same run; neither side gets longer than
+    `longest` tiles. A rectangle ends where what waits in its outer tiles does.
     """
-    left_over = mask.copy()
-    rows, columns = mask.shape
-    for top, left in np.argwhere(mask):
-        if not left_over[top, left]:
+    rows, columns = bounds.shape[:2]
+    waits = bounds[..., 1] > 0
+    for top, left in np.argwhere(waits):
+        if not waits[top, left]:
             continue
         right = left
-        while right < columns and right - left < longest and left_over[top, right]:
+        while right < columns and right - left < longest and waits[top, right]:
             right += 1
         bottom = top + 1
-        while bottom < rows and bottom - top < longest and left_over[bottom, left:right].all():
+        while bottom < rows and bottom - top < longest and waits[bottom, left:right].all():
             bottom += 1
-        left_over[top:bottom, left:right] = False
-        yield int(top), int(bottom), int(left), int(right)
+        waits[top:bottom, left:right] = False
+        part = bounds[top:bottom, left:right]
+        edges = (
+            top * TILE + part[0, :, 0].min(), (bottom - 1) * TILE + part[-1, :, 1].max(),
+            left * TILE + part[:, 0, 2].min(), (right - 1) * TILE + part[:, -1, 3].max(),
+        )  # fmt: skip
+        part[:] = NOWHERE
+        yield int(edges[0]), int(edges[1]), int(edges[2]), int(edges[3])

@@ -1,6 +1,7 @@
-"""Blend modes and the compositing of a surface's layers into its maps."""
+"""Blend modes and the compositing of a surface's stack into its maps."""
 
 from .blend import BLEND_MODES, BlendMode
-from .stack import Sheet, compose_color, compose_value
+from .evaluate import evaluate
+from .program import Group, MapUse, Mask, Painted, compiled
 
-__all__ = ["BLEND_MODES", "BlendMode", "Sheet", "compose_color", "compose_value"]
+__all__ = ["BLEND_MODES", "BlendMode", "Group", "MapUse", "Mask", "Painted", "compiled", "evaluate"]

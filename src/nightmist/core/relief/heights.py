@@ -9,6 +9,7 @@ from ..kernels import in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership
+from ..texels.picture import Picture
 from ..texels.raster import TILE
 from ..texels.seam_links import SeamLinks
 
@@ -47,11 +48,13 @@ class Heights:
         self.rim = np.column_stack([target, near, mirror])[order].astype(np.int32)
         self.rim_starts = np.searchsorted(tile[order], np.arange(self.columns * (height // TILE) + 1))
 
-    def take(self, picture: NDArray[np.uint16], area: TileArea) -> None:
-        """Take over heights, channel 0 of (H, W, 4), in an area."""
+    def take(self, picture: Picture, area: TileArea) -> None:
+        """Take over heights, a picture's channel 0, in an area."""
         in_two_threads(
-            len(area), lambda a, b: _copy(picture, self.columns, area.tiles[a:b], area.rects[a:b], self.image)
-        )
+            len(area),
+            lambda a, b: _copy(picture.pixels, picture.plain, picture.colors, self.columns, area.tiles[a:b],
+                               area.rects[a:b], self.image),
+        )  # fmt: skip
         tiles = with_neighbors(area, self.own.width, self.own.height, TILE).tiles
         _continue(self.image.ravel(), self.rim, self.rim_starts, tiles)
 
@@ -84,11 +87,13 @@ def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> T
 
 
 @kernel
-def _copy(picture, columns, tiles, rects, image):  # type: ignore[no-untyped-def]
+def _copy(pixels, plain, colors, columns, tiles, rects, image):  # type: ignore[no-untyped-def]
     for i in range(len(tiles)):
-        top, left = tiles[i] // columns * 64, tiles[i] % columns * 64
-        for y in range(top + rects[i, 0], top + rects[i, 1]):
-            image[y, left + rects[i, 2] : left + rects[i, 3]] = picture[y, left + rects[i, 2] : left + rects[i, 3], 0]
+        t = tiles[i]
+        top, left = t // columns * 64, t % columns * 64
+        for y in range(rects[i, 0], rects[i, 1]):
+            for x in range(rects[i, 2], rects[i, 3]):
+                image[top + y, left + x] = colors[t, 0] if plain[t] != 0 else pixels[t, y, x, 0]
 
 
 @kernel

@@ -5,17 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..kernels import address_of, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
+from ..texels.picture import Picture
 from .heights import Heights
 
 
-def write_normals(
-    out: NDArray[np.uint16], surfaces: Sequence[Heights], surface: int, depth: float, area: TileArea
-) -> None:
-    """Write normals of owned texels in `area` into out, (H, W, 4) uint16: (n + 1) / 2 per channel, +Y up as in glTF.
+def write_normals(out: Picture, surfaces: Sequence[Heights], surface: int, depth: float, area: TileArea) -> None:
+    """Write normals of owned texels in `area` into a picture: (n + 1) / 2 per channel, +Y up as in glTF.
 
     surfaces: the heights of all surfaces; their full range spans `depth` model units. surface: whose normals
     these are. Slopes are central differences over the two neighbors, by each face's own texel size; a neighbor
@@ -26,14 +24,17 @@ def write_normals(
     addresses = np.array([address_of(heights.image) for heights in surfaces], np.int64)
     sizes = np.array([heights.image.shape for heights in surfaces], np.int64)
     links = (mine.links.surface, mine.links.place, mine.beyond)
+    out.hold(area.tiles)
     in_two_threads(
         len(area),
         lambda a, b: _normals(
-            out, mine.image, addresses, sizes, own.tile_start, own.pieces, own.spans, own.matrices, own.columns,
+            out.pixels, mine.image, addresses, sizes, own.tile_start, own.pieces, own.spans, own.matrices, own.columns,
             mine.covered, links, np.float32(depth / 65535), area.tiles[a:b], area.rects[a:b],
         ),
         4,
     )  # fmt: skip
+    # Where the ground is level, a tile of one color is left.
+    out.settle(area.tiles)
 
 
 @kernel
@@ -94,6 +95,6 @@ def _normals(  # type: ignore[no-untyped-def]
                     a = (east - west) * to_x
                     b = (south - north) * to_y
                     length = np.float32(1.0) / np.sqrt(a * a + b * b + np.float32(1.0))
-                    out[y, x, 0] = np.uint16(-a * length * half + half + np.float32(0.5))
-                    out[y, x, 1] = np.uint16(b * length * half + half + np.float32(0.5))
-                    out[y, x, 2] = np.uint16(length * half + half + np.float32(0.5))
+                    out[t, r, c, 0] = np.uint16(-a * length * half + half + np.float32(0.5))
+                    out[t, r, c, 1] = np.uint16(b * length * half + half + np.float32(0.5))
+                    out[t, r, c, 2] = np.uint16(length * half + half + np.float32(0.5))

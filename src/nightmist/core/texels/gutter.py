@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ..kernels import in_two_threads, kernel
 from .area import TileArea
+from .picture import Picture
 from .raster import TILE
 
 
@@ -44,14 +45,17 @@ class Gutter:
         starts = np.searchsorted(tile[order], np.arange(columns * (self.height // TILE) + 1)).astype(np.int64)
         return pairs, starts
 
-    def spread(self, image: NDArray[np.uint16], area: TileArea) -> TileArea:
-        """Bring the gutter of an (H, W, 4) picture up to date after `area` changed; returns all that changed."""
-        bounds = np.empty(((self.width // TILE) * (self.height // TILE), 4), np.int32)
+    def spread(self, picture: Picture, area: TileArea) -> TileArea:
+        """Bring a picture's gutter up to date after `area` changed; returns all that changed."""
+        bounds = np.empty((len(picture.plain), 4), np.int32)
         bounds[:] = (TILE, 0, TILE, 0)
         bounds[area.tiles] = area.rects
-        flat = image.reshape(-1, 4)
+        ends = np.zeros(len(picture.plain), np.uint8)
         for side, (pairs, starts) in enumerate((self.by_target, self.by_source)):
-            _spread(flat, pairs, side, starts, area.tiles, area.rects, self.width, bounds)
+            _find_ends(pairs, starts, area.tiles, self.width, picture.plain, picture.colors, ends)
+            picture.hold(np.flatnonzero(ends).astype(np.int32))
+            _spread(picture.pixels, picture.plain, picture.colors, pairs, side, starts, area.tiles, area.rects,
+                    self.width, bounds)  # fmt: skip
         changed = np.flatnonzero(bounds[:, 1] > 0).astype(np.int32)
         return TileArea(changed, bounds[changed])
 
@@ -105,19 +109,43 @@ def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: igno
 
 
 @kernel
-def _spread(image, pairs, side, starts, tiles, rects, width, bounds):  # type: ignore[no-untyped-def]
+def _find_ends(pairs, starts, tiles, width, plain, colors, ends):  # type: ignore[no-untyped-def]
+    """Mark tiles of one color into which a tile of these, or one that they reach into, brings another."""
+    columns = width // 64
+    for t in tiles:
+        for k in range(starts[t], starts[t + 1]):
+            target, source = pairs[k, 0], pairs[k, 1]
+            y, v = target // width, source // width
+            to, of = y // 64 * columns + (target - y * width) // 64, v // 64 * columns + (source - v * width) // 64
+            if plain[to] != 0 and ends[to] == 0:
+                same = plain[of] != 0
+                for c in range(4):
+                    same = same and colors[to, c] == colors[of, c]
+                ends[to] = 0 if same else 1
+
+
+@kernel
+def _spread(pixels, plain, colors, pairs, side, starts, tiles, rects, width, bounds):  # type: ignore[no-untyped-def]
     """Copy the pairs of each tile whose target (side 0) or source (side 1) lies in the tile's rectangle."""
     columns = width // 64
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
         whole = bottom - top == 64 and right - left == 64
         for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
-            y, x = (0, 0) if whole else (pairs[k, side] // width % 64, pairs[k, side] % width % 64)
-            if whole or (top <= y < bottom and left <= x < right):
-                target, source = pairs[k, 0], pairs[k, 1]
-                for c in range(4):
-                    image[target, c] = image[source, c]
-                y, x = target // width, target % width
-                bound = bounds[y // 64 * columns + x // 64]
-                bound[0], bound[1] = min(bound[0], y % 64), max(bound[1], y % 64 + 1)
-                bound[2], bound[3] = min(bound[2], x % 64), max(bound[3], x % 64 + 1)
+            target, source = pairs[k, 0], pairs[k, 1]
+            y, v = target // width, source // width
+            x, u = target - y * width, source - v * width
+            inside = whole
+            if side == 0 and not whole:
+                inside = top <= y % 64 < bottom and left <= x % 64 < right
+            elif not whole:
+                inside = top <= v % 64 < bottom and left <= u % 64 < right
+            to, of = y // 64 * columns + x // 64, v // 64 * columns + u // 64
+            # Between tiles of one color there is nothing to bring.
+            if not inside or plain[to] != 0:
+                continue
+            for c in range(4):
+                pixels[to, y % 64, x % 64, c] = colors[of, c] if plain[of] != 0 else pixels[of, v % 64, u % 64, c]
+            bound = bounds[to]
+            bound[0], bound[1] = min(bound[0], y % 64), max(bound[1], y % 64 + 1)
+            bound[2], bound[3] = min(bound[2], x % 64), max(bound[3], x % 64 + 1)

@@ -8,10 +8,12 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.compose import Sheet, compose_color, compose_value
+from ...core.compose import Painted, compiled, evaluate
+from ...core.compose.program import Program
 from ...core.relief import write_normals
 from ...core.relief.heights import Heights, with_neighbors
 from ...core.texels import Raster, TileArea
+from ...core.texels.picture import Picture
 from ..values import MAPS, MapName, Node, Surface
 from .layouts import Layout
 
@@ -35,12 +37,9 @@ class Composite:
     """The pictures of one surface, and where they have to be worked out again."""
 
     def __init__(self, size: tuple[int, int]) -> None:
-        width, height = self.size = size
-        self.pictures: dict[PictureName, NDArray[np.uint16]] = {
-            name: np.empty((height, width, 4), np.uint16) for name in PICTURES
-        }
-        self.pictures["values"][..., 3] = 65535
-        self.pictures["relief"][:] = LEVEL
+        self.size = size
+        self.pictures: dict[PictureName, Picture] = {name: Picture(*size) for name in PICTURES}
+        self.pictures["relief"].fill(LEVEL)
         self.stale: dict[MapName, list[TileArea]] = {name: [self.everywhere] for name in MAPS}
         #: Where slopes have to be looked at again.
         self.relief_stale = TileArea.empty()
@@ -54,10 +53,20 @@ class Composite:
         """The whole map as an area."""
         return TileArea.whole(*self.size)
 
+    @property
+    def nbytes(self) -> int:
+        """What its pictures take."""
+        return sum(picture.nbytes for picture in self.pictures.values())
+
     def read(self, name: MapName) -> NDArray[np.uint16]:
         """A composited map: base_color (H, W, 4), the others (H, W)."""
-        picture = self.pictures[PICTURE_OF[name]]
-        return picture.copy() if name == "base_color" else picture[..., VALUE_CHANNEL[name]].copy()
+        picture = self.pictures[PICTURE_OF[name]].read()
+        return picture if name == "base_color" else picture[..., VALUE_CHANNEL[name]].copy()
+
+    def texel(self, name: MapName, y: int, x: int) -> NDArray[np.uint16]:
+        """One texel of a composited map: three channels of color, or a value."""
+        texel = self.pictures[PICTURE_OF[name]].texels(np.array([y]), np.array([x]))
+        return texel[0, :3] if name == "base_color" else texel[0, VALUE_CHANNEL[name], None]
 
     def mark(self, name: MapName, area: TileArea) -> None:
         """This part of a map has to be composited again."""
@@ -69,30 +78,25 @@ class Composite:
         if self.layout_key != layout.key:
             # Texels mean other places now: gutters and slopes of before must not stay behind.
             self.stale = {name: [self.everywhere] for name in MAPS}
-            self.pictures["relief"][:] = LEVEL
+            self.pictures["relief"].fill(LEVEL)
             self.layout_key, self.relief_key = layout.key, None
-        changed: Changed = {}
-        stale = {name: TileArea.union(areas) for name, areas in self.stale.items()}
-        self.stale = {}
-        for name, area in stale.items():
-            self._compose(name, area, surface, stack)
-            picture = PICTURE_OF[name]
-            changed[picture] = area.joined(changed[picture]) if picture in changed else area
+        stale, self.stale = self.stale, {}
+        if not stale:
+            return {}
+        area = TileArea.union([part for areas in stale.values() for part in areas])
+        color, values = self.pictures["color"], self.pictures["values"]
+        under = surface.start
+        start = (*under.base_color, under.height, under.roughness, under.metallic)
+        evaluate(_program(stack), start, area, color, values, list(stale))
         if "height" in stale:
-            self.relief_stale = stale["height"].joined(self.relief_stale)
-        return {name: layout.gutter.spread(self.pictures[name], area) for name, area in changed.items()}
+            self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
+        changed: list[PictureName] = [name for name in PICTURES if any(PICTURE_OF[map_] == name for map_ in stale)]
+        return {name: layout.gutter.spread(self.pictures[name], area) for name in changed}
 
-    def _compose(self, name: MapName, area: TileArea, surface: Surface, stack: Sequence[Shown]) -> None:
-        sheets = [
-            Sheet(rasters[name], node.opacity, node.blend)
-            for node, rasters in stack
-            if node.visible and name in rasters
-        ]
-        picture = self.pictures[PICTURE_OF[name]]
-        if name == "base_color":
-            compose_color(sheets, surface.start.base_color, area, picture)
-        else:
-            compose_value(sheets, getattr(surface.start, name), area, picture, VALUE_CHANNEL[name])
+
+def _program(stack: Sequence[Shown]) -> Program:
+    shown = [(node, {str(name): raster for name, raster in rasters.items()}) for node, rasters in stack if node.visible]
+    return compiled([Painted(rasters, node.opacity, node.blend) for node, rasters in shown])
 
 
 def refresh_relief(
@@ -143,7 +147,8 @@ def _level(surfaces: Sequence[Surface], composites: Sequence[Composite]) -> dict
     changed = {}
     for surface, composite in zip(surfaces, composites, strict=True):
         composite.heights = None
-        if (composite.pictures["relief"] != LEVEL).any():
-            composite.pictures["relief"][:] = LEVEL
+        relief = composite.pictures["relief"]
+        if not relief.plain.all() or (relief.colors != LEVEL).any():
+            relief.fill(LEVEL)
             changed[surface.id] = composite.everywhere
     return changed

@@ -63,7 +63,7 @@ def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint
     document.refresh()
     composite = document.composite(surface)
     if name == "normal":
-        return composite.pictures["relief"][..., :3].copy()
+        return composite.pictures["relief"].read()[..., :3].copy()
     known: MapName = name  # type: ignore[assignment]
     return composite.read(known)
 

@@ -33,7 +33,7 @@ def portrait(document: Document, width: int = 480, height: int = 360) -> bytes:
         here = surface_of == surface.number
         uv = (document.layout(surface).uvs[hits.face[seen][here]] * weights[here][:, :, None]).sum(axis=1)
         texel = np.floor(np.nan_to_num(uv) * surface.size).astype(np.int64) % surface.size
-        color[here] = document.composite(surface).pictures["color"][texel[:, 1], texel[:, 0], :3] / 65535
+        color[here] = document.composite(surface).pictures["color"].texels(texel[:, 1], texel[:, 0])[:, :3] / 65535
     facing = np.abs((normals * -rays[seen]).sum(axis=1))
     shade = 0.42 + 0.4 * np.clip(normals @ LIGHT, 0, 1) + 0.22 * facing
     image[seen] = np.clip(color * shade[:, None], 0, 1)

@@ -53,7 +53,7 @@ def fill_color(document: Document, layer: Node, laid: Laid, like: Hit, tolerance
     if like.surface != surface.name:
         raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
     document.refresh()
-    image = document.composite(surface).pictures["color"]
+    image = document.composite(surface).pictures["color"].read()
     y, x = surface.texel_at(like.uv)
     layout = document.layout(surface)
     wanted = [int(c) for c in image[y, x, :3]]

@@ -33,7 +33,7 @@ def sample(document: Document, surface: Surface, uv: tuple[float, float], layer:
     found: dict[str, Any] = {}
     for name in MAPS:
         if layer is None:
-            texel = np.atleast_1d(document.composite(surface).read(name)[y, x])
+            texel = document.composite(surface).texel(name, y, x)
         else:
             tile = document.raster(layer.id, name).tiles.get((y // TILE, x // TILE))
             if tile is None or tile[y % TILE, x % TILE, -1] == 0:

@@ -1,0 +1,336 @@
+"""Runs a stack's program: all maps of a tile together, in float32, rounded once (W3C Compositing and Blending Level 1).
+
+Under the whole stack lies an opaque start value, so there Co = Cb + αs · (B(Cb, Cs) - Cb). A group starts transparent:
+its lines hold premultiplied colors, and co = cs · αs · (1 - αb) + αs · αb · B(Cb, Cs) + (1 - αs) · cb, αo = αs + αb · (1 - αs).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import as_uint16, carray, in_two_threads, kernel
+from ..texels.area import TileArea
+from ..texels.picture import Picture
+from ..texels.raster import TILE
+from .blend import HUE, non_separable, separable
+from .program import MAP_ORDER, Program
+
+#: What lies under a stack: sRGB-encoded color, height, roughness, metallic.
+Start = tuple[float, float, float, float, float, float]
+#: Rows of a tile that are worked on at once: few enough to stay near the processor, enough to hide what a step costs.
+ROWS = 8
+TEXELS = ROWS * TILE
+
+
+def evaluate(
+    program: Program, start: Start, area: TileArea, color: Picture, values: Picture, maps: Sequence[str] = MAP_ORDER
+) -> None:
+    """Composite `maps` into an area of the pictures: color as RGBA; height, roughness, metallic as channels of values."""
+    wanted = np.array([name in maps for name in MAP_ORDER], np.bool_)
+    addresses = program.addresses(area.tiles)
+    under = np.array(start, np.float32)
+    texel = np.floor(under * np.float32(65535.0) + np.float32(0.5)).astype(np.uint16)
+    touched = _touched(addresses, program.modes, wanted)
+    holds = np.stack(
+        [
+            _made_ready(color, area.tiles, touched[:, :1], wanted[[0, 0, 0]], texel[:3]),
+            _made_ready(values, area.tiles, touched[:, 1:], wanted[1:], texel[3:]),
+        ], axis=1,
+    )  # fmt: skip
+    need = np.flatnonzero(holds.any(axis=1))
+    tiles, rects, addresses, holds = area.tiles[need], area.rects[need], addresses[need], holds[need]
+
+    def run(a: int, b: int) -> None:
+        _run(program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
+             addresses[a:b], under, wanted, tiles[a:b], rects[a:b], holds[a:b], color.pixels, values.pixels)  # fmt: skip
+
+    in_two_threads(len(need), run, 8)
+    whole = (rects[:, 1] - rects[:, 0] == TILE) & (rects[:, 3] - rects[:, 2] == TILE)
+    color.settle(tiles[whole & holds[:, 0]])
+    values.settle(tiles[whole & holds[:, 1]])
+
+
+def _made_ready(
+    picture: Picture, tiles: NDArray[np.int32], touched: NDArray[np.bool_], wanted: NDArray[np.bool_],
+    texel: NDArray[np.uint16],
+) -> NDArray[np.bool_]:  # fmt: skip
+    """Which tiles have to be written texel by texel: where nothing lies, and one color lay, one color lies.
+
+    touched: (n, maps). wanted, texel: of the first three channels, what is to be written, and what lies under the stack.
+    """
+    if not wanted.any():
+        return np.zeros(len(tiles), np.bool_)
+    full: NDArray[np.bool_] = touched.any(axis=1) | (picture.plain[tiles] == 0)
+    for channel in np.flatnonzero(wanted):
+        picture.colors[tiles[~full], channel] = texel[channel]
+    picture.hold(tiles[full])
+    return full
+
+
+@kernel
+def _touched(addresses, modes, wanted):  # type: ignore[no-untyped-def]
+    """(tiles, 4): whether any step has something for a map."""
+    found = np.zeros((len(addresses), 4), np.bool_)
+    for i in range(len(addresses)):
+        for step in range(addresses.shape[1]):
+            for m in range(4):
+                if wanted[m] and addresses[i, step, m] != 0 and modes[step, m] != -1:
+                    found[i, m] = True
+    return found
+
+
+def _row_blender(mode: int) -> Callable[..., Any]:
+    """A loop over a row for one separable mode, so that none decides anything per number."""
+
+    @kernel
+    def blend(source, unit, share, line):  # type: ignore[no-untyped-def]
+        for j in range(len(line)):
+            line[j] += (separable(mode, line[j], np.float32(source[j]) * unit) - line[j]) * share[j]
+
+    return blend
+
+
+(_multiply, _screen, _overlay, _darken, _lighten, _dodge, _burn, _hard_light, _soft_light, _difference, _exclusion, _add,
+ _subtract) = (_row_blender(mode) for mode in range(1, HUE))  # fmt: skip
+
+
+@kernel
+def _blend_row(mode, source, unit, share, line):  # type: ignore[no-untyped-def]
+    """Blend a row of numbers, of which `unit` makes 0-1, over an opaque line; mode 0 over any premultiplied one too."""
+    if mode == 0:
+        for j in range(len(line)):
+            line[j] += (np.float32(source[j]) * unit - line[j]) * share[j]
+    elif mode == 1:
+        _multiply(source, unit, share, line)
+    elif mode == 2:
+        _screen(source, unit, share, line)
+    elif mode == 3:
+        _overlay(source, unit, share, line)
+    elif mode == 4:
+        _darken(source, unit, share, line)
+    elif mode == 5:
+        _lighten(source, unit, share, line)
+    elif mode == 6:
+        _dodge(source, unit, share, line)
+    elif mode == 7:
+        _burn(source, unit, share, line)
+    elif mode == 8:
+        _hard_light(source, unit, share, line)
+    elif mode == 9:
+        _soft_light(source, unit, share, line)
+    elif mode == 10:
+        _difference(source, unit, share, line)
+    elif mode == 11:
+        _exclusion(source, unit, share, line)
+    elif mode == 12:
+        _add(source, unit, share, line)
+    elif mode == 13:
+        _subtract(source, unit, share, line)
+
+
+@kernel
+def _blend_texels(mode, source, share, line):  # type: ignore[no-untyped-def]
+    """Blend a row of RGBA over a premultiplied line that may be transparent, texel by texel."""
+    one, tiny = np.float32(1.0), np.float32(1e-12)
+    for x in range(len(line) // 4):
+        j = 4 * x
+        a, below = share[j], line[j + 3]
+        if a <= 0:
+            continue
+        inverse = one / max(below, tiny)
+        r, g, b = min(line[j] * inverse, one), min(line[j + 1] * inverse, one), min(line[j + 2] * inverse, one)
+        if mode >= 14:
+            r, g, b = non_separable(mode, r, g, b, source[j], source[j + 1], source[j + 2])
+        else:
+            r, g, b = (
+                separable(mode, r, source[j]),
+                separable(mode, g, source[j + 1]),
+                separable(mode, b, source[j + 2]),
+            )
+        line[j] += a * ((one - below) * source[j] + below * r - line[j])
+        line[j + 1] += a * ((one - below) * source[j + 1] + below * g - line[j + 1])
+        line[j + 2] += a * ((one - below) * source[j + 2] + below * b - line[j + 2])
+        line[j + 3] += a * (one - below)
+
+
+@kernel
+def _blend_values(mode, source, share, line, alpha):  # type: ignore[no-untyped-def]
+    """Blend a row of values over a premultiplied line and its alpha."""
+    one, tiny = np.float32(1.0), np.float32(1e-12)
+    for x in range(len(line)):
+        below = alpha[x]
+        held = min(line[x] / max(below, tiny), one)
+        mixed = (one - below) * source[x] + below * separable(mode, held, source[x])
+        line[x] += share[x] * (mixed - line[x])
+        alpha[x] += share[x] * (one - below)
+
+
+@kernel
+def _has_any(addresses, modes, wanted, first, last):  # type: ignore[no-untyped-def]
+    for step in range(first, last):
+        for m in range(4):
+            if wanted[m] and addresses[step, m] != 0 and modes[step, m] != -1:
+                return True
+    return False
+
+
+@kernel
+def _shares(row, scale, with_alpha, share):  # type: ignore[no-untyped-def]
+    """For each number of a row of RGBA how much it counts; alpha itself only where the line below may be transparent."""
+    alpha = np.float32(1.0) if with_alpha else np.float32(0.0)
+    for x in range(TEXELS):
+        a = np.float32(row[4 * x + 3]) * scale
+        share[4 * x], share[4 * x + 1], share[4 * x + 2], share[4 * x + 3] = a, a, a, a * alpha
+
+
+@kernel
+def _colors(row, source):  # type: ignore[no-untyped-def]
+    """A row of RGBA as numbers 0-1, opaque."""
+    unit = np.float32(1.0 / 65535.0)
+    for x in range(TEXELS):
+        source[4 * x], source[4 * x + 1] = np.float32(row[4 * x]) * unit, np.float32(row[4 * x + 1]) * unit
+        source[4 * x + 2], source[4 * x + 3] = np.float32(row[4 * x + 2]) * unit, np.float32(1.0)
+
+
+@kernel
+def _group_row(inner, amount, source, share):  # type: ignore[no-untyped-def]
+    """A group's premultiplied row as straight colors, and how much each counts."""
+    one, tiny = np.float32(1.0), np.float32(1e-12)
+    for x in range(TEXELS):
+        a = inner[4 * x + 3]
+        inverse = one / max(a, tiny)
+        part = a * amount
+        source[4 * x], source[4 * x + 1] = min(inner[4 * x] * inverse, one), min(inner[4 * x + 1] * inverse, one)
+        source[4 * x + 2], source[4 * x + 3] = min(inner[4 * x + 2] * inverse, one), one
+        share[4 * x], share[4 * x + 1], share[4 * x + 2], share[4 * x + 3] = part, part, part, part
+
+
+@kernel
+def _mask_row(address, start, band, mask):  # type: ignore[no-untyped-def]
+    """The shares of a mask along a row."""
+    unit = np.float32(1.0 / 65535.0)
+    for x in range(len(mask)):
+        mask[x] = start
+    if address != 0:
+        row = carray(as_uint16(address), (64 // ROWS, 2 * TEXELS))[band]
+        for x in range(len(mask)):
+            mask[x] += (np.float32(row[2 * x]) * unit - start) * (np.float32(row[2 * x + 1]) * unit)
+
+
+@kernel
+def _run(  # type: ignore[no-untyped-def]
+    kinds, partners, amounts, modes, starts, depth, addresses, under, wanted, tiles, rects, holds, color, values
+):
+    unit, one, full, half = np.float32(1.0 / 65535.0), np.float32(1.0), np.float32(65535.0), np.float32(0.5)
+    colors = np.empty((depth + 1, 4 * TEXELS), np.float32)
+    lines = np.empty((depth + 1, 3, TEXELS), np.float32)
+    alphas = np.empty((depth + 1, 3, TEXELS), np.float32)
+    source, share, mask = (
+        np.empty(4 * TEXELS, np.float32),
+        np.empty(4 * TEXELS, np.float32),
+        np.empty(TEXELS, np.float32),
+    )
+    steps = np.empty(len(kinds), np.int64)
+    for i in range(len(tiles)):
+        t = tiles[i]
+        top, bottom, left, right = rects[i]
+        # Steps that have something here; a group without is passed over.
+        count, step = 0, 0
+        while step < len(kinds):
+            if kinds[step] == 1 and not _has_any(addresses[i], modes, wanted, step, partners[step]):
+                step = partners[step]
+            elif kinds[step] != 0 or _has_any(addresses[i], modes, wanted, step, step + 1):
+                steps[count] = step
+                count += 1
+            step += 1
+        with_color = wanted[0] and holds[i, 0]
+        # Whole rows, whatever is wanted of them: how a compiler rounds in the rest of a loop must not show.
+        for band in range(top // ROWS, (bottom + ROWS - 1) // ROWS):
+            level = 0
+            line = colors[0]
+            for x in range(TEXELS):
+                for c in range(3):
+                    line[4 * x + c] = under[c]
+                line[4 * x + 3] = one
+            for m in range(3):
+                lines[0, m] = under[3 + m]
+            for k in range(count):
+                step = steps[k]
+                if kinds[step] == 1:
+                    level += 1
+                    colors[level] = np.float32(0.0)
+                    lines[level] = np.float32(0.0)
+                    alphas[level] = np.float32(0.0)
+                    continue
+                group = kinds[step] == 2
+                if group:
+                    level -= 1
+                masked = addresses[i, step, 4] != 0 or starts[step] != one
+                if masked:
+                    _mask_row(addresses[i, step, 4], starts[step], band, mask)
+                if with_color and modes[step, 0] != -1 and (group or addresses[i, step, 0] != 0):
+                    amount, mode = amounts[step, 0], modes[step, 0]
+                    line = colors[level]
+                    if group:
+                        _group_row(colors[level + 1], amount, source, share)
+                    else:
+                        row = carray(as_uint16(addresses[i, step, 0]), (64 // ROWS, 4 * TEXELS))[band]
+                        _shares(row, amount * unit, level > 0, share)
+                    if masked:
+                        for x in range(TEXELS):
+                            a = mask[x]
+                            share[4 * x] *= a
+                            share[4 * x + 1] *= a
+                            share[4 * x + 2] *= a
+                            share[4 * x + 3] *= a
+                    if group and level == 0:
+                        for x in range(TEXELS):
+                            share[4 * x + 3] = np.float32(0.0)
+                    if not group and (level > 0 or mode >= 14):
+                        _colors(row, source)
+                    if mode >= 14 or (level > 0 and mode != 0):
+                        _blend_texels(mode, source, share, line)
+                    elif group or level > 0:
+                        _blend_row(mode, source, one, share, line)
+                    else:
+                        _blend_row(mode, row, unit, share, line)
+                for m in range(3):
+                    if not (wanted[m + 1] and holds[i, 1]) or modes[step, m + 1] == -1:
+                        continue
+                    if not group and addresses[i, step, m + 1] == 0:
+                        continue
+                    amount, mode = amounts[step, m + 1], modes[step, m + 1]
+                    value, part = source[:TEXELS], share[:TEXELS]
+                    if group:
+                        for x in range(TEXELS):
+                            a = alphas[level + 1, m, x]
+                            value[x] = min(lines[level + 1, m, x] / max(a, np.float32(1e-12)), one)
+                            part[x] = a * amount
+                    else:
+                        row = carray(as_uint16(addresses[i, step, m + 1]), (64 // ROWS, 2 * TEXELS))[band]
+                        scale = amount * unit
+                        for x in range(TEXELS):
+                            value[x], part[x] = np.float32(row[2 * x]) * unit, np.float32(row[2 * x + 1]) * scale
+                    if masked:
+                        for x in range(TEXELS):
+                            part[x] *= mask[x]
+                    if level == 0:
+                        _blend_row(mode, value, one, part, lines[0, m])
+                    else:
+                        _blend_values(mode, value, part, lines[level, m], alphas[level, m])
+            for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
+                at = (y - band * ROWS) * 64
+                if with_color:
+                    line = colors[0, 4 * (at + left) : 4 * (at + right)]
+                    target = color[t, y].reshape(256)[4 * left : 4 * right]
+                    for j in range(len(target)):
+                        target[j] = np.uint16(line[j] * full + half)
+                if holds[i, 1]:
+                    for m in range(3):
+                        if wanted[m + 1]:
+                            for x in range(left, right):
+                                values[t, y, x, m] = np.uint16(lines[0, m, at + x] * full + half)

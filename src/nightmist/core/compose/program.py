@@ -1,0 +1,145 @@
+"""A surface's stack as a program: nodes in, a flat list of steps out, which `evaluate` runs tile by tile."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..texels.raster import Raster
+from .blend import BLEND_MODES, HUE, BlendMode
+
+#: The maps in the order of a program's columns: the color, then the channels of the picture of values.
+COLOR = "base_color"
+VALUES = ("height", "roughness", "metallic")
+MAP_ORDER = (COLOR, *VALUES)
+#: Kinds of steps.
+LAY, PUSH, POP = 0, 1, 2
+#: The mode of a map that a node leaves alone.
+OFF = -1
+
+
+@dataclass(frozen=True)
+class MapUse:
+    """How a node meets one map: not at all, or by how much and in which mode."""
+
+    on: bool = True
+    amount: float = 1.0
+    blend: BlendMode = "normal"
+
+
+@dataclass(frozen=True)
+class Mask:
+    """Shares by which a node counts: a 2-channel raster (share, alpha) over a share everywhere."""
+
+    raster: Raster | None = None
+    start: float = 1.0
+
+
+NO_MASK = Mask()
+
+
+@dataclass(frozen=True)
+class Painted:
+    """A node of pixels. rasters: 4 channels for base_color, 2 for the others; maps it does not name it leaves alone.
+
+    amount, blend: for all maps; `maps` says otherwise for single ones, where amounts multiply.
+    """
+
+    rasters: Mapping[str, Raster]
+    amount: float = 1.0
+    blend: BlendMode = "normal"
+    maps: Mapping[str, MapUse] = field(default_factory=dict)
+    mask: Mask = NO_MASK
+
+
+@dataclass(frozen=True)
+class Group:
+    """Nodes composited on their own, from transparent, then laid on as one."""
+
+    nodes: Sequence[Node]
+    amount: float = 1.0
+    blend: BlendMode = "normal"
+    maps: Mapping[str, MapUse] = field(default_factory=dict)
+    mask: Mask = NO_MASK
+
+
+Node = Painted | Group
+
+
+@dataclass
+class Program:
+    """n steps, and how deep groups lie in each other.
+
+    kinds: (n,) LAY, PUSH or POP. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32. modes: (n, 4)
+    places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. rasters: for each step the four maps' and the mask's.
+    """
+
+    kinds: NDArray[np.int32]
+    partners: NDArray[np.int32]
+    amounts: NDArray[np.float32]
+    modes: NDArray[np.int32]
+    shares: NDArray[np.float32]
+    rasters: list[tuple[Raster | None, ...]]
+    depth: int
+
+    def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
+        """(tiles, n, 5): where each step's tiles lie, 0 where there is none."""
+        found = np.zeros((len(tiles), len(self.kinds), 5), np.int64)
+        for step, rasters in enumerate(self.rasters):
+            for column, raster in enumerate(rasters):
+                if raster is not None:
+                    found[:, step, column] = raster.addresses.ravel()[tiles]
+        return found
+
+
+def compiled(nodes: Sequence[Node]) -> Program:
+    """The program of a stack, bottom first."""
+    steps: list[tuple[int, Node]] = []
+    deepest = _flatten(nodes, 0, steps)
+    partners = np.zeros(len(steps), np.int32)
+    opened: list[int] = []
+    for i, (kind, _) in enumerate(steps):
+        if kind == PUSH:
+            opened.append(i)
+        elif kind == POP:
+            partners[opened.pop()] = i
+    uses = [[_use(node, name) for name in MAP_ORDER] for _, node in steps]
+    return Program(
+        np.array([kind for kind, _ in steps], np.int32),
+        partners,
+        np.array([[amount for amount, _ in row] for row in uses], np.float32).reshape(-1, 4),
+        np.array([[mode for _, mode in row] for row in uses], np.int32).reshape(-1, 4),
+        np.array([node.mask.start for _, node in steps], np.float32),
+        [_rasters(kind, node) for kind, node in steps],
+        deepest,
+    )
+
+
+def _flatten(nodes: Sequence[Node], depth: int, steps: list[tuple[int, Node]]) -> int:
+    deepest = depth
+    for node in nodes:
+        if isinstance(node, Painted):
+            steps.append((LAY, node))
+            continue
+        steps.append((PUSH, node))
+        deepest = max(deepest, _flatten(node.nodes, depth + 1, steps))
+        steps.append((POP, node))
+    return deepest
+
+
+def _use(node: Node, name: str) -> tuple[float, int]:
+    use = node.maps.get(name)
+    blend = node.blend if use is None else use.blend
+    if (use is not None and not use.on) or (isinstance(node, Painted) and name not in node.rasters):
+        return 0.0, OFF
+    mode = BLEND_MODES.index(blend)
+    # The modes of all three channels mean nothing for one.
+    return node.amount * (use.amount if use else 1.0), 0 if mode >= HUE and name != COLOR else mode
+
+
+def _rasters(kind: int, node: Node) -> tuple[Raster | None, ...]:
+    painted = [node.rasters.get(name) if isinstance(node, Painted) else None for name in MAP_ORDER]
+    return (*painted, node.mask.raster if kind != PUSH else None)

@@ -1,0 +1,144 @@
+"""Composited pictures: all texels of a map, tile after tile in memory, where a tile of one color takes none."""
+
+from __future__ import annotations
+
+import mmap
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import in_two_threads, kernel
+from .encode import to_bytes
+from .raster import TILE
+
+#: Bytes of a tile that is more than one color.
+TILE_BYTES = TILE * TILE * 4 * 2
+
+
+class Picture:
+    """W × H texels of four uint16 channels.
+
+    pixels: (tiles, 64, 64, 4), true where not `plain`; memory comes as tiles are written. plain: (tiles,) uint8, 1 for a
+    tile of one color, which `colors`, (tiles, 4), tells. Tiles are numbered row · columns + column.
+    """
+
+    def __init__(self, width: int, height: int, color: tuple[int, int, int, int] = (0, 0, 0, 65535)) -> None:
+        self.width, self.height, self.columns = width, height, width // TILE
+        count = self.columns * (height // TILE)
+        self._memory = mmap.mmap(-1, count * TILE_BYTES, flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+        self.pixels = np.frombuffer(self._memory, np.uint16).reshape(count, TILE, TILE, 4)
+        self.plain = np.ones(count, np.uint8)
+        self.colors = np.tile(np.array(color, np.uint16), (count, 1))
+
+    @property
+    def nbytes(self) -> int:
+        """What its tiles take."""
+        return int((self.plain == 0).sum()) * TILE_BYTES + self.colors.nbytes + self.plain.nbytes
+
+    def fill(self, color: tuple[int, int, int, int]) -> None:
+        """Be one color everywhere."""
+        self.colors[:] = color
+        for tile in np.flatnonzero(self.plain == 0):
+            self._release(int(tile))
+        self.plain[:] = 1
+
+    def hold(self, tiles: NDArray[np.int32]) -> None:
+        """See that these tiles have pixels."""
+        _spell_out(self.pixels, self.plain, self.colors, tiles)
+
+    def settle(self, tiles: NDArray[np.int32]) -> None:
+        """Those of these tiles that are one color give their memory back."""
+        one = np.zeros(len(tiles), np.uint8)
+        _find_plain(self.pixels, self.plain, tiles, one)
+        for tile in tiles[one == 1]:
+            self.colors[tile] = self.pixels[tile, 0, 0]
+            self.plain[tile] = 1
+            self._release(int(tile))
+
+    def _release(self, tile: int) -> None:
+        self._memory.madvise(mmap.MADV_DONTNEED, tile * TILE_BYTES, TILE_BYTES)
+
+    def read(self) -> NDArray[np.uint16]:
+        """All of it as (H, W, 4)."""
+        rows = self.height // TILE
+        whole = np.empty((self.height, self.width, 4), np.uint16)
+        in_two_threads(rows, lambda a, b: _read(self.pixels, self.plain, self.colors, self.columns, a, b, whole), 2)
+        return whole
+
+    def texels(self, y: NDArray[np.int64], x: NDArray[np.int64]) -> NDArray[np.uint16]:
+        """(n, 4) texels at rows y and columns x."""
+        tile = y // TILE * self.columns + x // TILE
+        held = self.pixels[tile, y % TILE, x % TILE]
+        found: NDArray[np.uint16] = np.where(self.plain[tile, None] == 1, self.colors[tile], held)
+        return found
+
+    def encode(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8]:
+        """A rectangle for the screen, (h, w, 4), rounded once to 256 even steps; (1, 1, 4) when it is one color."""
+        tiles = np.arange(top // TILE, (bottom - 1) // TILE + 1)[:, None] * self.columns
+        tiles = (tiles + np.arange(left // TILE, (right - 1) // TILE + 1)).ravel()
+        if self.plain[tiles].all() and (self.colors[tiles] == self.colors[tiles[0]]).all():
+            return to_bytes(self.colors[tiles[:1], None])
+        out = np.empty((bottom - top, (right - left) * 4), np.uint8)
+        _encode(self.pixels, self.plain, self.colors, self.columns, top, left, out)
+        return out.reshape(bottom - top, right - left, 4)
+
+
+@kernel
+def _spell_out(pixels, plain, colors, tiles):  # type: ignore[no-untyped-def]
+    for t in tiles:
+        if plain[t] != 0:
+            plain[t] = 0
+            lines = pixels[t].reshape(64 * 64, 4)
+            for i in range(len(lines)):
+                for c in range(4):
+                    lines[i, c] = colors[t, c]
+
+
+@kernel
+def _find_plain(pixels, plain, tiles, one):  # type: ignore[no-untyped-def]
+    for k in range(len(tiles)):
+        t = tiles[k]
+        if plain[t] != 0:
+            continue
+        texels = pixels[t].reshape(64 * 64, 4)
+        same = True
+        for i in range(len(texels)):
+            for c in range(4):
+                same = same and texels[i, c] == texels[0, c]
+            if not same:
+                break
+        one[k] = same
+
+
+@kernel
+def _read(pixels, plain, colors, columns, first, end, whole):  # type: ignore[no-untyped-def]
+    for t in range(first * columns, end * columns):
+        part = whole[t // columns * 64 : t // columns * 64 + 64, t % columns * 64 : t % columns * 64 + 64]
+        for y in range(64):
+            for x in range(64):
+                for c in range(4):
+                    part[y, x, c] = colors[t, c] if plain[t] != 0 else pixels[t, y, x, c]
+
+
+@kernel
+def _encode(pixels, plain, colors, columns, top, left, out):  # type: ignore[no-untyped-def]
+    wide = out.shape[1] // 4
+    for row in range(len(out)):
+        y = top + row
+        at = 0
+        while at < wide:
+            x = left + at
+            t = y // 64 * columns + x // 64
+            run = min(64 - x % 64, wide - at)
+            target = out[row, 4 * at : 4 * (at + run)]
+            if plain[t] != 0:
+                for j in range(len(target)):
+                    target[j] = np.uint8(
+                        (np.uint32(colors[t, j % 4]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16)
+                    )
+            else:
+                source = pixels[t, y % 64].reshape(256)[4 * (x % 64) : 4 * (x % 64 + run)]
+                # v · 255 / 65535 to the nearest, without a division: equal for every v.
+                for j in range(len(target)):
+                    target[j] = np.uint8((np.uint32(source[j]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16))
+            at += run

@@ -203,6 +203,7 @@ def test_what_is_one_color_takes_no_memory():
     layer.put((0, 1), even)
     program = compiled([Painted({"base_color": layer})])
     evaluate(program, START, WHOLE, color, values)
+    color.settle(WHOLE.tiles)
     assert color.plain.all()
     assert (color.read()[:64, 64:] == 65535).all()
     before = color.nbytes
@@ -210,11 +211,13 @@ def test_what_is_one_color_takes_no_memory():
     spotted[3, 5, :3] = 0
     layer.put((0, 1), spotted)
     evaluate(program, START, WHOLE, color, values)
+    color.settle(WHOLE.tiles)
     assert (color.plain == [1, 0, 1, 1]).all()
     assert color.nbytes == before + 64 * 64 * 8
     assert (color.read()[3, 69, :3] == 0).all()
     layer.put((0, 1), even)
     evaluate(program, START, WHOLE, color, values)
+    color.settle(WHOLE.tiles)
     assert color.nbytes == before
 
 

@@ -146,13 +146,18 @@ def test_a_guess_holds_what_exceeds_the_rest_and_is_forgotten():
     mesh = plane()
     own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
     coverage, ahead, both = Coverage(own), Coverage(own), Coverage(own)
-    sure = stations([(-0.6, -0.5, 0), (0.1, 0.4, 0)], (0.3, 0.3), (ALONE, JOINED))
-    guess = stations([(0.1, 0.4, 0), (0.5, -0.3, 0)], (0.3, 0.3), (ANCHOR, JOINED))
-    coverage.add(sure)
-    area = ahead.add(guess, beyond=coverage)
-    both.add(sure)
-    both.add(guess)
+    points = [(-0.6, -0.5, 0), (0.1, 0.4, 0), (0.1, 0.4, 0), (0.5, -0.3, 0)]
+    path = stations(points, (0.3,) * 4, (ALONE, JOINED, ANCHOR, JOINED))
+    path.guessed = np.array([0, 0, 1, 1], np.uint8)
+    sure, guessed = coverage.add_band(path, ahead)
+    both.add(stations(points, (0.3,) * 4, (ALONE, JOINED, ANCHOR, JOINED)))
     assert np.array_equal(np.maximum(dense(coverage), dense(ahead)), dense(both))
     assert ((dense(ahead) == 0) | (dense(ahead) > dense(coverage))).all()
-    ahead.clear(area)
+    for held, area in ((coverage, sure), (ahead, guessed)):
+        outside = dense(held)
+        for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
+            y, x = tile // 4 * 64, tile % 4 * 64
+            outside[y + top : y + bottom, x + left : x + right] = 0
+        assert not outside.any()
+    ahead.clear(guessed)
     assert not dense(ahead).any()

@@ -20,6 +20,8 @@ from numpy.typing import NDArray
 
 kernel = nb.njit(cache=True, nogil=True, fastmath={"nsz", "arcp", "contract", "afn", "reassoc"}, error_model="numpy")
 
+#: Portions into which work is cut, so that one thread does not wait long for the other.
+PORTIONS = 6
 #: One worker more than the calling thread: the machines painters have, have at least two cores.
 _helper = ThreadPoolExecutor(max_workers=1, thread_name_prefix="kernel")
 
@@ -47,7 +49,7 @@ def address_of(array: NDArray[Any]) -> int:
 
 
 def in_two_threads(count: int, run: Callable[[int, int], None], least: int = 16) -> None:
-    """Run `run(first, last)` over range(count), halved between two threads when worth it.
+    """Run `run(first, last)` over range(count), in portions that two threads take in turn, when worth it.
 
     Kernels release the GIL; numba's own parallel loops are not used because they must not be entered by
     two projects' threads at once.
@@ -55,9 +57,16 @@ def in_two_threads(count: int, run: Callable[[int, int], None], least: int = 16)
     if count < least:
         run(0, count)
         return
-    middle = count // 2
-    other = _helper.submit(run, 0, middle)
-    run(middle, count)
+    size = -(-count // PORTIONS)
+    # One iterator for both: whoever is done first takes the next portion.
+    portions = iter(range(0, count, size))
+
+    def work() -> None:
+        for first in portions:
+            run(first, min(first + size, count))
+
+    other = _helper.submit(work)
+    work()
     other.result()
 
 

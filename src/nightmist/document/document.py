@@ -107,6 +107,8 @@ class Document:
         self.layouts = Layouts(self.cache)
         self.composites: dict[str, Composite] = {}
         self._mesh: tuple[Model, Mesh] | None = None
+        #: Of which values the mesh shows the looks.
+        self._looks: tuple[Surface, ...] = ()
 
     # Values
 
@@ -204,9 +206,11 @@ class Document:
     def mesh(self) -> Mesh:
         """The model; `surfaces` are those of the document."""
         if self._mesh is None or self._mesh[0] is not self.model:
+            self._looks = ()
             self._mesh = self.model, mesh_of(self.model, self.arrays, self._mesh)
-        mesh = self._mesh[1]
-        mesh.surfaces = [look_of(surface) for surface in self.surface_values()]
+        mesh, surfaces = self._mesh[1], tuple(self.surface_values())
+        if self._looks != surfaces:
+            self._looks, mesh.surfaces = surfaces, [look_of(surface) for surface in surfaces]
         return mesh
 
     @property
@@ -256,7 +260,7 @@ class Document:
         changed: dict[tuple[str, PictureName], TileArea] = {}
         for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):
             if composite.stale or composite.layout_key != layout.key:
-                fresh = composite.refresh(surface, self.shown_stack(surface), layout)
+                fresh = composite.refresh(surface, self.shown_stack(surface), layout, not self.previews)
                 changed.update({(surface.id, picture): area for picture, area in fresh.items()})
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)

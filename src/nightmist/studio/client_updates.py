@@ -7,13 +7,13 @@ rectangles instead of a growing queue, and two strokes over one tile cost one re
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.kernels import kernel
 from ..core.texels import TILE, TileArea
 from ..core.texels.encode import is_uniform
 from ..document.derived.composites import PICTURES, PictureName
@@ -130,6 +130,11 @@ class ClientUpdates:
                 pixels = image.encode(top, bottom, left, right)
                 if is_uniform(pixels):
                     pixels = pixels[:1, :1]
+                rows, columns = (
+                    slice(top // TILE, (bottom - 1) // TILE + 1),
+                    slice(left // TILE, (right - 1) // TILE + 1),
+                )
+                bounds[rows, columns] = NOWHERE
                 taken.append(
                     Rectangle(surface.number, PICTURES.index(picture), left, top, right - left, bottom - top, pixels)
                 )
@@ -151,28 +156,44 @@ def _nowhere(surface: Surface) -> Bounds:
     return bounds
 
 
-def rectangles_of(bounds: Bounds, longest: int = 8) -> Iterator[tuple[int, int, int, int]]:
-    """Rectangles (top, bottom, left, right) in texels that cover what waits; what is taken waits no more.
+def rectangles_of(bounds: Bounds, longest: int = 8) -> list[tuple[int, int, int, int]]:
+    """Rectangles (top, bottom, left, right) in texels that cover what waits, each tile's part once.
 
     Runs of tiles along a row grow downwards while the rows below have the same run; neither side gets longer than
     `longest` tiles. A rectangle ends where what waits in its outer tiles does.
     """
+    found = np.empty((int((bounds[..., 1] > 0).sum()), 4), np.int32)
+    count = _runs(bounds, longest, found)
+    return [(top, bottom, left, right) for top, bottom, left, right in found[:count].tolist()]
+
+
+@kernel
+def _runs(bounds, longest, found):  # type: ignore[no-untyped-def]
     rows, columns = bounds.shape[:2]
-    waits = bounds[..., 1] > 0
-    for top, left in np.argwhere(waits):
-        if not waits[top, left]:
-            continue
-        right = left
-        while right < columns and right - left < longest and waits[top, right]:
-            right += 1
-        bottom = top + 1
-        while bottom < rows and bottom - top < longest and waits[bottom, left:right].all():
-            bottom += 1
-        waits[top:bottom, left:right] = False
-        part = bounds[top:bottom, left:right]
-        edges = (
-            top * TILE + part[0, :, 0].min(), (bottom - 1) * TILE + part[-1, :, 1].max(),
-            left * TILE + part[:, 0, 2].min(), (right - 1) * TILE + part[:, -1, 3].max(),
-        )  # fmt: skip
-        part[:] = NOWHERE
-        yield int(edges[0]), int(edges[1]), int(edges[2]), int(edges[3])
+    taken = np.zeros((rows, columns), np.bool_)
+    count = 0
+    for top in range(rows):
+        for left in range(columns):
+            if taken[top, left] or bounds[top, left, 1] == 0:
+                continue
+            right = left
+            while right < columns and right - left < longest and not taken[top, right] and bounds[top, right, 1] > 0:
+                right += 1
+            bottom = top + 1
+            while bottom < rows and bottom - top < longest:
+                same = True
+                for column in range(left, right):
+                    same = same and not taken[bottom, column] and bounds[bottom, column, 1] > 0
+                if not same:
+                    break
+                bottom += 1
+            edges = found[count]
+            edges[0], edges[1], edges[2], edges[3] = bottom * 64, 0, right * 64, 0
+            for row in range(top, bottom):
+                for column in range(left, right):
+                    taken[row, column] = True
+                    bound = bounds[row, column]
+                    edges[0], edges[1] = min(edges[0], row * 64 + bound[0]), max(edges[1], row * 64 + bound[1])
+                    edges[2], edges[3] = min(edges[2], column * 64 + bound[2]), max(edges[3], column * 64 + bound[3])
+            count += 1
+    return count

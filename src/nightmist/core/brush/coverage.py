@@ -22,6 +22,8 @@ ALONE, JOINED, ANCHOR = 0, 1, 2
 NOT_MASKED = np.zeros(0, np.int64)
 OPEN = np.ones((TILE, TILE), np.float32)
 NOTHING = np.zeros((TILE, TILE), np.float32)
+# Kernels get these by their address: threads that count references to one array wait for each other.
+OPEN_TILE, NO_TILE = address_of(OPEN), address_of(NOTHING)
 #: Dabs that are not stations.
 NO_JOINTS = np.zeros(0, np.int8)
 #: Tiles along a side of a block; whole blocks are passed over when no dab reaches them.
@@ -41,6 +43,7 @@ class Dabs:
     joined: (N,) the dabs are stations of a band. ALONE: the station itself is laid. JOINED: all that is near the
     segment from the station before, with radius, strength, hardness and normal running along it. ANCHOR: nothing;
     it was laid before, and is there for the segment that follows.
+    guessed: (N,) 1 for stations of a band that are only guessed.
     """
 
     centers: NDArray[np.float64]
@@ -55,6 +58,7 @@ class Dabs:
     tangents: NDArray[np.float64] | None = None
     numbers: NDArray[np.int32] | None = None
     joined: NDArray[np.int8] | None = None
+    guessed: NDArray[np.uint8] | None = None
 
     def __len__(self) -> int:
         return len(self.centers)
@@ -71,54 +75,78 @@ class Coverage:
         self.addresses = np.zeros(len(ownership.tile_start) - 1, np.int64)
         self.numbers: dict[int, NDArray[np.int32]] = {}
         self.number_addresses = np.zeros(len(self.addresses), np.int64)
+        own = ownership
+        self._faces = (
+            own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals, own.texel_size,
+            self.hidden,
+        )  # fmt: skip
 
-    def add(self, dabs: Dabs, mask: TileMask | None = None, beyond: Coverage | None = None) -> TileArea:
+    def add(self, dabs: Dabs, mask: TileMask | None = None) -> TileArea:
         """Gather dabs, by the shares that a mask lets through; returns the rectangles in which coverage changed.
 
-        beyond: of a band, only what exceeds this coverage of the same surface is gathered.
-
         A texel at X with normal m takes strength · falloff(|X - P| / r) where |X - P| < r and
-        m · n > cos(limit) (DESIGN, "Dab"). Falloff is 1 up to the hardness, then falls as 1 - s²(3 - 2s); a
+        m · n > cos(limit). Falloff is 1 up to the hardness, then falls as 1 - s²(3 - 2s); a
         hard edge still falls over one texel, so that it shows no stairs.
         """
-        own = self.ownership
-        middles, reaches = np.empty((len(dabs), 3)), np.empty(len(dabs))
-        _reach(dabs.centers, dabs.radii, NO_JOINTS if dabs.joined is None else dabs.joined, middles, reaches)
-        tiles = self._near(middles, reaches)
+        if dabs.joined is not None:
+            return self.add_band(dabs, self, mask)[0]
+        middles, reaches, tiles, masks = self._reached(dabs, mask)
         self.hold(tiles, dabs.numbers is not None)
-        masks = NOT_MASKED
-        if mask is not None:
-            mask.hold(tiles)
-            masks = mask.addresses
-        rects = np.empty((len(tiles), 4), np.int32)
-        rects[:] = (TILE, 0, TILE, 0)
+        rects = _nowhere(len(tiles))
         count = len(dabs)
         hardness = np.zeros(count) + dabs.hardness
         tangents = dabs.tangents if dabs.tangents is not None else np.zeros((count, 3))
         numbers = dabs.numbers if dabs.numbers is not None else np.zeros(count, np.int32)
         limit = np.cos(np.radians(dabs.facing_limit))
-        others = beyond.addresses if beyond is not None else NOT_MASKED
-        common = (
-            masks, OPEN, own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals,
-            own.texel_size, self.hidden,
-        )  # fmt: skip
 
         def gather(a: int, b: int) -> None:
-            if dabs.joined is not None:
-                _gather_band(
-                    dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, dabs.joined, middles, reaches,
-                    limit, dabs.table, tiles[a:b], self.addresses, others, NOTHING, *common, rects[a:b],
-                )  # fmt: skip
-            else:
-                _gather(
-                    dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, limit,
-                    dabs.build_up, dabs.table, dabs.picture, tiles[a:b], self.addresses, self.number_addresses,
-                    *common, rects[a:b],
-                )  # fmt: skip
+            _gather(
+                dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, limit,
+                dabs.build_up, dabs.table, dabs.picture, tiles[a:b], self.addresses, self.number_addresses, masks,
+                OPEN_TILE, *self._faces, rects[a:b],
+            )  # fmt: skip
 
         in_two_threads(len(tiles), gather, 4)
-        hit = rects[:, 1] > 0
-        return TileArea(tiles[hit], rects[hit])
+        return _changed(tiles, rects)
+
+    def add_band(self, dabs: Dabs, ahead: Coverage, mask: TileMask | None = None) -> tuple[TileArea, TileArea]:
+        """Gather stations; returns where this coverage changed, and where what goes ahead of it did.
+
+        ahead: of the same surface; takes what guessed stations cover beyond this coverage.
+        """
+        middles, reaches, tiles, masks = self._reached(dabs, mask)
+        self.hold(tiles)
+        loose = np.zeros(len(dabs), np.uint8) if dabs.guessed is None else dabs.guessed
+        if dabs.guessed is not None:
+            ahead.hold(tiles)
+        rects, guessed = _nowhere(len(tiles)), _nowhere(len(tiles))
+        hardness = np.zeros(len(dabs)) + dabs.hardness
+        limit = np.cos(np.radians(dabs.facing_limit))
+
+        def gather(a: int, b: int) -> None:
+            _gather_band(
+                dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, dabs.joined, loose, middles, reaches,
+                limit, dabs.table, tiles[a:b], self.addresses, ahead.addresses, NO_TILE, masks, OPEN_TILE, *self._faces,
+                rects[a:b], guessed[a:b],
+            )  # fmt: skip
+
+        in_two_threads(len(tiles), gather, 12)
+        return _changed(tiles, rects), _changed(tiles, guessed)
+
+    def _reached(
+        self, dabs: Dabs, mask: TileMask | None
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32], NDArray[np.int64]]:
+        """Balls that hold what dabs lay, the tiles that these reach, and the mask's addresses."""
+        own = self.ownership
+        middles, reaches = np.empty((len(dabs), 3)), np.empty(len(dabs))
+        _reach(dabs.centers, dabs.radii, NO_JOINTS if dabs.joined is None else dabs.joined, middles, reaches)
+        near = np.zeros(len(self.addresses), np.uint8)
+        _near_tiles(own.tile_box, own.block_box, own.columns, middles, reaches, near)
+        tiles = np.flatnonzero(near).astype(np.int32)
+        if mask is None:
+            return middles, reaches, tiles, NOT_MASKED
+        mask.hold(tiles)
+        return middles, reaches, tiles, mask.addresses
 
     def hold(self, tiles: NDArray[np.int32], numbered: bool = False) -> None:
         """See that these tiles exist, with room for the numbers of dabs where wanted."""
@@ -129,14 +157,8 @@ class Coverage:
             self.numbers[int(tile)] = which = np.zeros((TILE, TILE), np.int32)
             self.number_addresses[tile] = address_of(which)
 
-    def _near(self, middles: NDArray[np.float64], reaches: NDArray[np.float64]) -> NDArray[np.int32]:
-        own = self.ownership
-        near = np.zeros(len(self.addresses), np.uint8)
-        _near_tiles(own.tile_box, own.block_box, own.columns, middles, reaches, near)
-        return np.flatnonzero(near).astype(np.int32)
-
     def clear(self, area: TileArea) -> None:
-        """Forget what lies in an area."""
+        """Forget what lies in an area; all its tiles exist."""
         _clear(self.addresses, area.tiles, area.rects)
 
     def take_most(self, other: Coverage, area: TileArea) -> None:
@@ -145,6 +167,17 @@ class Coverage:
         for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
             mine = self.tiles[int(tile)][top:bottom, left:right]
             np.maximum(mine, other.tiles[int(tile)][top:bottom, left:right], out=mine)
+
+
+def _nowhere(count: int) -> NDArray[np.int32]:
+    rects = np.empty((count, 4), np.int32)
+    rects[:] = (TILE, 0, TILE, 0)
+    return rects
+
+
+def _changed(tiles: NDArray[np.int32], rects: NDArray[np.int32]) -> TileArea:
+    hit = rects[:, 1] > 0
+    return TileArea(tiles[hit], rects[hit])
 
 
 @kernel
@@ -211,7 +244,7 @@ def _gather(  # type: ignore[no-untyped-def]
     for k in range(len(tiles)):
         t = tiles[k]
         tile = _tile_at(addresses[t])
-        gate = _tile_at(masks[t]) if len(masks) > 0 and masks[t] != 0 else whole
+        gate = _tile_at(masks[t] if len(masks) > 0 and masks[t] != 0 else whole)
         for d in range(len(centers)):
             r = radii[d]
             if _box_distance2(boxes[t], centers[d]) >= r * r:
@@ -246,15 +279,16 @@ def _gather(  # type: ignore[no-untyped-def]
 
 @kernel
 def _gather_band(  # type: ignore[no-untyped-def]
-    centers, normals, radii, strengths, hardness, joined, middles, reaches, cos_limit, table, tiles, addresses, others,
-    nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden, rects,
+    centers, normals, radii, strengths, hardness, joined, loose, middles, reaches, cos_limit, table, tiles, addresses,
+    ahead, nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden,
+    rects, guessed,
 ):  # fmt: skip
     ends = np.empty(12)
     for k in range(len(tiles)):
         t = tiles[k]
         tile = _tile_at(addresses[t])
-        gate = _tile_at(masks[t]) if len(masks) > 0 and masks[t] != 0 else whole
-        other = _tile_at(others[t]) if len(others) > 0 and others[t] != 0 else nothing
+        gate = _tile_at(masks[t] if len(masks) > 0 and masks[t] != 0 else whole)
+        guess, blank = _tile_at(ahead[t] if ahead[t] != 0 else nothing), _tile_at(nothing)
         for d in range(len(centers)):
             # A station alone, or the segment from the one before.
             b = d - 1 if joined[d] == JOINED else d
@@ -281,8 +315,12 @@ def _gather_band(  # type: ignore[no-untyped-def]
                 ends[8], ends[9] = strengths[b], strengths[d]
                 ends[10] = max(0.0, min(hardness[b], 1.0 - texel_size[f] / radii[b]))
                 ends[11] = max(0.0, min(hardness[d], 1.0 - texel_size[f] / radii[d]))
-                _gather_segment(tile, gate, other, pieces[p], spans, matrices[f], mx, my, mz, reach, ends, facing0,
-                                facing1, table, rects[k])  # fmt: skip
+                if loose[d] == 0:
+                    _gather_segment(tile, gate, blank, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
+                                    facing0, facing1, table, rects[k])  # fmt: skip
+                else:
+                    _gather_segment(guess, gate, tile, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
+                                    facing0, facing1, table, guessed[k])  # fmt: skip
 
 
 @kernel

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
-from ..texels.picture import Picture
+from ..texels.picture import Picture, spell_out
 from ..texels.raster import TILE
 from .blend import HUE, non_separable, separable
 from .program import MAP_ORDER, Program
@@ -24,63 +24,57 @@ Start = tuple[float, float, float, float, float, float]
 #: Rows of a tile that are worked on at once: few enough to stay near the processor, enough to hide what a step costs.
 ROWS = 8
 TEXELS = ROWS * TILE
+#: Tiles times steps from which another thread is worth calling.
+WORTH_A_THREAD = 256
 
 
 def evaluate(
     program: Program, start: Start, area: TileArea, color: Picture, values: Picture, maps: Sequence[str] = MAP_ORDER
 ) -> None:
-    """Composite `maps` into an area of the pictures: color as RGBA; height, roughness, metallic as channels of values."""
+    """Composite `maps` into an area of the pictures: color as RGBA; height, roughness, metallic as channels of values.
+
+    Tiles that come out as one color still hold pixels until the pictures are settled.
+    """
     wanted = np.array([name in maps for name in MAP_ORDER], np.bool_)
     addresses = program.addresses(area.tiles)
     under = np.array(start, np.float32)
-    texel = np.floor(under * np.float32(65535.0) + np.float32(0.5)).astype(np.uint16)
-    touched = _touched(addresses, program.modes, wanted)
-    holds = np.stack(
-        [
-            _made_ready(color, area.tiles, touched[:, :1], wanted[[0, 0, 0]], texel[:3]),
-            _made_ready(values, area.tiles, touched[:, 1:], wanted[1:], texel[3:]),
-        ], axis=1,
-    )  # fmt: skip
-    need = np.flatnonzero(holds.any(axis=1))
-    tiles, rects, addresses, holds = area.tiles[need], area.rects[need], addresses[need], holds[need]
+    holds = np.zeros((len(area), 2), np.bool_)
+    for column, picture in enumerate((color, values)):
+        _make_ready(addresses, program.modes, wanted, column, area.tiles, under, picture.plain, picture.colors,
+                    picture.pixels, holds)  # fmt: skip
 
     def run(a: int, b: int) -> None:
         _run(program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
-             addresses[a:b], under, wanted, tiles[a:b], rects[a:b], holds[a:b], color.pixels, values.pixels)  # fmt: skip
+             addresses[a:b], under, wanted, area.tiles[a:b], area.rects[a:b], holds[a:b], color.pixels, values.pixels)  # fmt: skip
 
-    in_two_threads(len(need), run, 8)
-    whole = (rects[:, 1] - rects[:, 0] == TILE) & (rects[:, 3] - rects[:, 2] == TILE)
-    color.settle(tiles[whole & holds[:, 0]])
-    values.settle(tiles[whole & holds[:, 1]])
-
-
-def _made_ready(
-    picture: Picture, tiles: NDArray[np.int32], touched: NDArray[np.bool_], wanted: NDArray[np.bool_],
-    texel: NDArray[np.uint16],
-) -> NDArray[np.bool_]:  # fmt: skip
-    """Which tiles have to be written texel by texel: where nothing lies, and one color lay, one color lies.
-
-    touched: (n, maps). wanted, texel: of the first three channels, what is to be written, and what lies under the stack.
-    """
-    if not wanted.any():
-        return np.zeros(len(tiles), np.bool_)
-    full: NDArray[np.bool_] = touched.any(axis=1) | (picture.plain[tiles] == 0)
-    for channel in np.flatnonzero(wanted):
-        picture.colors[tiles[~full], channel] = texel[channel]
-    picture.hold(tiles[full])
-    return full
+    in_two_threads(len(area), run, WORTH_A_THREAD // (len(program.kinds) + 1))
 
 
 @kernel
-def _touched(addresses, modes, wanted):  # type: ignore[no-untyped-def]
-    """(tiles, 4): whether any step has something for a map."""
-    found = np.zeros((len(addresses), 4), np.bool_)
-    for i in range(len(addresses)):
+def _make_ready(addresses, modes, wanted, column, tiles, under, plain, colors, pixels, holds):  # type: ignore[no-untyped-def]
+    """Mark tiles of a picture that have to be written texel by texel, and give them pixels.
+
+    Where nothing lies, and one color lay, one color lies: the maps' values under the stack.
+    """
+    first, last = (0, 1) if column == 0 else (1, 4)
+    any_wanted = False
+    for m in range(first, last):
+        any_wanted = any_wanted or wanted[m]
+    if not any_wanted:
+        return
+    for i in range(len(tiles)):
+        t = tiles[i]
+        full = plain[t] == 0
         for step in range(addresses.shape[1]):
-            for m in range(4):
-                if wanted[m] and addresses[i, step, m] != 0 and modes[step, m] != -1:
-                    found[i, m] = True
-    return found
+            for m in range(first, last):
+                full = full or (wanted[m] and addresses[i, step, m] != 0 and modes[step, m] != -1)
+        holds[i, column] = full
+        if full:
+            spell_out(pixels, plain, colors, t)
+            continue
+        for c in range(3):
+            if wanted[0 if column == 0 else c + 1]:
+                colors[t, c] = np.uint16(under[3 * column + c] * np.float32(65535.0) + np.float32(0.5))
 
 
 def _row_blender(mode: int) -> Callable[..., Any]:
@@ -238,6 +232,9 @@ def _run(  # type: ignore[no-untyped-def]
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
+        with_color, with_values = wanted[0] and holds[i, 0], holds[i, 1]
+        if not with_color and not with_values:
+            continue
         # Steps that have something here; a group without is passed over.
         count, step = 0, 0
         while step < len(kinds):
@@ -247,7 +244,6 @@ def _run(  # type: ignore[no-untyped-def]
                 steps[count] = step
                 count += 1
             step += 1
-        with_color = wanted[0] and holds[i, 0]
         # Whole rows, whatever is wanted of them: how a compiler rounds in the rest of a loop must not show.
         for band in range(top // ROWS, (bottom + ROWS - 1) // ROWS):
             level = 0
@@ -299,7 +295,7 @@ def _run(  # type: ignore[no-untyped-def]
                     else:
                         _blend_row(mode, row, unit, share, line)
                 for m in range(3):
-                    if not (wanted[m + 1] and holds[i, 1]) or modes[step, m + 1] == -1:
+                    if not (wanted[m + 1] and with_values) or modes[step, m + 1] == -1:
                         continue
                     if not group and addresses[i, step, m + 1] == 0:
                         continue
@@ -329,7 +325,7 @@ def _run(  # type: ignore[no-untyped-def]
                     target = color[t, y].reshape(256)[4 * left : 4 * right]
                     for j in range(len(target)):
                         target[j] = np.uint16(line[j] * full + half)
-                if holds[i, 1]:
+                if with_values:
                     for m in range(3):
                         if wanted[m + 1]:
                             for x in range(left, right):

@@ -44,16 +44,16 @@ class Picture:
 
     def hold(self, tiles: NDArray[np.int32]) -> None:
         """See that these tiles have pixels."""
-        _spell_out(self.pixels, self.plain, self.colors, tiles)
+        _hold(self.pixels, self.plain, self.colors, tiles)
 
     def settle(self, tiles: NDArray[np.int32]) -> None:
         """Those of these tiles that are one color give their memory back."""
-        one = np.zeros(len(tiles), np.uint8)
-        _find_plain(self.pixels, self.plain, tiles, one)
-        for tile in tiles[one == 1]:
-            self.colors[tile] = self.pixels[tile, 0, 0]
-            self.plain[tile] = 1
-            self._release(int(tile))
+        one = np.zeros(len(tiles), np.bool_)
+        if _find_plain(self.pixels, self.plain, tiles, one):
+            for tile in tiles[one]:
+                self.colors[tile] = self.pixels[tile, 0, 0]
+                self.plain[tile] = 1
+                self._release(int(tile))
 
     def _release(self, tile: int) -> None:
         self._memory.madvise(mmap.MADV_DONTNEED, tile * TILE_BYTES, TILE_BYTES)
@@ -84,18 +84,25 @@ class Picture:
 
 
 @kernel
-def _spell_out(pixels, plain, colors, tiles):  # type: ignore[no-untyped-def]
+def spell_out(pixels, plain, colors, t):  # type: ignore[no-untyped-def]
+    """Give a tile pixels."""
+    if plain[t] != 0:
+        plain[t] = 0
+        texels = pixels[t].reshape(64 * 64, 4)
+        for i in range(len(texels)):
+            for c in range(4):
+                texels[i, c] = colors[t, c]
+
+
+@kernel
+def _hold(pixels, plain, colors, tiles):  # type: ignore[no-untyped-def]
     for t in tiles:
-        if plain[t] != 0:
-            plain[t] = 0
-            lines = pixels[t].reshape(64 * 64, 4)
-            for i in range(len(lines)):
-                for c in range(4):
-                    lines[i, c] = colors[t, c]
+        spell_out(pixels, plain, colors, t)
 
 
 @kernel
 def _find_plain(pixels, plain, tiles, one):  # type: ignore[no-untyped-def]
+    found = False
     for k in range(len(tiles)):
         t = tiles[k]
         if plain[t] != 0:
@@ -108,6 +115,8 @@ def _find_plain(pixels, plain, tiles, one):  # type: ignore[no-untyped-def]
             if not same:
                 break
         one[k] = same
+        found = found or same
+    return found
 
 
 @kernel

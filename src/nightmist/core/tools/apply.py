@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compose.blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
-from ..kernels import as_float32, as_int32, as_uint16, carray, in_two_threads, kernel
+from ..kernels import address_of, as_float32, as_int32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 
 #: No table of colors: all of the stroke has one value.
@@ -14,6 +14,8 @@ ONE_VALUE = np.zeros((0, 0), np.float32)
 #: Nothing is guessed of the stroke's end.
 NO_GUESS = np.zeros(0, np.int64)
 NOTHING = np.zeros((64, 64), np.float32)
+#: By its address: threads that count references to one array wait for each other.
+NO_TILE = address_of(NOTHING)
 #: No pictures: the stroke's own value is laid on.
 NO_PICTURES = np.zeros(0, np.int64)
 
@@ -48,13 +50,13 @@ def composite_over(
         in_two_threads(
             len(area),
             lambda a, b: _over(
-                area.tiles[a:b], area.rects[a:b], coverage, ahead, NOTHING, before, after, paint, channels
+                area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, paint, channels
             ),
         )
     else:
         in_two_threads(
             len(area),
-            lambda a, b: _over_blended(area.tiles[a:b], area.rects[a:b], coverage, ahead, NOTHING, before, after, paint, channels, mode,
+            lambda a, b: _over_blended(area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, paint, channels, mode,
                                       numbers, values, pictures),
         )  # fmt: skip
 
@@ -70,13 +72,13 @@ def erase(
     """Write `after` = `before` with alpha · (1 - coverage); tables as in `composite_over`."""
     in_two_threads(
         len(area),
-        lambda a, b: _erase(area.tiles[a:b], area.rects[a:b], coverage, ahead, NOTHING, before, after, channels),
+        lambda a, b: _erase(area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, channels),
     )
 
 
 @kernel
 def _coverage(table, t, nothing):  # type: ignore[no-untyped-def]
-    return carray(as_float32(table[t]), (64, 64)) if len(table) > 0 and table[t] != 0 else nothing
+    return carray(as_float32(table[t] if len(table) > 0 and table[t] != 0 else nothing), (64, 64))
 
 
 @kernel

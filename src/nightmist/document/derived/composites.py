@@ -41,6 +41,8 @@ class Composite:
         self.pictures: dict[PictureName, Picture] = {name: Picture(*size) for name in PICTURES}
         self.pictures["relief"].fill(LEVEL)
         self.stale: dict[MapName, list[TileArea]] = {name: [self.everywhere] for name in MAPS}
+        #: Tiles composited while something was drawn.
+        self.loose: list[NDArray[np.int32]] = []
         #: Where slopes have to be looked at again.
         self.relief_stale = TileArea.empty()
         #: What the pictures were made for: another layout, other start values, links or depth make them anew.
@@ -73,8 +75,11 @@ class Composite:
         if len(area):
             self.stale.setdefault(name, []).append(area)
 
-    def refresh(self, surface: Surface, stack: Sequence[Shown], layout: Layout) -> Changed:
-        """Composite what is stale, gutter included; returns what changed in each picture."""
+    def refresh(self, surface: Surface, stack: Sequence[Shown], layout: Layout, calm: bool) -> Changed:
+        """Composite what is stale, gutter included; returns what changed in each picture.
+
+        calm: nothing is being drawn, so that tiles which became one color may give their memory back.
+        """
         if self.layout_key != layout.key:
             # Texels mean other places now: gutters and slopes of before must not stay behind.
             self.stale = {name: [self.everywhere] for name in MAPS}
@@ -90,6 +95,11 @@ class Composite:
         evaluate(_program(stack), start, area, color, values, list(stale))
         if "height" in stale:
             self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
+        self.loose.append(area.tiles)
+        if calm:
+            tiles, self.loose = np.unique(np.concatenate(self.loose)), []
+            color.settle(tiles)
+            values.settle(tiles)
         changed: list[PictureName] = [name for name in PICTURES if any(PICTURE_OF[map_] == name for map_ in stale)]
         return {name: layout.gutter.spread(self.pictures[name], area) for name in changed}
 

@@ -40,17 +40,20 @@ class BandPath:
         self.curve = Curve(min(FLATTENED, max(1.0, STEP * radius)))
         self.laid: list[Stations] = []
 
-    def extend(self, samples: list[Sample]) -> tuple[list[Dabs], list[Dabs]]:
-        """What has become certain, and the guess that takes the place of the one before."""
+    def extend(self, samples: list[Sample]) -> list[Dabs]:
+        """Stations that have become certain, and behind them those of a guess, which takes the place of the one before."""
         pieces, guess = self.curve.extend(samples), self.curve.guess()
         if not pieces:
-            return [], []
+            return []
         vertices = np.concatenate([*pieces, guess]) if len(guess) else np.concatenate(pieces)
         rows = self._rows(vertices)
-        sure = len(rows) - len(guess)
-        found = self.band.extend(rows[:sure])
-        self.laid.append(found)
-        return self._groups(found, None), self._groups(self.band.ahead(rows[sure:]), None)
+        end = len(rows) - len(guess)
+        sure, ahead = self.band.extend(rows[:end]), self.band.ahead(rows[end:])
+        self.laid.append(sure)
+        guessed = np.zeros(len(sure.rows) + len(ahead.rows), np.uint8)
+        guessed[len(sure.rows) :] = 1
+        both = Stations(np.concatenate([sure.rows, ahead.rows]), np.concatenate([sure.joined, ahead.joined]))
+        return self._groups(both, None, guessed)
 
     def finish(self) -> list[Dabs]:
         """The end of the path, which is certain now."""
@@ -83,7 +86,7 @@ class BandPath:
         rows[:, RADIUS] = radii / unit if self.tip.unit == "world" else radii
         return rows
 
-    def _groups(self, stations: Stations, total: float | None) -> list[Dabs]:
+    def _groups(self, stations: Stations, total: float | None, guessed: NDArray[np.uint8] | None = None) -> list[Dabs]:
         rows, touch = stations.rows, self.touch
         if not len(rows):
             return []
@@ -95,6 +98,6 @@ class BandPath:
             Dabs(
                 np.ascontiguousarray(rows[:, POINT]), np.ascontiguousarray(rows[:, NORMAL]), radii,
                 touch.strengths(pressure), touch.hardness(pressure), self.tip.facing_limit, False, touch.table,
-                joined=stations.joined,
+                joined=stations.joined, guessed=guessed,
             )
         )  # fmt: skip

@@ -43,10 +43,10 @@ class DabPath:
         self.dice = np.random.default_rng(self.seed)
         self.count = 0
 
-    def extend(self, samples: list[Sample]) -> tuple[list[Dabs], list[Dabs]]:
+    def extend(self, samples: list[Sample]) -> list[Dabs]:
         """What has become certain; nothing is guessed of dabs."""
         pieces = self.curve.extend(samples)
-        return self._go(self.walker.extend(np.concatenate(pieces))) if pieces else [], []
+        return self._go(self.walker.extend(np.concatenate(pieces))) if pieces else []
 
     def finish(self) -> list[Dabs]:
         """The end of the path, which is certain now."""

@@ -81,6 +81,7 @@ class Ground:
         self.document, self.camera, self.flat = document, camera, camera is None
         self.matrices, self.covered_too = matrices, covered_too
         self.layers = dict(layers)
+        self.masks: dict[tuple[str, int], TileMask | None] = {}
         self.surfaces = {name: document.surface_of(layer) for name, layer in layers.items()}
         self.preview = Preview(document)
         self.targets = {
@@ -99,8 +100,13 @@ class Ground:
         return Coverage(self.document.layout(surface).ownership, self.document.hidden_faces(surface))
 
     def mask(self, name: str, image: int) -> TileMask | None:
-        """Where the dabs of one of the mirror's images may go on a surface."""
-        surface = self.surfaces[name]
+        """Where the dabs of one of the mirror's images may go on a surface; it stays so during the stroke."""
+        key = (name, 0 if self.camera is None else image)
+        if key not in self.masks:
+            self.masks[key] = self._mask(self.surfaces[name], key[1])
+        return self.masks[key]
+
+    def _mask(self, surface: Surface, image: int) -> TileMask | None:
         if self.camera is None:
             return shown_mask(self.document, surface)
         if self.covered_too:

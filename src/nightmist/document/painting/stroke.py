@@ -114,22 +114,9 @@ class Stroke:
         self._follow(self.stabilizer.follow(batch))
 
     def _follow(self, samples: list[Sample]) -> None:
-        sure, guess = self.path.extend(samples)
-        if self.retoucher:
-            self.retoucher.lay(sure)
-            return
-        # What is certain and what is guessed are laid at once: most of their texels are the same.
-        areas = self._take_back_guess()
-        for name, coverage in self.coverage.items():
-            self._join(areas, name, self._gathered(name, sure))
-            area = TileArea.empty()
-            for number, stations in enumerate(guess):
-                if len(stations):
-                    mask = self.ground.mask(name, number)
-                    area = self.ahead[name].add(stations, mask, beyond=coverage).joined(area)
-            self.guessed[name] = area
-            self._join(areas, name, area)
-        self._apply_all(areas)
+        groups = self.path.extend(samples)
+        if groups or self.guessed:
+            self._lay(groups)
 
     def _take_back_guess(self) -> dict[str, TileArea]:
         """Forget the guessed end; returns where each surface has to be laid again."""
@@ -138,39 +125,42 @@ class Stroke:
             self.ahead[name].clear(area)
         return areas
 
-    def _lay(self, groups: list[Dabs], areas: dict[str, TileArea]) -> None:
-        """Lay what has become certain, and lay again what a guess had covered."""
+    def _lay(self, groups: list[Dabs]) -> None:
+        """Lay groups of dabs, one for each mirror image, and lay again what a guess had covered."""
         if self.retoucher:
             self.retoucher.lay(groups)
             return
+        areas = self._take_back_guess()
         for name in self.coverage:
-            self._join(areas, name, self._gathered(name, groups))
+            for number, dabs in enumerate(groups):
+                if len(dabs):
+                    for area in self._gather(name, number, dabs):
+                        self._join(areas, name, area)
         self._apply_all(areas)
 
     @staticmethod
     def _join(areas: dict[str, TileArea], name: str, area: TileArea) -> None:
-        areas[name] = area.joined(areas[name]) if name in areas else area
+        areas[name] = areas[name].joined(area) if name in areas else area
 
     def _apply_all(self, areas: dict[str, TileArea]) -> None:
         for name, area in areas.items():
             if len(area):
                 self._apply(name, self.coverage[name], area)
 
-    def _gathered(self, name: str, groups: list[Dabs]) -> TileArea:
-        """Gather groups of dabs on a surface; returns where."""
-        area = TileArea.empty()
-        for number, dabs in enumerate(groups):
-            if len(dabs):
-                area = self._gather(name, self.coverage[name], number, dabs).joined(area)
-        return area
-
-    def _gather(self, name: str, coverage: Coverage, number: int, dabs: Dabs) -> TileArea:
+    def _gather(self, name: str, number: int, dabs: Dabs) -> list[TileArea]:
+        """Gather dabs on a surface; returns where."""
+        coverage, mask = self.coverage[name], self.ground.mask(name, number)
+        if dabs.joined is not None:
+            sure, ahead = coverage.add_band(dabs, self.ahead[name], mask)
+            if len(ahead):
+                self._join(self.guessed, name, ahead)
+            return [sure, ahead]
         if not self.images:
-            return coverage.add(dabs, self.ground.mask(name, number))
+            return [coverage.add(dabs, mask)]
         alone = self.images[number][name]
-        area = alone.add(dabs, self.ground.mask(name, number))
+        area = alone.add(dabs, mask)
         coverage.take_most(alone, area)
-        return area
+        return [area]
 
     def _apply(self, name: str, coverage: Coverage, area: TileArea) -> None:
         ahead = self.ahead[name].addresses
@@ -206,8 +196,7 @@ class Stroke:
     def finish(self) -> Change | None:
         """The stroke as a change, shown already by its preview; None when it left no mark."""
         self._follow(self.stabilizer.catch_up())
-        areas = self._take_back_guess()
-        self._lay(self.path.finish(), areas)
+        self._lay(self.path.finish())
         if self.tip.taper > 0:
             self._lay_again()
         self._release()
@@ -225,7 +214,7 @@ class Stroke:
         if self.cloner:
             self.cloner = Cloner(self.ground, self.cloner.source)
         for groups in self.path.again():
-            self._lay(groups, {})
+            self._lay(groups)
 
     def _all_targets(self) -> list[Target]:
         return [target for targets in self.ground.targets.values() for target in targets]

@@ -104,6 +104,7 @@ class Touch:
             picture=dabs.picture[::-1].copy() if flip else dabs.picture,
             tangents=None if dabs.tangents is None else (dabs.tangents @ matrix.T)[good],
             numbers=None if dabs.numbers is None else dabs.numbers[good],
+            guessed=None if dabs.guessed is None else dabs.guessed[good],
         )  # fmt: skip
 
     def _wrapped(self, dabs: Dabs) -> list[Dabs]:

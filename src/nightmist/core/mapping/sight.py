@@ -38,9 +38,9 @@ class Sight:
         self.depth = np.full((rows, columns), np.inf, np.float32)
         shown = ~np.isin(mesh.face_part, hidden_parts) if hidden_parts else np.ones(len(mesh.faces), np.bool_)
         near = max(1e-9, 1e-6 * float(np.linalg.norm(high - low)))
-        places = np.empty((len(mesh.positions), 3))
-        _turn(mesh.positions, self.eye, self.axes, places)
-        in_two_threads(rows, lambda a, b: _draw(places, mesh.faces, shown, self.focal, near, a, b, self.depth))
+        places, drawn = np.empty((len(mesh.positions), 3)), np.empty((len(mesh.positions), 3))
+        _turn(mesh.positions, self.eye, self.axes, self.focal, columns, rows, places, drawn)
+        in_two_threads(rows, lambda a, b: _draw(places, drawn, mesh.faces, shown, self.focal, near, a, b, self.depth))
 
     def mask(self, own: Ownership, hidden: NDArray[np.uint8], matrix: NDArray[np.float64]) -> TileMask:
         """Closed for texels that face the eye but lie behind something; what is averted stays open.
@@ -65,24 +65,41 @@ class Sight:
 
 
 @kernel
-def _turn(positions, eye, axes, places):  # type: ignore[no-untyped-def]
-    """Places in the camera's own axes: right, up, forward."""
+def _turn(positions, eye, axes, focal, columns, rows, places, drawn):  # type: ignore[no-untyped-def]
+    """Places in the camera's own axes, right, up, forward; and as they are drawn: column, row, 1 / depth."""
     for i in range(len(positions)):
         x, y, z = positions[i, 0] - eye[0], positions[i, 1] - eye[1], positions[i, 2] - eye[2]
         for axis in range(3):
             places[i, axis] = axes[axis, 0] * x + axes[axis, 1] * y + axes[axis, 2] * z
+        _project(places[i], focal, columns, rows, drawn[i])
 
 
 @kernel
-def _draw(places, faces, shown, focal, near, first, end, depth):  # type: ignore[no-untyped-def]
+def _project(place, focal, columns, rows, drawn):  # type: ignore[no-untyped-def]
+    drawn[2] = 1.0 / place[2]
+    drawn[0] = columns / 2 + focal * place[0] * drawn[2]
+    drawn[1] = rows / 2 - focal * place[1] * drawn[2]
+
+
+@kernel
+def _draw(places, drawn, faces, shown, focal, near, first, end, depth):  # type: ignore[no-untyped-def]
     """Rows first to end of the buffer; triangles are cut at the near plane."""
-    cut = np.empty((4, 3))
+    cut, cut_drawn = np.empty((4, 3)), np.empty((4, 3))
+    rows, columns = depth.shape
     for f in range(len(faces)):
         if not shown[f]:
             continue
+        i, j, k = faces[f, 0], faces[f, 1], faces[f, 2]
+        if places[i, 2] > near and places[j, 2] > near and places[k, 2] > near:
+            # Asked before anything else is done with a face: most lie in other rows.
+            low, high = min(drawn[i, 1], drawn[j, 1], drawn[k, 1]), max(drawn[i, 1], drawn[j, 1], drawn[k, 1])
+            if high <= first or low >= end:
+                continue
+            _draw_triangle(drawn[i], drawn[j], drawn[k], first, end, depth)
+            continue
         count = 0
-        for k in range(3):
-            a, b = places[faces[f, k]], places[faces[f, (k + 1) % 3]]
+        for side in range(3):
+            a, b = places[faces[f, side]], places[faces[f, (side + 1) % 3]]
             if a[2] > near:
                 cut[count] = a
                 count += 1
@@ -91,33 +108,43 @@ def _draw(places, faces, shown, focal, near, first, end, depth):  # type: ignore
                 for axis in range(3):
                     cut[count, axis] = a[axis] + (b[axis] - a[axis]) * t
                 count += 1
-        for k in range(1, count - 1):
-            _draw_triangle(cut[0], cut[k], cut[k + 1], focal, first, end, depth)
+        for side in range(count):
+            _project(cut[side], focal, columns, rows, cut_drawn[side])
+        for side in range(1, count - 1):
+            _draw_triangle(cut_drawn[0], cut_drawn[side], cut_drawn[side + 1], first, end, depth)
 
 
 @kernel
-def _draw_triangle(a, b, c, focal, first, end, depth):  # type: ignore[no-untyped-def]
-    rows, columns = depth.shape
-    ax, ay = columns / 2 + focal * a[0] / a[2], rows / 2 - focal * a[1] / a[2]
-    bx, by = columns / 2 + focal * b[0] / b[2], rows / 2 - focal * b[1] / b[2]
-    cx, cy = columns / 2 + focal * c[0] / c[2], rows / 2 - focal * c[1] / c[2]
+def _draw_triangle(a, b, c, first, end, depth):  # type: ignore[no-untyped-def]
+    """Pixels whose middle a triangle holds, row by row between its edges; 1 / depth is linear on the screen."""
+    ax, ay, az, bx, by, bz, cx, cy, cz = a[0], a[1], a[2], b[0], b[1], b[2], c[0], c[1], c[2]
+    columns = depth.shape[1]
     area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
-    if area == 0 or not np.isfinite(area):
+    top, bottom = max(np.ceil(min(ay, by, cy) - 0.5), first), min(np.floor(max(ay, by, cy) - 0.5) + 1, end)
+    if not bottom > top or area == 0 or not np.isfinite(area):
         return
-    top, bottom = max(int(np.floor(min(ay, by, cy))), first), min(int(np.ceil(max(ay, by, cy))), end)
-    left, right = max(int(np.floor(min(ax, bx, cx))), 0), min(int(np.ceil(max(ax, bx, cx))), columns)
-    # 1 / depth is linear on the screen.
-    ia, ib, ic = 1 / a[2], 1 / b[2], 1 / c[2]
-    for row in range(top, bottom):
+    # 1 / depth at column x of row y: az + across · (x - ax) + down · (y - ay).
+    across = ((bz - az) * (cy - ay) - (cz - az) * (by - ay)) / area
+    down = ((cz - az) * (bx - ax) - (bz - az) * (cx - ax)) / area
+    for row in range(int(top), int(bottom)):
         y = row + 0.5
-        for column in range(left, right):
-            x = column + 0.5
-            wb = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / area
-            wc = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / area
-            if wb >= 0 and wc >= 0 and wb + wc <= 1:
-                z = np.float32(1 / (ia + (ib - ia) * wb + (ic - ia) * wc))
-                if z < depth[row, column]:
-                    depth[row, column] = z
+        left, right = _crossing(ax, ay, bx, by, y, np.inf, -np.inf)
+        left, right = _crossing(bx, by, cx, cy, y, left, right)
+        left, right = _crossing(cx, cy, ax, ay, y, left, right)
+        start, stop = int(max(np.ceil(left - 0.5), 0.0)), int(min(np.floor(right - 0.5) + 1, columns))
+        inverse, step = np.float32(az + across * (start + 0.5 - ax) + down * (y - ay)), np.float32(across)
+        for column in range(start, stop):
+            z = np.float32(1.0) / (inverse + step * np.float32(column - start))
+            depth[row, column] = min(depth[row, column], z)
+
+
+@kernel
+def _crossing(px, py, qx, qy, y, left, right):  # type: ignore[no-untyped-def]
+    """Widen a row's interval by where an edge crosses it."""
+    if (py <= y) == (qy <= y):
+        return left, right
+    x = px + (qx - px) * (y - py) / (qy - py)
+    return min(left, x), max(right, x)
 
 
 @kernel

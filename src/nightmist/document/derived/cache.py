@@ -19,6 +19,9 @@ class Cache:
         self.most, self.turn = most, 0
         self.held: OrderedDict[Hashable, tuple[Any, Callable[[], int]]] = OrderedDict()
         self.used: dict[Hashable, int] = {}
+        #: Bytes of each as last measured, and of all together.
+        self.bytes: dict[Hashable, int] = {}
+        self.total = 0
 
     def get(self, key: Hashable, make: Callable[[], T], size: Callable[[T], int] = lambda made: 0) -> T:
         """The value of a key, made when it is not there; `size` tells its bytes now, which may grow with use."""
@@ -32,11 +35,14 @@ class Cache:
 
     def next_turn(self) -> None:
         """The document changed: what was not asked for since the last change may go, the oldest first."""
-        room = self.most - sum(size() for _, size in self.held.values())
-        for key in list(self.held):
-            if room >= 0:
-                break
+        for key in reversed(self.held):
+            # Only what was used since can have grown; that stands last.
             if self.used[key] < self.turn:
-                room += self.held.pop(key)[1]()
-                del self.used[key]
+                break
+            size = self.held[key][1]()
+            self.total += size - self.bytes.get(key, 0)
+            self.bytes[key] = size
+        while self.total > self.most and self.used[key := next(iter(self.held))] < self.turn:
+            del self.held[key], self.used[key]
+            self.total -= self.bytes.pop(key)
         self.turn += 1

@@ -27,11 +27,6 @@ IN_FLIGHT = 2
 BATCH_BYTES = 3 << 20
 
 
-#: (rows, columns, 4): in each tile the rectangle that waits, as in a TileArea.
-Bounds = NDArray[np.int32]
-NOWHERE = (TILE, 0, TILE, 0)
-
-
 @dataclass
 class Rectangle:
     """Pixels of one picture of one surface: (h, w, 4) uint8, or (1, 1, 4) when all are the same."""
@@ -79,25 +74,21 @@ class ClientUpdates:
     """The places of one client that are out of date, and how much is under way to it."""
 
     client: Client
-    waiting: dict[tuple[str, PictureName], Bounds] = field(default_factory=dict)
+    waiting: dict[tuple[str, PictureName], NDArray[np.bool_]] = field(default_factory=dict)
     timing: Timing = field(default_factory=Timing)
     sent: int = 0
     acknowledged: int = 0
 
     def add(self, surface: Surface, picture: PictureName, area: TileArea) -> None:
-        """This part of a picture changed."""
+        """These tiles of a picture changed."""
         key = (surface.id, picture)
         if key not in self.waiting:
-            self.waiting[key] = _nowhere(surface)
-        bounds = self.waiting[key].reshape(-1, 4)
-        held = bounds[area.tiles]
-        bounds[area.tiles, ::2] = np.minimum(held[:, ::2], area.rects[:, ::2])
-        bounds[area.tiles, 1::2] = np.maximum(held[:, 1::2], area.rects[:, 1::2])
+            self.waiting[key] = np.zeros((surface.height // TILE, surface.width // TILE), np.bool_)
+        self.waiting[key].ravel()[area.tiles] = True
 
     def add_whole(self, surface: Surface, picture: PictureName) -> None:
         """All of a picture is to be sent, and nothing that waited for it."""
-        self.waiting[surface.id, picture] = bounds = _nowhere(surface)
-        bounds[:] = (0, TILE, 0, TILE)
+        self.waiting[surface.id, picture] = np.ones((surface.height // TILE, surface.width // TILE), np.bool_)
 
     def follow(self, values: dict[str, tuple[AnyValue | None, AnyValue | None]]) -> None:
         """Surfaces came, went, or have another number or size: what waits for them is cut anew."""
@@ -122,19 +113,15 @@ class ClientUpdates:
     def _take(self, document: Document) -> list[Rectangle]:
         taken: list[Rectangle] = []
         room = BATCH_BYTES
-        for (key, picture), bounds in list(self.waiting.items()):
+        for (key, picture), mask in list(self.waiting.items()):
             surface = document.values[key]
             assert isinstance(surface, Surface)
             image = document.composite(surface).pictures[picture]
-            for top, bottom, left, right in rectangles_of(bounds):
+            for top, bottom, left, right in rectangles_of(mask):
                 pixels = image.encode(top, bottom, left, right)
                 if is_uniform(pixels):
                     pixels = pixels[:1, :1]
-                rows, columns = (
-                    slice(top // TILE, (bottom - 1) // TILE + 1),
-                    slice(left // TILE, (right - 1) // TILE + 1),
-                )
-                bounds[rows, columns] = NOWHERE
+                mask[top // TILE : bottom // TILE, left // TILE : right // TILE] = False
                 taken.append(
                     Rectangle(surface.number, PICTURES.index(picture), left, top, right - left, bottom - top, pixels)
                 )
@@ -150,50 +137,32 @@ def _place(surface: Surface) -> tuple[int, tuple[int, int]]:
     return surface.number, surface.size
 
 
-def _nowhere(surface: Surface) -> Bounds:
-    bounds = np.empty((surface.height // TILE, surface.width // TILE, 4), np.int32)
-    bounds[:] = NOWHERE
-    return bounds
+def rectangles_of(mask: NDArray[np.bool_], longest: int = 8) -> list[tuple[int, int, int, int]]:
+    """Rectangles (top, bottom, left, right) in texels that cover the marked tiles, each exactly once.
 
-
-def rectangles_of(bounds: Bounds, longest: int = 8) -> list[tuple[int, int, int, int]]:
-    """Rectangles (top, bottom, left, right) in texels that cover what waits, each tile's part once.
-
-    Runs of tiles along a row grow downwards while the rows below have the same run; neither side gets longer than
-    `longest` tiles. A rectangle ends where what waits in its outer tiles does.
+    Runs along a row grow downwards while the rows below have the same run; neither side gets longer than
+    `longest` tiles. Browsers make smaller pictures of a rectangle by itself, so it holds whole tiles.
     """
-    found = np.empty((int((bounds[..., 1] > 0).sum()), 4), np.int32)
-    count = _runs(bounds, longest, found)
-    return [(top, bottom, left, right) for top, bottom, left, right in found[:count].tolist()]
+    found = np.empty((int(mask.sum()), 4), np.int32)
+    count = _runs(mask.copy(), longest, found)
+    return [(top, bottom, left, right) for top, bottom, left, right in (found[:count] * TILE).tolist()]
 
 
 @kernel
-def _runs(bounds, longest, found):  # type: ignore[no-untyped-def]
-    rows, columns = bounds.shape[:2]
-    taken = np.zeros((rows, columns), np.bool_)
+def _runs(waits, longest, found):  # type: ignore[no-untyped-def]
+    rows, columns = waits.shape
     count = 0
     for top in range(rows):
         for left in range(columns):
-            if taken[top, left] or bounds[top, left, 1] == 0:
+            if not waits[top, left]:
                 continue
             right = left
-            while right < columns and right - left < longest and not taken[top, right] and bounds[top, right, 1] > 0:
+            while right < columns and right - left < longest and waits[top, right]:
                 right += 1
             bottom = top + 1
-            while bottom < rows and bottom - top < longest:
-                same = True
-                for column in range(left, right):
-                    same = same and not taken[bottom, column] and bounds[bottom, column, 1] > 0
-                if not same:
-                    break
+            while bottom < rows and bottom - top < longest and waits[bottom, left:right].all():
                 bottom += 1
-            edges = found[count]
-            edges[0], edges[1], edges[2], edges[3] = bottom * 64, 0, right * 64, 0
-            for row in range(top, bottom):
-                for column in range(left, right):
-                    taken[row, column] = True
-                    bound = bounds[row, column]
-                    edges[0], edges[1] = min(edges[0], row * 64 + bound[0]), max(edges[1], row * 64 + bound[1])
-                    edges[2], edges[3] = min(edges[2], column * 64 + bound[2]), max(edges[3], column * 64 + bound[3])
+            waits[top:bottom, left:right] = False
+            found[count, 0], found[count, 1], found[count, 2], found[count, 3] = top, bottom, left, right
             count += 1
     return count

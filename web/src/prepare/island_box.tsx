@@ -1,7 +1,7 @@
 import { type PointerEvent, useState } from "react";
 
 import { type IslandGrip, type Matrix } from "../stage/island_grip";
-import { PrepareHand } from "../stage/prepare_hand";
+import { PrepareInput } from "../stage/prepare_input";
 import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
 import { useMapPlace } from "../state/map_place";
@@ -59,7 +59,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
     stage.invalidate();
   };
   const release = () => {
-    if (drag) new PrepareHand(stage).send(drag.matrix, drag.grip);
+    if (drag) new PrepareInput(stage).send(drag.matrix, drag.grip);
     setDrag(null);
   };
   const grab = { onPointerMove: move, onPointerUp: release, onPointerCancel: release };

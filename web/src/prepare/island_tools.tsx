@@ -4,6 +4,7 @@ import {
   IconLayoutAlignTop, IconLayoutDashboard, IconRotate2, IconRotateClockwise2,
 } from "@tabler/icons-react"; // prettier-ignore
 
+import { COMMANDS, tooltip } from "../commands/commands";
 import type { Arrange } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Stage } from "../stage/stage";
@@ -35,7 +36,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
   usePicks();
   const state = useSession((session) => session.state);
   const surface = surfaceNamed(state, useDesk((desk) => desk.surface));
-  const { margin, keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
+  const { keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
   if (!state || !surface) return null;
   const index = state.surfaces.indexOf(surface);
   const density = Math.round(stage.density() * 10) / 10;
@@ -45,8 +46,8 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
     <Part title="Islands">
       <div className="flex flex-wrap gap-1" role="group" aria-label="Arrange islands">
         <button
-          type="button" className={icon} aria-label="Pack" title="Pack: as large as the map allows, with the margin between (K)"
-          onClick={() => project.send({ type: "pack", margin, ...target() })}
+          type="button" className={icon} aria-label="Pack" title={tooltip("pack")}
+          onClick={() => COMMANDS.pack.act({ project, stage })}
         >
           <IconLayoutDashboard size={17} stroke={1.6} />
         </button>

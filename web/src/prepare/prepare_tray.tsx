@@ -1,6 +1,7 @@
+import { COMMANDS, tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type PrepareTool, setPreparing, useDesk } from "../state/desk";
-import { pick, type PickBy, pickedRuns, usePicks } from "../state/picks";
+import { type PickBy, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { Part } from "../ui/part";
 import { Segmented } from "../ui/segmented";
@@ -17,16 +18,16 @@ const EXTENTS: { value: PickBy; text: string; hint: string }[] = [
 ];
 
 const TOOLS: { value: PrepareTool; text: string; hint: string }[] = [
-  { value: "pick", text: "Pick", hint: "Click or drag picks faces; Shift adds, Ctrl takes away (V)" },
-  { value: "edge", text: "Seam edge", hint: "Click marks an edge as seam; Ctrl clears it (S)" },
-  { value: "loop", text: "Seam loop", hint: "Click marks a whole loop of edges; Ctrl clears it (L)" },
+  { value: "pick", text: COMMANDS.pick.label, hint: tooltip("pick") },
+  { value: "edge", text: COMMANDS.seamEdge.label, hint: tooltip("seamEdge") },
+  { value: "loop", text: COMMANDS.seamLoop.label, hint: tooltip("seamLoop") },
 ];
 
 /** With what UVs are made: picks and seams, ways to unwrap, islands, maps. */
 export function PrepareTray({ project, stage }: { project: Project; stage: Stage }) {
   return (
-    <div className="card grid h-full grid-cols-[290px_minmax(240px,1fr)_256px_minmax(350px,1.2fr)] divide-x divide-fog-3">
-      <PickPart project={project} />
+    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[290px_minmax(240px,1fr)_256px_minmax(350px,1.2fr)] divide-x divide-fog-3">
+      <PickPart project={project} stage={stage} />
       <UnwrapSettings project={project} stage={stage} />
       <IslandTools project={project} stage={stage} />
       <MapSettings project={project} />
@@ -34,14 +35,10 @@ export function PrepareTray({ project, stage }: { project: Project; stage: Stage
   );
 }
 
-function PickPart({ project }: { project: Project }) {
+function PickPart({ project, stage }: { project: Project; stage: Stage }) {
   const { by, tool } = useDesk((desk) => desk.preparing);
   const count = usePicks((picks) => picks.count);
   const seams = usePicks((picks) => picks.mesh?.seams.length ?? 0);
-  const border = () => {
-    const faces = pickedRuns();
-    if (faces) project.send({ type: "mark_border", faces, marked: true });
-  };
   const button = "h-7 whitespace-nowrap rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45";
   return (
     <Part title={count ? `${count.toLocaleString("en")} faces picked` : "Pick and seams"}>
@@ -52,10 +49,10 @@ function PickPart({ project }: { project: Project }) {
         </div>
       </div>
       <div className="mt-1.5 flex gap-1.5">
-        <button type="button" className={button} disabled={!count} title="Pick nothing (Escape)" onClick={() => pick([], "replace")}>
+        <button type="button" className={button} disabled={!count} title={tooltip("pickNothing")} onClick={() => COMMANDS.pickNothing.act()}>
           None
         </button>
-        <button type="button" className={button} disabled={!count} title="Mark the border of the picked faces as seam (B)" onClick={border}>
+        <button type="button" className={button} disabled={!count} title={tooltip("seamBorder")} onClick={() => COMMANDS.seamBorder.act({ project, stage })}>
           Seam at border
         </button>
         <button

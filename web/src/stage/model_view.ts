@@ -33,7 +33,7 @@ interface Dressed {
   /** One map alone, as it is stored. */
   raw: THREE.ShaderMaterial;
   /** A picture shown through the UVs instead of the paint. */
-  proof: THREE.MeshStandardMaterial;
+  uvPicture: THREE.MeshStandardMaterial;
 }
 
 export interface Hit {
@@ -103,29 +103,29 @@ export class ModelView {
     const plain = new THREE.MeshBasicMaterial({ map: maps.color, side: THREE.DoubleSide });
     const matte = new THREE.MeshLambertMaterial({ map: maps.color, side: THREE.DoubleSide });
     const raw = rawMaterial(maps);
-    const proof = new THREE.MeshStandardMaterial({ roughness: 0.75, side: THREE.DoubleSide });
+    const uvPicture = new THREE.MeshStandardMaterial({ roughness: 0.75, side: THREE.DoubleSide });
     for (const material of [lit, matte, plain]) this.ring.drawOn(material);
     const mesh = new THREE.Mesh(geometry, lit);
     // Without triangles there is nothing to draw, and nothing to hit.
     mesh.visible = (geometry.getIndex()?.count ?? 0) > 0;
     this.scene.add(mesh);
-    return { mesh, maps, edges: null, lit, matte, plain, raw, proof };
+    return { mesh, maps, edges: null, lit, matte, plain, raw, uvPicture };
   }
 
   private undress(): void {
-    for (const { mesh, edges, lit, matte, plain, raw, proof } of this.dressed) {
+    for (const { mesh, edges, lit, matte, plain, raw, uvPicture } of this.dressed) {
       this.scene.remove(mesh);
-      for (const material of [lit, matte, plain, raw, proof]) material.dispose();
+      for (const material of [lit, matte, plain, raw, uvPicture]) material.dispose();
       edges?.geometry.dispose();
     }
     for (const geometry of this.geometries) geometry.dispose();
   }
 
-  /** proofs: by surface, a picture to be shown in the paint's stead; null shows the paint. */
-  shade(look: Look, proofs: (THREE.Texture | null)[] | null): void {
+  /** uvPictures: by surface, a picture to be shown in the paint's stead; null shows the paint. */
+  shade(look: Look, uvPictures: (THREE.Texture | null)[] | null): void {
     this.lightUp(look);
     this.dressed.forEach((dressed, i) => {
-      const { mesh, lit, matte, plain, raw, proof } = dressed;
+      const { mesh, lit, matte, plain, raw, uvPicture } = dressed;
       if (lit.flatShading !== look.faceted) {
         for (const material of [lit, matte]) {
           material.flatShading = look.faceted;
@@ -133,12 +133,12 @@ export class ModelView {
         }
       }
       this.showEdges(dressed, look.edges);
-      const picture = proofs?.[i] ?? null;
-      if (picture && proof.map !== picture) {
-        proof.needsUpdate = !proof.map;
-        proof.map = picture;
+      const picture = uvPictures?.[i] ?? null;
+      if (picture && uvPicture.map !== picture) {
+        uvPicture.needsUpdate = !uvPicture.map;
+        uvPicture.map = picture;
       }
-      mesh.material = picture ? proof : this.chosen(look, { lit, matte, plain, raw }, dressed.maps);
+      mesh.material = picture ? uvPicture : this.chosen(look, { lit, matte, plain, raw }, dressed.maps);
     });
   }
 

@@ -1,9 +1,9 @@
 import type * as THREE from "three";
 
 import type { StageMesh } from "../api/mesh";
-import type { Proof } from "../state/desk";
+import type { UvDisplay } from "../state/desk";
 import { FaceColors, type FaceColor } from "./face_colors";
-import { densityColor, hatchedPicture, heatOf, proofPicture, stretchColor } from "./proof";
+import { densityColor, hatchedPicture, heatOf, uvPicture, stretchColor } from "./uv_display";
 import { SeamLines } from "./seam_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
@@ -22,7 +22,7 @@ export interface Findings {
   care: ReadonlySet<number>;
 }
 
-/** What is drawn over one surface, on the model and in its map: lines, seams, colors of faces, proofs. */
+/** What is drawn over one surface, on the model and in its map: lines, seams, colors of faces, uvPictures. */
 export class Overlays {
   readonly lines: UvLines;
   private readonly seams: SeamLines;
@@ -60,8 +60,8 @@ export class Overlays {
   }
 
   /** Marks for work on UVs would be in the way of judging paint; picked faces are shown where a fill will cover them. */
-  show(marks: Marks, proof: Proof, picked: Uint8Array, findings: Findings): void {
-    const now = [marks, ...(marks === "none" ? [] : [proof, picked, findings])];
+  show(marks: Marks, uvDisplay: UvDisplay, picked: Uint8Array, findings: Findings): void {
+    const now = [marks, ...(marks === "none" ? [] : [uvDisplay, picked, findings])];
     if (now.length === this.shown.length && now.every((value, i) => value === this.shown[i])) return;
     this.shown = now;
     this.seams.show(marks === "all");
@@ -69,29 +69,29 @@ export class Overlays {
       this.colors.paint(() => null);
       return;
     }
-    const heat = this.heat(proof);
+    const heat = this.heat(uvDisplay);
     this.colors.paint((face) => {
       if (picked[face]) return PICKED;
       if (heat) return heat(face);
-      if (proof !== "findings") return null;
+      if (uvDisplay !== "findings") return null;
       return findings.serious.has(face) ? SERIOUS : findings.care.has(face) ? CARE : null;
     });
   }
 
-  private heat(proof: Proof): ((face: number) => FaceColor) | null {
-    if (proof !== "stretch" && proof !== "density") return null;
+  private heat(uvDisplay: UvDisplay): ((face: number) => FaceColor) | null {
+    if (uvDisplay !== "stretch" && uvDisplay !== "density") return null;
     const { stretch, density } = heatOf(this.surface, this.width, this.height);
     const usual = density.slice().sort()[Math.floor(density.length / 2)] ?? 1;
     const colors = new Map<number, FaceColor>();
     this.surface.face.forEach((face, t) =>
-      colors.set(face, proof === "stretch" ? stretchColor(stretch[t]!) : densityColor(density[t]!, usual)),
+      colors.set(face, uvDisplay === "stretch" ? stretchColor(stretch[t]!) : densityColor(density[t]!, usual)),
     );
     return (face) => colors.get(face) ?? null;
   }
 
-  /** The picture shown through the UVs instead of the paint: a proof, or that a picture is missing. */
-  picture(proof: Proof, { name, missing }: SurfaceState): THREE.Texture | null {
-    if (proof === "checker" || proof === "letters") return this.made(proof, () => proofPicture(proof, this.width, this.height));
+  /** The picture shown through the UVs instead of the paint: a uvDisplay, or that a picture is missing. */
+  picture(uvDisplay: UvDisplay, { name, missing }: SurfaceState): THREE.Texture | null {
+    if (uvDisplay === "checker" || uvDisplay === "letters") return this.made(uvDisplay, () => uvPicture(uvDisplay, this.width, this.height));
     return missing?.length ? this.made(name, () => hatchedPicture(name)) : null;
   }
 

@@ -9,21 +9,15 @@ import { useMapPlace } from "../state/map_place";
 import { takeMesh, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
-import { Hand } from "./hand";
+import { PointerInput } from "./pointer_input";
 import { IslandGrip } from "./island_grip";
 import { MapView } from "./map_view";
 import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
-import { densityOf } from "./proof";
+import { densityOf } from "./uv_display";
 import { SurfaceMaps } from "./surface_maps";
+import type { Area, Views } from "./views";
 import type { DocumentState } from "../state/document";
-
-export interface Area {
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-}
 
 /** How far opening has got: the share of pixels that have come (1: ready), or why it failed. */
 export type StageNews = { share: number } | { failure: string };
@@ -39,13 +33,13 @@ const shapeOf = (state: DocumentState) =>
   JSON.stringify([state.mesh?.arrays, state.surfaces.map(({ uv_set }) => uv_set), state.hidden_parts]);
 
 /** The canvas with both views. It draws when something has changed, never on its own. */
-export class Stage {
+export class Stage implements Views {
   readonly model: ModelView;
   readonly map = new MapView();
   overlays: Overlays[] = [];
   mesh: StageMesh | null = null;
   private readonly renderer: THREE.WebGLRenderer;
-  private readonly hand: Hand;
+  private readonly input: PointerInput;
   private readonly observer: ResizeObserver;
   private readonly stops: (() => void)[];
   private maps: SurfaceMaps[] = [];
@@ -69,7 +63,7 @@ export class Stage {
     this.renderer.autoClear = false;
     this.renderer.setScissorTest(true);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off");
-    this.hand = new Hand(canvas, this);
+    this.input = new PointerInput(canvas, this);
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(canvas);
     this.stops = [
@@ -82,7 +76,7 @@ export class Stage {
     ];
     this.map.onMove = () => useMapPlace.setState(({ tick }) => ({ tick: tick + 1 }));
     project.onBatch = (batch) => this.take(batch);
-    project.onStrokeEnded = (stroke) => this.hand.strokeEnded(stroke);
+    project.onStrokeEnded = (stroke) => this.input.strokeEnded(stroke);
   }
 
   /** Where a view lies on the canvas, in CSS pixels from its top left; null when it is not shown. */
@@ -106,6 +100,11 @@ export class Stage {
   invalidate = (): void => {
     if (!this.frame && !this.gone) this.frame = requestAnimationFrame((now) => this.draw(now));
   };
+
+  /** Keys mean the stage from now on. */
+  focus(): void {
+    this.canvas.focus({ preventScroll: true });
+  }
 
   frameAll(): void {
     this.model.frame();
@@ -179,12 +178,12 @@ export class Stage {
     const { state } = useSession.getState();
     if (!overlays || this.fetching || !state) return;
     const preparing = desk.stage === "prepare";
-    const proof = preparing ? desk.proof : "paint";
+    const uvDisplay = preparing ? desk.uvDisplay : "paint";
     const { faces } = usePicks.getState();
     const findings = useCheckup.getState().faces;
     const marks = preparing ? "all" : desk.tool === "fill" && desk.fillBy === "picked" ? "picks" : "none";
-    for (const each of this.overlays) each.show(marks, proof, faces, findings);
-    const pictures = this.overlays.map((each, i) => each.picture(proof, state.surfaces[i]!));
+    for (const each of this.overlays) each.show(marks, uvDisplay, faces, findings);
+    const pictures = this.overlays.map((each, i) => each.picture(uvDisplay, state.surfaces[i]!));
     this.model.shade(desk.look, pictures);
     overlays.lines.lines.visible = desk.uvLines || preparing;
     this.map.show(pictures[index] ?? this.maps[index]!.color, overlays.width, overlays.height, overlays.onMap);
@@ -193,7 +192,7 @@ export class Stage {
       this.shown = shown;
       this.resize();
     }
-    this.hand.refreshRing();
+    this.input.refreshRing();
     this.invalidate();
   }
 
@@ -205,7 +204,7 @@ export class Stage {
     const map = this.area("map");
     if (model) this.model.resize(model.width, model.height);
     if (map) this.map.resize(map.width, map.height);
-    this.hand.refreshRing();
+    this.input.refreshRing();
     this.invalidate();
   }
 
@@ -295,7 +294,7 @@ export class Stage {
 
   /** Look straight at the face under the pointer. */
   faceOn(): void {
-    const hit = this.hand.hitUnderPointer();
+    const hit = this.input.hitUnderPointer();
     if (hit) this.model.orbit.face(hit.point, hit.normal);
     this.invalidate();
   }
@@ -386,7 +385,7 @@ export class Stage {
     this.gone = true;
     cancelAnimationFrame(this.frame);
     this.observer.disconnect();
-    this.hand.dispose();
+    this.input.dispose();
     for (const stop of this.stops) stop();
     for (const overlays of this.overlays) overlays.dispose();
     this.model.dispose();

@@ -29,7 +29,7 @@ export interface NamedPigment {
   pigment: Pigment;
 }
 export type StageName = "prepare" | "paint";
-export type Proof = "paint" | "checker" | "letters" | "stretch" | "density" | "findings";
+export type UvDisplay = "paint" | "checker" | "letters" | "stretch" | "density" | "findings";
 /** What a click on the model or in the map does while preparing. */
 export type PrepareTool = "pick" | "edge" | "loop";
 export type Method = Unwrap["method"];
@@ -50,7 +50,7 @@ export interface Preparing {
 export interface Desk {
   stage: StageName;
   preparing: Preparing;
-  proof: Proof;
+  uvDisplay: UvDisplay;
   prepareView: ViewMode;
   tool: Tool;
   tip: Tip;
@@ -89,7 +89,7 @@ const PALETTE = [
 export const FRESH: Desk = {
   stage: "paint",
   preparing: { tool: "pick", by: "island", method: "auto", angle: 60, margin: 8, axis: "y", keepPaint: true },
-  proof: "paint",
+  uvDisplay: "paint",
   prepareView: "side",
   tool: "brush",
   tip: {

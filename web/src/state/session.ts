@@ -16,6 +16,8 @@ interface Session {
   notice: string | null;
   /** With a notice: the layer that it says is the one to choose. */
   offer: { notice: string; layer: string } | null;
+  /** The list of all keys is open. */
+  keysShown: boolean;
 }
 
 const nothing: Session = {
@@ -27,6 +29,7 @@ const nothing: Session = {
   work: null,
   notice: null,
   offer: null,
+  keysShown: false,
 };
 
 export const useSession = create<Session>(() => nothing);

@@ -1,6 +1,7 @@
 import { IconEye, IconEyeOff } from "@tabler/icons-react";
-import { type KeyboardEvent, useState } from "react";
 
+import { COMMANDS, tooltip } from "../commands/commands";
+import { startNaming, useNaming } from "../state/layers";
 import type { LayerChange } from "../api/outgoing";
 import type { LayerState } from "../state/document";
 
@@ -9,26 +10,17 @@ interface Props {
   chosen: boolean;
   onChoose: () => void;
   onChange: (part: LayerChange) => void;
-  /** +1 is one up, -1 one down. */
-  onMove: (up: number) => void;
   onDrag: () => void;
   onDrop: () => void;
 }
 
-/** One layer: click chooses it, double click renames it, dragging or Alt+arrows reorder it. */
-export function LayerRow({ layer, chosen, onChoose, onChange, onMove, onDrag, onDrop }: Props) {
-  const [naming, setNaming] = useState(false);
+/** One layer: click chooses it, double click renames it, dragging reorders it. */
+export function LayerRow({ layer, chosen, onChoose, onChange, onDrag, onDrop }: Props) {
+  const naming = useNaming(({ layer: named }) => named === layer.id);
   const Eye = layer.visible ? IconEye : IconEyeOff;
 
-  const pressed = (event: KeyboardEvent) => {
-    if (event.altKey && event.key === "ArrowUp") onMove(1);
-    else if (event.altKey && event.key === "ArrowDown") onMove(-1);
-    else if (event.key === "F2") setNaming(true);
-    else return;
-    event.preventDefault();
-  };
   const rename = (name: string) => {
-    setNaming(false);
+    startNaming(null);
     if (name.trim() && name !== layer.name) onChange({ name: name.trim().slice(0, 80) });
   };
 
@@ -50,7 +42,7 @@ export function LayerRow({ layer, chosen, onChoose, onChange, onMove, onDrag, on
           onBlur={(event) => rename(event.target.value)}
           onKeyDown={(event) => {
             if (event.key === "Enter") event.currentTarget.blur();
-            if (event.key === "Escape") setNaming(false);
+            if (event.key === "Escape") startNaming(null);
           }}
           className="mx-3 h-8 min-w-0 grow rounded-control bg-fog px-2"
         />
@@ -58,10 +50,9 @@ export function LayerRow({ layer, chosen, onChoose, onChange, onMove, onDrag, on
         <button
           type="button"
           aria-pressed={chosen}
-          title="Click: strokes go here. Double click or F2: rename. Alt+arrows: reorder."
+          title={`Strokes go here. Double click or ${COMMANDS.renameLayer.keys[0]} renames; drag, ${tooltip("layerUp")}, ${tooltip("layerDown")}`}
           onClick={onChoose}
-          onDoubleClick={() => setNaming(true)}
-          onKeyDown={pressed}
+          onDoubleClick={() => startNaming(layer.id)}
           className={`h-full min-w-0 grow px-3.5 text-left focus-visible:-outline-offset-2 ${layer.visible ? "" : "opacity-55"}`}
         >
           <span className="block truncate font-semibold">{layer.name}</span>

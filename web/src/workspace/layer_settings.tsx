@@ -1,6 +1,7 @@
 import { IconChevronDown, IconChevronUp, IconTrash } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
+import { tooltip } from "../commands/commands";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { useDesk } from "../state/desk";
@@ -55,7 +56,7 @@ export function LayerSettings({ layer, project }: { layer: LayerState; project: 
         <button
           type="button"
           className={icon}
-          title="Move up (Alt+Up)"
+          title={tooltip("layerUp")}
           aria-label="Move layer up"
           disabled={index + 1 >= (surface?.layers.length ?? 0)}
           onClick={() => project.send({ type: "move_layer", layer: layer.id, index: index + 1 })}
@@ -65,7 +66,7 @@ export function LayerSettings({ layer, project }: { layer: LayerState; project: 
         <button
           type="button"
           className={icon}
-          title="Move down (Alt+Down)"
+          title={tooltip("layerDown")}
           aria-label="Move layer down"
           disabled={index <= 0}
           onClick={() => project.send({ type: "move_layer", layer: layer.id, index: index - 1 })}

@@ -2,6 +2,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { IconBulb } from "@tabler/icons-react";
 import type { PointerEvent } from "react";
 
+import { tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type Look, setLook, type Shading, type SurroundingsName, useDesk } from "../state/desk";
 import { surfaceNamed, useSession } from "../state/session";
@@ -60,7 +61,7 @@ export function LookControl({ stage, project }: { stage: Stage; project: Project
           <Relief project={project} />
           <div className="mt-1.5 flex items-center justify-between">
             <NumberField label="Seen from" value={Number(stage.model.orbit.standing.toPrecision(3))} min={0.001} max={1e6} unit="units" title="Stand at the distance of use" onChange={(distance) => stage.stand(distance)} />
-            <button type="button" title="Look straight at the face under the pointer (N)" onClick={() => stage.faceOn()} className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+            <button type="button" title={tooltip("faceOn")} onClick={() => stage.faceOn()} className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
               Face on
             </button>
           </div>

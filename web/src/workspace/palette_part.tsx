@@ -46,31 +46,35 @@ export function PalettePart() {
   );
   return (
     <Part title={title}>
-      <div className="flex max-h-[58px] flex-wrap gap-1 overflow-y-auto p-[3px]">
-        {palette.map((value) =>
-          swatch(value, `Use ${value}`, () => useDesk.setState({ palette: palette.filter((other) => other !== value) })),
+      <div className="h-[112px] overflow-y-auto [scrollbar-width:thin]">
+        <div className="flex flex-wrap gap-1 p-[3px]">
+          {palette.map((value) =>
+            swatch(value, `Use ${value}`, () => useDesk.setState({ palette: palette.filter((other) => other !== value) })),
+          )}
+        </div>
+        {recent.length > 0 && (
+          <div className="flex flex-wrap gap-1 p-[3px]" aria-label="Used lately">
+            {recent.map((value) => swatch(value, `Again ${value}`))}
+          </div>
         )}
-      </div>
-      <div className="flex h-[30px] gap-1 p-[3px]" aria-label="Used lately">
-        {recent.map((value) => swatch(value, `Again ${value}`))}
-      </div>
-      <div className="flex gap-1 overflow-x-auto [mask-image:linear-gradient(to_right,black_86%,transparent)] pr-6">
-        {pigments.map(({ name, pigment: kept }) => (
-          <button
-            key={name}
-            type="button"
-            title={`${name}: ${words(kept)}; right click removes it`}
-            onClick={() => useDesk.setState({ pigment: kept })}
-            onContextMenu={(event) => {
-              event.preventDefault();
-              useDesk.setState({ pigments: pigments.filter((other) => other.name !== name) });
-            }}
-            className="flex h-7 shrink-0 items-center gap-1.5 rounded-control bg-fog-2 px-1.5 hover:bg-fog-3"
-          >
-            <span className="size-5 rounded-full" style={{ background: ball(kept) }} />
-            {name}
-          </button>
-        ))}
+        <div className="flex flex-wrap gap-1 p-[3px]">
+          {pigments.map(({ name, pigment: kept }) => (
+            <button
+              key={name}
+              type="button"
+              title={`${name}: ${words(kept)}; right click removes it`}
+              onClick={() => useDesk.setState({ pigment: kept })}
+              onContextMenu={(event) => {
+                event.preventDefault();
+                useDesk.setState({ pigments: pigments.filter((other) => other.name !== name) });
+              }}
+              className="flex h-7 shrink-0 items-center gap-1.5 rounded-control bg-fog-2 px-1.5 hover:bg-fog-3"
+            >
+              <span className="size-5 rounded-full" style={{ background: ball(kept) }} />
+              {name}
+            </button>
+          ))}
+        </div>
       </div>
     </Part>
   );

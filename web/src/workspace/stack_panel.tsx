@@ -1,6 +1,7 @@
 import { IconPlus } from "@tabler/icons-react";
 import { useState } from "react";
 
+import { tooltip } from "../commands/commands";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
@@ -20,10 +21,6 @@ export function StackPanel({ project }: { project: Project }) {
   const stack = [...surface.layers].reverse();
   const target = stack.find((layer) => layer.id === targets[surface.name]);
 
-  const move = (layer: LayerState, up: number) => {
-    const index = surface.layers.findIndex(({ id }) => id === layer.id) + up;
-    if (index >= 0 && index < surface.layers.length) project.send({ type: "move_layer", layer: layer.id, index });
-  };
   const dropOn = (layer: LayerState) => {
     const index = surface.layers.findIndex(({ id }) => id === layer.id);
     if (dragged && dragged !== layer.id) project.send({ type: "move_layer", layer: dragged, index });
@@ -41,7 +38,6 @@ export function StackPanel({ project }: { project: Project }) {
             chosen={layer.id === target?.id}
             onChoose={() => project.choose(layer.id)}
             onChange={(part) => project.send({ type: "change_layer", layer: layer.id, ...part })}
-            onMove={(up) => move(layer, up)}
             onDrag={() => setDragged(layer.id)}
             onDrop={() => dropOn(layer)}
           />
@@ -53,7 +49,7 @@ export function StackPanel({ project }: { project: Project }) {
         <button
           type="button"
           onClick={() => project.send({ type: "add_layer", surface: surface.name, above: target?.id ?? null })}
-          title="Add a brushed layer above the chosen one"
+          title={tooltip("addLayer")}
           className="flex h-8 w-full items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3"
         >
           <IconPlus size={15} stroke={1.8} />

@@ -1,7 +1,8 @@
 import { IconFocusCentered, IconPhoto } from "@tabler/icons-react";
 
+import { tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
-import { type Proof, setReferences, shownView, type Tool, useDesk } from "../state/desk";
+import { type UvDisplay, setReferences, shownView, type Tool, useDesk } from "../state/desk";
 import { layerById, surfaceNamed, useSession } from "../state/session";
 import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
@@ -9,7 +10,7 @@ import { LookControl } from "./look_control";
 import { MirrorControl } from "./mirror_control";
 import { carried } from "./pigment_text";
 
-const PROOFS: { value: Proof; text: string; hint: string }[] = [
+const UV_DISPLAYS: { value: UvDisplay; text: string; hint: string }[] = [
   { value: "paint", text: "Paint", hint: "The paint as it is" },
   { value: "checker", text: "Checker", hint: "Even squares through these UVs; the paint is untouched" },
   { value: "letters", text: "Letters", hint: "Squares that can be told apart; a tick marks their upper edge" },
@@ -43,7 +44,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
       </p>}
       <div className="card flex h-9 items-center gap-1 px-1">
         {preparing && (
-          <Segmented label="Show" options={PROOFS} value={desk.proof} onChange={(proof) => useDesk.setState({ proof })} />
+          <Segmented label="Show" options={UV_DISPLAYS} value={desk.uvDisplay} onChange={(uvDisplay) => useDesk.setState({ uvDisplay })} />
         )}
         {!preparing && <MirrorControl />}
         {!preparing && view !== "map" && <LookControl stage={stage} project={project} />}
@@ -70,7 +71,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
         </button>
         <button
           type="button"
-          title="Show all (H)"
+          title={tooltip("showAll")}
           aria-label="Show all"
           onClick={() => stage.frameAll()}
           className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2"

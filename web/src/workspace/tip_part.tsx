@@ -1,6 +1,6 @@
 import { IconBallpen } from "@tabler/icons-react";
 
-import { LARGEST_RADIUS } from "../stage/hand";
+import { LARGEST_RADIUS } from "../stage/pointer_input";
 import { setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { Part } from "../ui/part";

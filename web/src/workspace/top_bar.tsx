@@ -1,6 +1,8 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { IconArrowBackUp, IconArrowForwardUp, IconDownload } from "@tabler/icons-react";
+import { IconArrowBackUp, IconArrowForwardUp, IconDownload, IconKeyboard } from "@tabler/icons-react";
 
+import { COMMANDS, tooltip } from "../commands/commands";
+import type { Stage } from "../stage/stage";
 import { type StageName, shownView, showView, useDesk, type ViewMode } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -9,12 +11,12 @@ import { Segmented } from "../ui/segmented";
 import { ThemeSwitch } from "../ui/theme_switch";
 
 const VIEWS: { value: ViewMode; text: string; hint: string }[] = [
-  { value: "model", text: "Model", hint: "The model alone (M switches)" },
-  { value: "side", text: "Side by side", hint: "Model and map (M switches)" },
-  { value: "map", text: "Map", hint: "The flat map alone (M switches)" },
+  { value: "model", text: "Model", hint: tooltip("view", "The model alone") },
+  { value: "side", text: "Side by side", hint: tooltip("view", "Model and map") },
+  { value: "map", text: "Map", hint: tooltip("view", "The flat map alone") },
 ];
 
-export function TopBar({ project }: { project: Project }) {
+export function TopBar({ project, stage }: { project: Project; stage: Stage }) {
   const name = useSession((session) => session.state?.name);
   const view = useDesk(shownView);
   return (
@@ -33,14 +35,23 @@ export function TopBar({ project }: { project: Project }) {
       <Segmented label="View" options={VIEWS} value={view} onChange={showView} />
       <span className="h-5 w-px bg-fog-3" />
       <HandOff id={project.id} />
+      <button
+        type="button"
+        title={tooltip("keys")}
+        aria-label="All keys"
+        onClick={() => COMMANDS.keys.act({ project, stage })}
+        className="grid size-8 place-items-center rounded-control text-ink-2 hover:bg-fog-2"
+      >
+        <IconKeyboard size={18} stroke={1.6} />
+      </button>
       <ThemeSwitch />
     </header>
   );
 }
 
 const STAGES: { value: StageName; text: string; hint: string }[] = [
-  { value: "prepare", text: "Prepare", hint: "Model, UVs and maps (1)" },
-  { value: "paint", text: "Paint", hint: "Brush, layers, pigments (2)" },
+  { value: "prepare", text: "Prepare", hint: tooltip("prepare") },
+  { value: "paint", text: "Paint", hint: tooltip("paint") },
 ];
 
 /** The stages of a painter's day, in order. */
@@ -98,7 +109,7 @@ function HistoryButtons({ project }: { project: Project }) {
         type="button"
         className={button}
         disabled={history.undo === null}
-        title={history.undo ? `Undo ${history.undo} (Ctrl+Z)` : "Nothing to undo"}
+        title={history.undo ? tooltip("undo", `Undo ${history.undo}`) : "Nothing to undo"}
         onClick={() => project.send({ type: "undo" })}
       >
         <IconArrowBackUp size={17} stroke={1.7} />
@@ -108,7 +119,7 @@ function HistoryButtons({ project }: { project: Project }) {
         type="button"
         className={button}
         disabled={history.redo === null}
-        title={history.redo ? `Redo ${history.redo} (Ctrl+Y)` : "Nothing to redo"}
+        title={history.redo ? tooltip("redo", `Redo ${history.redo}`) : "Nothing to redo"}
         onClick={() => project.send({ type: "redo" })}
       >
         <IconArrowForwardUp size={17} stroke={1.7} />

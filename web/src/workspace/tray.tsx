@@ -3,6 +3,7 @@ import {
   IconRipple,
 } from "@tabler/icons-react"; // prettier-ignore
 
+import { COMMANDS, tooltip } from "../commands/commands";
 import type { Project } from "../state/project";
 import { type Tool, useDesk } from "../state/desk";
 import { Part } from "../ui/part";
@@ -11,16 +12,16 @@ import { PalettePart } from "./palette_part";
 import { PigmentPart } from "./pigment_part";
 import { TipPart } from "./tip_part";
 
-const TOOLS: { value: Tool; text: string; hint: string; Icon: typeof IconBrush }[] = [
-  { value: "brush", text: "Brush", hint: "Lay pigment on (P); Shift draws straight and goes on from the last stroke", Icon: IconBrush },
-  { value: "erase", text: "Erase", hint: "Take paint away (E)", Icon: IconEraser },
-  { value: "smear", text: "Smear", hint: "Pull paint along, over seams too (S)", Icon: IconRipple },
-  { value: "soften", text: "Soften", hint: "Blur what is there (O)", Icon: IconDroplet },
-  { value: "sharpen", text: "Sharpen", hint: "Set edges off again (A)", Icon: IconFeather },
-  { value: "clone", text: "Clone", hint: "Paint with what lies elsewhere (C); hold C and click to choose from where", Icon: IconCopy },
-  { value: "fill", text: "Fill", hint: "Cover a face, an island, a part … with a click (F)", Icon: IconBucketDroplet },
-  { value: "gradient", text: "Gradient", hint: "Drag on the model from the first load to the second (G)", Icon: IconGradienter },
-  { value: "sample", text: "Sample", hint: "Take the stored values under the pointer (I, or Ctrl and click)", Icon: IconColorPicker },
+const TOOLS: { value: Tool; Icon: typeof IconBrush }[] = [
+  { value: "brush", Icon: IconBrush },
+  { value: "erase", Icon: IconEraser },
+  { value: "smear", Icon: IconRipple },
+  { value: "soften", Icon: IconDroplet },
+  { value: "sharpen", Icon: IconFeather },
+  { value: "clone", Icon: IconCopy },
+  { value: "fill", Icon: IconBucketDroplet },
+  { value: "gradient", Icon: IconGradienter },
+  { value: "sample", Icon: IconColorPicker },
 ];
 
 /** With what: tool, tip, pigment, palette. */
@@ -28,7 +29,7 @@ export function Tray({ project }: { project: Project }) {
   const tool = useDesk((desk) => desk.tool);
   const acts = ["fill", "gradient", "sample"].includes(tool);
   return (
-    <div className="card grid h-full grid-cols-[306px_minmax(300px,1.05fr)_minmax(300px,1fr)_250px] divide-x divide-fog-3">
+    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[306px_minmax(300px,1.05fr)_minmax(300px,1fr)_250px] divide-x divide-fog-3">
       <Tools />
       {acts ? <ClickToolOptions /> : <TipPart project={project} />}
       <PigmentPart />
@@ -42,20 +43,20 @@ function Tools() {
   return (
     <Part title="Tool">
       <div role="radiogroup" aria-label="Tool" className="mt-1 grid grid-cols-5 gap-1">
-        {TOOLS.map(({ value, text, hint, Icon }) => (
+        {TOOLS.map(({ value, Icon }) => (
           <button
             key={value}
             type="button"
             role="radio"
             aria-checked={tool === value}
-            title={hint}
+            title={tooltip(value)}
             onClick={() => useDesk.setState({ tool: value })}
             className={`flex h-[51px] flex-col items-center justify-center gap-0.5 rounded-control text-[12px] ${
               tool === value ? "bg-ink text-fog" : "bg-fog-2 hover:bg-fog-3"
             }`}
           >
             <Icon size={18} stroke={1.6} />
-            {text}
+            {COMMANDS[value].label}
           </button>
         ))}
       </div>

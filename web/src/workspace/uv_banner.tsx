@@ -28,7 +28,7 @@ export function UvBanner() {
       <button
         type="button"
         title="See where, and mend it with one click"
-        onClick={() => useDesk.setState({ stage: "prepare", proof: "findings" })}
+        onClick={() => useDesk.setState({ stage: "prepare", uvDisplay: "findings" })}
         className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
       >
         Mend

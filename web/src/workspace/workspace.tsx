@@ -5,12 +5,13 @@ import { PreparePanel } from "../prepare/prepare_panel";
 import { PrepareTray } from "../prepare/prepare_tray";
 import { IslandBox } from "../prepare/island_box";
 import { MissingPictures } from "../prepare/missing_pictures";
+import { KeyList } from "../commands/key_list";
+import { listenToKeys } from "../commands/listen";
 import { keepChecking } from "../state/checkup";
 import { shownView, useDesk } from "../state/desk";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { Guides } from "./guides";
-import { listenToKeys } from "./keys";
 import { Notice } from "./notice";
 import { References } from "./references";
 import { StackPanel } from "./stack_panel";
@@ -39,7 +40,7 @@ export function Workspace({ project: id }: { project: string }) {
       if (notes) useSession.setState({ notice: notes });
       sessionStorage.removeItem(key);
     });
-    const stopKeys = listenToKeys(project, stage);
+    const stopKeys = listenToKeys({ project, stage });
     const stopCheckup = keepChecking(id);
     setOpen({ project, stage });
     return () => {
@@ -53,13 +54,13 @@ export function Workspace({ project: id }: { project: string }) {
   const ready = "share" in news && news.share === 1;
   const opening = "failure" in news ? news.failure : `Opening the project … ${Math.round(news.share * 100)}%`;
   return (
-    <div className={`grid h-full ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_148px] gap-2.5 p-3`}>
-      <div className="col-span-2">{open && <TopBar project={open.project} />}</div>
+    <div className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_148px] gap-2.5 p-3`}>
+      <div className="col-span-2">{open && <TopBar project={open.project} stage={open.stage} />}</div>
       <div className="min-h-0">
         {open && loaded && (preparing ? <PreparePanel project={open.project} /> : <StackPanel project={open.project} />)}
       </div>
       <div className="relative min-w-0 overflow-hidden rounded-card">
-        <canvas ref={canvas} data-ready={ready} className="absolute inset-0 size-full touch-none" />
+        <canvas ref={canvas} data-ready={ready} tabIndex={-1} className="absolute inset-0 size-full touch-none outline-none" />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
         {open && loaded && <StageControls stage={open.stage} project={open.project} />}
         {ready && open && preparing && view !== "model" && <IslandBox stage={open.stage} />}
@@ -79,7 +80,8 @@ export function Workspace({ project: id }: { project: string }) {
           </p>
         )}
       </div>
-      <div className="col-span-2">
+      {open && <KeyList context={open} />}
+      <div className="col-span-2 min-h-0">
         {loaded && open && (preparing ? <PrepareTray project={open.project} stage={open.stage} /> : <Tray project={open.project} />)}
       </div>
     </div>

@@ -90,7 +90,7 @@ class Coverage:
         """
         if dabs.joined is not None:
             return self.add_band(dabs, self, mask)[0]
-        middles, reaches, tiles, masks = self._reached(dabs, mask)
+        _, _, tiles, masks = self._reached(dabs, mask)
         self.hold(tiles, dabs.numbers is not None)
         rects = _nowhere(len(tiles))
         count = len(dabs)
@@ -329,7 +329,7 @@ def _gather_segment(  # type: ignore[no-untyped-def]
 ):
     """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials.
 
-    What lies behind the segment's beginning was laid by what ends there: only texels with (X - A) · D >= 0 are looked at.
+    What lies behind its beginning was laid by what ends there: only texels with (X - A) · D >= 0 are looked at.
     """
     one, zero = np.float32(1.0), np.float32(0.0)
     first, last, parabola = _reached_rows(piece, m, mx, my, mz, reach)

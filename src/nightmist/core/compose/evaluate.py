@@ -1,7 +1,8 @@
 """Runs a stack's program: all maps of a tile together, in float32, rounded once (W3C Compositing and Blending Level 1).
 
 Under the whole stack lies an opaque start value, so there Co = Cb + αs · (B(Cb, Cs) - Cb). A group starts transparent:
-its lines hold premultiplied colors, and co = cs · αs · (1 - αb) + αs · αb · B(Cb, Cs) + (1 - αs) · cb, αo = αs + αb · (1 - αs).
+its lines hold premultiplied colors, co = Cs · αs · (1 - αb) + αs · αb · B(Cb, Cs) + (1 - αs) · cb, and
+αo = αs + αb · (1 - αs).
 """
 
 from __future__ import annotations
@@ -10,7 +11,6 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
@@ -44,8 +44,10 @@ def evaluate(
                     picture.pixels, holds)  # fmt: skip
 
     def run(a: int, b: int) -> None:
-        _run(program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
-             addresses[a:b], under, wanted, area.tiles[a:b], area.rects[a:b], holds[a:b], color.pixels, values.pixels)  # fmt: skip
+        _run(
+            program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
+            addresses[a:b], under, wanted, area.tiles[a:b], area.rects[a:b], holds[a:b], color.pixels, values.pixels,
+        )  # fmt: skip
 
     in_two_threads(len(area), run, WORTH_A_THREAD // (len(program.kinds) + 1))
 
@@ -88,8 +90,8 @@ def _row_blender(mode: int) -> Callable[..., Any]:
     return blend
 
 
-(_multiply, _screen, _overlay, _darken, _lighten, _dodge, _burn, _hard_light, _soft_light, _difference, _exclusion, _add,
- _subtract) = (_row_blender(mode) for mode in range(1, HUE))  # fmt: skip
+(_multiply, _screen, _overlay, _darken, _lighten, _dodge, _burn, _hard_light, _soft_light, _difference, _exclusion,
+ _add, _subtract) = (_row_blender(mode) for mode in range(1, HUE))  # fmt: skip
 
 
 @kernel
@@ -174,7 +176,7 @@ def _has_any(addresses, modes, wanted, first, last):  # type: ignore[no-untyped-
 
 @kernel
 def _shares(row, scale, with_alpha, share):  # type: ignore[no-untyped-def]
-    """For each number of a row of RGBA how much it counts; alpha itself only where the line below may be transparent."""
+    """For each number of a row of RGBA how much it counts; alpha only where what lies below may be transparent."""
     alpha = np.float32(1.0) if with_alpha else np.float32(0.0)
     for x in range(TEXELS):
         a = np.float32(row[4 * x + 3]) * scale

@@ -74,7 +74,8 @@ class Program:
     """n steps, and how deep groups lie in each other.
 
     kinds: (n,) LAY, PUSH or POP. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32. modes: (n, 4)
-    places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. rasters: for each step the four maps' and the mask's.
+    places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. rasters: for each step the four maps' and
+    the mask's.
     """
 
     kinds: NDArray[np.int32]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..kernels import in_two_threads, kernel
 from ..texels.area import TileArea

@@ -18,8 +18,8 @@ TILE_BYTES = TILE * TILE * 4 * 2
 class Picture:
     """W × H texels of four uint16 channels.
 
-    pixels: (tiles, 64, 64, 4), true where not `plain`; memory comes as tiles are written. plain: (tiles,) uint8, 1 for a
-    tile of one color, which `colors`, (tiles, 4), tells. Tiles are numbered row · columns + column.
+    pixels: (tiles, 64, 64, 4), true where not `plain`; memory comes as tiles are written. plain: (tiles,) uint8, 1
+    for a tile of one color, which `colors`, (tiles, 4), tells. Tiles are numbered row · columns + column.
     """
 
     def __init__(self, width: int, height: int, color: tuple[int, int, int, int] = (0, 0, 0, 65535)) -> None:

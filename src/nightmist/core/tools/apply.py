@@ -56,8 +56,10 @@ def composite_over(
     else:
         in_two_threads(
             len(area),
-            lambda a, b: _over_blended(area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, paint, channels, mode,
-                                      numbers, values, pictures),
+            lambda a, b: _over_blended(
+                area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, paint, channels, mode,
+                numbers, values, pictures,
+            ),
         )  # fmt: skip
 
 

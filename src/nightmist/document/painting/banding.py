@@ -41,7 +41,7 @@ class BandPath:
         self.laid: list[Stations] = []
 
     def extend(self, samples: list[Sample]) -> list[Dabs]:
-        """Stations that have become certain, and behind them those of a guess, which takes the place of the one before."""
+        """Stations that have become certain, and behind them those of a guess, which replaces the one before."""
         pieces, guess = self.curve.extend(samples), self.curve.guess()
         if not pieces:
             return []

@@ -8,7 +8,7 @@ const SQUARES = { checker: 16, letters: 8 };
 const SIDE = 1024;
 
 /** A picture to look at UVs through: a checker, or squares that can be told apart. Squares are square in the map. */
-export function proofPicture(kind: "checker" | "letters", width: number, height: number): THREE.Texture {
+export function uvPicture(kind: "checker" | "letters", width: number, height: number): THREE.Texture {
   const canvas = document.createElement("canvas");
   canvas.width = width >= height ? SIDE : (SIDE * width) / height;
   canvas.height = height >= width ? SIDE : (SIDE * height) / width;

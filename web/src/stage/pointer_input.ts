@@ -1,8 +1,8 @@
 import { setTip, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
-import { PaintHand, type PaintDrag, type Spot, straightTo } from "./paint_hand";
-import { PrepareHand, type PrepareDrag } from "./prepare_hand";
-import type { Stage } from "./stage";
+import { PaintInput, type PaintDrag, type Spot, straightTo } from "./paint_input";
+import { PrepareInput, type PrepareDrag } from "./prepare_input";
+import type { Views } from "./views";
 
 export const LARGEST_RADIUS = 400;
 
@@ -13,22 +13,22 @@ type Drag =
   | { kind: "orbit" | "pan" | "roll" | "slide"; pointer: number; x: number; y: number };
 
 /** What pointers do on the canvas: hands them to painting or preparing, moves the views, and carries the brush ring. */
-export class Hand {
+export class PointerInput {
   private drag: Drag | null = null;
   private touches = new Map<number, { x: number; y: number }>();
   private last: { x: number; y: number } | null = null;
   /** Held down, a drag sets the tip (R), or a press chooses the source of clone (C). */
   private readonly held = new Set<string>();
-  private readonly paint: PaintHand;
-  private readonly prepare: PrepareHand;
+  private readonly paint: PaintInput;
+  private readonly prepare: PrepareInput;
   private readonly abort = new AbortController();
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
-    private readonly stage: Stage,
+    private readonly views: Views,
   ) {
-    this.paint = new PaintHand(canvas, stage);
-    this.prepare = new PrepareHand(stage);
+    this.paint = new PaintInput(canvas, views);
+    this.prepare = new PrepareInput(views);
     const { signal } = this.abort;
     const listen = <K extends keyof HTMLElementEventMap>(name: K, handle: (event: HTMLElementEventMap[K]) => void) =>
       canvas.addEventListener(name, handle, { signal, passive: false });
@@ -57,7 +57,7 @@ export class Hand {
 
   private viewAt(event: MouseEvent): "model" | "map" | null {
     for (const view of ["model", "map"] as const) {
-      const area = this.stage.area(view);
+      const area = this.views.area(view);
       if (area && event.offsetX >= area.x && event.offsetX < area.x + area.width) return view;
     }
     return null;
@@ -66,13 +66,13 @@ export class Hand {
   /** Where on the model or in the map the pointer is; null beside both. */
   private spotAt(event: MouseEvent): Spot | null {
     const view = this.viewAt(event);
-    const area = view && this.stage.area(view);
+    const area = view && this.views.area(view);
     if (!area) return null;
     if (view === "map") {
-      const texel = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
-      return this.stage.map.holds(texel) ? { area, texel } : null;
+      const texel = this.views.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+      return this.views.map.holds(texel) ? { area, texel } : null;
     }
-    const hit = this.stage.model.hit(event.offsetX - area.x, event.offsetY - area.y, area.width, area.height);
+    const hit = this.views.model.hit(event.offsetX - area.x, event.offsetY - area.y, area.width, area.height);
     return hit && { area, hit };
   }
 
@@ -80,6 +80,8 @@ export class Hand {
     if (this.drag?.kind === "paint") return;
     this.canvas.setPointerCapture(event.pointerId);
     event.preventDefault();
+    // What was typed in a field counts as soon as the stage is pressed, and keys mean the stage again.
+    this.canvas.focus({ preventScroll: true });
     const { pointerId: pointer, clientX: x, clientY: y } = event;
     if (event.pointerType === "touch") this.touches.set(pointer, { x, y });
     const acts = event.button === 0 && event.pointerType !== "touch" && !event.altKey;
@@ -116,7 +118,7 @@ export class Hand {
   }
 
   private prepareMap(event: PointerEvent): PrepareDrag | null {
-    const area = this.viewAt(event) === "map" ? this.stage.area("map") : null;
+    const area = this.viewAt(event) === "map" ? this.views.area("map") : null;
     return area && this.prepare.pressMap(event, area);
   }
 
@@ -146,12 +148,12 @@ export class Hand {
   }
 
   private turn(kind: "orbit" | "pan" | "roll" | "slide", dx: number, dy: number): void {
-    const { orbit } = this.stage.model;
+    const { orbit } = this.views.model;
     if (kind === "orbit") orbit.turnBy(dx, dy);
     else if (kind === "roll") orbit.rollBy(dx);
-    else if (kind === "pan") orbit.panBy(dx, dy, this.stage.area("model")?.height ?? 1);
-    else this.stage.map.panBy(dx, dy);
-    this.stage.invalidate();
+    else if (kind === "pan") orbit.panBy(dx, dy, this.views.area("model")?.height ?? 1);
+    else this.views.map.panBy(dx, dy);
+    this.views.invalidate();
   }
 
   /** Two fingers pan and zoom. */
@@ -164,11 +166,11 @@ export class Hand {
     const other = [...this.touches].find(([id]) => id !== event.pointerId)![1];
     const apart = (p: { x: number; y: number }) => Math.hypot(p.x - other.x, p.y - other.y);
     const now = { x: event.clientX, y: event.clientY };
-    const { orbit } = this.stage.model;
-    orbit.panBy((now.x - before.x) / 2, (now.y - before.y) / 2, this.stage.area("model")?.height ?? 1);
+    const { orbit } = this.views.model;
+    orbit.panBy((now.x - before.x) / 2, (now.y - before.y) / 2, this.views.area("model")?.height ?? 1);
     orbit.zoomBy(apart(before) / Math.max(apart(now), 1), null);
     this.touches.set(event.pointerId, now);
-    this.stage.invalidate();
+    this.views.invalidate();
     return true;
   }
 
@@ -186,52 +188,52 @@ export class Hand {
     event.preventDefault();
     if (this.drag?.kind === "paint") return;
     const factor = Math.exp(event.deltaY * (event.deltaMode === 1 ? 0.04 : 0.0012));
-    const model = this.stage.area("model");
-    const map = this.stage.area("map");
+    const model = this.views.area("model");
+    const map = this.views.area("map");
     if (this.viewAt(event) === "map") {
-      this.stage.map.zoomBy(factor, event.offsetX - (map?.x ?? 0), event.offsetY);
+      this.views.map.zoomBy(factor, event.offsetX - (map?.x ?? 0), event.offsetY);
     } else if (model) {
-      const hit = this.stage.model.hit(event.offsetX, event.offsetY, model.width, model.height);
-      this.stage.model.orbit.zoomBy(factor, hit?.point ?? null);
+      const hit = this.views.model.hit(event.offsetX, event.offsetY, model.width, model.height);
+      this.views.model.orbit.zoomBy(factor, hit?.point ?? null);
     }
     this.refreshRing();
-    this.stage.invalidate();
+    this.views.invalidate();
   }
 
   /** The face under the pointer; for looking straight at it. */
-  hitUnderPointer(): ReturnType<Stage["model"]["hit"]> {
-    const area = this.stage.area("model");
-    return area && this.last ? this.stage.model.hit(this.last.x, this.last.y, area.width, area.height) : null;
+  hitUnderPointer(): ReturnType<Views["model"]["hit"]> {
+    const area = this.views.area("model");
+    return area && this.last ? this.views.model.hit(this.last.x, this.last.y, area.width, area.height) : null;
   }
 
   /** Put the brush ring where the pointer is, in its true size, in both views. */
   refreshRing(): void {
-    const { ring } = this.stage.model;
+    const { ring } = this.views.model;
     const { tip, stage, tool, mirror } = useDesk.getState();
     const turning = this.drag && !["paint", "prepare", "tip"].includes(this.drag.kind);
-    const area = this.stage.area("model");
-    const mapArea = this.stage.area("map");
+    const area = this.views.area("model");
+    const mapArea = this.views.area("map");
     const paints = stage === "paint" && !["fill", "gradient", "sample"].includes(tool);
     const before = ring.visible;
     const inModel = area && this.last && this.last.x < area.x + area.width;
-    let hit = inModel && !turning ? this.stage.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;
+    let hit = inModel && !turning ? this.views.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;
     let circle: { x: number; y: number; radius: number } | null = null;
     const overMap = !inModel && mapArea && this.last && !turning;
     if (overMap && paints) {
-      circle = { ...this.last!, radius: tip.unit === "px" ? tip.radius : this.stage.mapPixels(tip.radius) };
-      hit = this.stage.hitAtTexel(this.stage.map.texelAt(this.last!.x - mapArea.x, this.last!.y - mapArea.y));
+      circle = { ...this.last!, radius: tip.unit === "px" ? tip.radius : this.views.mapPixels(tip.radius) };
+      hit = this.views.hitAtTexel(this.views.map.texelAt(this.last!.x - mapArea.x, this.last!.y - mapArea.y));
     } else if (hit && mapArea && paints) {
-      const at = this.stage.placeInMap(hit);
+      const at = this.views.placeInMap(hit);
       if (at) circle = { x: at.x + mapArea.x, y: at.y, radius: 4 };
     }
     this.canvas.style.cursor = hit || overMap ? "crosshair" : turning ? "grabbing" : "default";
     if (hit && area && paints) {
-      const pixel = this.stage.model.pixelAt(hit.point, area.height);
-      const radius = tip.unit === "world" ? tip.radius : overMap ? this.stage.worldRadius(tip.radius) : tip.radius * pixel;
-      this.stage.model.showRing(hit, mirror, radius, pixel);
+      const pixel = this.views.model.pixelAt(hit.point, area.height);
+      const radius = tip.unit === "world" ? tip.radius : overMap ? this.views.worldRadius(tip.radius) : tip.radius * pixel;
+      this.views.model.showRing(hit, mirror, radius, pixel);
     } else ring.hide();
     if (useGuide.getState().circle !== circle) useGuide.setState({ circle });
-    if (before || ring.visible) this.stage.invalidate();
+    if (before || ring.visible) this.views.invalidate();
   }
 
   dispose(): void {

@@ -5,7 +5,7 @@ import { receivingLayers, rememberColor, type StrokeTool, useDesk } from "../sta
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
 import { useSession } from "../state/session";
 import type { Hit } from "./model_view";
-import type { Area, Stage } from "./stage";
+import type { Area, Views } from "./views";
 
 /** The mouse has no pressure; the platform's 0.5 would halve every stroke. */
 const pressureOf = (event: PointerEvent) => (event.pointerType === "pen" ? event.pressure : 1);
@@ -42,7 +42,7 @@ export interface PaintDrag {
 export type Spot = { area: Area; hit: Hit } | { area: Area; texel: THREE.Vector2 };
 
 /** What presses do in the Paint stage, on the model and in the map. */
-export class PaintHand {
+export class PaintInput {
   private strokes = 0;
   /** Where the last stroke ended: a Shift click goes on from there. */
   private last: { view: "model" | "map"; x: number; y: number } | null = null;
@@ -52,7 +52,7 @@ export class PaintHand {
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
-    private readonly stage: Stage,
+    private readonly views: Views,
   ) {}
 
   /** Begin what the tool does; null when nothing can be done there. */
@@ -90,20 +90,20 @@ export class PaintHand {
     const message: BeginStroke = {
       type: "begin", stroke, tool, pigment, mirror,
       // In the map pixels of the screen are texels of the map, as many as are seen.
-      tip: inMap && tip.unit === "px" ? { ...tip, radius: tip.radius / this.stage.map.pixelsPerTexel } : tip,
-      camera: inMap ? null : this.stage.model.describe(area.width, area.height),
-      in_map: inMap ? state.surfaces[this.stage.chosen]!.name : null,
+      tip: inMap && tip.unit === "px" ? { ...tip, radius: tip.radius / this.views.map.pixelsPerTexel } : tip,
+      camera: inMap ? null : this.views.model.describe(area.width, area.height),
+      in_map: inMap ? state.surfaces[this.views.chosen]!.name : null,
       seed: Math.floor(Math.random() * 2 ** 31),
       source: tool === "clone" ? this.cloneSource(spot) : null,
       layers: receivingLayers(state),
     }; // prettier-ignore
     useSession.setState({ notice: null });
-    this.stage.project.send(message);
+    this.views.project.send(message);
     if (tool === "brush") rememberColor(pigment.base_color);
     const view = inMap ? "map" : "model";
     const send = (points: PenSample[], stamp: number) => {
       const samples = points.flatMap(({ x, y, pressure, lean }) => [...this.sampleAt(x, y, area, inMap), pressure, ...lean]);
-      this.stage.project.socket.sendSamples(stroke, samples, stamp);
+      this.views.project.socket.sendSamples(stroke, samples, stamp);
     };
     const goesOn = event.shiftKey && this.last?.view === view ? this.last : null;
     if (goesOn) send([{ ...this.sampled(event), ...goesOn }], event.timeStamp);
@@ -126,7 +126,7 @@ export class PaintHand {
         clearInterval(this.restTimer);
         if (straight) send([{ ...now, ...straightTo(from, now, end.ctrlKey), pressure: 1 }], end.timeStamp);
         this.last = { view, ...(straight ? straightTo(from, now, end.ctrlKey) : now) };
-        this.stage.project.send({ type: "end", stroke });
+        this.views.project.send({ type: "end", stroke });
       },
     };
   }
@@ -152,7 +152,7 @@ export class PaintHand {
   /** A place of the canvas as the stroke counts it: pixels of the view, or texels. */
   private sampleAt(x: number, y: number, area: Area, inMap: boolean): [number, number] {
     if (!inMap) return [x - area.x, y - area.y];
-    const texel = this.stage.map.texelAt(x - area.x, y - area.y);
+    const texel = this.views.map.texelAt(x - area.x, y - area.y);
     return [texel.x, texel.y];
   }
 
@@ -167,25 +167,25 @@ export class PaintHand {
   private sample(spot: Spot): PaintDrag | null {
     const uv = this.uvOf(spot);
     const { state } = useSession.getState();
-    const surface = state?.surfaces["hit" in spot ? spot.hit.surface : this.stage.chosen]?.name;
+    const surface = state?.surfaces["hit" in spot ? spot.hit.surface : this.views.chosen]?.name;
     if (!uv || !surface) return null;
     const { sampleLayer, layers } = useDesk.getState();
-    this.stage.project.send({ type: "sample", surface, uv, layer: sampleLayer ? (layers[surface] ?? null) : null });
+    this.views.project.send({ type: "sample", surface, uv, layer: sampleLayer ? (layers[surface] ?? null) : null });
     return idle();
   }
 
   private fill(spot: Spot): PaintDrag | null {
     const { state } = useSession.getState();
-    const index = "hit" in spot ? spot.hit.surface : this.stage.chosen;
+    const index = "hit" in spot ? spot.hit.surface : this.views.chosen;
     const surface = state?.surfaces[index]?.name;
     const { layers: chosen, pigment, fillBy, fillAway: away, tolerance } = useDesk.getState();
     const layer = surface && chosen[surface];
     if (!state || !layer) return null;
     if (surface !== useDesk.getState().surface) useDesk.setState({ surface });
-    const face = "hit" in spot ? spot.hit.face : this.stage.faceAt(spot.texel);
+    const face = "hit" in spot ? spot.hit.face : this.views.faceAt(spot.texel);
     const uv = this.uvOf(spot);
     if (!away) rememberColor(pigment.base_color);
-    const { project } = this.stage;
+    const { project } = this.views;
     const layers = receivingLayers(state);
     const fill = (faces: Runs | null) => project.send({ type: "fill", pigment, layer, layers, faces, away });
     if (fillBy === "color") {
@@ -208,10 +208,10 @@ export class PaintHand {
     let end = hit.point;
     return {
       stroke: 0,
-      from: { x: this.stage.model.placeOf(hit.point, area.width, area.height).x + area.x, y: this.stage.model.placeOf(hit.point, area.width, area.height).y },
+      from: { x: this.views.model.placeOf(hit.point, area.width, area.height).x + area.x, y: this.views.model.placeOf(hit.point, area.width, area.height).y },
       move: (event) => {
         const { x, y } = this.onCanvas(event);
-        const next = this.stage.model.hit(x - area.x, y - area.y, area.width, area.height);
+        const next = this.views.model.hit(x - area.x, y - area.y, area.width, area.height);
         if (next) end = next.point;
       },
       release: () => {
@@ -219,14 +219,14 @@ export class PaintHand {
         const layer = layers[useSession.getState().state?.surfaces[hit.surface]?.name ?? ""];
         if (!layer || end.distanceTo(hit.point) < 1e-9) return;
         const pigments: [typeof pigment, typeof otherPigment] = [pigment, otherPigment];
-        this.stage.project.send({ type: "gradient", layer, start: hit.point.toArray(), end: end.toArray(), pigments });
+        this.views.project.send({ type: "gradient", layer, start: hit.point.toArray(), end: end.toArray(), pigments });
       },
     };
   }
 
   private uvOf(spot: Spot): [number, number] | null {
     if ("texel" in spot) {
-      const { width, height } = this.stage.overlays[this.stage.chosen]!;
+      const { width, height } = this.views.overlays[this.views.chosen]!;
       return [spot.texel.x / width, spot.texel.y / height];
     }
     return spot.hit.uv ? [spot.hit.uv.x, spot.hit.uv.y] : null;

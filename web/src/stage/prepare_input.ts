@@ -5,7 +5,7 @@ import { facesWith, type How, pick, pickedRuns, usePicks } from "../state/picks"
 import { useSession } from "../state/session";
 import type { IslandGrip, Matrix } from "./island_grip";
 import type { Hit } from "./model_view";
-import type { Area, Stage } from "./stage";
+import type { Area, Views } from "./views";
 
 /** A drag while preparing: what each move does, and what the release does. */
 export interface PrepareDrag {
@@ -16,8 +16,8 @@ export interface PrepareDrag {
 const howOf = (event: PointerEvent): How => (event.shiftKey ? "add" : event.ctrlKey || event.metaKey ? "remove" : "replace");
 
 /** What presses do on model and map in the Prepare stage: pick faces, mark seams, move islands. */
-export class PrepareHand {
-  constructor(private readonly stage: Stage) {}
+export class PrepareInput {
+  constructor(private readonly views: Views) {}
 
   /** A press on the model; x, y in the view. */
   pressModel(event: PointerEvent, hit: Hit, area: Area): PrepareDrag {
@@ -32,7 +32,7 @@ export class PrepareHand {
     // A drag goes on picking what it touches.
     return {
       move: (x, y) => {
-        const next = this.stage.model.hit(x - area.x, y - area.y, area.width, area.height);
+        const next = this.views.model.hit(x - area.x, y - area.y, area.width, area.height);
         if (next) pick(facesWith(next.face, preparing.by), how === "replace" ? "add" : how);
       },
       release: () => undefined,
@@ -42,8 +42,8 @@ export class PrepareHand {
   /** A press in the map; null lets the view be moved. */
   pressMap(event: PointerEvent, area: Area): PrepareDrag | null {
     const { preparing } = useDesk.getState();
-    const at = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
-    const face = this.stage.faceAt(at);
+    const at = this.views.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+    const face = this.views.faceAt(at);
     if (preparing.tool !== "pick") {
       if (face !== null) this.markMapEdge(face, at, howOf(event) !== "remove");
       return { move: () => undefined, release: () => undefined };
@@ -57,16 +57,16 @@ export class PrepareHand {
 
   /** The islands under the pointer go along with it. */
   private carry(event: PointerEvent, area: Area): PrepareDrag {
-    const from = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+    const from = this.views.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
     let grip: IslandGrip | null = null;
     let matrix: Matrix = [1, 0, 0, 1, 0, 0];
     return {
       move: (x, y) => {
-        const to = this.stage.map.texelAt(x - area.x, y - area.y);
-        grip ??= this.stage.grabIslands();
+        const to = this.views.map.texelAt(x - area.x, y - area.y);
+        grip ??= this.views.grabIslands();
         matrix = [1, 0, 0, 1, Math.round(to.x - from.x), Math.round(to.y - from.y)];
         grip?.preview(matrix);
-        this.stage.invalidate();
+        this.views.invalidate();
       },
       release: () => {
         if (grip) this.send(matrix, grip);
@@ -77,25 +77,25 @@ export class PrepareHand {
   /** Ask for a move; the islands stay where they were dropped until the answer comes. */
   send(matrix: Matrix, grip: IslandGrip): void {
     const { state } = useSession.getState();
-    const surface = state?.surfaces[this.stage.chosen];
-    const faces = pickedRuns(this.stage.chosen);
+    const surface = state?.surfaces[this.views.chosen];
+    const faces = pickedRuns(this.views.chosen);
     const still = matrix.every((value, i) => Math.abs(value - [1, 0, 0, 1, 0, 0][i]!) < 1e-6);
     if (!surface || !faces || still) {
       grip.letGo();
       return;
     }
     const keep_paint = useDesk.getState().preparing.keepPaint;
-    this.stage.project.send({ type: "move_islands", surface: surface.name, faces, matrix, keep_paint });
+    this.views.project.send({ type: "move_islands", surface: surface.name, faces, matrix, keep_paint });
   }
 
   private boxPick(event: PointerEvent, area: Area): PrepareDrag {
     const how = howOf(event);
-    const from = this.stage.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+    const from = this.views.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
     const start = usePicks.getState().faces;
     if (how === "replace") pick([], "replace");
     return {
       move: (x, y) => {
-        const to = this.stage.map.texelAt(x - area.x, y - area.y);
+        const to = this.views.map.texelAt(x - area.x, y - area.y);
         usePicks.setState({ faces: how === "replace" ? new Uint8Array(start.length) : start });
         pick(this.facesIn(from, to), how === "replace" ? "add" : how);
       },
@@ -122,12 +122,12 @@ export class PrepareHand {
     const label = { island: mesh.island, piece: mesh.piece, part: mesh.part, surface: null }[by];
     if (!label) return found.length ? facesWith(found[0]!, by) : [];
     const wanted = new Set(found.map((face) => label[face]));
-    return [...label.keys()].filter((face) => wanted.has(label[face]) && usePicks.getState().surfaceOf[face] === this.stage.chosen);
+    return [...label.keys()].filter((face) => wanted.has(label[face]) && usePicks.getState().surfaceOf[face] === this.views.chosen);
   }
 
   private eachTriangle(visit: (face: number, points: { x: number; y: number }[]) => void): void {
-    const surface = this.stage.model.geometries[this.stage.chosen];
-    const overlays = this.stage.overlays[this.stage.chosen];
+    const surface = this.views.model.geometries[this.views.chosen];
+    const overlays = this.views.overlays[this.views.chosen];
     if (!surface || !overlays) return;
     const { index, uv, face } = surface;
     face.forEach((number, t) => {
@@ -140,25 +140,25 @@ export class PrepareHand {
   }
 
   private markEdge(hit: Hit, x: number, y: number, area: Area, marked: boolean): void {
-    const { geometry } = this.stage.model.geometries[hit.surface]!;
+    const { geometry } = this.views.model.geometries[hit.surface]!;
     const places = geometry.getAttribute("position") as THREE.BufferAttribute;
     const point = hit.point.clone();
     const placeOf = (v: number) =>
-      this.stage.model.placeOf(point.fromBufferAttribute(places, v), area.width, area.height);
+      this.views.model.placeOf(point.fromBufferAttribute(places, v), area.width, area.height);
     this.mark(this.outerSides(hit.surface, hit.face), placeOf, { x, y }, marked);
   }
 
   private markMapEdge(face: number, at: THREE.Vector2, marked: boolean): void {
-    const { width, height } = this.stage.overlays[this.stage.chosen]!;
-    const { uv } = this.stage.model.geometries[this.stage.chosen]!;
+    const { width, height } = this.views.overlays[this.views.chosen]!;
+    const { uv } = this.views.model.geometries[this.views.chosen]!;
     const placeOf = (v: number) => ({ x: uv.getX(v) * width, y: uv.getY(v) * height });
-    this.mark(this.outerSides(this.stage.chosen, face), placeOf, at, marked);
+    this.mark(this.outerSides(this.views.chosen, face), placeOf, at, marked);
   }
 
   /** Sides of the polygon that a face belongs to; where it was only cut into triangles there is no edge to mark. */
   private outerSides(surface: number, face: number): Side[] {
     const { mesh } = usePicks.getState();
-    const { index, face: shown } = this.stage.model.geometries[surface]!;
+    const { index, face: shown } = this.views.model.geometries[surface]!;
     const sides: Side[] = [];
     shown.forEach((number, t) => {
       if (mesh?.polygon[number] !== mesh?.polygon[face]) return;
@@ -175,7 +175,7 @@ export class PrepareHand {
     const nearest = sides[away.indexOf(Math.min(...away))];
     if (!nearest || tool === "pick") return;
     const { face, side } = nearest;
-    this.stage.project.send({ type: "mark_seams", face, side, extent: tool, marked });
+    this.views.project.send({ type: "mark_seams", face, side, extent: tool, marked });
   }
 }
 

@@ -1,0 +1,36 @@
+import type { Stage } from "../stage/stage";
+import type { Desk } from "../state/desk";
+import type { Project } from "../state/project";
+
+/** What commands act on: the project that is open, and its stage. */
+export interface Context {
+  project: Project;
+  stage: Stage;
+}
+
+/** Something a painter can do. Buttons, tooltips, keys and the list of keys all come from it. */
+export interface Command {
+  group: string;
+  label: string;
+  /** What it does, for tooltips; the keys are added. */
+  hint?: string;
+  /** As `keyOf` names them. Of gestures: what is held and done, in words. */
+  keys: readonly string[];
+  /** In which stage of the work its keys mean it; everywhere without one. */
+  when?: Desk["stage"];
+  /** None for gestures: those are done with the pointer. */
+  act?: (context: Context) => void;
+}
+
+/** The name of what was pressed: modifiers, then the key. Shift is named where it does not make another character. */
+export function keyOf(event: KeyboardEvent): string {
+  const letter = /^[a-z]$/i.test(event.key);
+  const key = letter ? event.key.toUpperCase() : event.key;
+  const shift = event.shiftKey && (letter || key.length > 1);
+  return [event.ctrlKey || event.metaKey ? "Ctrl+" : "", event.altKey ? "Alt+" : "", shift ? "Shift+" : "", key].join("");
+}
+
+const SHOWN: Record<string, string> = { ArrowUp: "↑", ArrowDown: "↓", ArrowLeft: "←", ArrowRight: "→", Escape: "Esc" };
+
+/** A key as painters read it. */
+export const shownKey = (key: string): string => key.replace(/Arrow\w+|Escape/, (name) => SHOWN[name] ?? name);

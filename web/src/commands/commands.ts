@@ -1,0 +1,137 @@
+import { LARGEST_RADIUS } from "../stage/pointer_input";
+import { type PrepareTool, setPreparing, setTip, shownView, showView, swapPigments, type Tool, useDesk } from "../state/desk";
+import { chosenLayer, startNaming } from "../state/layers";
+import { pick, pickedRuns } from "../state/picks";
+import { surfaceNamed, useSession } from "../state/session";
+import type { Command, Context } from "./command";
+
+const tool = (value: Tool, key: string, label: string, hint: string): Command => ({
+  group: "Tools", label, hint, keys: [key], when: "paint", act: () => useDesk.setState({ tool: value }),
+}); // prettier-ignore
+
+const prepareTool = (value: PrepareTool, key: string, label: string, hint: string): Command => ({
+  group: "Picks and seams", label, hint, keys: [key], when: "prepare", act: () => setPreparing({ tool: value }),
+}); // prettier-ignore
+
+const tip = (key: string, label: string, change: () => void): Command => ({
+  group: "Tip and pigment", label, keys: [key], when: "paint", act: change,
+}); // prettier-ignore
+
+const gesture = (group: string, key: string, label: string, when?: Command["when"]): Command => ({
+  group, label, keys: [key], ...(when && { when }),
+}); // prettier-ignore
+
+/** Everything that has a key, and what is done with the pointer while one is held. */
+export const COMMANDS = {
+  brush: tool("brush", "P", "Brush", "Lay pigment on"),
+  erase: tool("erase", "E", "Erase", "Take paint away"),
+  smear: tool("smear", "S", "Smear", "Pull paint along, over seams too"),
+  soften: tool("soften", "O", "Soften", "Blur what is there"),
+  sharpen: tool("sharpen", "A", "Sharpen", "Set edges off again"),
+  clone: tool("clone", "C", "Clone", "Paint with what lies elsewhere; hold C and click to choose from where"),
+  fill: tool("fill", "F", "Fill", "Cover a face, an island, a part … with a click"),
+  gradient: tool("gradient", "G", "Gradient", "Drag on the model from the first load to the second"),
+  sample: tool("sample", "I", "Sample", "Take the stored values under the pointer"),
+  straight: gesture("Tools", "Shift + drag", "Draw straight; Shift and a click goes on from the last stroke", "paint"),
+  sampleClick: gesture("Tools", "Ctrl + click", "Take the stored values, whatever the tool", "paint"),
+  source: gesture("Tools", "C + click", "Choose from where Clone takes paint", "paint"),
+
+  smaller: tip(",", "Smaller radius", () => setTip({ radius: Math.max(1, useDesk.getState().tip.radius / 1.1) })),
+  larger: tip(".", "Larger radius", () => setTip({ radius: Math.min(LARGEST_RADIUS, useDesk.getState().tip.radius * 1.1) })),
+  softer: tip("<", "Softer", () => setTip({ hardness: Math.max(0, useDesk.getState().tip.hardness - 0.05) })),
+  harder: tip(">", "Harder", () => setTip({ hardness: Math.min(1, useDesk.getState().tip.hardness + 0.05) })),
+  tipDrag: gesture("Tip and pigment", "R + drag", "Across for the radius, up for the hardness", "paint"),
+  swap: tip("X", "Swap with the second load", swapPigments),
+
+  undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], act: ({ project }) => project.send({ type: "undo" }) },
+  redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], act: ({ project }) => project.send({ type: "redo" }) },
+
+  addLayer: {
+    group: "Layers", label: "Add a brushed layer", hint: "Add a brushed layer above the chosen one", keys: ["Shift+L"], when: "paint",
+    act: addLayer,
+  },
+  renameLayer: { group: "Layers", label: "Rename the layer", keys: ["F2"], when: "paint", act: () => startNaming(chosenLayer()?.layer.id ?? null) },
+  layerUp: { group: "Layers", label: "Move the layer up", keys: ["Alt+ArrowUp"], when: "paint", act: (context) => moveLayer(context, 1) },
+  layerDown: { group: "Layers", label: "Move the layer down", keys: ["Alt+ArrowDown"], when: "paint", act: (context) => moveLayer(context, -1) },
+
+  pick: prepareTool("pick", "V", "Pick", "Click or drag picks faces; Shift adds, Ctrl takes away"),
+  seamEdge: prepareTool("edge", "S", "Seam edge", "Click marks an edge as seam; Ctrl clears it"),
+  seamLoop: prepareTool("loop", "L", "Seam loop", "Click marks a whole loop of edges; Ctrl clears it"),
+  pickNothing: { group: "Picks and seams", label: "Pick nothing", keys: ["Escape"], when: "prepare", act: () => pick([], "replace") },
+  seamBorder: {
+    group: "Picks and seams", label: "Seam at the border", hint: "Mark the border of the picked faces as seam", keys: ["B"], when: "prepare",
+    act: seamBorder,
+  },
+  pack: {
+    group: "Islands", label: "Pack", hint: "Pack: as large as the map allows, with the margin between", keys: ["K"], when: "prepare", act: pack,
+  },
+  nudgeLeft: { group: "Islands", label: "Picked islands a texel to the left", keys: ["ArrowLeft"], when: "prepare", act: (c) => nudge(c, -1, 0) },
+  nudgeRight: { group: "Islands", label: "A texel to the right", keys: ["ArrowRight"], when: "prepare", act: (c) => nudge(c, 1, 0) },
+  nudgeUp: { group: "Islands", label: "A texel up", keys: ["ArrowUp"], when: "prepare", act: (c) => nudge(c, 0, -1) },
+  nudgeDown: { group: "Islands", label: "A texel down", keys: ["ArrowDown"], when: "prepare", act: (c) => nudge(c, 0, 1) },
+
+  prepare: { group: "View", label: "Prepare", hint: "Model, UVs and maps", keys: ["1"], act: () => useDesk.setState({ stage: "prepare" }) },
+  paint: { group: "View", label: "Paint", hint: "Brush, layers, pigments", keys: ["2"], act: () => useDesk.setState({ stage: "paint" }) },
+  view: { group: "View", label: "Model, side by side, map", keys: ["M"], act: nextView },
+  showAll: { group: "View", label: "Show all", keys: ["H"], act: ({ stage }) => stage.frameAll() },
+  faceOn: { group: "View", label: "Look straight at the face under the pointer", keys: ["N"], act: ({ stage }) => stage.faceOn() },
+  turn: gesture("View", "Drag beside the model", "Turn it; with Shift move it, with Ctrl and the right button roll it"),
+  altTurn: gesture("View", "Alt + drag", "Turn it, also over the model"),
+  zoom: gesture("View", "Wheel", "Come nearer to what is under the pointer, or go away"),
+
+  keys: { group: "View", label: "All keys", keys: ["?"], act: showKeys },
+} as const satisfies Record<string, Command>;
+
+export type CommandId = keyof typeof COMMANDS;
+
+/** What a tooltip says of a command: what it does, and its keys. */
+export function tooltip(id: CommandId, text?: string): string {
+  const { label, hint, keys }: Command = COMMANDS[id];
+  return `${text ?? hint ?? label} (${keys.join(" or ")})`.replace(/Arrow(\w+)/g, "$1");
+}
+
+/** The stage has the focus before, so that it gets it back when the list closes. */
+function showKeys({ stage }: Context): void {
+  stage.focus();
+  useSession.setState({ keysShown: true });
+}
+
+function nextView(): void {
+  const now = shownView(useDesk.getState());
+  showView(now === "model" ? "side" : now === "side" ? "map" : "model");
+}
+
+function addLayer({ project }: Context): void {
+  const surface = surfaceNamed(useSession.getState().state, useDesk.getState().surface);
+  if (surface) project.send({ type: "add_layer", surface: surface.name, above: chosenLayer()?.layer.id ?? null });
+}
+
+function moveLayer({ project }: Context, up: number): void {
+  const chosen = chosenLayer();
+  const index = (chosen?.index ?? -1) + up;
+  if (chosen && index >= 0 && index < chosen.count) project.send({ type: "move_layer", layer: chosen.layer.id, index });
+}
+
+function seamBorder({ project }: Context): void {
+  const faces = pickedRuns();
+  if (faces) project.send({ type: "mark_border", faces, marked: true });
+}
+
+/** The picked islands of the surface in the map, or all of them. */
+function islands(stage: Context["stage"]) {
+  const surface = useSession.getState().state?.surfaces[stage.chosen];
+  const { margin, keepPaint: keep_paint } = useDesk.getState().preparing;
+  return surface && { surface: surface.name, faces: pickedRuns(stage.chosen), margin, keep_paint };
+}
+
+function pack({ project, stage }: Context): void {
+  const chosen = islands(stage);
+  if (chosen) project.send({ type: "pack", ...chosen });
+}
+
+function nudge({ project, stage }: Context, x: number, y: number): void {
+  const chosen = islands(stage);
+  if (!chosen?.faces) return;
+  const { surface, faces, keep_paint } = chosen;
+  project.send({ type: "move_islands", surface, faces, matrix: [1, 0, 0, 1, x, y], keep_paint });
+}

@@ -1,0 +1,45 @@
+import { useDesk } from "../state/desk";
+import { type Command, type Context, keyOf } from "./command";
+import { COMMANDS } from "./commands";
+
+const TEXT = "input:not([type=range], [type=checkbox], [type=radio]), textarea, [contenteditable=true]";
+/** What moves the focus itself while it is open, and takes all keys meanwhile. */
+const OPEN = "[role=menu], [role=listbox], [role=dialog]";
+
+/** Keys do what the commands say. Returns how to stop listening.
+ *
+ * A field that is typed in keeps its keys, and so does a control that was reached by keys. One that merely kept the focus
+ * after a press of the pointer gets none: they mean what they mean over the stage.
+ */
+export function listenToKeys(context: Context): () => void {
+  const pressed = (event: KeyboardEvent) => {
+    const target = event.target as HTMLElement;
+    if (event.defaultPrevented || target.closest(OPEN)) return;
+    if (target.matches(TEXT)) {
+      if (event.key === "Enter" || event.key === "Escape") setTimeout(() => context.stage.focus());
+      return;
+    }
+    const reached = target.matches(":focus-visible") && !target.matches("canvas");
+    if (reached && uses(target, event.key)) return;
+    const command = commandFor(event);
+    if (command) command.act!(context);
+    else if (reached || !uses(target, event.key)) return;
+    event.preventDefault();
+  };
+  addEventListener("keydown", pressed);
+  return () => removeEventListener("keydown", pressed);
+}
+
+function commandFor(event: KeyboardEvent): Command | undefined {
+  const key = keyOf(event);
+  const { stage } = useDesk.getState();
+  return Object.values<Command>(COMMANDS).find(({ act, keys, when }) => act && (!when || when === stage) && keys.includes(key));
+}
+
+/** Whether a control would do something of its own with a key. */
+function uses(target: HTMLElement, key: string): boolean {
+  const moves = /^(Arrow|Page|Home|End)/.test(key);
+  if (target.matches("select")) return moves || key.length === 1 || key === "Enter";
+  if (target.matches("input, [role=radio], [role=slider]")) return moves || key === " ";
+  return target.matches("button, a, summary") && (key === " " || key === "Enter");
+}

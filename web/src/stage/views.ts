@@ -1,0 +1,37 @@
+import type * as THREE from "three";
+
+import type { Project } from "../state/project";
+import type { IslandGrip } from "./island_grip";
+import type { MapView } from "./map_view";
+import type { Hit, ModelView } from "./model_view";
+import type { Overlays } from "./overlays";
+
+export interface Area {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+/** The stage as pointers see it: both views, and what lies where in them. */
+export interface Views {
+  readonly project: Project;
+  readonly model: ModelView;
+  readonly map: MapView;
+  readonly overlays: Overlays[];
+  /** The surface shown in the map, by its place in the state. */
+  readonly chosen: number;
+  /** Where a view lies on the canvas, in CSS pixels from its top left; null when it is not shown. */
+  area(view: "model" | "map"): Area | null;
+  /** Draw soon. */
+  invalidate(): void;
+  faceAt(at: { x: number; y: number }): number | null;
+  hitAtTexel(at: { x: number; y: number }): Hit | null;
+  /** Where a place of the model lies in the map view; null when it belongs to another surface. */
+  placeInMap(hit: Hit): THREE.Vector2 | null;
+  /** A radius of the map view's pixels in model units, and of model units in those pixels. */
+  worldRadius(pixels: number): number;
+  mapPixels(units: number): number;
+  /** The picked islands of the surface in the map, ready to be moved; null when none is picked. */
+  grabIslands(): IslandGrip | null;
+}

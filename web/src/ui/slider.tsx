@@ -52,7 +52,7 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
         aria-valuetext={show(value)}
         onChange={(event) => change(event.target.valueAsNumber)}
       />
-      {ends && <span className={`w-12 shrink-0 ${disabled ? "text-ink-2" : ""}`}>{ends[1]}</span>}
+      {ends && <span className={`w-12 shrink-0 max-[1100px]:hidden ${disabled ? "text-ink-2" : ""}`}>{ends[1]}</span>}
       <output htmlFor={id} className="w-11 shrink-0 text-right text-ink-2">
         <TypedValue text={show(value)} disabled={disabled} onType={type} />
       </output>

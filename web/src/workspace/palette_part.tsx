@@ -38,8 +38,8 @@ export function PalettePart() {
         <button type="button" title="Add the current color" aria-label="Add the current color to the palette" onClick={add} className="grid size-6 place-items-center rounded-control hover:bg-fog-2">
           <IconPlus size={14} />
         </button>
-        <button type="button" title="Keep the whole pigment under a name" onClick={keep} className="h-6 rounded-control px-1.5 hover:bg-fog-2">
-          Keep pigment
+        <button type="button" title="Keep the whole pigment under a name" onClick={keep} className="h-6 truncate rounded-control px-1.5 hover:bg-fog-2">
+          Keep<span className="max-[1100px]:hidden"> pigment</span>
         </button>
       </span>
     </span>

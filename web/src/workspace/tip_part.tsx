@@ -2,6 +2,7 @@ import { IconBallpen } from "@tabler/icons-react";
 
 import { LARGEST_RADIUS } from "../stage/pointer_input";
 import { setTip, useDesk } from "../state/desk";
+import { COMMANDS } from "../commands/commands";
 import type { Project } from "../state/project";
 import { Part } from "../ui/part";
 import { Slider } from "../ui/slider";
@@ -23,14 +24,14 @@ export function TipPart({ project }: { project: Project }) {
   return (
     <Part title={title}>
       <div className="flex gap-3">
-        <div className="shrink-0">
+        <div className="shrink-0 max-[1100px]:hidden">
           <ScratchArea project={project} />
         </div>
         <div className="min-w-0 grow">
           <Slider
             label="Radius" value={tip.radius} min={world ? 0.001 : 1} max={world ? 2 : LARGEST_RADIUS} fine
             show={(v) => (world ? v.toPrecision(2) : `${Math.round(v)} px`)} onChange={(radius) => setTip({ radius })}
-            title="Keys , and . or hold R and drag: across the radius, up the hardness" after={<PenSwitch what="radius" />}
+            title={`${COMMANDS.smaller.keys[0]} and ${COMMANDS.larger.keys[0]}, or ${COMMANDS.tipDrag.keys[0]}: across the radius, up the hardness`} after={<PenSwitch what="radius" />}
           />
           <Slider label="Strength" value={tip.strength} min={0.01} max={1} show={percent} onChange={(strength) => setTip({ strength })} title="How much one stroke covers" after={<PenSwitch what="strength" />} />
           <Slider label="Hardness" value={tip.hardness} min={0} max={1} show={percent} onChange={(hardness) => setTip({ hardness })} title="How much of the radius has full weight" after={<PenSwitch what="hardness" />} />

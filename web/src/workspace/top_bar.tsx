@@ -20,7 +20,7 @@ export function TopBar({ project, stage }: { project: Project; stage: Stage }) {
   const name = useSession((session) => session.state?.name);
   const view = useDesk(shownView);
   return (
-    <header className="card flex h-full items-center gap-3 px-3.5">
+    <header className="card flex h-full items-center gap-3 px-3.5 whitespace-nowrap max-[1100px]:gap-1.5">
       <a href="#/" title="All projects" className="rounded-control">
         <Mark />
       </a>

@@ -29,7 +29,7 @@ export function Tray({ project }: { project: Project }) {
   const tool = useDesk((desk) => desk.tool);
   const acts = ["fill", "gradient", "sample"].includes(tool);
   return (
-    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[306px_minmax(300px,1.05fr)_minmax(300px,1fr)_250px] divide-x divide-fog-3">
+    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[minmax(278px,306px)_minmax(270px,1.05fr)_minmax(264px,1fr)_minmax(186px,250px)] divide-x divide-fog-3">
       <Tools />
       {acts ? <ClickToolOptions /> : <TipPart project={project} />}
       <PigmentPart />

@@ -216,3 +216,24 @@ def nested(doc: Document) -> dict:
         "hidden_parts": [], "tips": {"reed": digest_of(np.zeros((2, 2), np.float32))}, "surfaces": surfaces,
         "notes": [],
     }  # fmt: skip
+
+
+def test_nothing_more_is_painted_when_too_much_waits_to_be_kept(opened, monkeypatch):  # noqa: F811
+    """The database is away: strokes are taken up to a bound in bytes, then refused in words; later all of it is kept."""
+    browser = opened()
+    store = browser.project.store
+    back, keep = threading.Event(), store.keep
+    monkeypatch.setattr(store, "keep", lambda *what: (back.wait(60), keep(*what)))
+    monkeypatch.setattr(open_projects, "MOST_WAITING", 100_000)
+    for number in range(1, 8):
+        draw(browser, number, x=100 + 20 * number)
+    browser.wait(lambda: browser.last(say.Refused))
+    assert "wait to be kept" in browser.last(say.Refused).message
+    taken = browser.last(say.StateChanged).history.place
+    assert 1 <= taken < 7
+    assert browser.project.journal.bytes < 100_000 + 8 * 64 * 64 * 8
+    back.set()
+    browser.wait_kept(taken)
+    assert browser.project.journal.bytes == 0
+    draw(browser, 9)
+    browser.wait_kept(taken + 1)

@@ -255,7 +255,8 @@ class Document:
 
     def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
         """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
-        surfaces, layouts = self.surface_values(), self.all_layouts()
+        surfaces: list[Surface] = [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
+        layouts = self.all_layouts()
         composites = [self.composite(surface) for surface in surfaces]
         changed: dict[tuple[str, PictureName], TileArea] = {}
         for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):

@@ -16,6 +16,10 @@ log = logging.getLogger(__name__)
 PATIENCE = (0.1, 0.3, 1.0, 2.0)
 
 
+#: Bytes that may wait while the database is away; then nothing more is changed until it answers.
+MOST_WAITING = 1 << 30
+
+
 class Word(NamedTuple):
     """What became of an entry: kept, or why not (yet). never: it never can be, and nothing after it was tried."""
 
@@ -34,12 +38,20 @@ class Journal:
         """told: called from the journal's thread, after each commit and after each refusal."""
         self.store, self.project, self.told = store, project, told
         self.queue: queue.Queue[Entry | None] = queue.Queue()
+        # Each counted by one thread.
+        self._taken, self._kept = 0, 0
         self.stopping = threading.Event()
         self.thread = threading.Thread(target=self._run, name=f"journal {project}", daemon=True)
         self.thread.start()
 
+    @property
+    def bytes(self) -> int:
+        """Of the pixels and arrays that wait to be kept."""
+        return self._taken - self._kept
+
     def add(self, entry: Entry) -> None:
         """Keep this as soon as possible."""
+        self._taken += _bytes(entry)
         self.queue.put(entry)
 
     def close(self, patience: float = 20.0) -> None:
@@ -53,6 +65,7 @@ class Journal:
         while (entry := self.queue.get()) is not None:
             if not self._keep(entry):
                 return
+            self._kept += _bytes(entry)
             self.told(Word(entry))
 
     def _keep(self, entry: Entry) -> bool:
@@ -71,3 +84,7 @@ class Journal:
                 self.stopping.wait(PATIENCE[min(tries, len(PATIENCE) - 1)])
                 tries += 1
         return False
+
+
+def _bytes(entry: Entry) -> int:
+    return sum(len(pixels) for _, pixels in entry.tiles.values()) + sum(len(a.npy) for a in entry.arrays.values())

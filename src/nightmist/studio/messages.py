@@ -105,6 +105,13 @@ class SetDepth(Message):
     depth: float
 
 
+class ShowEdit(Message):
+    """A slider moves: show an edit without making it, instead of what was shown before; null shows none any more."""
+
+    type: Literal["show"]
+    edit: ChangeLayer | SetDepth | None
+
+
 class Fill(Message):
     """Cover runs of faces, or all of the layer's surface, with a pigment; or take away what its maps hold there.
 
@@ -179,8 +186,8 @@ class CancelWork(Message):
 
 ClientMessage = Annotated[
     BeginStroke | EndStroke | CancelStroke | Undo | Redo | NewLayer | DeleteLayer | ReorderLayer | ChangeLayer
-    | SetDepth | Fill | FillColor | BumpFromColor | DrawGradient | TakeSample | KeepDesk | Acknowledge | CancelWork
-    | PrepareMessage,
+    | SetDepth | ShowEdit | Fill | FillColor | BumpFromColor | DrawGradient | TakeSample | KeepDesk | Acknowledge
+    | CancelWork | PrepareMessage,
     Field(discriminator="type"),
 ]  # fmt: skip
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)

@@ -16,18 +16,18 @@ from ..core.brush.path import Sample
 from ..core.errors import NightmistError
 from ..core.progress import CancelledError
 from ..document import Document
-from ..document.api import Layer
 from ..document.change import Change
 from ..document.derived.composites import PICTURES
-from ..document.derived.model import faces_of_runs
-from ..document.document import Event
+from ..document.document import Event, Preview
+from ..document.painting.layers import set_depth, set_layer
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged
-from ..document.values import Hit, Surface
+from ..document.values import Surface
 from ..store import Store, StoreError
 from . import messages as say
 from .client_updates import Client, ClientUpdates
-from .journal import Journal, Word
+from .edits import do_edit, layers_of, properties
+from .journal import MOST_WAITING, Journal, Word
 from .persistence import Opened, entry_for, open_project
 from .prepare_messages import Preparation
 
@@ -36,8 +36,6 @@ log = logging.getLogger(__name__)
 T = TypeVar("T")
 
 
-#: For places that are known by their UV alone.
-NOWHERE = (0.0, 0.0, 0.0)
 #: Seconds between two words about how far long work has got.
 TELL_EVERY = 0.15
 #: Seconds without a sample after which a press that never ends is over for those who wait.
@@ -93,6 +91,8 @@ class OpenProject:
         self.trouble: str | None = None
         self.updates: dict[int, ClientUpdates] = {}
         self.drawing: _Drawing | None = None
+        #: What browsers show while their sliders move, by browser.
+        self.shown: dict[int, Preview] = {}
         self.put_off: deque[Ask | Edit] = deque()
         self.worker: Client | None = None
         self.cancelled = threading.Event()
@@ -212,13 +212,29 @@ class OpenProject:
         if not self.ahead:
             self.ahead.append(self._wait())
         item = self.ahead.popleft()
-        if not isinstance(item, Ask) or not isinstance(item.request, Samples):
+        if not isinstance(item, Ask):
+            return item
+        if isinstance(item.request, say.ShowEdit):
+            return self._newest(item)
+        if not isinstance(item.request, Samples):
             return item
         merged = item.request
         while self.ahead and (more := _continued(self.ahead[0], item.client, merged)):
             self.ahead.popleft()
             merged = Samples(merged.stroke, merged.points + more.points, more.stamp)
         return Ask(item.client, merged)
+
+    def _newest(self, item: Ask) -> Ask:
+        """Of edits that a browser shows one after the other only the last one matters."""
+        while self.ahead:
+            following = self.ahead[0]
+            if not isinstance(following, Ask) or following.client is not item.client:
+                break
+            if not isinstance(following.request, say.ShowEdit):
+                break
+            item = following
+            self.ahead.popleft()
+        return item
 
     def _wait(self) -> Work:
         """The next piece of work; a press that does not end while others wait is ended for them."""
@@ -259,6 +275,7 @@ class OpenProject:
 
     def _leave(self, client: Client) -> None:
         self.updates.pop(id(client), None)
+        self._show(client, None)
         self.put_off = deque(item for item in self.put_off if isinstance(item, Edit) or item.client is not client)
         if self.drawing and self.drawing.client is client:
             self._end_drawing()
@@ -275,6 +292,8 @@ class OpenProject:
                 self.store.set_desk(self.project, request.desk)
             return
         if self.drawing and self.drawing.client is not client:
+            if isinstance(request, say.ShowEdit):
+                return
             self.put_off.append(Ask(client, request))
             return
         started = time.perf_counter()
@@ -298,7 +317,8 @@ class OpenProject:
             case say.BeginStroke():
                 if drawing:
                     self._end_drawing()
-                layers = self._layers(request.layers)
+                self._check_room()
+                layers = layers_of(document, request.layers)
                 if request.camera is None and request.in_map is None:
                     raise NightmistError("A stroke needs a camera, or the map that it is drawn in.")
                 stroke = document.begin_stroke(
@@ -316,67 +336,38 @@ class OpenProject:
             case _:
                 if drawing:
                     raise NightmistError("A stroke is being drawn; let go first.")
+                self._check_room()
                 self._edit(client, request)
 
+    def _check_room(self) -> None:
+        """Raises NightmistError when so much waits to be kept that more might be lost."""
+        if self.journal.bytes > MOST_WAITING:
+            waits = self.journal.bytes >> 20
+            raise NightmistError(
+                f"The database does not answer, and {waits} MB wait to be kept. Nothing is lost, but nothing more can be"
+                " painted until it answers."
+            )
+
     def _edit(self, client: Client, request: Request) -> None:
-        document = self.document
-        match request:
-            case say.Undo():
-                document.undo()
-            case say.Redo():
-                document.redo()
-            case say.NewLayer():
-                stack = document.surface(request.surface).layers
-                above = next((i for i, layer in enumerate(stack) if layer.id == request.above), len(stack) - 1)
-                client.tell(say.LayerAdded(layer=stack.add(index=above + 1).id))
-            case say.DeleteLayer():
-                layer = document.layer(request.layer)
-                layer.surface.layers.remove(layer)
-            case say.ReorderLayer():
-                layer = document.layer(request.layer)
-                layer.surface.layers.move(layer, request.index)
-            case say.SetDepth():
-                document.surface(request.surface).depth = request.depth
-            case say.Fill():
-                self._fill(request)
-            case say.FillColor():
-                layer = document.layer(request.layer)
-                like = Hit(layer.surface.name, request.face, NOWHERE, NOWHERE, request.uv)
-                if request.away:
-                    document.erase_color(layer, like, request.tolerance, request.pigment.values())
-                else:
-                    document.fill_color(layer, request.pigment, like, request.tolerance)
-            case say.BumpFromColor():
-                document.bump_from_color(document.layer(request.layer))
-            case say.DrawGradient():
-                document.gradient(document.layer(request.layer), request.start, request.end, request.pigments)
-            case say.TakeSample():
-                place = Hit(request.surface, 0, NOWHERE, NOWHERE, request.uv)
-                chosen = document.layer(request.layer) if request.layer else None
-                client.tell(say.Sampled(pigment=document.sample(place, chosen)))
-            case Preparation():
-                for note in self.work(lambda: request.run(document), client):
-                    client.tell(say.Notice(message=note))
-            case say.ChangeLayer():
-                wanted = request.model_dump(exclude_none=True, exclude={"type", "layer"})
-                document.layer(request.layer).change(**wanted)
+        self._show(client, request.edit if isinstance(request, say.ShowEdit) else None)
+        if isinstance(request, Preparation):
+            for note in self.work(lambda: request.run(self.document), client):
+                client.tell(say.Notice(message=note))
+        elif not isinstance(request, Samples) and (answer := do_edit(self.document, request)):
+            client.tell(answer)
 
-    def _layers(self, ids: dict[str, str]) -> dict[str, Layer]:
-        layers = {name: self.document.layer(layer) for name, layer in ids.items()}
-        for name, layer in layers.items():
-            if layer.surface.name != name:
-                raise NightmistError(f"The layer {layer.name} is not in the stack of {name}.")
-        return layers
-
-    def _fill(self, request: say.Fill) -> None:
-        document, layer = self.document, self.document.layer(request.layer)
-        runs = request.faces
-        region = faces_of_runs(runs, len(document.mesh.faces)) if runs is not None else None
-        layers = self._layers(request.layers) or None
-        if request.away:
-            document.erase(layer, region=region, layers=layers, maps=request.pigment.values())
+    def _show(self, client: Client, edit: say.ChangeLayer | say.SetDepth | None) -> None:
+        """Lay an edit over the document for everybody to see, in place of the one this browser showed before."""
+        if id(client) in self.shown:
+            self.shown.pop(id(client)).drop()
+        if edit is None:
+            return
+        if isinstance(edit, say.SetDepth):
+            change = set_depth(self.document.surface_value(edit.surface), edit.depth)
         else:
-            document.fill(layer, request.pigment, region=region, layers=layers)
+            change = set_layer(self.document, self.document.node(edit.layer), **properties(edit))
+        preview = self.shown[id(client)] = Preview(self.document)
+        preview.lay({key: after for key, (_, after) in change.values.items() if after is not None})
 
     def work(self, run: Callable[[], T], client: Client | None) -> T:
         """Run long work in the project's thread; browsers see how far it is, and the one that asked can cancel it."""
@@ -455,6 +446,7 @@ class OpenProject:
             self.trouble = str(error)
             return
         self.kept, self.trouble = self.revision, None
+        self.shown.clear()
         self.listen()
         self.document.refresh()
         also = f", and so were the {lost} steps after it" if lost else ""

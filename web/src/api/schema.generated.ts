@@ -1614,6 +1614,19 @@ export interface components {
             start: components["schemas"]["StartValues"];
         };
         /**
+         * ShowEdit
+         * @description A slider moves: show an edit without making it, instead of what was shown before; null shows none any more.
+         */
+        ShowEdit: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "show";
+            /** Edit */
+            edit: components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | null;
+        };
+        /**
          * StartValues
          * @description What a surface shows where nothing is painted; color is sRGB-encoded, 0-1.
          */
@@ -1713,7 +1726,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
         /**
          * Brushed
          * @description A layer of pixels made by strokes, in any of the maps at once.
@@ -2148,6 +2161,7 @@ export type Resize = components['schemas']['Resize'];
 export type SetDensity = components['schemas']['SetDensity'];
 export type SetDepth = components['schemas']['SetDepth'];
 export type SetStart = components['schemas']['SetStart'];
+export type ShowEdit = components['schemas']['ShowEdit'];
 export type StartValues = components['schemas']['StartValues'];
 export type TakeSample = components['schemas']['TakeSample'];
 export type Undo = components['schemas']['Undo'];

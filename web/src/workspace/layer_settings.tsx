@@ -19,7 +19,7 @@ export function LayerSettings({ layer, project }: { layer: LayerState; project: 
   const surface = surfaceNamed(useSession((session) => session.state), useDesk((desk) => desk.surface));
   const index = surface?.layers.findIndex(({ id }) => id === layer.id) ?? 0;
 
-  // A drag of the slider is one undo step: the value is sent when it rests.
+  // It shows while the slider moves, and is one undo step when it rests.
   useEffect(() => {
     if (opacity === null) return;
     const timer = setTimeout(() => {
@@ -38,7 +38,10 @@ export function LayerSettings({ layer, project }: { layer: LayerState; project: 
         min={0}
         max={1}
         show={(value) => `${Math.round(value * 100)}%`}
-        onChange={setOpacity}
+        onChange={(next) => {
+          setOpacity(next);
+          project.send({ type: "show", edit: { type: "change_layer", layer: layer.id, opacity: next } });
+        }}
       />
       <div className="mt-1 flex items-center gap-0.5">
         <select

@@ -63,8 +63,9 @@ class Pool:
         return array
 
     def stored(self, digests: Iterable[str]) -> None:
-        """These can be loaded again from now on. May be called from another thread."""
+        """These can be loaded again from now on, so they may go."""
         self.pinned.difference_update(digests)
+        self._shrink()
 
     def _shrink(self) -> None:
         if self.loader is None:

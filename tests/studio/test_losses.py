@@ -219,7 +219,7 @@ def nested(doc: Document) -> dict:
 
 
 def test_nothing_more_is_painted_when_too_much_waits_to_be_kept(opened, monkeypatch):  # noqa: F811
-    """The database is away: strokes are taken up to a bound in bytes, then refused in words; later all of it is kept."""
+    """The database is away: strokes are taken up to a bound in bytes, then refused in words; all is kept later."""
     browser = opened()
     store = browser.project.store
     back, keep = threading.Event(), store.keep

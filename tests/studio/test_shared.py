@@ -121,6 +121,7 @@ def test_a_long_day_leaves_memory_and_messages_bounded(opened):  # noqa: F811
     assert not doc.previews
     # What memory has let go of comes back from the database.
     browser.project.edit(lambda doc: [doc.undo() for _ in range(400)])
+    browser.wait_kept(3400)
     settled(browser)
     assert not browser.project.updates[id(browser)].waiting
     assert browser.project.queue.empty()

@@ -344,8 +344,8 @@ class OpenProject:
         if self.journal.bytes > MOST_WAITING:
             waits = self.journal.bytes >> 20
             raise NightmistError(
-                f"The database does not answer, and {waits} MB wait to be kept. Nothing is lost, but nothing more can be"
-                " painted until it answers."
+                f"The database does not answer, and {waits} MB wait to be kept. Nothing is lost, but nothing more can"
+                " be painted until it answers."
             )
 
     def _edit(self, client: Client, request: Request) -> None:

@@ -1,3 +1,4 @@
+import { unwrap } from "../prepare/unwrap";
 import { LARGEST_RADIUS } from "../stage/pointer_input";
 import { type PrepareTool, setPreparing, setTip, shownView, showView, swapPigments, type Tool, useDesk } from "../state/desk";
 import { chosenLayer, startNaming } from "../state/layers";
@@ -61,6 +62,10 @@ export const COMMANDS = {
   seamBorder: {
     group: "Picks and seams", label: "Seam at the border", hint: "Mark the border of the picked faces as seam", keys: ["B"], when: "prepare",
     act: seamBorder,
+  },
+  unwrap: {
+    group: "Islands", label: "Unwrap", hint: "New UVs for the picked faces, or for the whole surface when none is picked", keys: ["U"],
+    when: "prepare", act: ({ project, stage }) => unwrap(project, stage),
   },
   pack: {
     group: "Islands", label: "Pack", hint: "Pack: as large as the map allows, with the margin between", keys: ["K"], when: "prepare", act: pack,

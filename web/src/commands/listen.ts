@@ -3,8 +3,8 @@ import { type Command, type Context, keyOf } from "./command";
 import { COMMANDS } from "./commands";
 
 const TEXT = "input:not([type=range], [type=checkbox], [type=radio]), textarea, [contenteditable=true]";
-/** What moves the focus itself while it is open, and takes all keys meanwhile. */
-const OPEN = "[role=menu], [role=listbox], [role=dialog]";
+/** What takes all keys while it is open. */
+const OPEN = "[role=menu], [role=listbox], [role=dialog], select:open";
 
 /** Keys do what the commands say. Returns how to stop listening.
  *
@@ -12,22 +12,28 @@ const OPEN = "[role=menu], [role=listbox], [role=dialog]";
  * after a press of the pointer gets none: they mean what they mean over the stage.
  */
 export function listenToKeys(context: Context): () => void {
+  // The browser's own idea of a visible focus is of no use: a list shows it after a click too.
+  let byKeys = false;
+  let reached = false;
   const pressed = (event: KeyboardEvent) => {
+    if (event.key === "Tab") byKeys = true;
     const target = event.target as HTMLElement;
     if (event.defaultPrevented || target.closest(OPEN)) return;
     if (target.matches(TEXT)) {
       if (event.key === "Enter" || event.key === "Escape") setTimeout(() => context.stage.focus());
       return;
     }
-    const reached = target.matches(":focus-visible") && !target.matches("canvas");
     if (reached && uses(target, event.key)) return;
     const command = commandFor(event);
     if (command) command.act!(context);
     else if (reached || !uses(target, event.key)) return;
     event.preventDefault();
   };
-  addEventListener("keydown", pressed);
-  return () => removeEventListener("keydown", pressed);
+  const stop = new AbortController();
+  addEventListener("keydown", pressed, { signal: stop.signal });
+  addEventListener("pointerdown", () => (byKeys = reached = false), { signal: stop.signal, capture: true });
+  addEventListener("focusin", () => (reached = byKeys), { signal: stop.signal });
+  return () => stop.abort();
 }
 
 function commandFor(event: KeyboardEvent): Command | undefined {

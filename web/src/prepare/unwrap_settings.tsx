@@ -1,12 +1,13 @@
-import type { Frame, Unwrap } from "../api/schema.generated";
+import { COMMANDS, tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type Method, type Preparing, setPreparing, useDesk } from "../state/desk";
-import { pickedRuns, usePicks } from "../state/picks";
+import { usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Part } from "../ui/part";
 import { Segmented } from "../ui/segmented";
+import { SHAPES } from "./unwrap";
 
 const METHODS: Record<Method, string> = {
   auto: "Automatic, by angle",
@@ -25,8 +26,6 @@ const AXES: { value: Preparing["axis"]; text: string; hint: string }[] = [
   { value: "view", text: "View", hint: "As the model is seen now" },
 ];
 
-const SHAPES: Method[] = ["planar", "box", "cylinder", "sphere"];
-
 /** How UVs are made, and the button that makes them. */
 export function UnwrapSettings({ project, stage }: { project: Project; stage: Stage }) {
   const { method, angle, margin, axis, keepPaint } = useDesk((desk) => desk.preparing);
@@ -38,13 +37,6 @@ export function UnwrapSettings({ project, stage }: { project: Project; stage: St
   const index = state?.surfaces.findIndex((candidate) => candidate.name === name) ?? 0;
   const picked = faces.reduce((sum, one, face) => sum + (one && surfaceOf[face] === index ? 1 : 0), 0);
 
-  const unwrap = () => {
-    const message: Unwrap = {
-      type: "unwrap", surface: name, faces: pickedRuns(index), method, angle, margin,
-      frame: SHAPES.includes(method) ? frameFor(axis, stage) : null, keep_paint: keepPaint,
-    }; // prettier-ignore
-    project.send(message);
-  };
   return (
     <Part title="Unwrap">
       <div className="flex h-7 items-center gap-2">
@@ -82,27 +74,12 @@ export function UnwrapSettings({ project, stage }: { project: Project; stage: St
       <button
         type="button"
         disabled={working}
-        onClick={unwrap}
-        title="New UVs for the picked faces, or for the whole surface when none is picked (U)"
+        onClick={() => COMMANDS.unwrap.act({ project, stage })}
+        title={tooltip("unwrap")}
         className="mt-0.5 h-7 w-full rounded-control bg-accent px-3 font-medium text-fog disabled:opacity-50"
       >
         {picked ? `Unwrap ${picked.toLocaleString("en")} picked faces` : `Unwrap ${name}`}
       </button>
     </Part>
   );
-}
-
-/** The axes that a shape is laid on: the model's, around the faces meant, or those of the view. */
-function frameFor(axis: Preparing["axis"], stage: Stage): Frame {
-  const center = stage.middle().toArray();
-  if (axis === "view") {
-    const { elements } = stage.model.orbit.camera.matrixWorld;
-    return { center, right: [elements[0], elements[1], elements[2]], up: [elements[4], elements[5], elements[6]] };
-  }
-  const [right, up] = {
-    x: [[0, 1, 0], [1, 0, 0]],
-    y: [[1, 0, 0], [0, 1, 0]],
-    z: [[1, 0, 0], [0, 0, 1]],
-  }[axis] as [Frame["right"], Frame["up"]]; // prettier-ignore
-  return { center, right, up };
 }

@@ -346,6 +346,8 @@ export class Stage implements Views {
     // Acknowledged only now: a page that cannot keep up is sent less.
     for (const batch of batches) this.project.socket.send({ type: "ack", batch: batch.number });
     if (batches.length) this.canvas.dataset.batch = String(batches.at(-1)!.number);
+    const pictures = this.maps.flatMap((maps) => maps.pictures);
+    this.canvas.dataset.texels = String(pictures.reduce((sum, picture) => sum + picture.texels, 0));
     this.canvas.dataset.shape = this.fetching ? "" : this.shape;
     this.canvas.dataset.views = (["model", "map"] as const).filter((view) => this.area(view)).join(" ");
   }

@@ -5,8 +5,13 @@ import type { Rectangle } from "../api/wire";
 /** Rectangles come aligned to tiles of this many texels, so six mip levels follow from a rectangle alone. */
 const TILE = 64;
 const TILE_LEVELS = 6;
+/** Tiles along a side of what is filled at once. */
+const BLOCK = 8;
 
-/** One picture on the GPU. Mip levels are made here, because making them all on the GPU for every dab is slow. */
+/** One picture on the GPU. Mip levels are made here, because making them all on the GPU for every dab is slow.
+ *
+ * As long as all of it is one color it is a single texel there.
+ */
 class Picture {
   readonly texture: THREE.DataTexture;
   /** One texel per tile: what the levels above are made from. */
@@ -14,6 +19,9 @@ class Picture {
   private readonly columns: number;
   private readonly rows: number;
   private coarseStale = false;
+  /** The one color of all tiles that have come; null before the first one, and once there is another. */
+  private color: number | null = null;
+  private spread = false;
   private readonly seen: Uint8Array;
   /** Tiles that have not come yet, of how many there are. */
   missing: number;
@@ -21,8 +29,8 @@ class Picture {
 
   constructor(
     private readonly renderer: THREE.WebGLRenderer,
-    width: number,
-    height: number,
+    private readonly width: number,
+    private readonly height: number,
     colorSpace: THREE.ColorSpace,
   ) {
     this.columns = width / TILE;
@@ -30,7 +38,7 @@ class Picture {
     this.coarse = new Uint8Array(this.columns * this.rows * 4);
     this.tiles = this.missing = this.columns * this.rows;
     this.seen = new Uint8Array(this.tiles);
-    const texture = new THREE.DataTexture(null, width, height, THREE.RGBAFormat, THREE.UnsignedByteType);
+    const texture = new THREE.DataTexture(null, 1, 1, THREE.RGBAFormat, THREE.UnsignedByteType);
     texture.colorSpace = colorSpace;
     texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
     texture.magFilter = THREE.LinearFilter;
@@ -38,14 +46,69 @@ class Picture {
     texture.anisotropy = Math.min(8, renderer.capabilities.getMaxAnisotropy());
     texture.generateMipmaps = true;
     texture.mipmapsAutoUpdate = false;
+    this.texture = texture;
+    this.allocate(1, 1);
+  }
+
+  /** Texels that it has on the GPU, smaller levels not counted. */
+  get texels(): number {
+    return this.spread ? this.width * this.height : 1;
+  }
+
+  private allocate(width: number, height: number): void {
+    const { texture } = this;
+    texture.dispose();
+    texture.source = new THREE.Source({ data: null, width, height });
     // Storage only: all pixels come as rectangles.
     texture.source.dataReady = false;
     texture.needsUpdate = true;
-    renderer.initTexture(texture);
-    this.texture = texture;
+    this.renderer.initTexture(texture);
   }
 
   put(rectangle: Rectangle): void {
+    if (this.spread) return this.write(rectangle);
+    const color = rectangle.uniform ? new Uint32Array(rectangle.pixels.slice(0, 4).buffer)[0]! : null;
+    if (color !== null && (this.color === null || this.color === color)) {
+      if (this.color === null) this.upload(rectangle.pixels, 0, 0, 1, 1, 0);
+      this.color = color;
+      this.mark(rectangle);
+      return;
+    }
+    this.spread = true;
+    this.allocate(this.width, this.height);
+    if (this.color !== null) this.fill(this.color);
+    this.write(rectangle);
+  }
+
+  /** Every texel takes the color that the single one had. */
+  private fill(color: number): void {
+    const pixels = new Uint8Array(new Uint32Array([color]).buffer);
+    const { missing, seen } = { missing: this.missing, seen: this.seen.slice() };
+    const side = BLOCK * TILE;
+    for (let y = 0; y < this.height; y += side) {
+      for (let x = 0; x < this.width; x += side) {
+        const [width, height] = [Math.min(side, this.width - x), Math.min(side, this.height - y)];
+        this.write({ surface: 0, picture: 0, x, y, width, height, pixels, uniform: true });
+      }
+    }
+    // What has not come yet is still to come.
+    this.missing = missing;
+    this.seen.set(seen);
+  }
+
+  /** The tiles of a rectangle have come. */
+  private mark({ x, y, width, height }: Rectangle): void {
+    for (let row = y / TILE; row < (y + height) / TILE; row++) {
+      const at = row * this.columns + x / TILE;
+      for (let tile = at; tile < at + width / TILE; tile++) {
+        if (!this.seen[tile]) this.missing--;
+        this.seen[tile] = 1;
+      }
+    }
+  }
+
+  private write(rectangle: Rectangle): void {
+    this.mark(rectangle);
     let { x, y, width, height } = rectangle;
     let pixels = rectangle.pixels;
     if (rectangle.uniform) {
@@ -64,10 +127,6 @@ class Picture {
     for (let row = 0; row < height; row++) {
       const at = (y + row) * this.columns + x;
       this.coarse.set(pixels.subarray(row * width * 4, (row + 1) * width * 4), at * 4);
-      for (let tile = at; tile < at + width; tile++) {
-        if (!this.seen[tile]) this.missing--;
-        this.seen[tile] = 1;
-      }
     }
     this.coarseStale = true;
   }

@@ -1,0 +1,140 @@
+"""Commands in a real browser: what keys do, whose they are, and the list of all of them."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from .test_painting import RED, plain_red
+
+
+def chosen_tool(tab) -> str:
+    return tab.page.locator("[aria-label=Tool] [aria-checked=true]").inner_text()
+
+
+def focused(tab) -> str:
+    return tab.page.evaluate("document.activeElement.tagName")
+
+
+def test_all_keys_are_listed_searched_and_done(painter):
+    """? opens the list, a search narrows it, a click does what the key does; Escape gives the stage its keys back."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.keyboard.press("?")
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_role("button", name="Undo")).to_be_visible()
+    expect(dialog.locator("kbd", has_text="Shift + drag")).to_be_visible()
+    page.keyboard.type("smear")
+    expect(dialog.get_by_role("button")).to_have_count(1)
+    dialog.get_by_role("button").click()
+    expect(dialog).to_have_count(0)
+    assert chosen_tool(tab) == "Smear"
+    page.get_by_role("button", name="All keys").click()
+    page.get_by_label("Search the keys").fill("nothing of the kind")
+    expect(page.get_by_text("No key does that.")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.wait_for_function("document.activeElement.tagName === 'CANVAS'")
+
+
+def test_no_tooltip_names_a_key_that_does_nothing(painter):
+    """Every key that a tooltip promises is in the list; the ones that did nothing once do what they say."""
+    tab = plain_red(painter)
+    page = tab.page
+    promised = set()
+    for stage in ("Prepare", "Paint"):
+        page.get_by_role("button", name=stage, exact=True).click()
+        for title in page.eval_on_selector_all("[title]", "all => all.map((one) => one.title)"):
+            promised.update(re.findall(r"\(((?:Ctrl\+|Shift\+|Alt\+)*(?:[A-Z0-9?,.<>]|F\d|Up|Down|Escape))\)", title))
+    page.keyboard.press("?")
+    listed = page.get_by_role("dialog").locator("kbd").all_inner_texts()
+    shown = {"Up": "↑", "Down": "↓", "Escape": "Esc"}
+    assert len(promised) > 15
+    for key in promised:
+        *before, last = key.split("+")
+        assert "+".join([*before, shown.get(last, last)]) in listed, key
+    page.keyboard.press("Escape")
+    page.keyboard.press("1")
+    page.keyboard.press("k")
+    expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Pack"))
+
+
+def test_keys_never_reach_what_merely_kept_the_focus(painter):
+    """After a list, a slider or a button was used with the pointer, keys mean the stage; typing keeps its keys."""
+    tab = plain_red(painter)
+    page = tab.page
+    modes = page.get_by_label("Blend mode")
+    box = modes.bounding_box()
+    page.mouse.click(box["x"] + 10, box["y"] + 10)
+    page.keyboard.press("Escape")
+    modes.select_option("multiply")
+    tab.wait_kept(1)
+    page.keyboard.press("e")
+    assert chosen_tool(tab) == "Erase"
+    expect(modes).to_have_value("multiply")
+    page.get_by_role("radio", name="Smear").click()
+    page.keyboard.press("o")
+    page.keyboard.press(" ")
+    assert chosen_tool(tab) == "Soften"
+    slider = page.get_by_role("slider", name="Strength")
+    place = slider.bounding_box()
+    page.mouse.click(place["x"] + place["width"] * 0.5, place["y"] + 5)
+    held = slider.input_value()
+    page.keyboard.press("ArrowRight")
+    assert slider.input_value() == held
+    # Reached by keys it takes them.
+    page.keyboard.press("Tab")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("ArrowRight")
+    assert int(slider.input_value()) > int(held)
+
+
+def test_a_press_on_the_stage_takes_the_focus(painter):
+    """A name being typed counts as soon as the stage is pressed; then keys mean the stage."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.keyboard.press("F2")
+    page.get_by_label("Name of the layer").fill("Primer p")
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(2)
+    assert focused(tab) == "CANVAS"
+    expect(page.get_by_role("button", name="Primer p", exact=False).first).to_be_visible()
+    page.keyboard.press("f")
+    assert chosen_tool(tab) == "Fill"
+
+
+def test_a_slider_shows_while_it_moves_and_is_one_step(painter):
+    """The stage follows the opacity before the slider rests; a single undo brings all of it back."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.35, 0.5), (0.45, 0.5))
+    tab.wait_kept(1)
+    full = tab.colors()
+    slider = page.get_by_role("slider", name="Opacity")
+    place = slider.bounding_box()
+    y = place["y"] + place["height"] / 2
+    page.mouse.move(place["x"] + place["width"] - 6, y)
+    page.mouse.down()
+    page.mouse.move(place["x"] + 8, y, steps=5)
+    middle = full.shape[0] // 2, int(0.4 * full.shape[1])
+    tab.wait_view(lambda now: abs(now[middle] - full[middle]).max() > 40, "nothing shows while the slider moves")
+    page.mouse.up()
+    tab.wait_kept(2)
+    page.keyboard.press("Control+z")
+    tab.wait_kept(3)
+    tab.wait_view(lambda now: abs(now[middle] - full[middle]).max() < 6, "undo does not bring the paint back")
+
+
+def test_a_surface_that_nobody_painted_costs_one_texel(painter):
+    """Texels on the GPU: one a picture until something is painted, then the whole of that picture alone."""
+    tab = plain_red(painter)
+
+    def texels():
+        return int(tab.page.locator("canvas[data-ready]").get_attribute("data-texels"))
+
+    assert texels() == 6
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(1)
+    tab.wait_color(0.42, 0.5, RED, 60)
+    assert texels() == 256 * 256 + 5

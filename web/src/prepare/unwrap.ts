@@ -1,0 +1,37 @@
+import type { Frame, Unwrap } from "../api/schema.generated";
+import type { Stage } from "../stage/stage";
+import { type Method, type Preparing, useDesk } from "../state/desk";
+import { pickedRuns } from "../state/picks";
+import type { Project } from "../state/project";
+import { useSession } from "../state/session";
+
+/** Ways to unwrap that lay a shape around the faces. */
+export const SHAPES: Method[] = ["planar", "box", "cylinder", "sphere"];
+
+/** Make new UVs for the picked faces of the surface in the map, or for all of it. */
+export function unwrap(project: Project, stage: Stage): void {
+  const { method, angle, margin, axis, keepPaint: keep_paint } = useDesk.getState().preparing;
+  const { state, work } = useSession.getState();
+  const surface = state?.surfaces[stage.chosen];
+  if (!surface || work) return;
+  const message: Unwrap = {
+    type: "unwrap", surface: surface.name, faces: pickedRuns(stage.chosen), method, angle, margin,
+    frame: SHAPES.includes(method) ? frameFor(axis, stage) : null, keep_paint,
+  }; // prettier-ignore
+  project.send(message);
+}
+
+/** The axes that a shape is laid on: the model's, around the faces meant, or those of the view. */
+function frameFor(axis: Preparing["axis"], stage: Stage): Frame {
+  const center = stage.middle().toArray();
+  if (axis === "view") {
+    const { elements } = stage.model.orbit.camera.matrixWorld;
+    return { center, right: [elements[0], elements[1], elements[2]], up: [elements[4], elements[5], elements[6]] };
+  }
+  const [right, up] = {
+    x: [[0, 1, 0], [1, 0, 0]],
+    y: [[1, 0, 0], [0, 1, 0]],
+    z: [[1, 0, 0], [0, 0, 1]],
+  }[axis] as [Frame["right"], Frame["up"]]; // prettier-ignore
+  return { center, right, up };
+}

@@ -1,0 +1,54 @@
+"""The same stroke in stacks of 1, 8 and 30 painted layers, the painted one in the middle: it should hardly cost more.
+
+No library stands beside it: each stack is compared with the single layer of the same run.
+"""
+
+from __future__ import annotations
+
+import nightmist as nm
+from nightmist.studio.client_updates import ClientUpdates
+
+from .dab import flat_mesh
+from .measure import best_of
+from .whole_stroke import CAMERA, PATH, Screen
+
+MODES = ("normal", "multiply", "screen")
+WANTED = 1.3
+
+
+def main(quick: bool = False) -> None:
+    for side in (2048,) if quick else (2048, 4096):
+        print(f"growth: {len(PATH)} samples two at a time, r = 30 px, {side} map, layers all painted")
+        counts = (1, 3) if quick else (1, 8, 30)
+        strokes = [_stroke(side, count) for count in counts]
+        seconds = best_of(1 if quick else 3, *strokes)
+        for count, taken in zip(counts, seconds, strict=True):
+            growth = taken / seconds[0]
+            word = "ok" if growth <= WANTED else "ABOVE"
+            print(f"  {count:2} layers: {taken * 1000:6.1f} ms, {growth:.2f} times one (wanted: at most {WANTED}) {word}")
+
+
+def _stroke(side: int, count: int):  # type: ignore[no-untyped-def]
+    document = nm.Document.from_mesh(flat_mesh(), "flat", (side, side))
+    surface = document.surfaces["flat"]
+    layers = [surface.layers.add("brushed") for _ in range(count)]
+    for number, layer in enumerate(layers):
+        ends = nm.Pigment(base_color=f"#{40 + 6 * number:02x}8060"), nm.Pigment(base_color=f"#20{200 - 5 * number:02x}ff")
+        document.gradient(layer, (0, 0, 0), (1, 1, 0), ends)
+        layer.opacity, layer.blend = 0.5, MODES[number % len(MODES)]
+    document.refresh()
+    screen = ClientUpdates(Screen())
+    target = layers[count // 2]
+
+    def draw() -> None:
+        drawn = document.begin_stroke({"flat": target}, CAMERA, nm.Tip(radius=30, hardness=0.4), nm.Pigment(base_color="#7d3d1f"))
+        for k in range(0, len(PATH), 2):
+            drawn.extend([(x, y, 1.0) for x, y in PATH[k : k + 2]])
+            for (_, name), area in document.refresh().items():
+                screen.add(surface.value, name, area)
+            screen.pump(document)
+            screen.acknowledged = screen.sent
+        drawn.cancel()
+        document.refresh()
+
+    return draw

@@ -25,7 +25,9 @@ def main(quick: bool = False) -> None:
         for count, taken in zip(counts, seconds, strict=True):
             growth = taken / seconds[0]
             word = "ok" if growth <= WANTED else "ABOVE"
-            print(f"  {count:2} layers: {taken * 1000:6.1f} ms, {growth:.2f} times one (wanted: at most {WANTED}) {word}")
+            print(
+                f"  {count:2} layers: {taken * 1000:6.1f} ms, {growth:.2f} times one (wanted: at most {WANTED}) {word}"
+            )
 
 
 def _stroke(side: int, count: int):  # type: ignore[no-untyped-def]
@@ -33,7 +35,10 @@ def _stroke(side: int, count: int):  # type: ignore[no-untyped-def]
     surface = document.surfaces["flat"]
     layers = [surface.layers.add("brushed") for _ in range(count)]
     for number, layer in enumerate(layers):
-        ends = nm.Pigment(base_color=f"#{40 + 6 * number:02x}8060"), nm.Pigment(base_color=f"#20{200 - 5 * number:02x}ff")
+        ends = (
+            nm.Pigment(base_color=f"#{40 + 6 * number:02x}8060"),
+            nm.Pigment(base_color=f"#20{200 - 5 * number:02x}ff"),
+        )
         document.gradient(layer, (0, 0, 0), (1, 1, 0), ends)
         layer.opacity, layer.blend = 0.5, MODES[number % len(MODES)]
     document.refresh()
@@ -41,7 +46,9 @@ def _stroke(side: int, count: int):  # type: ignore[no-untyped-def]
     target = layers[count // 2]
 
     def draw() -> None:
-        drawn = document.begin_stroke({"flat": target}, CAMERA, nm.Tip(radius=30, hardness=0.4), nm.Pigment(base_color="#7d3d1f"))
+        drawn = document.begin_stroke(
+            {"flat": target}, CAMERA, nm.Tip(radius=30, hardness=0.4), nm.Pigment(base_color="#7d3d1f")
+        )
         for k in range(0, len(PATH), 2):
             drawn.extend([(x, y, 1.0) for x, y in PATH[k : k + 2]])
             for (_, name), area in document.refresh().items():

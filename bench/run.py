@@ -1,6 +1,6 @@
 """./nightmist bench: speed as ratios against general-purpose libraries, measured in one run.
 
-Arguments choose parts: dab, stroke, compose, tools, bytes, prepare, browser. Without any, all are run.
+Arguments choose parts: dab, stroke, compose, growth, tools, bytes, prepare, browser. Without any, all are run.
 --quick makes each part small: to see that it runs, not for its figures.
 """
 
@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import sys
 
-from . import browser, bytes_touched, compose, dab, prepare, tools, whole_stroke
+from . import browser, bytes_touched, compose, dab, growth, prepare, tools, whole_stroke
 
 PARTS = {
     "dab": dab.main,
     "stroke": whole_stroke.main,
     "compose": compose.main,
+    "growth": growth.main,
     "tools": tools.main,
     "bytes": bytes_touched.main,
     "prepare": prepare.main,

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import sys
+
 import numpy as np
 import pytest
 import skia
 
 from nightmist.core.compose import BLEND_MODES, Group, MapUse, Mask, Painted, compiled, evaluate
+from nightmist.core.compose.evaluate import Below
 from nightmist.core.compose.program import MAP_ORDER
 from nightmist.core.texels import Raster, TileArea
 from nightmist.core.texels.picture import Picture
@@ -189,6 +192,23 @@ def test_stale_rectangles_equal_the_whole(seed):
             evaluate(program, START, area, *pieces, maps=(name,))
     for one, other in zip(whole, pieces, strict=True):
         assert np.array_equal(one.read(), other.read())
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_lies_below_is_kept_without_a_trace(seed, monkeypatch):
+    """With the lower nodes worked out once, also where there was no room to keep them, the bits are the same."""
+    rng = np.random.default_rng(200 + seed)
+    nodes = [random_node(rng, 0) for _ in range(6)]
+    program = compiled(nodes)
+    plain, kept = pictures(), pictures()
+    evaluate(program, START, WHOLE, *plain)
+    monkeypatch.setattr(sys.modules[Below.__module__], "MOST_BELOW", 2 * 28 * 64 * 64)
+    below = Below(len(compiled(nodes[:4]).kinds))
+    for _ in range(2):
+        evaluate(program, START, WHOLE, *kept, below=below)
+        for one, other in zip(plain, kept, strict=True):
+            assert np.array_equal(one.read(), other.read())
+    assert sum(len(colors) for colors, _ in below.held) <= 2
 
 
 def test_what_is_one_color_takes_no_memory():

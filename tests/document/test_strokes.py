@@ -245,3 +245,36 @@ def test_the_stroke_is_the_same_however_samples_come():
         found.append(doc.surfaces["surface"].read("base_color"))
     assert (found[0] == found[1]).all()
     assert (found[0] == found[2]).all()
+
+
+def test_many_layers_below_and_above_show_the_same(monkeypatch):
+    """A stroke in the middle of a stack shows what a document that remembers nothing would show, batch by batch."""
+    doc = document(plane())
+    name, surface = next(iter(doc.surfaces.items()))
+    layers = [surface.layers.add("brushed") for _ in range(6)]
+    for number, layer in enumerate(layers):
+        doc.fill(layer, Pigment(base_color=f"#{40 * number:02x}6080", roughness=number / 6))
+        layer.opacity, layer.blend = 0.6, ("normal", "multiply", "overlay")[number % 3]
+
+    def shown() -> list:
+        doc.refresh()
+        return [doc.composite(surface.value).read(map_name) for map_name in ("base_color", "roughness")]
+
+    def plainly() -> list:
+        held, doc.composites = doc.composites, {}
+        with monkeypatch.context() as patch:
+            patch.setattr(doc, "_below", lambda surface: None)
+            found = shown()
+        doc.composites = held
+        return found
+
+    stroke = doc.begin_stroke({name: layers[3]}, FRONT, FULL, Pigment(base_color="#ff0000", roughness=0.1))
+    for x in (350, 380, 410):
+        stroke.extend([(x, 300, 1.0), (x + 15, 310, 0.8)])
+        assert all(np.array_equal(one, other) for one, other in zip(shown(), plainly(), strict=True))
+    assert stroke.preview.below[surface.value.id].held
+    # What changes below is seen in the middle of a stroke.
+    layers[0].visible = False
+    stroke.extend([(440, 320, 1.0)])
+    assert all(np.array_equal(one, other) for one, other in zip(shown(), plainly(), strict=True))
+    stroke.cancel()

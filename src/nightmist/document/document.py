@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.brush.tips import made_tip
+from ..core.compose.evaluate import Below
 from ..core.errors import NightmistError
 from ..core.mesh import Caster, Mesh
 from ..core.progress import Progress, quietly
@@ -52,6 +53,8 @@ class Preview:
         self.document = document
         self.values: dict[str, AnyValue] = {}
         self.rasters: dict[str, Raster] = {}
+        #: What lies below the nodes that are worked on, by surface, as long as nothing else changes.
+        self.below: dict[str, Below] = {}
         document.previews.append(self)
 
     def raster(self, node: str, name: MapName) -> Raster:
@@ -261,7 +264,9 @@ class Document:
         changed: dict[tuple[str, PictureName], TileArea] = {}
         for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):
             if composite.stale or composite.layout_key != layout.key:
-                fresh = composite.refresh(surface, self.shown_stack(surface), layout, not self.previews)
+                fresh = composite.refresh(
+                    surface, self.shown_stack(surface), layout, not self.previews, self._below(surface)
+                )
                 changed.update({(surface.id, picture): area for picture, area in fresh.items()})
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
@@ -270,6 +275,16 @@ class Document:
         )
         changed.update({(surface, "relief"): area for surface, area in areas.items()})
         return changed
+
+    def _below(self, surface: Surface) -> Below | None:
+        """What lies below the one thing that is being drawn; None when there are several, or none."""
+        drawn = [preview for preview in self.previews if preview.rasters]
+        if len(drawn) != 1:
+            return None
+        nodes = {node_and_map(key)[0] for key in drawn[0].rasters}
+        shown = [node.id for node in (self.shown(n.id) for n in self.stack(surface.id)) if node.visible]  # type: ignore[union-attr]
+        place = next((i for i, node in enumerate(shown) if node in nodes), 0)
+        return drawn[0].below.setdefault(surface.id, Below(place))
 
     # Changing
 
@@ -356,6 +371,7 @@ class Document:
 
     def _mark_values(self, before: Mapping[str, AnyValue | None]) -> None:
         """Composites follow values that have changed from these to what is shown now."""
+        self._forget_below()
         for key, old in before.items():
             new = self.shown(key)
             if isinstance(old or new, Brushed):
@@ -378,7 +394,12 @@ class Document:
                     area = TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))
                     self.composite(surface).mark(name, area)
 
+    def _forget_below(self) -> None:
+        for preview in self.previews:
+            preview.below.clear()
+
     def _mark_tiles(self, key: str, places: Iterable[tuple[int, int]]) -> None:
+        self._forget_below()
         node, name = node_and_map(key)
         value = self.values.get(node)
         surface = self.values.get(value.parent) if isinstance(value, Brushed) else None

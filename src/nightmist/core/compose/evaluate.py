@@ -11,8 +11,9 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ..kernels import as_uint16, carray, in_two_threads, kernel
+from ..kernels import address_of, as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.picture import Picture, spell_out
 from ..texels.raster import TILE
@@ -28,12 +29,61 @@ TEXELS = ROWS * TILE
 WORTH_A_THREAD = 256
 
 
+#: Bytes of what is kept of the layers below while something is drawn; beyond that they are worked out each time.
+MOST_BELOW = 256 << 20
+NO_TABLE = np.zeros(0, np.int64)
+
+
+class Below:
+    """What the first steps of a program make of each tile, worked out once and not yet rounded.
+
+    True as long as nothing that these steps lay changes; whoever holds it sees to that.
+    """
+
+    def __init__(self, steps: int) -> None:
+        """steps: how many of the program's lie below, none of them inside a group that goes on above."""
+        self.steps = steps
+        self.color, self.values = NO_TABLE, NO_TABLE
+        self.held: list[tuple[NDArray[np.float32], NDArray[np.float32]]] = []
+
+    def hold(self, program: Program, under: NDArray[np.float32], tiles: NDArray[np.int32], count: int) -> None:
+        """See that these tiles, of `count` of the map, are there, as far as there is room."""
+        if not len(self.color):
+            self.color, self.values = np.zeros(count, np.int64), np.zeros(count, np.int64)
+        room = MOST_BELOW // (28 * TILE * TILE) - sum(len(color) for color, _ in self.held)
+        new = tiles[self.color[tiles] == 0][: max(room, 0)]
+        if not len(new):
+            return
+        colors, values = (
+            np.empty((len(new), TILE, TILE, 4), np.float32),
+            np.empty((len(new), 3, TILE, TILE), np.float32),
+        )
+        self.held.append((colors, values))
+        to_color, to_values = np.zeros(count, np.int64), np.zeros(count, np.int64)
+        to_color[new] = address_of(colors) + np.arange(len(new)) * colors[0].nbytes
+        to_values[new] = address_of(values) + np.arange(len(new)) * values[0].nbytes
+        addresses, rects = program.addresses(new), np.tile(np.array([0, TILE, 0, TILE], np.int32), (len(new), 1))
+        every, no_pixels = np.ones(4, np.bool_), np.zeros((0, TILE, TILE, 4), np.uint16)
+        in_two_threads(
+            len(new),
+            lambda a, b: _run(
+                program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
+                self.steps, addresses[a:b], under, every, new[a:b], rects[a:b], np.ones((b - a, 2), np.bool_),
+                no_pixels, no_pixels, NO_TABLE, NO_TABLE, to_color, to_values,
+            ),
+            WORTH_A_THREAD // (self.steps + 1),
+        )  # fmt: skip
+        self.color[new], self.values[new] = to_color[new], to_values[new]
+
+
 def evaluate(
-    program: Program, start: Start, area: TileArea, color: Picture, values: Picture, maps: Sequence[str] = MAP_ORDER
-) -> None:
+    program: Program, start: Start, area: TileArea, color: Picture, values: Picture, maps: Sequence[str] = MAP_ORDER,
+    below: Below | None = None,
+) -> None:  # fmt: skip
     """Composite `maps` into an area of the pictures: color as RGBA; height, roughness, metallic as channels of values.
 
-    Tiles that come out as one color still hold pixels until the pictures are settled.
+    Tiles that come out as one color still hold pixels until the pictures are settled. below: what the first steps make
+    of tiles; the result is the same to the bit.
     """
     wanted = np.array([name in maps for name in MAP_ORDER], np.bool_)
     addresses = program.addresses(area.tiles)
@@ -43,13 +93,20 @@ def evaluate(
         _make_ready(addresses, program.modes, wanted, column, area.tiles, under, picture.plain, picture.colors,
                     picture.pixels, holds)  # fmt: skip
 
+    from_color, from_values, steps = NO_TABLE, NO_TABLE, len(program.kinds)
+    if below is not None and below.steps > 1:
+        below.hold(program, under, area.tiles[holds.any(axis=1)], len(color.plain))
+        from_color, from_values, steps = below.color, below.values, steps - below.steps
+
     def run(a: int, b: int) -> None:
         _run(
             program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
-            addresses[a:b], under, wanted, area.tiles[a:b], area.rects[a:b], holds[a:b], color.pixels, values.pixels,
+            below.steps if below is not None and below.steps > 1 else 0, addresses[a:b], under, wanted,
+            area.tiles[a:b], area.rects[a:b], holds[a:b], color.pixels, values.pixels, from_color, from_values,
+            NO_TABLE, NO_TABLE,
         )  # fmt: skip
 
-    in_two_threads(len(area), run, WORTH_A_THREAD // (len(program.kinds) + 1))
+    in_two_threads(len(area), run, WORTH_A_THREAD // (steps + 1))
 
 
 @kernel
@@ -219,8 +276,27 @@ def _mask_row(address, start, band, mask):  # type: ignore[no-untyped-def]
 
 @kernel
 def _run(  # type: ignore[no-untyped-def]
-    kinds, partners, amounts, modes, starts, depth, addresses, under, wanted, tiles, rects, holds, color, values
+    kinds,
+    partners,
+    amounts,
+    modes,
+    starts,
+    depth,
+    below,
+    addresses,
+    under,
+    wanted,
+    tiles,
+    rects,
+    holds,
+    color,
+    values,
+    from_color,
+    from_values,
+    to_color,
+    to_values,
 ):
+    """Steps from `below` on over the tiles that `from_` has, else all; with a `to_`, only the steps up to `below`."""
     unit, one, full, half = np.float32(1.0 / 65535.0), np.float32(1.0), np.float32(65535.0), np.float32(0.5)
     colors = np.empty((depth + 1, 4 * TEXELS), np.float32)
     lines = np.empty((depth + 1, 3, TEXELS), np.float32)
@@ -238,8 +314,10 @@ def _run(  # type: ignore[no-untyped-def]
         if not with_color and not with_values:
             continue
         # Steps that have something here; a group without is passed over.
-        count, step = 0, 0
-        while step < len(kinds):
+        keeps = len(to_color) > 0
+        begun = len(from_color) > 0 and from_color[t] != 0
+        count, step, last = 0, below if begun else 0, below if keeps else len(kinds)
+        while step < last:
             if kinds[step] == 1 and not _has_any(addresses[i], modes, wanted, step, partners[step]):
                 step = partners[step]
             elif kinds[step] != 0 or _has_any(addresses[i], modes, wanted, step, step + 1):
@@ -250,12 +328,16 @@ def _run(  # type: ignore[no-untyped-def]
         for band in range(top // ROWS, (bottom + ROWS - 1) // ROWS):
             level = 0
             line = colors[0]
-            for x in range(TEXELS):
-                for c in range(3):
-                    line[4 * x + c] = under[c]
-                line[4 * x + 3] = one
-            for m in range(3):
-                lines[0, m] = under[3 + m]
+            if begun:
+                line[:] = carray(as_float32(from_color[t]), (64 // ROWS, 4 * TEXELS))[band]
+                lines[0] = carray(as_float32(from_values[t]), (3, 64 // ROWS, TEXELS))[:, band]
+            else:
+                for x in range(TEXELS):
+                    for c in range(3):
+                        line[4 * x + c] = under[c]
+                    line[4 * x + 3] = one
+                for m in range(3):
+                    lines[0, m] = under[3 + m]
             for k in range(count):
                 step = steps[k]
                 if kinds[step] == 1:
@@ -320,6 +402,10 @@ def _run(  # type: ignore[no-untyped-def]
                         _blend_row(mode, value, one, part, lines[0, m])
                     else:
                         _blend_values(mode, value, part, lines[level, m], alphas[level, m])
+            if keeps:
+                carray(as_float32(to_color[t]), (64 // ROWS, 4 * TEXELS))[band] = colors[0]
+                carray(as_float32(to_values[t]), (3, 64 // ROWS, TEXELS))[:, band] = lines[0]
+                continue
             for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
                 at = (y - band * ROWS) * 64
                 if with_color:

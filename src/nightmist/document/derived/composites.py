@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.compose import Painted, compiled, evaluate
+from ...core.compose.evaluate import Below
 from ...core.compose.program import Program
 from ...core.relief import write_normals
 from ...core.relief.heights import Heights, with_neighbors
@@ -75,10 +76,13 @@ class Composite:
         if len(area):
             self.stale.setdefault(name, []).append(area)
 
-    def refresh(self, surface: Surface, stack: Sequence[Shown], layout: Layout, calm: bool) -> Changed:
+    def refresh(
+        self, surface: Surface, stack: Sequence[Shown], layout: Layout, calm: bool, below: Below | None
+    ) -> Changed:
         """Composite what is stale, gutter included; returns what changed in each picture.
 
-        calm: nothing is being drawn, so that tiles which became one color may give their memory back.
+        calm: nothing is being drawn, so that tiles which became one color may give their memory back. below: what lies
+        below what is being drawn.
         """
         if self.layout_key != layout.key:
             # Texels mean other places now: gutters and slopes of before must not stay behind.
@@ -92,7 +96,7 @@ class Composite:
         color, values = self.pictures["color"], self.pictures["values"]
         under = surface.start
         start = (*under.base_color, under.height, under.roughness, under.metallic)
-        evaluate(_program(stack), start, area, color, values, list(stale))
+        evaluate(_program(stack), start, area, color, values, list(stale), below)
         if "height" in stale:
             self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
         self.loose.append(area.tiles)

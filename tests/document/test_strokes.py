@@ -263,7 +263,8 @@ def test_many_layers_below_and_above_show_the_same(monkeypatch):
     def plainly() -> list:
         held, doc.composites = doc.composites, {}
         with monkeypatch.context() as patch:
-            patch.setattr(doc, "_below", lambda surface: None)
+            known = doc._program
+            patch.setattr(doc, "_program", lambda surface: known(surface)._replace(below=None))
             found = shown()
         doc.composites = held
         return found
@@ -272,7 +273,7 @@ def test_many_layers_below_and_above_show_the_same(monkeypatch):
     for x in (350, 380, 410):
         stroke.extend([(x, 300, 1.0), (x + 15, 310, 0.8)])
         assert all(np.array_equal(one, other) for one, other in zip(shown(), plainly(), strict=True))
-    assert stroke.preview.below[surface.value.id].held
+    assert doc.programs[surface.value.id].below.held
     # What changes below is seen in the middle of a stroke.
     layers[0].visible = False
     stroke.extend([(440, 320, 1.0)])

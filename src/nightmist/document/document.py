@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from typing import Literal, Protocol
+from typing import Literal, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..core.brush.tips import made_tip
 from ..core.compose.evaluate import Below
+from ..core.compose.program import Program
 from ..core.errors import NightmistError
 from ..core.mesh import Caster, Mesh
 from ..core.progress import Progress, quietly
@@ -17,7 +18,7 @@ from ..core.texels import TILE, Raster, TileArea
 from ..core.texels.seam_links import SeamLinks
 from .change import Change, node_and_map, raster_id
 from .derived.cache import Cache
-from .derived.composites import Composite, PictureName, Shown, refresh_relief
+from .derived.composites import Composite, PictureName, Shown, program_of, refresh_relief
 from .derived.dense import DensePictures
 from .derived.layouts import Layout, Layouts
 from .derived.model import look_of, mesh_of
@@ -53,15 +54,15 @@ class Preview:
         self.document = document
         self.values: dict[str, AnyValue] = {}
         self.rasters: dict[str, Raster] = {}
-        #: What lies below the nodes that are worked on, by surface, as long as nothing else changes.
-        self.below: dict[str, Below] = {}
         document.previews.append(self)
+        document.edition += 1
 
     def raster(self, node: str, name: MapName) -> Raster:
         """A node's raster to work on."""
         key = raster_id(node, name)
         if key not in self.rasters:
             self.rasters[key] = self.document.raster(node, name).copy()
+            self.document.edition += 1
         return self.rasters[key]
 
     def lay(self, values: Mapping[str, AnyValue]) -> None:
@@ -76,6 +77,7 @@ class Preview:
             return
         before = {key: self.document.shown(key) for key in self.values}
         self.document.previews.remove(self)
+        self.document.edition += 1
         if not shown:
             self.document._mark_values(before)
             for key, raster in self.rasters.items():
@@ -88,6 +90,14 @@ class Drawn(Protocol):
     preview: Preview
 
     def finish(self) -> Change | None: ...
+
+
+class Compiled(NamedTuple):
+    """The program of a surface's stack at an edition of the document."""
+
+    edition: int
+    program: Program
+    below: Below | None
 
 
 class Document:
@@ -109,6 +119,9 @@ class Document:
         self.cache = Cache()
         self.layouts = Layouts(self.cache)
         self.composites: dict[str, Composite] = {}
+        #: Grows with whatever changes but the tiles that a preview works on.
+        self.edition = 0
+        self.programs: dict[str, Compiled] = {}
         self._mesh: tuple[Model, Mesh] | None = None
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
@@ -196,6 +209,7 @@ class Document:
 
     def place(self, key: str, tiles: Mapping[tuple[int, int], NDArray[np.uint16]]) -> None:
         """Put a raster's tiles where they were kept, while a document is opened."""
+        self.edition += 1
         raster = self.rasters[key] = self._empty(*node_and_map(key))
         for place, tile in tiles.items():
             raster.put(place, tile)
@@ -264,9 +278,8 @@ class Document:
         changed: dict[tuple[str, PictureName], TileArea] = {}
         for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):
             if composite.stale or composite.layout_key != layout.key:
-                fresh = composite.refresh(
-                    surface, self.shown_stack(surface), layout, not self.previews, self._below(surface)
-                )
+                program = self._program(surface)
+                fresh = composite.refresh(surface, program.program, layout, not self.previews, program.below)
                 changed.update({(surface.id, picture): area for picture, area in fresh.items()})
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
@@ -276,15 +289,18 @@ class Document:
         changed.update({(surface, "relief"): area for surface, area in areas.items()})
         return changed
 
-    def _below(self, surface: Surface) -> Below | None:
-        """What lies below the one thing that is being drawn; None when there are several, or none."""
-        drawn = [preview for preview in self.previews if preview.rasters]
-        if len(drawn) != 1:
-            return None
-        nodes = {node_and_map(key)[0] for key in drawn[0].rasters}
-        shown = [node.id for node in (self.shown(n.id) for n in self.stack(surface.id)) if node.visible]  # type: ignore[union-attr]
-        place = next((i for i, node in enumerate(shown) if node in nodes), 0)
-        return drawn[0].below.setdefault(surface.id, Below(place))
+    def _program(self, surface: Surface) -> Compiled:
+        """The program of a surface's stack as it is shown, and what lies below the one thing that is being drawn."""
+        found = self.programs.get(surface.id)
+        if found is None or found.edition != self.edition:
+            stack = [(node, rasters) for node, rasters in self.shown_stack(surface) if node.visible]
+            drawn = [preview for preview in self.previews if preview.rasters]
+            below = None
+            if len(drawn) == 1:
+                nodes = {node_and_map(key)[0] for key in drawn[0].rasters}
+                below = Below(next((i for i, (node, _) in enumerate(stack) if node.id in nodes), 0))
+            found = self.programs[surface.id] = Compiled(self.edition, program_of(stack), below)
+        return found
 
     # Changing
 
@@ -330,6 +346,7 @@ class Document:
                 raise NightmistError("This step does not fit the document any more; it was changed since.")
         for digest in change.arrays():
             self.arrays.get(digest)
+        self.edition += 1
         rasters = {
             key: raster_of(self.arrays.get(after), self.pool) if after else None
             for key, (_, after) in change.rasters.items()
@@ -371,7 +388,7 @@ class Document:
 
     def _mark_values(self, before: Mapping[str, AnyValue | None]) -> None:
         """Composites follow values that have changed from these to what is shown now."""
-        self._forget_below()
+        self.edition += 1
         for key, old in before.items():
             new = self.shown(key)
             if isinstance(old or new, Brushed):
@@ -394,12 +411,7 @@ class Document:
                     area = TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))
                     self.composite(surface).mark(name, area)
 
-    def _forget_below(self) -> None:
-        for preview in self.previews:
-            preview.below.clear()
-
     def _mark_tiles(self, key: str, places: Iterable[tuple[int, int]]) -> None:
-        self._forget_below()
         node, name = node_and_map(key)
         value = self.values.get(node)
         surface = self.values.get(value.parent) if isinstance(value, Brushed) else None

@@ -76,9 +76,7 @@ class Composite:
         if len(area):
             self.stale.setdefault(name, []).append(area)
 
-    def refresh(
-        self, surface: Surface, stack: Sequence[Shown], layout: Layout, calm: bool, below: Below | None
-    ) -> Changed:
+    def refresh(self, surface: Surface, program: Program, layout: Layout, calm: bool, below: Below | None) -> Changed:
         """Composite what is stale, gutter included; returns what changed in each picture.
 
         calm: nothing is being drawn, so that tiles which became one color may give their memory back. below: what lies
@@ -96,7 +94,7 @@ class Composite:
         color, values = self.pictures["color"], self.pictures["values"]
         under = surface.start
         start = (*under.base_color, under.height, under.roughness, under.metallic)
-        evaluate(_program(stack), start, area, color, values, list(stale), below)
+        evaluate(program, start, area, color, values, list(stale), below)
         if "height" in stale:
             self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
         self.loose.append(area.tiles)
@@ -108,9 +106,10 @@ class Composite:
         return {name: layout.gutter.spread(self.pictures[name], area) for name in changed}
 
 
-def _program(stack: Sequence[Shown]) -> Program:
-    shown = [(node, {str(name): raster for name, raster in rasters.items()}) for node, rasters in stack if node.visible]
-    return compiled([Painted(rasters, node.opacity, node.blend) for node, rasters in shown])
+def program_of(stack: Sequence[Shown]) -> Program:
+    """The program of nodes that are visible, bottom first."""
+    rasters = [(node, {str(name): raster for name, raster in held.items()}) for node, held in stack]
+    return compiled([Painted(held, node.opacity, node.blend) for node, held in rasters])
 
 
 def refresh_relief(

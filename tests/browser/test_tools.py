@@ -308,7 +308,7 @@ def test_relief_is_seen_while_it_is_painted(painter, server):
 
 @pytest.mark.parametrize("color", ["#7d3d1f", "#e5e1d5", "#1e2422"])
 def test_plain_shows_the_stored_numbers(painter, server, color):
-    """What is seen without light and what is handed off differ by 2 of 255 at most, all over the surface (N46)."""
+    """What is seen without light and what is handed off differ by 2 of 255 at most, all over the surface."""
     tab = plain_red(painter)
     page = tab.page
     page.get_by_label(f"Use {color}").click()

@@ -102,7 +102,7 @@ def test_a_document_checks_each_surface():
     ],
 )
 def test_the_planner_gives_a_texel_for_each_pixel(given, wanted):
-    """Against F25 worked out by hand."""
+    """Against the formula worked out by hand."""
     assert nm.plan_map_size(*given) == wanted
 
 

@@ -27,7 +27,7 @@ def brushed(before, cover, value):
 
 
 def test_brush_is_source_over():
-    """Straight-alpha source-over (F5), rounded once, for color and for values."""
+    """Straight-alpha source-over, rounded once, for color and for values."""
     for value in ((0.2, 0.9, 0.5), (0.7,)):
         before = RNG.integers(0, 65536, (64, 64, len(value) + 1), dtype=np.uint16)
         cover = RNG.random((64, 64)).astype(np.float32)

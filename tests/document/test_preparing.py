@@ -112,7 +112,7 @@ def test_resize_and_back(size):
 
 
 def test_oblong_maps_keep_islands_in_proportion():
-    """From a square to 1 : 4 map, faces are as undistorted as they were (N25)."""
+    """From a square to 1 : 4 map, faces are as undistorted as they were."""
     doc = Document.from_mesh(plane(), "x", (512, 512))
     before = doc.check_uvs()["surface"].stretch
     doc.resize("surface", (128, 512))

@@ -208,7 +208,7 @@ export class Stage implements Views {
     this.invalidate();
   }
 
-  /** Texels per model unit of the picked faces in the map, or of the whole surface (F11). */
+  /** Texels per model unit of the picked faces in the map, or of the whole surface. */
   density(): number {
     const overlays = this.overlays[this.chosen];
     const geometry = this.model.geometries[this.chosen];

@@ -98,7 +98,7 @@ export interface Heat {
   density: Float32Array;
 }
 
-/** Largest over smallest singular value, and texel density, of each triangle (F11). */
+/** Largest over smallest singular value, and texel density, of each triangle. */
 export function heatOf({ geometry, index, uv }: SurfaceGeometry, width: number, height: number): Heat {
   const places = geometry.getAttribute("position") as THREE.BufferAttribute;
   const count = index.count / 3;

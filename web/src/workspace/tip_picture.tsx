@@ -6,7 +6,7 @@ import type { Project } from "../state/project";
 const SIDE = 68;
 const INK = 30;
 
-/** The falloff over s, from the hard middle to the rim; the engine's own (F3). */
+/** The falloff over s, from the hard middle to the rim; the engine's own. */
 function weight(tip: Tip, s: number): number {
   switch (tip.falloff) {
     case "linear":

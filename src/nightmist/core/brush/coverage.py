@@ -1,4 +1,4 @@
-"""How much of a stroke each texel has received: dabs gather in space, texel by texel (F3, F4)."""
+"""How much of a stroke each texel has received: dabs gather in space, texel by texel."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How a dab's weight falls from its hard middle to its rim (F3)."""
+"""How a dab's weight falls from its hard middle to its rim."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Strokes repeated by symmetry: across planes of the model, and around an axis (F18)."""
+"""Strokes repeated by symmetry: across planes of the model, and around an axis."""
 
 from __future__ import annotations
 

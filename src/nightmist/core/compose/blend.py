@@ -1,4 +1,4 @@
-"""Blend functions B(Cb, Cs) of W3C Compositing and Blending Level 1, on numbers 0-1 (F6)."""
+"""Blend functions B(Cb, Cs) of W3C Compositing and Blending Level 1, on numbers 0-1."""
 
 from __future__ import annotations
 

@@ -66,7 +66,7 @@ class _Reader:
         return text
 
     def _link(self, uri: str, what: str) -> bytes:
-        """Bytes behind a URI: inside the file or a file given with it, never anywhere else (F20)."""
+        """Bytes behind a URI: inside the file or a file given with it, never anywhere else."""
         if uri.startswith("data:"):
             head, _, body = uri.partition(",")
             return base64.b64decode(body, validate=True) if head.endswith(";base64") else unquote(body).encode()

@@ -1,4 +1,4 @@
-"""Moves whole islands in the map: place, turn, size, order (N18, N19, N24, N26)."""
+"""Moves whole islands in the map: place, turn, size, order."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ def arranged(
 def with_density(
     mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64], island: NDArray[np.int64], target: float
 ) -> NDArray[np.float64]:
-    """(n, 3, 2) corners, in texels, with each island scaled about its middle to `target` texels per unit (F11)."""
+    """(n, 3, 2) corners, in texels, with each island scaled about its middle to `target` texels per unit."""
     if not (np.isfinite(target) and target > 0):
         raise NightmistError(f"A density of {target!r} does not work; give texels per model unit, above 0.")
     count = int(island.max()) + 1
@@ -108,7 +108,7 @@ def turned_about(
 def upright_turns(
     mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64], island: NDArray[np.int64]
 ) -> NDArray[np.float64]:
-    """(k,) turns, radians with the clock, after which the model's up, +y, points up in the map (N26)."""
+    """(k,) turns, radians with the clock, after which the model's up, +y, points up in the map."""
     space = mesh.corners[faces]
     p1, p2 = space[:, 1] - space[:, 0], space[:, 2] - space[:, 0]
     e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]

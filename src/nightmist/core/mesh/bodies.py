@@ -1,4 +1,4 @@
-"""Practice bodies with sound UVs: plane, box, sphere, ring, cylinder (N5). Units are meters."""
+"""Practice bodies with sound UVs: plane, box, sphere, ring, cylinder. Units are meters."""
 
 from __future__ import annotations
 

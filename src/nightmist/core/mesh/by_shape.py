@@ -1,4 +1,4 @@
-"""UVs in one step by a shape: planar, box, cylinder, sphere, from a frame (N16, F10)."""
+"""UVs in one step by a shape: planar, box, cylinder, sphere, from a frame."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What can be wrong with UVs, in numbers, in words, and face by face (F1, F11)."""
+"""What can be wrong with UVs, in numbers, in words, and face by face."""
 
 from __future__ import annotations
 
@@ -175,7 +175,7 @@ def _uneven(
 def island_densities(
     points: NDArray[np.float64], texels: NDArray[np.float64], island: NDArray[np.int64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Texels per model unit of each island (F11), and its area in space.
+    """Texels per model unit of each island, and its area in space.
 
     points: (n, 3, 3) faces. texels: (n,) their areas in the map. island: (n,) labels 0…k-1.
     """

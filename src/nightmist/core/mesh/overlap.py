@@ -1,4 +1,4 @@
-"""Texels that more than one face owns (N21), and how near islands come to each other."""
+"""Texels that more than one face owns, and how near islands come to each other."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Lays islands into the map without overlap, at the largest common scale (N19)."""
+"""Lays islands into the map without overlap, at the largest common scale."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Rays against the model (F2), by Embree."""
+"""Rays against the model, by Embree."""
 
 from __future__ import annotations
 

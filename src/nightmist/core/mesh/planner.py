@@ -1,4 +1,4 @@
-"""Which maps a model needs: how big (F25), and one shared or one for each surface (N27, N29)."""
+"""Which maps a model needs: how big, and one shared or one for each surface."""
 
 from __future__ import annotations
 
@@ -68,7 +68,7 @@ class PlanRow:
 def plan_table(
     mesh: Mesh, surfaces: Sequence[tuple[NDArray[np.int64], NDArray[np.float32], tuple[int, int]]], margin: float = 8
 ) -> list[PlanRow]:
-    """Density and memory of one shared map against one for each surface, after packing (F11).
+    """Density and memory of one shared map against one for each surface, after packing.
 
     surfaces: faces, (F, 3, 2) UVs and map size of each.
     """

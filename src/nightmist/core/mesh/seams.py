@@ -1,4 +1,4 @@
-"""Marks where the map is to be cut: an edge, a whole loop, the border of faces (N12)."""
+"""Marks where the map is to be cut: an edge, a whole loop, the border of faces."""
 
 from __future__ import annotations
 

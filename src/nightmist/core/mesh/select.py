@@ -1,4 +1,4 @@
-"""Faces that belong together with one face (N13, N99, N100)."""
+"""Faces that belong together with one face."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A strip of four-sided faces straightened into an even grid whose widths follow real lengths (N17)."""
+"""A strip of four-sided faces straightened into an even grid whose widths follow real lengths."""
 
 from __future__ import annotations
 

@@ -24,7 +24,7 @@ Corners = NDArray[np.float64]
 
 
 def unwrap_by_angle(mesh: Mesh, faces: NDArray[np.int64], angle: float, progress: Progress) -> Corners:
-    """(len(faces), 3, 2): charts whose faces stay within `angle` degrees of the chart's mean normal (F22).
+    """(len(faces), 3, 2): charts whose faces stay within `angle` degrees of the chart's mean normal.
 
     We choose the charts' borders by angle; xatlas lays them flat and cuts further where it must.
     """
@@ -52,7 +52,7 @@ def unwrap_by_angle(mesh: Mesh, faces: NDArray[np.int64], angle: float, progress
 def unwrap_along_seams(mesh: Mesh, faces: NDArray[np.int64], progress: Progress) -> tuple[Corners, list[str]]:
     """(len(faces), 3, 2) UVs of pieces bounded by the mesh's seams, with low distortion; and what is to be known.
 
-    Conformal by least squares (F21), then symmetric Dirichlet energy by SLIM, both of libigl. A piece that is
+    Conformal by least squares, then symmetric Dirichlet energy by SLIM, both of libigl. A piece that is
     no disk gets the shortest cuts that make it one.
     """
     progress("Cutting along the seams", 0)

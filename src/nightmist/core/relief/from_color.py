@@ -1,4 +1,4 @@
-"""Height from color: the usual start for a relief where only a painting or a photo is at hand (N108)."""
+"""Height from color: the usual start for a relief where only a painting or a photo is at hand."""
 
 from __future__ import annotations
 

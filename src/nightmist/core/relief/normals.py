@@ -1,4 +1,4 @@
-"""Tangent-space normals from height (F13), in real units, unbroken over seams."""
+"""Tangent-space normals from height, in real units, unbroken over seams."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The gutter (F12): texels just outside the islands repeat the nearest one inside."""
+"""The gutter: texels just outside the islands repeat the nearest one inside."""
 
 from __future__ import annotations
 

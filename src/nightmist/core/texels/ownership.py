@@ -1,4 +1,4 @@
-"""Ownership: which faces cover a texel's center, and where that texel lies in space (F1).
+"""Ownership: which faces cover a texel's center, and where that texel lies in space.
 
 The table is made of *pieces*: the part of one face inside one tile, as one span of texels per row. A texel
 under several faces lies in several pieces, so overlapped islands and repeats outside 0-1 need no special

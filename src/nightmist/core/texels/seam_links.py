@@ -1,4 +1,4 @@
-"""How the surface goes on beyond an island's border (F19): for each gutter texel, the texel that really lies there.
+"""How the surface goes on beyond an island's border: for each gutter texel, the texel that really lies there.
 
 The gutter repeats the nearest inside texel, which is right for filtering. A tool or a slope that looks over the
 border needs what the painter sees there: we walk over the surface from the inside texel, around edges, by the

@@ -1,4 +1,4 @@
-"""Transfers paint to other UVs, another map size, or another mesh, through the surface (N6, N18).
+"""Transfers paint to other UVs, another map size, or another mesh, through the surface.
 
 Each new texel asks where its place on the surface lay before: the same face at the same weights where the
 mesh is the same, else the nearest point of the old surface that faces the same way. What was painted there is

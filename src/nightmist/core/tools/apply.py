@@ -1,4 +1,4 @@
-"""Brush, erase and clone: one stroke's coverage composited onto the pixels from before the stroke (F4, F5)."""
+"""Brush, erase and clone: one stroke's coverage composited onto the pixels from before the stroke."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ def composite_over(
     pictures: NDArray[np.int64] = NO_PICTURES,
     ahead: NDArray[np.int64] = NO_GUESS,
 ) -> None:
-    """Write `after` = `before` with a value laid over it by coverage, inside `area` (F5).
+    """Write `after` = `before` with a value laid over it by coverage, inside `area`.
 
     coverage, before, after: tables of tile addresses by tile number; coverage tiles are float32, the others
     uint16 with len(value) + 1 channels, alpha last; 0 is transparent, nothing covered. ahead: more coverage, of

@@ -1,4 +1,4 @@
-"""Clone: paint taken from another place of the surface (N70)."""
+"""Clone: paint taken from another place of the surface."""
 
 from __future__ import annotations
 

@@ -51,7 +51,7 @@ class Cover:
 def face_cover(
     mesh: Mesh, uv: NDArray[np.float32], own: Ownership, gutter: Gutter, faces: NDArray[np.int64]
 ) -> Cover:  # fmt: skip
-    """How much of each texel belongs to `faces` of a surface (F23).
+    """How much of each texel belongs to `faces` of a surface.
 
     Where chosen and other faces meet inside an island the edge is smoothed by 2 × 2 samples; at an island's
     border it goes on into the gutter, so that no rim shows.

@@ -1,4 +1,4 @@
-"""Smear, soften and sharpen: tools that move what is there, dab by dab (N69, N70).
+"""Smear, soften and sharpen: tools that move what is there, dab by dab.
 
 They read a dense picture of one map of a layer, whose gutter has been filled with what really lies beyond each
 island's border (`texels/seam_links.py`), so that a neighbor is always the next texel of the picture. Each tile first

@@ -131,7 +131,7 @@ class DabPath:
         )  # fmt: skip
 
     def colors(self, color: str) -> NDArray[np.float32]:
-        """(dabs + 1, 3) colors by a dab's number, strewn around one (N54)."""
+        """(dabs + 1, 3) colors by a dab's number, strewn around one."""
         dice = np.random.default_rng([self.seed, 1]).random((self.count + 1, 3)) * 2 - 1
         hue, light, dull = colorsys.rgb_to_hls(*hex_channels(color))
         amount = self.tip.jitter_color

@@ -13,7 +13,7 @@ FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-b
 
 def main(address: str) -> None:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS, ignore_default_args=["--hide-scrollbars"])
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(120_000)
         page.goto(address)
@@ -25,6 +25,9 @@ def main(address: str) -> None:
         shoot(page, "model")
         page.get_by_role("button", name="More").click()
         shoot(page, "tips")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="All keys").click()
+        shoot(page, "keys")
         page.keyboard.press("Escape")
         look_close(page)
         shoot(page, "relief")

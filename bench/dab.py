@@ -11,7 +11,7 @@ import numpy as np
 import skia
 
 from nightmist.core.brush import Coverage, Dabs
-from nightmist.core.mesh import SurfaceLook
+from nightmist.core.mesh import Mesh, SurfaceLook
 from nightmist.core.mesh.mesh import build_mesh
 from nightmist.core.texels.ownership import own_texels
 
@@ -23,7 +23,7 @@ BATCH = 8
 WANTED = 3.0
 
 
-def flat_mesh():  # type: ignore[no-untyped-def]
+def flat_mesh() -> Mesh:
     """A unit square of CELLS × CELLS quads that fills the map."""
     s = np.linspace(0, 1, CELLS + 1)
     x, y = np.meshgrid(s, s)

@@ -5,14 +5,17 @@ No library stands beside it: each stack is compared with the single layer of the
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import nightmist as nm
+from nightmist.core.compose import BlendMode
 from nightmist.studio.client_updates import ClientUpdates
 
 from .dab import flat_mesh
 from .measure import best_of
 from .whole_stroke import CAMERA, PATH, Screen
 
-MODES = ("normal", "multiply", "screen")
+MODES: tuple[BlendMode, ...] = ("normal", "multiply", "screen")
 WANTED = 1.3
 
 
@@ -30,7 +33,7 @@ def main(quick: bool = False) -> None:
             )
 
 
-def _stroke(side: int, count: int):  # type: ignore[no-untyped-def]
+def _stroke(side: int, count: int) -> Callable[[], None]:
     document = nm.Document.from_mesh(flat_mesh(), "flat", (side, side))
     surface = document.surfaces["flat"]
     layers = [surface.layers.add("brushed") for _ in range(count)]

@@ -279,3 +279,5 @@ def test_many_layers_below_and_above_show_the_same(monkeypatch):
     stroke.extend([(440, 320, 1.0)])
     assert all(np.array_equal(one, other) for one, other in zip(shown(), plainly(), strict=True))
     stroke.cancel()
+    shown()
+    assert doc.programs[surface.value.id].below is None

@@ -287,6 +287,8 @@ class Document:
             surfaces, composites, layouts, raised, lambda number: self.layouts.heights(layouts, self.mesh, number)
         )
         changed.update({(surface, "relief"): area for surface, area in areas.items()})
+        if not self.previews:
+            self.programs = {key: found._replace(below=None) for key, found in self.programs.items()}
         return changed
 
     def _program(self, surface: Surface) -> Compiled:

@@ -24,9 +24,7 @@ READ = "performance.getEntriesByName('stroke lag').map(e => ({whole: e.duration,
 
 
 def main(quick: bool = False) -> None:
-    print(
-        "browser: pointer event to frame, ms (median); 640 × 400 stage, 2048 maps, software renderer; all layers painted"
-    )
+    print("browser: pointer event to frame, ms (median); 640 × 400 stage, all layers painted, software renderer")
     with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
         Path(folder).chmod(0o755)
         cluster = Cluster(Path(folder))

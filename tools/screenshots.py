@@ -13,7 +13,9 @@ FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-b
 
 def main(address: str) -> None:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS, ignore_default_args=["--hide-scrollbars"])
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=FLAGS, ignore_default_args=["--hide-scrollbars"]
+        )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(120_000)
         page.goto(address)

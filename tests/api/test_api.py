@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import io
 import json
 import struct
@@ -13,7 +14,7 @@ from PIL import Image
 from starlette.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
-from nightmist.api import create_app, wire
+from nightmist.api import create_app, guard, wire
 from nightmist.core.errors import NightmistError
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.pictures import write_png
@@ -115,6 +116,41 @@ def test_strangers_are_refused(client, headers):
             client.websocket_connect("ws://127.0.0.1:8765/api/projects/x/paint", headers=headers),
         ):
             pass
+
+
+def test_uploads_under_way_have_a_bound_together(monkeypatch):
+    """While one is being taken, another that would be too much is asked to wait; afterwards there is room again."""
+    monkeypatch.setattr(guard, "MOST_UNDER_WAY", 1000)
+    answers = []
+
+    async def send(message):
+        if message["type"] == "http.response.start":
+            answers.append(message["status"])
+
+    async def receive():
+        return {"type": "http.request", "body": b"", "more_body": False}
+
+    async def scenario():
+        arrived = asyncio.Event()
+
+        async def slow(scope, receive, send):
+            await arrived.wait()
+            await send({"type": "http.response.start", "status": 200, "headers": []})
+
+        guarded = guard.Guard(slow, ())
+        headers = [(b"host", b"localhost"), (b"content-length", b"700")]
+        scope = {"type": "http", "method": "POST", "path": "/", "headers": headers}
+        first = asyncio.create_task(guarded(scope, receive, send))
+        await asyncio.sleep(0)
+        await guarded(scope, receive, send)
+        assert answers == [503]
+        arrived.set()
+        await first
+        assert guarded.under_way == 0
+        await guarded(scope, receive, send)
+
+    asyncio.run(scenario())
+    assert answers == [503, 200, 200]
 
 
 def test_pages_may_load_from_here_only(client):

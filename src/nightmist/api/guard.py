@@ -15,6 +15,8 @@ POLICY = (
 )
 #: Uploads above this are refused before they are read.
 MAX_UPLOAD = 512 << 20
+#: Bytes of all uploads that are under way at once.
+MOST_UNDER_WAY = 1 << 30
 
 
 class Guard:
@@ -26,6 +28,7 @@ class Guard:
     def __init__(self, app: ASGIApp, hosts: tuple[str, ...]) -> None:
         self.app = app
         self.hosts = (*LOOPBACK, *hosts)
+        self.under_way = 0
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
@@ -37,12 +40,25 @@ class Guard:
             await self._refuse(scope, receive, send, f"This server is not known as {host!r}.")
         elif origin is not None and urlsplit(origin).netloc != host:
             await self._refuse(scope, receive, send, f"Pages of {origin!r} may not use this server.")
-        elif int(headers.get("content-length") or 0) > MAX_UPLOAD:
-            await self._refuse(scope, receive, send, f"At most {MAX_UPLOAD >> 20} MB can be sent at once.", 413)
         elif scope["type"] == "http":
-            await self.app(scope, _limited(receive), _protected(send))
+            await self._answer(scope, receive, send, int(headers.get("content-length") or 0))
         else:
             await self.app(scope, receive, send)
+
+    async def _answer(self, scope: Scope, receive: Receive, send: Send, length: int) -> None:
+        """Hand a request of so many bytes on, when there is room for it."""
+        if length > MAX_UPLOAD:
+            await self._refuse(scope, receive, send, f"At most {MAX_UPLOAD >> 20} MB can be sent at once.", 413)
+            return
+        if length and self.under_way + length > MOST_UNDER_WAY:
+            why = f"{self.under_way >> 20} MB are being sent already. Try again when they have arrived."
+            await self._refuse(scope, receive, send, why, 503)
+            return
+        self.under_way += length
+        try:
+            await self.app(scope, _limited(receive), _protected(send))
+        finally:
+            self.under_way -= length
 
     async def _refuse(self, scope: Scope, receive: Receive, send: Send, why: str, status: int = 403) -> None:
         if scope["type"] == "websocket":

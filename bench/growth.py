@@ -13,7 +13,7 @@ from nightmist.studio.client_updates import ClientUpdates
 
 from .dab import flat_mesh
 from .measure import best_of
-from .whole_stroke import CAMERA, PATH, Screen
+from .whole_stroke import CAMERA, PATH, Screen, draw_path
 
 MODES: tuple[BlendMode, ...] = ("normal", "multiply", "screen")
 WANTED = 1.3
@@ -52,12 +52,7 @@ def _stroke(side: int, count: int) -> Callable[[], None]:
         drawn = document.begin_stroke(
             {"flat": target}, CAMERA, nm.Tip(radius=30, hardness=0.4), nm.Pigment(base_color="#7d3d1f")
         )
-        for k in range(0, len(PATH), 2):
-            drawn.extend([(x, y, 1.0) for x, y in PATH[k : k + 2]])
-            for (_, name), area in document.refresh().items():
-                screen.add(surface.value, name, area)
-            screen.pump(document)
-            screen.acknowledged = screen.sent
+        draw_path(document, drawn, surface.value, screen)
         drawn.cancel()
         document.refresh()
 

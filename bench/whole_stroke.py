@@ -11,6 +11,8 @@ import numpy as np
 import skia
 
 import nightmist as nm
+from nightmist.document.painting.stroke import Stroke
+from nightmist.document.values import Surface
 from nightmist.studio.client_updates import Batch, ClientUpdates
 from nightmist.studio.messages import ServerMessage
 
@@ -52,12 +54,7 @@ def main(quick: bool = False) -> None:
 
         def ours(tip: nm.Tip = tip) -> None:
             drawn = document.begin_stroke({"flat": layer}, CAMERA, tip, pigment)
-            for k in range(0, len(PATH), 2):
-                drawn.extend([(x, y, 1.0) for x, y in PATH[k : k + 2]])
-                for (_, name), area in document.refresh().items():
-                    screen.add(surface.value, name, area)
-                screen.pump(document)
-                screen.acknowledged = screen.sent
+            draw_path(document, drawn, surface.value, screen)
             drawn.cancel()
 
         def theirs(dabs: np.ndarray = dabs, radius: int = radius, paint: skia.Paint = paint) -> None:
@@ -72,6 +69,16 @@ def main(quick: bool = False) -> None:
             f"  r = {radius:2} px ({radius * TEXELS:.0f} texels), {len(dabs)} dabs: {mine * 1000:6.1f} ms, skia"
             f" {other * 1000:6.1f} ms: {verdict(other / mine, WANTED)}"
         )
+
+
+def draw_path(document: nm.Document, drawn: Stroke, surface: Surface, screen: ClientUpdates) -> None:
+    """All samples of a stroke, two at a time, each pair shown on a screen."""
+    for k in range(0, len(PATH), 2):
+        drawn.extend([(x, y, 1.0) for x, y in PATH[k : k + 2]])
+        for (_, name), area in document.refresh().items():
+            screen.add(surface, name, area)
+        screen.pump(document)
+        screen.acknowledged = screen.sent
 
 
 def _dabs(radius: float, spacing: float) -> np.ndarray:

@@ -48,6 +48,12 @@ def address_of(array: NDArray[Any]) -> int:
     return int(array.__array_interface__["data"][0])
 
 
+def addresses_in(array: NDArray[Any]) -> NDArray[np.int64]:
+    """(n,) where each of the n parts of a C-contiguous array lies in memory."""
+    found: NDArray[np.int64] = address_of(array) + np.arange(len(array)) * array.strides[0]
+    return found
+
+
 def in_two_threads(count: int, run: Callable[[int, int], None], least: int = 16) -> None:
     """Run `run(first, last)` over range(count), in portions that two threads take in turn, when worth it.
 

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, as_float32, as_uint16, carray, in_two_threads, kernel
+from ..kernels import addresses_in, as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.picture import Picture, spell_out
 from ..texels.raster import TILE
@@ -60,8 +60,8 @@ class Below:
         )
         self.held.append((colors, values))
         to_color, to_values = np.zeros(count, np.int64), np.zeros(count, np.int64)
-        to_color[new] = address_of(colors) + np.arange(len(new)) * colors[0].nbytes
-        to_values[new] = address_of(values) + np.arange(len(new)) * values[0].nbytes
+        to_color[new] = addresses_in(colors)
+        to_values[new] = addresses_in(values)
         addresses, rects = program.addresses(new), np.tile(np.array([0, TILE, 0, TILE], np.int32), (len(new), 1))
         every, no_pixels = np.ones(4, np.bool_), np.zeros((0, TILE, TILE, 4), np.uint16)
         in_two_threads(
@@ -93,20 +93,20 @@ def evaluate(
         _make_ready(addresses, program.modes, wanted, column, area.tiles, under, picture.plain, picture.colors,
                     picture.pixels, holds)  # fmt: skip
 
-    from_color, from_values, steps = NO_TABLE, NO_TABLE, len(program.kinds)
+    from_color, from_values, first = NO_TABLE, NO_TABLE, 0
     if below is not None and below.steps > 1:
         below.hold(program, under, area.tiles[holds.any(axis=1)], len(color.plain))
-        from_color, from_values, steps = below.color, below.values, steps - below.steps
+        from_color, from_values, first = below.color, below.values, below.steps
 
     def run(a: int, b: int) -> None:
         _run(
             program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
-            below.steps if below is not None and below.steps > 1 else 0, addresses[a:b], under, wanted,
+            first, addresses[a:b], under, wanted,
             area.tiles[a:b], area.rects[a:b], holds[a:b], color.pixels, values.pixels, from_color, from_values,
             NO_TABLE, NO_TABLE,
         )  # fmt: skip
 
-    in_two_threads(len(area), run, WORTH_A_THREAD // (steps + 1))
+    in_two_threads(len(area), run, WORTH_A_THREAD // (len(program.kinds) - first + 1))
 
 
 @kernel
@@ -136,7 +136,7 @@ def _make_ready(addresses, modes, wanted, column, tiles, under, plain, colors, p
                 colors[t, c] = np.uint16(under[3 * column + c] * np.float32(65535.0) + np.float32(0.5))
 
 
-def _row_blender(mode: int) -> Callable[..., Any]:
+def _row_loop(mode: int) -> Callable[..., Any]:
     """A loop over a row for one separable mode, so that none decides anything per number."""
 
     @kernel
@@ -148,7 +148,7 @@ def _row_blender(mode: int) -> Callable[..., Any]:
 
 
 (_multiply, _screen, _overlay, _darken, _lighten, _dodge, _burn, _hard_light, _soft_light, _difference, _exclusion,
- _add, _subtract) = (_row_blender(mode) for mode in range(1, HUE))  # fmt: skip
+ _add, _subtract) = (_row_loop(mode) for mode in range(1, HUE))  # fmt: skip
 
 
 @kernel

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, kernel
+from ..kernels import addresses_in, kernel
 from .gutter import Gutter
 from .ownership import Ownership
 from .raster import TILE
@@ -33,7 +33,7 @@ class TileMask:
         open_ = (shares == 1).all(axis=(1, 2))
         kept = np.ascontiguousarray(shares[~open_])
         self.parts.append(kept)
-        self.addresses[new[~open_]] = address_of(kept) + np.arange(len(kept)) * kept.strides[0]
+        self.addresses[new[~open_]] = addresses_in(kept)
 
     @property
     def nbytes(self) -> int:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, kernel
+from ..kernels import addresses_in, kernel
 from ..mesh import Mesh
 from ..texels.area import TileArea
 from ..texels.gutter import Gutter
@@ -44,7 +44,7 @@ class Cover:
     def of(cls, tiles: NDArray[np.int32], parts: NDArray[np.float32], count: int) -> Cover:
         """Parts of `tiles` of a map of `count` tiles."""
         table = np.zeros(count, np.int64)
-        table[tiles] = address_of(parts) + np.arange(len(parts)) * parts.strides[0]
+        table[tiles] = addresses_in(parts)
         return cls(tiles, parts, table)
 
 

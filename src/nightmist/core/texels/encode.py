@@ -30,8 +30,13 @@ def _same(texels):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def eight_bits(v):  # type: ignore[no-untyped-def]
+    """v · 255 / 65535 to the nearest, without a division: equal for every v."""
+    return np.uint8((np.uint32(v) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16))
+
+
+@kernel
 def _round(source, target):  # type: ignore[no-untyped-def]
     for y in range(source.shape[0]):
         for x in range(source.shape[1]):
-            # v · 255 / 65535 to the nearest, without a division: equal for every v.
-            target[y, x] = np.uint8((np.uint32(source[y, x]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16))
+            target[y, x] = eight_bits(source[y, x])

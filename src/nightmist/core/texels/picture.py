@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import in_two_threads, kernel
-from .encode import to_bytes
+from .encode import eight_bits, to_bytes
 from .raster import TILE
 
 #: Bytes of a tile that is more than one color.
@@ -142,12 +142,9 @@ def _encode(pixels, plain, colors, columns, top, left, out):  # type: ignore[no-
             target = out[row, 4 * at : 4 * (at + run)]
             if plain[t] != 0:
                 for j in range(len(target)):
-                    target[j] = np.uint8(
-                        (np.uint32(colors[t, j % 4]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16)
-                    )
+                    target[j] = eight_bits(colors[t, j % 4])
             else:
                 source = pixels[t, y % 64].reshape(256)[4 * (x % 64) : 4 * (x % 64 + run)]
-                # v · 255 / 65535 to the nearest, without a division: equal for every v.
                 for j in range(len(target)):
-                    target[j] = np.uint8((np.uint32(source[j]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16))
+                    target[j] = eight_bits(source[j])
             at += run

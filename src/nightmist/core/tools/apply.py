@@ -5,17 +5,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..brush.coverage import NO_TILE
 from ..compose.blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
-from ..kernels import address_of, as_float32, as_int32, as_uint16, carray, in_two_threads, kernel
+from ..kernels import as_float32, as_int32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 
 #: No table of colors: all of the stroke has one value.
 ONE_VALUE = np.zeros((0, 0), np.float32)
 #: Nothing is guessed of the stroke's end.
 NO_GUESS = np.zeros(0, np.int64)
-NOTHING = np.zeros((64, 64), np.float32)
-#: By its address: threads that count references to one array wait for each other.
-NO_TILE = address_of(NOTHING)
 #: No pictures: the stroke's own value is laid on.
 NO_PICTURES = np.zeros(0, np.int64)
 

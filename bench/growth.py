@@ -1,6 +1,7 @@
 """The same stroke in stacks of 1, 8 and 30 painted layers, the painted one in the middle: it should hardly cost more.
 
-No library stands beside it: each stack is compared with the single layer of the same run.
+No library stands beside it: each stack is compared with the single layer of the same run. A stroke counts from its
+press until what it left is shown as it stays; "first" is one on a layer that was not painted on just before.
 """
 
 from __future__ import annotations
@@ -24,16 +25,17 @@ def main(quick: bool = False) -> None:
         print(f"growth: {len(PATH)} samples two at a time, r = 30 px, {side} map, layers all painted")
         counts = (1, 3) if quick else (1, 8, 30)
         strokes = [_stroke(side, count) for count in counts]
-        seconds = best_of(1 if quick else 3, *strokes)
-        for count, taken in zip(counts, seconds, strict=True):
-            growth = taken / seconds[0]
-            word = "ok" if growth <= WANTED else "ABOVE"
-            print(
-                f"  {count:2} layers: {taken * 1000:6.1f} ms, {growth:.2f} times one (wanted: at most {WANTED}) {word}"
-            )
+        for word, pick in (("again", 0), ("first", 1)):
+            seconds = best_of(1 if quick else 5, *(both[pick] for both in strokes))
+            for count, taken in zip(counts, seconds, strict=True):
+                growth = taken / seconds[0]
+                fits = "ok" if growth <= WANTED else "ABOVE"
+                print(f"  {word}, {count:2} layers: {taken * 1000:6.1f} ms, {growth:.2f} times one"
+                      f" (wanted: at most {WANTED}) {fits}")  # fmt: skip
 
 
-def _stroke(side: int, count: int) -> Callable[[], None]:
+def _stroke(side: int, count: int) -> tuple[Callable[[], None], Callable[[], None]]:
+    """A stroke on the layer painted last, and one on another."""
     document = nm.Document.from_mesh(flat_mesh(), "flat", (side, side))
     surface = document.surfaces["flat"]
     layers = [surface.layers.add("brushed") for _ in range(count)]
@@ -53,7 +55,12 @@ def _stroke(side: int, count: int) -> Callable[[], None]:
             {"flat": target}, CAMERA, nm.Tip(radius=30, hardness=0.4), nm.Pigment(base_color="#7d3d1f")
         )
         draw_path(document, drawn, surface.value, screen)
-        drawn.cancel()
+        document.finish_stroke(drawn)
         document.refresh()
 
-    return draw
+    def first() -> None:
+        document.programs.forget(surface.id)
+        document.edition += 1
+        draw()
+
+    return draw, first

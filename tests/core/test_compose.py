@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import sys
-
 import numpy as np
 import pytest
 import skia
 
 from nightmist.core.compose import BLEND_MODES, Group, MapUse, Mask, Painted, compiled, evaluate
-from nightmist.core.compose.evaluate import Below
-from nightmist.core.compose.program import MAP_ORDER
+from nightmist.core.compose.program import BEND, LAY, MAP_ORDER
+from nightmist.core.compose.surroundings import Room, Surroundings
 from nightmist.core.texels import Raster, TileArea
 from nightmist.core.texels.picture import Picture
 
@@ -195,20 +193,49 @@ def test_stale_rectangles_equal_the_whole(seed):
 
 
 @pytest.mark.parametrize("seed", range(4))
-def test_what_lies_below_is_kept_without_a_trace(seed, monkeypatch):
-    """With the lower nodes worked out once, also where there was no room to keep them, the bits are the same."""
+@pytest.mark.parametrize("left", [2 * 28 * 64 * 64, 1 << 24])
+def test_what_lies_around_is_kept_without_a_trace(seed, left):
+    """With what lies around worked out once, with room for all of it or not, the bits are the same; roughly, nearly."""
     rng = np.random.default_rng(200 + seed)
-    nodes = [random_node(rng, 0) for _ in range(6)]
+    nodes = [random_node(rng, 0) for _ in range(9)]
     program = compiled(nodes)
     plain, kept = pictures(), pictures()
     evaluate(program, START, WHOLE, *plain)
-    monkeypatch.setattr(sys.modules[Below.__module__], "MOST_BELOW", 2 * 28 * 64 * 64)
-    below = Below(len(compiled(nodes[:4]).kinds))
-    for _ in range(2):
-        evaluate(program, START, WHOLE, *kept, below=below)
+    room = Room(left)
+    around = Surroundings(program, START, len(compiled(nodes[:3])), len(compiled(nodes[:4])), len(WHOLE), room)
+    for roughly in (True, False, True):
+        evaluate(program, START, WHOLE, *kept, around=around, roughly=roughly)
         for one, other in zip(plain, kept, strict=True):
-            assert np.array_equal(one.read(), other.read())
-    assert sum(len(colors) for colors, _ in below.held) <= 2
+            away = np.abs(one.read().astype(int) - other.read())
+            assert away.max() <= 8 if roughly else not away.any()
+    assert 0 <= room.left < left or not around.held.any()
+    around.let_go()
+    assert room.left == left
+
+
+def test_what_lies_above_is_one_step_where_it_can_be():
+    """Layers of affine modes, groups with them, and between them others; a painted node that changes keeps them."""
+    rng = np.random.default_rng(300)
+    modes = ("normal", "normal", "multiply", "screen", "exclusion", "hue", "overlay", "normal", "screen", "normal")
+    nodes = [Painted({"base_color": random_raster(rng, 4)}, amount=0.7, blend=mode) for mode in modes]
+    nodes[3] = Group([nodes[3], random_node(rng, 3)], amount=0.6, blend="multiply")
+    program = compiled(nodes)
+    around = Surroundings(program, START, 1, 2, len(WHOLE), Room(1 << 26))
+    kinds = [LAY, BEND, LAY, LAY, BEND]
+    assert around.rough.kinds.tolist() == kinds
+    for _ in range(2):
+        plain, rough = pictures(), pictures()
+        evaluate(program, START, WHOLE, *plain)
+        evaluate(program, START, WHOLE, *rough, around=around, roughly=True)
+        for one, other in zip(plain, rough, strict=True):
+            away = np.abs(one.read().astype(int) - other.read())
+            assert np.quantile(away, 0.999) <= 1
+            assert away.max() <= 8
+        bent = around.bends[0].blocks[0].copy()
+        nodes[1] = Painted({"base_color": random_raster(rng, 4)}, amount=0.9, blend="luminosity")
+        program = compiled(nodes)
+        around.meeting(program)
+        assert np.array_equal(bent, around.bends[0].blocks[0])
 
 
 def test_what_is_one_color_takes_no_memory():

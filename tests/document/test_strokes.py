@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import sys
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.document.derived.programs import Programs
 from nightmist.document.values import MAPS
 
 from ..shapes import plane, plate, sphere, walls
@@ -248,36 +252,85 @@ def test_the_stroke_is_the_same_however_samples_come():
 
 
 def test_many_layers_below_and_above_show_the_same(monkeypatch):
-    """A stroke in the middle of a stack shows what a document that remembers nothing would show, batch by batch."""
+    """A stroke in the middle of a stack shows, batch by batch, what a document shows that remembers nothing.
+
+    Nearly so while it is drawn, as what lies above is folded; to the bit when it is done, however it ends.
+    """
     doc = document(plane())
     name, surface = next(iter(doc.surfaces.items()))
-    layers = [surface.layers.add("brushed") for _ in range(6)]
+    layers = [surface.layers.add("brushed") for _ in range(9)]
     for number, layer in enumerate(layers):
-        doc.fill(layer, Pigment(base_color=f"#{40 * number:02x}6080", roughness=number / 6))
-        layer.opacity, layer.blend = 0.6, ("normal", "multiply", "overlay")[number % 3]
+        doc.fill(layer, Pigment(base_color=f"#{28 * number:02x}6080", roughness=number / 9))
+        layer.opacity, layer.blend = 0.6, ("normal", "multiply", "screen", "exclusion", "overlay")[number % 5]
 
     def shown() -> list:
         doc.refresh()
-        return [doc.composite(surface.value).read(map_name) for map_name in ("base_color", "roughness")]
+        return [doc.composite(surface.value).read(map_name).astype(int) for map_name in ("base_color", "roughness")]
 
     def plainly() -> list:
         held, doc.composites = doc.composites, {}
         with monkeypatch.context() as patch:
-            known = doc._program
-            patch.setattr(doc, "_program", lambda surface: known(surface)._replace(below=None))
+            known = doc._compiled
+            patch.setattr(doc, "_compiled", lambda surface: replace(known(surface), around=None, drawing=False))
             found = shown()
         doc.composites = held
         return found
 
-    stroke = doc.begin_stroke({name: layers[3]}, FRONT, FULL, Pigment(base_color="#ff0000", roughness=0.1))
+    def away() -> int:
+        return max(np.abs(one - other).max() for one, other in zip(shown(), plainly(), strict=True))
+
+    def around():
+        return doc.programs.found[surface.value.id].around
+
+    def begun():
+        return doc.begin_stroke({name: layers[3]}, FRONT, FULL, Pigment(base_color="#ff0000", roughness=0.1))
+
+    stroke = begun()
     for x in (350, 380, 410):
         stroke.extend([(x, 300, 1.0), (x + 15, 310, 0.8)])
-        assert all(np.array_equal(one, other) for one, other in zip(shown(), plainly(), strict=True))
-    assert doc.programs[surface.value.id].below.held
+        assert away() <= 2
+    first = around()
+    assert first.held.any()
     # What changes below is seen in the middle of a stroke.
     layers[0].visible = False
     stroke.extend([(440, 320, 1.0)])
-    assert all(np.array_equal(one, other) for one, other in zip(shown(), plainly(), strict=True))
+    assert away() <= 2
+    assert around() is not first
+    doc.finish_stroke(stroke)
+    assert away() == 0
+    # The next stroke on this layer finds what lies around it, one that is called off leaves no trace.
+    second, before = around(), shown()
+    stroke = begun()
+    stroke.extend([(360, 340, 1.0), (420, 350, 0.8)])
+    assert away() <= 2
+    assert around() is second
     stroke.cancel()
-    shown()
-    assert doc.programs[surface.value.id].below is None
+    assert away() == 0
+    assert all(np.array_equal(one, other) for one, other in zip(shown(), before, strict=True))
+    # Paint on another layer, and back again: nothing old is shown.
+    doc.stroke(layers[6], [(380, 300)], FRONT, FULL, Pigment(base_color="#00ff00"))
+    assert away() == 0
+    doc.undo()
+    doc.stroke(layers[3], [(380, 280)], FRONT, FULL, Pigment(base_color="#00ff00"))
+    assert away() == 0
+
+
+def test_what_lies_around_a_stroke_has_a_bound(monkeypatch):
+    """Without room the layers are worked out each time; a purse half empty is filled before the next stroke."""
+    least = 300_000
+    monkeypatch.setattr(sys.modules[Programs.__module__], "MOST_AROUND", least)
+    doc = document(plane())
+    name, surface = next(iter(doc.surfaces.items()))
+    layers = [surface.layers.add("brushed") for _ in range(4)]
+    for layer in layers:
+        doc.fill(layer, Pigment(base_color="#406080"))
+    doc.refresh()
+    stroke = doc.begin_stroke({name: layers[1]}, FRONT, FULL, RED)
+    stroke.extend([(300, 300, 1.0), (500, 310, 0.8)])
+    doc.refresh()
+    around = doc.programs.found[surface.value.id].around
+    held = sum(block.nbytes for part in (around.below, *around.bends) for block in part.blocks)
+    assert 0 < held == around.bytes <= least
+    doc.finish_stroke(stroke)
+    doc.refresh()
+    assert doc.programs.room.left == least

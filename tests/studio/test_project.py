@@ -76,7 +76,7 @@ class Browser:
         return next((m for m in reversed(self.told) if isinstance(m, kind)), None)
 
     def wait_kept(self, revision):
-        self.wait(lambda: (k := self.last(say.KeptState)) and k.revision >= revision and not k.waiting)
+        self.wait(lambda: (k := self.last(say.KeptState)) and k.revision >= revision and not k.waiting, 300)
 
 
 def document() -> Document:

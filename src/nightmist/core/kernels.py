@@ -41,6 +41,7 @@ as_uint16 = _pointer(types.uint16)
 as_float32 = _pointer(types.float32)
 as_bool = _pointer(types.boolean)
 as_int32 = _pointer(types.int32)
+as_int64 = _pointer(types.int64)
 
 
 def address_of(array: NDArray[Any]) -> int:

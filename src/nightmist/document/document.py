@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from typing import Literal, NamedTuple, Protocol
+from typing import Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..core.brush.tips import made_tip
-from ..core.compose.evaluate import Below
-from ..core.compose.program import Program
 from ..core.errors import NightmistError
 from ..core.mesh import Caster, Mesh
 from ..core.progress import Progress, quietly
@@ -18,11 +16,12 @@ from ..core.texels import TILE, Raster, TileArea
 from ..core.texels.seam_links import SeamLinks
 from .change import Change, node_and_map, raster_id
 from .derived.cache import Cache
-from .derived.composites import Composite, PictureName, Shown, program_of, refresh_relief
+from .derived.composites import Composite, PictureName, refresh_relief
 from .derived.dense import DensePictures
 from .derived.layouts import Layout, Layouts
 from .derived.model import look_of, mesh_of
 from .derived.pool import Loader, Pool
+from .derived.programs import Compiled, Programs, Shown
 from .derived.tables import raster_of
 from .history import History
 from .values import (
@@ -92,14 +91,6 @@ class Drawn(Protocol):
     def finish(self) -> Change | None: ...
 
 
-class Compiled(NamedTuple):
-    """The program of a surface's stack at an edition of the document."""
-
-    edition: int
-    program: Program
-    below: Below | None
-
-
 class Document:
     """A model being painted."""
 
@@ -121,7 +112,7 @@ class Document:
         self.composites: dict[str, Composite] = {}
         #: Grows with whatever changes but the tiles that a preview works on.
         self.edition = 0
-        self.programs: dict[str, Compiled] = {}
+        self.programs = Programs()
         self._mesh: tuple[Model, Mesh] | None = None
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
@@ -277,9 +268,9 @@ class Document:
         composites = [self.composite(surface) for surface in surfaces]
         changed: dict[tuple[str, PictureName], TileArea] = {}
         for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):
-            if composite.stale or composite.layout_key != layout.key:
-                program = self._program(surface)
-                fresh = composite.refresh(surface, program.program, layout, not self.previews, program.below)
+            if composite.stale or composite.rough or composite.layout_key != layout.key:
+                compiled = self._compiled(surface)
+                fresh = composite.refresh(surface, compiled, layout, not self.previews)
                 changed.update({(surface.id, picture): area for picture, area in fresh.items()})
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
@@ -288,21 +279,12 @@ class Document:
         )
         changed.update({(surface, "relief"): area for surface, area in areas.items()})
         if not self.previews:
-            self.programs = {key: found._replace(below=None) for key, found in self.programs.items()}
+            self.programs.settle()
         return changed
 
-    def _program(self, surface: Surface) -> Compiled:
-        """The program of a surface's stack as it is shown, and what lies below the one thing that is being drawn."""
-        found = self.programs.get(surface.id)
-        if found is None or found.edition != self.edition:
-            stack = [(node, rasters) for node, rasters in self.shown_stack(surface) if node.visible]
-            drawn = [preview for preview in self.previews if preview.rasters]
-            below = None
-            if len(drawn) == 1:
-                nodes = {node_and_map(key)[0] for key in drawn[0].rasters}
-                below = Below(next((i for i, (node, _) in enumerate(stack) if node.id in nodes), 0))
-            found = self.programs[surface.id] = Compiled(self.edition, program_of(stack), below)
-        return found
+    def _compiled(self, surface: Surface) -> Compiled:
+        drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}
+        return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface), drawn)
 
     # Changing
 
@@ -366,6 +348,7 @@ class Document:
         for key in gone:
             del self.values[key]
             self.composites.pop(key, None)
+            self.programs.forget(key)
         self._mark_values(before)
         self.cache.next_turn()
 

@@ -15,8 +15,7 @@ BlendMode = Literal[
 
 #: Kernels know a mode by its place here; from HUE on, the three channels are blended together.
 BLEND_MODES: tuple[BlendMode, ...] = BlendMode.__args__  # type: ignore[attr-defined]
-NORMAL, MULTIPLY, SCREEN, OVERLAY = 0, 1, 2, 3
-HUE = 14
+NORMAL, MULTIPLY, SCREEN, EXCLUSION, HUE = 0, 1, 2, 11, 14
 
 
 @kernel

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels import address_of, as_int64, carray, kernel
 from ..texels.raster import Raster
 from .blend import BLEND_MODES, HUE, BlendMode
 
@@ -16,7 +17,7 @@ COLOR = "base_color"
 VALUES = ("height", "roughness", "metallic")
 MAP_ORDER = (COLOR, *VALUES)
 #: Kinds of steps.
-LAY, PUSH, POP = 0, 1, 2
+LAY, PUSH, POP, BEND = 0, 1, 2, 3
 #: The mode of a map that a node leaves alone.
 OFF = -1
 
@@ -69,30 +70,54 @@ class Group:
 Node = Painted | Group
 
 
-@dataclass
+#: What a step lays of a map: tiles of a raster, or others by a table of their addresses; None where it has nothing.
+Tiles = Raster | NDArray[np.int64] | None
+
+
 class Program:
     """n steps, and how deep groups lie in each other.
 
-    kinds: (n,) LAY, PUSH or POP. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32. modes: (n, 4)
-    places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. rasters: for each step the four maps' and
-    the mask's.
+    kinds: (n,) LAY, PUSH, POP or BEND. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32. modes:
+    (n, 4) places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. tiles: for each step the four maps'
+    and the mask's tiles; of a BEND the color's and the values' factors and offsets.
     """
 
-    kinds: NDArray[np.int32]
-    partners: NDArray[np.int32]
-    amounts: NDArray[np.float32]
-    modes: NDArray[np.int32]
-    shares: NDArray[np.float32]
-    rasters: list[tuple[Raster | None, ...]]
-    depth: int
+    def __init__(
+        self, kinds: NDArray[np.int32], amounts: NDArray[np.float32], modes: NDArray[np.int32],
+        shares: NDArray[np.float32], tiles: list[tuple[Tiles, ...]], depth: int,
+    ) -> None:  # fmt: skip
+        self.kinds, self.amounts, self.modes, self.shares = kinds, amounts, modes, shares
+        self.tiles, self.depth = tiles, depth
+        self.partners = _partners(kinds)
+        self._tables = np.array([[_table(one) for one in row] for row in tiles], np.int64).reshape(-1, 5)
+
+    def __len__(self) -> int:
+        return len(self.kinds)
+
+    def part(self, first: int, end: int) -> Program:
+        """Some of its steps, with no group that begins or ends outside them."""
+        of = slice(first, end)
+        return Program(
+            self.kinds[of], self.amounts[of], self.modes[of], self.shares[of], self.tiles[of], self.depth
+        )  # fmt: skip
+
+    def followed_by(self, other: Program) -> Program:
+        """The steps of both."""
+        arrays = [
+            np.concatenate(pair)
+            for pair in zip(
+                (self.kinds, self.amounts, self.modes, self.shares),
+                (other.kinds, other.amounts, other.modes, other.shares),
+                strict=True,
+            )
+        ]
+        kinds, amounts, modes, shares = arrays
+        return Program(kinds, amounts, modes, shares, self.tiles + other.tiles, max(self.depth, other.depth))
 
     def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
         """(tiles, n, 5): where each step's tiles lie, 0 where there is none."""
-        found = np.zeros((len(tiles), len(self.kinds), 5), np.int64)
-        for step, rasters in enumerate(self.rasters):
-            for column, raster in enumerate(rasters):
-                if raster is not None:
-                    found[:, step, column] = raster.addresses.ravel()[tiles]
+        found = np.empty((len(tiles), len(self.kinds), 5), np.int64)
+        _look_up(self._tables, tiles, found)
         return found
 
 
@@ -100,23 +125,51 @@ def compiled(nodes: Sequence[Node]) -> Program:
     """The program of a stack, bottom first."""
     steps: list[tuple[int, Node]] = []
     deepest = _flatten(nodes, 0, steps)
-    partners = np.zeros(len(steps), np.int32)
+    uses = [[_use(node, name) for name in MAP_ORDER] for _, node in steps]
+    return Program(
+        np.array([kind for kind, _ in steps], np.int32),
+        np.array([[amount for amount, _ in row] for row in uses], np.float32).reshape(-1, 4),
+        np.array([[mode for _, mode in row] for row in uses], np.int32).reshape(-1, 4),
+        np.array([node.mask.start for _, node in steps], np.float32),
+        [_tiles(kind, node) for kind, node in steps],
+        deepest,
+    )
+
+
+def bend(color: NDArray[np.int64], values: NDArray[np.int64]) -> Program:
+    """One step that multiplies what lies below by factors and adds offsets, tile by tile, as these tables say."""
+    return Program(
+        np.array([BEND], np.int32), np.ones((1, 4), np.float32), np.full((1, 4), OFF, np.int32),
+        np.ones(1, np.float32), [(color, values, None, None, None)], 0,
+    )  # fmt: skip
+
+
+def _table(tiles: Tiles) -> int:
+    if tiles is None:
+        return 0
+    return address_of(tiles.addresses if isinstance(tiles, Raster) else tiles)
+
+
+def _partners(kinds: NDArray[np.int32]) -> NDArray[np.int32]:
+    partners = np.zeros(len(kinds), np.int32)
     opened: list[int] = []
-    for i, (kind, _) in enumerate(steps):
+    for i, kind in enumerate(kinds):
         if kind == PUSH:
             opened.append(i)
         elif kind == POP:
             partners[opened.pop()] = i
-    uses = [[_use(node, name) for name in MAP_ORDER] for _, node in steps]
-    return Program(
-        np.array([kind for kind, _ in steps], np.int32),
-        partners,
-        np.array([[amount for amount, _ in row] for row in uses], np.float32).reshape(-1, 4),
-        np.array([[mode for _, mode in row] for row in uses], np.int32).reshape(-1, 4),
-        np.array([node.mask.start for _, node in steps], np.float32),
-        [_rasters(kind, node) for kind, node in steps],
-        deepest,
-    )
+    return partners
+
+
+@kernel
+def _look_up(tables, tiles, found):  # type: ignore[no-untyped-def]
+    for step in range(len(tables)):
+        for column in range(5):
+            address = tables[step, column]
+            for i in range(len(tiles)):
+                found[i, step, column] = 0
+                if address != 0:
+                    found[i, step, column] = carray(as_int64(address), (tiles[i] + 1,))[tiles[i]]
 
 
 def _flatten(nodes: Sequence[Node], depth: int, steps: list[tuple[int, Node]]) -> int:
@@ -141,6 +194,6 @@ def _use(node: Node, name: str) -> tuple[float, int]:
     return node.amount * (use.amount if use else 1.0), 0 if mode >= HUE and name != COLOR else mode
 
 
-def _rasters(kind: int, node: Node) -> tuple[Raster | None, ...]:
+def _tiles(kind: int, node: Node) -> tuple[Tiles, ...]:
     painted = [node.rasters.get(name) if isinstance(node, Painted) else None for name in MAP_ORDER]
     return (*painted, node.mask.raster if kind != PUSH else None)

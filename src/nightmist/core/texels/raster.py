@@ -29,6 +29,8 @@ class Raster:
         self.width, self.height, self.channels = width, height, channels
         self.tiles: dict[TileKey, Tile] = {}
         self.addresses = np.zeros((height // TILE, width // TILE), np.int64)
+        #: Grows with each tile that is put.
+        self.edition = 0
 
     def copy(self) -> Raster:
         """The same tiles in a raster of its own: what is put into it leaves this one alone."""
@@ -43,6 +45,7 @@ class Raster:
 
     def put(self, key: TileKey, tile: Tile | None) -> None:
         """Set or clear one tile; the array belongs to the raster from now on."""
+        self.edition += 1
         if tile is None:
             self.tiles.pop(key, None)
             self.addresses[key] = 0

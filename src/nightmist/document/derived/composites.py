@@ -8,15 +8,14 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.compose import Painted, compiled, evaluate
-from ...core.compose.evaluate import Below
-from ...core.compose.program import Program
+from ...core.compose import evaluate
 from ...core.relief import write_normals
 from ...core.relief.heights import Heights, with_neighbors
-from ...core.texels import Raster, TileArea
+from ...core.texels import TileArea
 from ...core.texels.picture import Picture
-from ..values import MAPS, MapName, Node, Surface
+from ..values import MAPS, MapName, Surface
 from .layouts import Layout
+from .programs import Compiled
 
 #: Composited maps lie in three pictures of four channels each.
 PictureName = Literal["color", "values", "relief"]
@@ -29,8 +28,6 @@ VALUE_CHANNEL: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
 #: The normal of what has no relief, as a texel.
 LEVEL = (32768, 32768, 65535, 65535)
 
-#: A node with its rasters by map, as it is shown.
-Shown = tuple[Node, dict[MapName, Raster]]
 Changed = dict[PictureName, TileArea]
 
 
@@ -42,8 +39,9 @@ class Composite:
         self.pictures: dict[PictureName, Picture] = {name: Picture(*size) for name in PICTURES}
         self.pictures["relief"].fill(LEVEL)
         self.stale: dict[MapName, list[TileArea]] = {name: [self.everywhere] for name in MAPS}
-        #: Tiles composited while something was drawn.
+        #: Tiles composited while something was drawn, and where that was done roughly.
         self.loose: list[NDArray[np.int32]] = []
+        self.rough: dict[MapName, list[TileArea]] = {}
         #: Where slopes have to be looked at again.
         self.relief_stale = TileArea.empty()
         #: What the pictures were made for: another layout, other start values, links or depth make them anew.
@@ -71,16 +69,19 @@ class Composite:
         texel = self.pictures[PICTURE_OF[name]].texels(np.array([y]), np.array([x]))
         return texel[0, :3] if name == "base_color" else texel[0, VALUE_CHANNEL[name], None]
 
+    def _mark_rough(self, name: MapName, area: TileArea) -> None:
+        if len(area):
+            self.rough[name] = [TileArea.union([*self.rough.get(name, []), area])]
+
     def mark(self, name: MapName, area: TileArea) -> None:
         """This part of a map has to be composited again."""
         if len(area):
             self.stale.setdefault(name, []).append(area)
 
-    def refresh(self, surface: Surface, program: Program, layout: Layout, calm: bool, below: Below | None) -> Changed:
+    def refresh(self, surface: Surface, compiled: Compiled, layout: Layout, calm: bool) -> Changed:
         """Composite what is stale, gutter included; returns what changed in each picture.
 
-        calm: nothing is being drawn, so that tiles which became one color may give their memory back. below: what lies
-        below what is being drawn.
+        calm: nothing is being drawn, so that tiles which became one color may give their memory back.
         """
         if self.layout_key != layout.key:
             # Texels mean other places now: gutters and slopes of before must not stay behind.
@@ -88,13 +89,21 @@ class Composite:
             self.pictures["relief"].fill(LEVEL)
             self.layout_key, self.relief_key = layout.key, None
         stale, self.stale = self.stale, {}
+        if not compiled.drawing:
+            for name, areas in self.rough.items():
+                stale[name] = stale.get(name, []) + areas
+            self.rough = {}
         if not stale:
             return {}
         area = TileArea.union([part for areas in stale.values() for part in areas])
         color, values = self.pictures["color"], self.pictures["values"]
-        under = surface.start
-        start = (*under.base_color, under.height, under.roughness, under.metallic)
-        evaluate(program, start, area, color, values, list(stale), below)
+        evaluate(
+            compiled.program, surface.under, area, color, values, list(stale), compiled.around, compiled.drawing
+        )  # fmt: skip
+        if compiled.drawing and compiled.around:
+            for name, areas in stale.items():
+                part = TileArea.union(areas)
+                self._mark_rough(name, part.only(compiled.around.bent(part.tiles)))
         if "height" in stale:
             self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
         self.loose.append(area.tiles)
@@ -104,12 +113,6 @@ class Composite:
             values.settle(tiles)
         changed: list[PictureName] = [name for name in PICTURES if any(PICTURE_OF[map_] == name for map_ in stale)]
         return {name: layout.gutter.spread(self.pictures[name], area) for name in changed}
-
-
-def program_of(stack: Sequence[Shown]) -> Program:
-    """The program of nodes that are visible, bottom first."""
-    rasters = [(node, {str(name): raster for name, raster in held.items()}) for node, held in stack]
-    return compiled([Painted(held, node.opacity, node.blend) for node, held in rasters])
 
 
 def refresh_relief(

@@ -72,6 +72,11 @@ class Surface(Value):
         """(width, height) of its maps in texels."""
         return self.width, self.height
 
+    @property
+    def under(self) -> tuple[float, float, float, float, float, float]:
+        """What lies under its stack: sRGB-encoded color, height, roughness, metallic."""
+        return *self.start.base_color, self.start.height, self.start.roughness, self.start.metallic
+
     def texel_at(self, uv: tuple[float, float]) -> tuple[int, int]:
         """Row and column of the texel at a place of the map; the map repeats."""
         return int(uv[1] * self.height // 1) % self.height, int(uv[0] * self.width // 1) % self.width

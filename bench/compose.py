@@ -9,7 +9,7 @@ import skia
 
 from nightmist.core.compose import BlendMode, Painted, compiled, evaluate
 from nightmist.core.texels import TILE, Raster, TileArea
-from nightmist.core.texels.picture import Picture
+from nightmist.core.texels.composite_picture import Picture
 
 from .measure import best_of, verdict
 

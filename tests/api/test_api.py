@@ -17,7 +17,7 @@ from starlette.websockets import WebSocketDisconnect
 from nightmist.api import create_app, guard, wire
 from nightmist.core.errors import NightmistError
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.pictures import write_png
+from nightmist.core.formats.image_files import write_png
 from nightmist.studio import Studio
 from nightmist.studio.client_updates import Batch, Rectangle, Timing
 

@@ -20,7 +20,7 @@ from PIL import Image
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.pictures import read_picture
+from nightmist.core.formats.image_files import read_picture
 
 from ..shapes import walls
 

@@ -15,7 +15,7 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.pictures import write_png
+from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.demo.cabinet import tide_gauge_cabinet
 

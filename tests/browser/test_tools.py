@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.pictures import write_png
+from nightmist.core.formats.image_files import write_png
 
 from ..shapes import placed, plane
 from .conftest import PATIENCE
@@ -402,12 +402,12 @@ def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server,
     expect(picture).to_be_visible()
 
 
-def test_a_leaning_pen_turns_the_tip(painter, server):
-    """A simulated pen that leans lays the row of rivets the other way round."""
+def test_a_tilted_pen_turns_the_tip(painter, server):
+    """A simulated pen that is tilted lays the row of rivets the other way round."""
     tab = plain_red(painter)
     page = tab.page
     page.get_by_role("button", name="More").click()
-    page.get_by_role("radio", name="Lean").click()
+    page.get_by_role("radio", name="Tilt").click()
     page.get_by_label("Rivet row").click()
     page.keyboard.press("Escape")
     pen = page.context.new_cdp_session(page)

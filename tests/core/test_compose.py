@@ -10,7 +10,7 @@ from nightmist.core.compose import BLEND_MODES, Group, MapUse, Mask, Painted, co
 from nightmist.core.compose.program import BEND, LAY, MAP_ORDER
 from nightmist.core.compose.surroundings import Room, Surroundings
 from nightmist.core.texels import Raster, TileArea
-from nightmist.core.texels.picture import Picture
+from nightmist.core.texels.composite_picture import Picture
 
 SIZE = (128, 128)
 WHOLE = TileArea.whole(*SIZE)

@@ -17,7 +17,7 @@ from PIL import Image
 from nightmist.core.errors import NightmistError
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.pictures import fit, read_picture, write_png
+from nightmist.core.formats.image_files import fit, read_picture, write_png
 from nightmist.core.mesh.methods import unwrap
 from nightmist.core.progress import quietly
 from nightmist.core.texels.ownership import own_texels

@@ -8,8 +8,8 @@ from scipy import ndimage
 
 from nightmist.core.errors import NightmistError
 from nightmist.core.texels import TILE, Gutter, TileArea
+from nightmist.core.texels.composite_picture import Picture
 from nightmist.core.texels.ownership import own_texels
-from nightmist.core.texels.picture import Picture
 
 from ..shapes import SHAPES, plane
 from .brute import owners

@@ -7,8 +7,8 @@ import pytest
 
 from nightmist.core.kernels import address_of
 from nightmist.core.texels import TileArea
+from nightmist.core.texels.composite_picture import Picture
 from nightmist.core.texels.encode import to_bytes
-from nightmist.core.texels.picture import Picture
 from nightmist.core.tools import composite_over, erase
 
 AREA = TileArea.whole(64, 64)

@@ -13,7 +13,7 @@ from PIL import Image
 
 import nightmist as nm
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.pictures import write_png
+from nightmist.core.formats.image_files import write_png
 from nightmist.demo.buoy import lantern_buoy
 from nightmist.document.files.portrait import portrait
 

@@ -9,7 +9,7 @@ from nightmist import Camera, Document, NightmistError, Pigment, PressureCurve, 
 from nightmist.core.brush.falloff import falloff_table
 from nightmist.core.brush.mirror import Mirror
 from nightmist.core.brush.tips import TIPS, made_tip
-from nightmist.core.formats.pictures import write_png
+from nightmist.core.formats.image_files import write_png
 from nightmist.document.values import MAPS, TOOLS, CloneSource
 
 from ..shapes import joined, lay_picture, placed, plane, sphere, walls
@@ -97,22 +97,31 @@ def test_shipped_tips_are_made_the_same_each_time(name):
 
 
 @pytest.mark.parametrize("angle", [0, 60, 90, 200])
-def test_a_tip_turns_with_the_lean_of_the_pen(angle):
-    """A half-bright picture covers the side to which the pen leans; an upright pen leaves it as it is."""
+def test_a_tip_turns_with_the_tilt_of_the_pen(angle):
+    """A half-bright picture covers the side to which the pen is tilted; an upright pen leaves it as it is."""
     doc, layer = wall()
     half = np.zeros((64, 64, 4), np.uint8)
     half[:, 32:, 3] = 255
-    tip = Tip(radius=40, **FIRM, picture=doc.add_tip("half.png", write_png(half)), angle_mode="lean")
-    lean = 0.7 * np.array([np.cos(np.radians(angle)), np.sin(np.radians(angle))])
-    for given, toward in (((128, 128, 1, *lean), lean / 0.7), ((128, 128, 1, 0, 0), (1, 0)), ((128, 128), (1, 0))):
+    tip = Tip(radius=40, **FIRM, picture=doc.add_tip("half.png", write_png(half)), angle_mode="tilt")
+    tilt = 0.7 * np.array([np.cos(np.radians(angle)), np.sin(np.radians(angle))])
+    for given, toward in (((128, 128, 1, *tilt), tilt / 0.7), ((128, 128, 1, 0, 0), (1, 0)), ((128, 128), (1, 0))):
         flat(doc, layer, [given], tip)
         y, x = np.nonzero(alpha(layer) > 0.5)
         middle = np.array([x.mean() - 128, y.mean() - 128])
         # The middle of half a disk lies at 4 r / (3 pi).
         assert np.abs(middle - np.multiply(toward, 40 * 4 / (3 * np.pi))).max() < 1
         doc.undo()
-    with pytest.raises(NightmistError, match="lean"):
+    with pytest.raises(NightmistError, match="tilt"):
         flat(doc, layer, [(128, 128, 1, 0.5)], tip)
+
+
+def test_a_tip_may_speak_as_the_first_versions_did():
+    """Presets, recorded strokes and scripts of before say steady and lean."""
+    tip = Tip.model_validate({"radius": 9, "steady": 7, "angle_mode": "lean"})
+    assert (tip.radius, tip.stabilizer, tip.angle_mode) == (9, 7, "tilt")
+    assert Tip(steady=3) == Tip(stabilizer=3)
+    with pytest.raises(NightmistError, match="stabilizer"):
+        Tip(steady=-1)
 
 
 def test_a_tip_along_the_stroke_turns_with_it():
@@ -225,13 +234,13 @@ def test_pressure_has_a_curve_for_each_value():
     assert (cover[:, 128] > 0.5 * cover.max()).sum() / 2 == pytest.approx(40 * (0.5 + 0.5 * 0.6), abs=1.1)
 
 
-def test_steadying_trails_on_a_string_and_catches_up():
+def test_the_stabilizer_trails_on_a_string_and_catches_up():
     """A jagged path is calmed: the brush stays within the string of the pointer, and ends where it ends."""
     zigzag = [(40 + 4 * i, 128 + 10 * (-1) ** i) for i in range(40)]
     rows = []
-    for steady in (0, 30):
+    for length in (0, 30):
         doc, layer = wall()
-        flat(doc, layer, zigzag, Tip(radius=4, **FIRM, steady=steady))
+        flat(doc, layer, zigzag, Tip(radius=4, **FIRM, stabilizer=length))
         y, x = np.nonzero(alpha(layer) > 0.5)
         rows.append(np.ptp(y[(x > 90) & (x < 170)]))
         assert np.hypot(x - zigzag[-1][0], y - zigzag[-1][1]).min() < 3
@@ -465,7 +474,7 @@ def test_every_tool_is_undone_and_redone_to_the_bit(tool, in_map):
     doc.gradient(layer, (-1, 0, 0), (1, 0.2, 0), (RED, Pigment(base_color="#0040ff")))
     doc.mirror = "" if in_map else "x"
     before, place = everything(doc), doc.history.place
-    tip = Tip(radius=18, strength=0.7, jitter_place=0.3, jitter_radius=0.4, taper=30, steady=5, picture="chalk")
+    tip = Tip(radius=18, strength=0.7, jitter_place=0.3, jitter_radius=0.4, taper=30, stabilizer=5, picture="chalk")
     source = CloneSource(point=(40, 60, 0) if in_map else (0.3, 0.2, 0.93), normal=(0, 0, 1),
                          anchor=(90, 90, 0) if in_map else (0, 0, 1), anchor_normal=(0, 0, 1))  # fmt: skip
     path = [(100, 100), (140, 130), (170, 110)] if in_map else [(170, 130), (210, 160), (240, 150)]

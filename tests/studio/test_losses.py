@@ -78,7 +78,7 @@ def test_odd_names_are_cleaned_at_every_door_and_kept(opened, odd):  # noqa: F81
 
 
 def _png() -> bytes:
-    from nightmist.core.formats.pictures import write_png
+    from nightmist.core.formats.image_files import write_png
 
     return write_png(np.full((32, 32), 99, np.uint8))
 

@@ -10,7 +10,7 @@ from fastapi import APIRouter, File, Response, UploadFile
 from numpy.typing import NDArray
 
 from ..core.errors import NightmistError
-from ..core.formats.pictures import read_picture, write_png
+from ..core.formats.image_files import read_picture, write_png
 from .projects import InStudio, Problem, read_files
 
 router = APIRouter(prefix="/api/projects/{project}/references")

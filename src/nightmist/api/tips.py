@@ -10,7 +10,7 @@ from fastapi import APIRouter, File, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from ..core.brush.tips import TIPS, made_tip
-from ..core.formats.pictures import write_png
+from ..core.formats.image_files import write_png
 from ..core.mapping import Camera
 from ..core.mesh.bodies import practice_body
 from ..document import Document

@@ -16,7 +16,7 @@ SAMPLES_HEAD = struct.Struct("<BBHId")  # version, kind, count, stroke, stamp
 PIXELS_HEAD = struct.Struct("<BBHIdIII")  # version, kind, rectangles, batch, stamp, then µs: engine, composite, encode
 RECTANGLE = struct.Struct("<HBBHHHH")  # surface, picture, uniform, x, y, width, height
 MAX_SAMPLES = 4096
-SAMPLE = 20  # bytes: x, y, pressure, lean x, y as float32
+SAMPLE = 20  # bytes: x, y, pressure, tilt x, y as float32
 
 
 def read_samples(data: bytes) -> Samples:

@@ -323,7 +323,7 @@ class Document(values_of_document.Document):
         self, layer: Layer, path: Sequence[Sequence[float]], camera: Camera, tip: Tip, pigment: Pigment | None = None,
         tool: Tool = "brush", seed: int = 0, in_map: bool = False, source: CloneSource | None = None,
     ) -> None:  # fmt: skip
-        """Draw a whole stroke along screen positions (x, y[, pressure[, lean x, lean y]]), mirrored as `mirror` says.
+        """Draw a whole stroke along screen positions (x, y[, pressure[, tilt x, tilt y]]), mirrored as `mirror` says.
 
         Where it runs onto another surface, that surface's layer of the same name takes it, else its top layer.
         in_map: positions are texels of the layer's own map, and the camera does not matter.
@@ -497,6 +497,6 @@ def _nodes(layers: Mapping[str, Layer] | None) -> dict[str, Node] | None:
 def _sample(point: Sequence[float]) -> Sample:
     if len(point) not in (2, 3, 5) or not np.isfinite(point).all():
         raise NightmistError(
-            f"A point of a stroke is x, y and maybe pressure, then maybe lean x, y of a pen; {tuple(point)!r} is not."
+            f"A point of a stroke is x, y and maybe pressure, then maybe tilt x, y of a pen; {tuple(point)!r} is not."
         )
     return (*map(float, point),) if len(point) > 2 else (float(point[0]), float(point[1]), 1.0)

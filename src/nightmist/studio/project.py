@@ -44,7 +44,7 @@ STALLED = 20.0
 
 @dataclass
 class Samples:
-    """Pointer samples of a stroke: x, y, pressure, lean x, y; and when the browser took the newest (its own clock)."""
+    """Pointer samples of a stroke: x, y, pressure, tilt x, y; and when the browser took the newest (its own clock)."""
 
     stroke: int
     points: list[Sample]

@@ -748,17 +748,17 @@ export interface components {
             angle: number;
             /**
              * Angle Mode
-             * @description what turns the tip: nothing, the stroke, chance, or the way a pen leans
+             * @description what turns the tip: nothing, the stroke, chance, or the way a pen is tilted
              * @default fixed
              * @enum {string}
              */
-            angle_mode: "fixed" | "along" | "random" | "lean";
+            angle_mode: "fixed" | "along" | "random" | "tilt";
             /**
-             * Steady
+             * Stabilizer
              * @description pixels of string between pointer and brush
              * @default 0
              */
-            steady: number;
+            stabilizer: number;
             /**
              * Taper
              * @description pixels over which both ends grow thin

@@ -31,7 +31,7 @@ export interface Batch {
   rectangles: Rectangle[];
 }
 
-/** Samples are x, y, pressure and the pen's lean x, y in a row. */
+/** Samples are x, y, pressure and the pen's tilt x, y in a row. */
 export function writeSamples(stroke: number, samples: number[], stamp: number): ArrayBuffer {
   const buffer = new ArrayBuffer(SAMPLES_HEAD + samples.length * 4);
   const view = new DataView(buffer);

@@ -10,8 +10,8 @@ import type { Area, Views } from "./views";
 /** The mouse has no pressure; the platform's 0.5 would halve every stroke. */
 const pressureOf = (event: PointerEvent) => (event.pointerType === "pen" ? event.pressure : 1);
 
-/** How far the pen leans to the right and down, from upright to flat as 0 to 1. */
-const leanOf = (event: PointerEvent): [number, number] => [
+/** How far the pen is tilted to the right and down, from upright to flat as 0 to 1. */
+const tiltOf = (event: PointerEvent): [number, number] => [
   Math.sin((event.tiltX * Math.PI) / 180), Math.sin((event.tiltY * Math.PI) / 180),
 ]; // prettier-ignore
 
@@ -23,7 +23,7 @@ interface PenSample {
   x: number;
   y: number;
   pressure: number;
-  lean: [number, number];
+  tilt: [number, number];
 }
 
 type Point = [number, number, number];
@@ -102,7 +102,7 @@ export class PaintInput {
     if (tool === "brush") rememberColor(pigment.base_color);
     const view = inMap ? "map" : "model";
     const send = (points: PenSample[], stamp: number) => {
-      const samples = points.flatMap(({ x, y, pressure, lean }) => [...this.sampleAt(x, y, area, inMap), pressure, ...lean]);
+      const samples = points.flatMap(({ x, y, pressure, tilt }) => [...this.sampleAt(x, y, area, inMap), pressure, ...tilt]);
       this.views.project.socket.sendSamples(stroke, samples, stamp);
     };
     const goesOn = event.shiftKey && this.last?.view === view ? this.last : null;
@@ -146,7 +146,7 @@ export class PaintInput {
   }
 
   private sampled(event: PointerEvent): PenSample {
-    return { ...this.onCanvas(event), pressure: pressureOf(event), lean: leanOf(event) };
+    return { ...this.onCanvas(event), pressure: pressureOf(event), tilt: tiltOf(event) };
   }
 
   /** A place of the canvas as the stroke counts it: pixels of the view, or texels. */

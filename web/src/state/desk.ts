@@ -113,7 +113,7 @@ export const FRESH: Desk = {
     jitter_color: 0,
     angle: 0,
     angle_mode: "fixed",
-    steady: 0,
+    stabilizer: 0,
     taper: 0,
     picture: null,
     build_up: false,
@@ -192,13 +192,20 @@ export const showView = (next: ViewMode) =>
 export const setPigment = (part: Partial<Pigment>) =>
   useDesk.setState(({ pigment }) => ({ pigment: { ...pigment, ...part } }));
 
+/** A tip that was kept: what it lacks is fresh, and words of the first versions are those of today. */
+export function keptTip(left: Partial<Tip>): Tip {
+  const { steady, ...tip } = left as Partial<Tip> & { steady?: number };
+  const mode = (tip.angle_mode as string) === "lean" ? "tilt" : tip.angle_mode;
+  return { ...FRESH.tip, ...tip, angle_mode: mode ?? FRESH.tip.angle_mode, stabilizer: tip.stabilizer ?? steady ?? 0 };
+}
+
 /** Take over a desk as it was left; what an older one lacks starts fresh. */
 export function restoreDesk(left: Record<string, unknown>, state: DocumentState): void {
   const desk = { ...FRESH, ...(left as Partial<Desk>) };
   useDesk.setState(
     {
       ...desk,
-      tip: { ...FRESH.tip, ...desk.tip },
+      tip: keptTip(desk.tip),
       pigment: { ...FRESH.pigment, ...desk.pigment },
       preparing: { ...FRESH.preparing, ...desk.preparing },
       look: { ...FRESH.look, ...desk.look },

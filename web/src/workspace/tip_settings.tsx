@@ -24,7 +24,7 @@ const FALLOFFS: { value: Tip["falloff"]; text: string }[] = [
 const ANGLES: { value: Tip["angle_mode"]; text: string; hint: string }[] = [
   { value: "fixed", text: "Fixed", hint: "The tip keeps its angle" },
   { value: "along", text: "Along", hint: "The tip turns with the stroke" },
-  { value: "lean", text: "Lean", hint: "The tip turns with the way a pen leans, where the pen tells" },
+  { value: "tilt", text: "Tilt", hint: "The tip turns the way a pen is tilted, where the pen tells" },
   { value: "random", text: "Random", hint: "Every dab is turned by chance" },
 ];
 
@@ -131,7 +131,7 @@ function PathSettings() {
         <Segmented label="Angle of the tip" options={ANGLES} value={tip.angle_mode} onChange={(angle_mode) => setTip({ angle_mode })} />
       </div>
       <Slider label="Turned" value={tip.angle} min={-180} max={180} show={(v) => `${Math.round(v)}°`} onChange={(angle) => setTip({ angle: Math.round(angle) })} />
-      <Slider label="Steady" value={tip.steady} min={0} max={120} fine show={(v) => `${Math.round(v)} px`} onChange={(steady) => setTip({ steady })} title="The brush trails behind the pointer on a string of this length" />
+      <Slider label="Stabilizer" value={tip.stabilizer} min={0} max={120} fine show={(v) => `${Math.round(v)} px`} onChange={(stabilizer) => setTip({ stabilizer })} title="The brush trails behind the pointer on a string of this length" />
       <Slider label="Taper" value={tip.taper} min={0} max={400} fine show={(v) => `${Math.round(v)} px`} onChange={(taper) => setTip({ taper })} title="Both ends of a stroke grow thin over this length" />
     </>
   );

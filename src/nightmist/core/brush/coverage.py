@@ -91,6 +91,7 @@ class Coverage:
         if dabs.joined is not None:
             return self.add_band(dabs, self, mask)[0]
         _, _, tiles, masks = self._reached(dabs, mask)
+        whole = _elsewhere(mask)
         self.hold(tiles, dabs.numbers is not None)
         rects = _nowhere(len(tiles))
         count = len(dabs)
@@ -103,7 +104,7 @@ class Coverage:
             _gather(
                 dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, limit,
                 dabs.build_up, dabs.table, dabs.picture, tiles[a:b], self.addresses, self.number_addresses, masks,
-                OPEN_TILE, *self._faces, rects[a:b],
+                whole, *self._faces, rects[a:b],
             )  # fmt: skip
 
         in_two_threads(len(tiles), gather, 4)
@@ -115,6 +116,7 @@ class Coverage:
         ahead: of the same surface; takes what guessed stations cover beyond this coverage.
         """
         middles, reaches, tiles, masks = self._reached(dabs, mask)
+        whole = _elsewhere(mask)
         self.hold(tiles)
         loose = np.zeros(len(dabs), np.uint8) if dabs.guessed is None else dabs.guessed
         if dabs.guessed is not None:
@@ -126,7 +128,7 @@ class Coverage:
         def gather(a: int, b: int) -> None:
             _gather_band(
                 dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, dabs.joined, loose, middles, reaches,
-                limit, dabs.table, tiles[a:b], self.addresses, ahead.addresses, NO_TILE, masks, OPEN_TILE, *self._faces,
+                limit, dabs.table, tiles[a:b], self.addresses, ahead.addresses, NO_TILE, masks, whole, *self._faces,
                 rects[a:b], guessed[a:b],
             )  # fmt: skip
 
@@ -167,6 +169,11 @@ class Coverage:
         for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
             mine = self.tiles[int(tile)][top:bottom, left:right]
             np.maximum(mine, other.tiles[int(tile)][top:bottom, left:right], out=mine)
+
+
+def _elsewhere(mask: TileMask | None) -> int:
+    """The tile that stands for those a mask does not hold."""
+    return NO_TILE if mask is not None and mask.elsewhere == 0 else OPEN_TILE
 
 
 def _nowhere(count: int) -> NDArray[np.int32]:

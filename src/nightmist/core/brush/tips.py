@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..formats.pictures import fit, read_picture
+from ..formats.image_files import fit, read_picture
 
 SIDE = 128
 

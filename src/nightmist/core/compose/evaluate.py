@@ -8,7 +8,7 @@ import numpy as np
 
 from ..kernels import kernel
 from ..texels.area import TileArea
-from ..texels.picture import Picture, spell_out
+from ..texels.composite_picture import Picture, spell_out
 from .program import MAP_ORDER, Program
 from .steps import run
 from .surroundings import Surroundings

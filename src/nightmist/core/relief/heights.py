@@ -6,9 +6,9 @@ import numpy as np
 
 from ..kernels import in_two_threads, kernel
 from ..texels.area import TileArea
+from ..texels.composite_picture import Picture
 from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership
-from ..texels.picture import Picture
 from ..texels.raster import TILE
 from ..texels.seam_links import SeamLinks
 

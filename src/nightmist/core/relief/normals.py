@@ -8,7 +8,7 @@ import numpy as np
 
 from ..kernels import address_of, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
-from ..texels.picture import Picture
+from ..texels.composite_picture import Picture
 from .heights import Heights
 
 

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..kernels import in_two_threads, kernel
 from .area import TileArea
-from .picture import Picture
+from .composite_picture import Picture
 from .raster import TILE
 
 

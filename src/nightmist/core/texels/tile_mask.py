@@ -8,32 +8,59 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import addresses_in, kernel
+from .area import TileArea
 from .gutter import Gutter
 from .ownership import Ownership
 from .raster import TILE
 
 
 class TileMask:
-    """Float32 tiles of shares 0-1. addresses: (tiles,) int64; 0 stands for a tile that lets everything through."""
+    """Float32 tiles of shares 0-1.
 
-    def __init__(self, count: int, make: Callable[[NDArray[np.int32]], NDArray[np.float32]]) -> None:
+    addresses: (all tiles of the map,) int64; 0 stands for a tile that is one share all over: `elsewhere`.
+    """
+
+    def __init__(
+        self, count: int, make: Callable[[NDArray[np.int32]], NDArray[np.float32]] | None = None, elsewhere: float = 1
+    ) -> None:
         """make: (n,) tile numbers to (n, 64, 64) shares; asked once for each tile."""
-        self.make = make
+        self.make, self.elsewhere = make, elsewhere
         self.addresses = np.zeros(count, np.int64)
-        self.known = np.zeros(count, np.bool_)
+        self.known = np.full(count, make is None)
         self.parts: list[NDArray[np.float32]] = []
+
+    @classmethod
+    def of(cls, tiles: NDArray[np.int32], parts: NDArray[np.float32], count: int) -> TileMask:
+        """Parts (n, 64, 64) of `tiles`, rising, of a map of `count`; closed elsewhere."""
+        mask = cls(count, elsewhere=0)
+        mask._put(tiles, parts)
+        return mask
 
     def hold(self, tiles: NDArray[np.int32]) -> None:
         """See that these tiles are worked out."""
         new = tiles[~self.known[tiles]]
-        if not len(new):
+        if self.make is None or not len(new):
             return
         self.known[new] = True
         shares = self.make(new)
-        open_ = (shares == 1).all(axis=(1, 2))
-        kept = np.ascontiguousarray(shares[~open_])
-        self.parts.append(kept)
-        self.addresses[new[~open_]] = addresses_in(kept)
+        plain = (shares == self.elsewhere).all(axis=(1, 2))
+        self._put(new[~plain], np.ascontiguousarray(shares[~plain]))
+
+    def _put(self, tiles: NDArray[np.int32], parts: NDArray[np.float32]) -> None:
+        self.parts.append(parts)
+        self.addresses[tiles] = addresses_in(parts)
+
+    @property
+    def area(self) -> TileArea:
+        """The tiles in which shares differ, whole."""
+        return TileArea.of_tiles(np.flatnonzero(self.addresses).astype(np.int32))
+
+    def without(self, other: TileMask) -> TileMask:
+        """Closed where the other is open; both of parts that are known, and closed elsewhere."""
+        mine, parts = self.area.tiles, np.concatenate(self.parts)
+        both, here, there = np.intersect1d(mine, other.area.tiles, return_indices=True)
+        parts[here] *= 1 - np.concatenate(other.parts)[there]
+        return TileMask.of(mine, parts, len(self.addresses))
 
     @property
     def nbytes(self) -> int:

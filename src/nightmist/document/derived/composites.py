@@ -12,7 +12,7 @@ from ...core.compose import evaluate
 from ...core.relief import write_normals
 from ...core.relief.heights import Heights, with_neighbors
 from ...core.texels import TileArea
-from ...core.texels.picture import Picture
+from ...core.texels.composite_picture import Picture
 from ..values import MAPS, MapName, Surface
 from .layouts import Layout
 from .programs import Compiled

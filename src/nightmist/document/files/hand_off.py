@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.formats.gltf_write import write_glb
-from ...core.formats.pictures import write_png
+from ...core.formats.image_files import write_png
 from ...core.texels.encode import to_bytes
 from ..document import Document
 from ..values import MAPS, MapName, Surface

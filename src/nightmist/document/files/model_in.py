@@ -21,7 +21,7 @@ from ..derived.model import model_of
 from ..derived.pool import Pool
 from ..document import Document
 from ..preparing.model import start_of
-from ..preparing.pictures import FROM_FILE, maps_of
+from ..preparing.model_pictures import FROM_FILE, maps_of
 from ..preparing.uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
 from ..values import CHANNELS, AnyValue, Brushed, MapName, MissingPicture, Project, Surface, new_id
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...core.formats.pictures import write_png
+from ...core.formats.image_files import write_png
 from ...core.mapping import Camera
 from ..document import Document
 

@@ -15,7 +15,7 @@ import numpy as np
 from ...core.errors import NightmistError
 from ...core.formats.gltf_read import read_gltf
 from ...core.formats.gltf_write import glb_order, write_glb
-from ...core.formats.pictures import read_picture, write_png
+from ...core.formats.image_files import read_picture, write_png
 from ...core.mesh import Mesh
 from ...core.texels.raster import TILE, Tile
 from ..change import node_and_map

@@ -34,7 +34,7 @@ class DabPath:
         self.curve = Curve()
         self.walker = Walker(
             self._measure, rests=self.tip.build_up, waits=self.tip.angle_mode == "along",
-            tilts=self.tip.angle_mode == "lean",
+            tilts=self.tip.angle_mode == "tilt",
         )  # fmt: skip
         self.placed: list[Placed] = []
         self._restart()
@@ -106,7 +106,7 @@ class DabPath:
         angle = np.radians(tip.angle + 180 * tip.jitter_angle * (2 * dice[:, 3] - 1))
         if tip.angle_mode == "random":
             angle = angle + 2 * np.pi * dice[:, 4]
-        ahead = placed.ahead if tip.angle_mode in ("along", "lean") else np.tile([1.0, 0.0], (len(placed), 1))
+        ahead = placed.ahead if tip.angle_mode in ("along", "tilt") else np.tile([1.0, 0.0], (len(placed), 1))
         if camera is None:
             hit = np.ones(len(placed), np.bool_)
             centers = np.column_stack([places, np.zeros(len(places))])

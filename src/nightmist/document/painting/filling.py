@@ -12,8 +12,9 @@ from ...core.kernels import address_of
 from ...core.relief.from_color import heights_of
 from ...core.texels import TILE
 from ...core.texels.raster import Raster, Tile, TileKey, tile_key
+from ...core.texels.tile_mask import TileMask
 from ...core.tools import composite_over, erase, lay_gradient
-from ...core.tools.cover import Cover, face_cover, same_color
+from ...core.tools.fill_mask import color_mask, faces_mask
 from ..change import Change, TileEdit, raster_id
 from ..document import Document
 from ..values import CHANNELS, EMPTY_PIGMENT, MAPS, Hit, MapName, Node, Pigment, Surface
@@ -41,8 +42,8 @@ def fill(document: Document, layer: Node, laid: Laid, region: Region | None = No
     A region may lie on several surfaces; `layers` says which layer takes the paint on each, else it is as with
     strokes. Hidden parts are left alone. Raises NightmistError when nothing is to be laid, or nowhere.
     """
-    covers = _covers(document, layer, region, layers)
-    return _lay(document, "Erase" if None in laid.values() else "Fill", covers, laid)
+    masks = _masks(document, layer, region, layers)
+    return _lay(document, "Erase" if None in laid.values() else "Fill", masks, laid)
 
 
 def fill_color(document: Document, layer: Node, laid: Laid, like: Hit, tolerance: float = 0.03) -> Change:
@@ -57,9 +58,9 @@ def fill_color(document: Document, layer: Node, laid: Laid, like: Hit, tolerance
     y, x = surface.texel_at(like.uv)
     layout = document.layout(surface)
     wanted = [int(c) for c in image[y, x, :3]]
-    cover = same_color(image, wanted, tolerance, layout.ownership, layout.gutter)
+    mask = color_mask(image, wanted, tolerance, layout.ownership, layout.gutter)
     label = "Erase color" if None in laid.values() else "Fill color"
-    return _lay(document, label, [(layer, _without_hidden(document, surface, cover))], laid)
+    return _lay(document, label, [(layer, _without_hidden(document, surface, mask))], laid)
 
 
 def gradient(
@@ -94,9 +95,9 @@ def erased(maps: Iterable[MapName]) -> Laid:
     return dict.fromkeys(maps)
 
 
-def _covers(
+def _masks(
     document: Document, layer: Node, region: Region | None, layers: Mapping[str, Node] | None
-) -> list[tuple[Node, Cover | None]]:
+) -> list[tuple[Node, TileMask | None]]:
     """Each layer with what is to be covered of its surface; None is all of it."""
     if region is None:
         surface = document.surface_of(layer)
@@ -108,34 +109,34 @@ def _covers(
     shown = ~np.isin(document.mesh.face_part, document.project.hidden_parts)
     region = np.asarray(region, np.int64)
     region = region[shown[region]]
-    found: list[tuple[Node, Cover | None]] = []
+    found: list[tuple[Node, TileMask | None]] = []
     for taker in (layers or receiving(document, layer)).values():
         layout = document.layout(document.surface_of(taker))
         faces = np.intersect1d(region, layout.faces)
         if len(faces):
-            found.append((taker, face_cover(layout.mesh, layout.uvs, layout.ownership, layout.gutter, faces)))
+            found.append((taker, faces_mask(layout.mesh, layout.uvs, layout.ownership, layout.gutter, faces)))
     if not found:
         raise NightmistError("None of these faces is shown and lies on a surface with a layer to receive the fill.")
     return found
 
 
-def _without_hidden(document: Document, surface: Surface, cover: Cover) -> Cover:
+def _without_hidden(document: Document, surface: Surface, mask: TileMask) -> TileMask:
     hidden = document.hidden_faces(surface)
     if not hidden.any():
-        return cover
+        return mask
     layout = document.layout(surface)
-    return cover.without(face_cover(layout.mesh, layout.uvs, layout.ownership, layout.gutter, layout.faces[hidden > 0]))
+    return mask.without(faces_mask(layout.mesh, layout.uvs, layout.ownership, layout.gutter, layout.faces[hidden > 0]))
 
 
-def _lay(document: Document, label: str, covers: list[tuple[Node, Cover | None]], laid: Laid) -> Change:
+def _lay(document: Document, label: str, masks: list[tuple[Node, TileMask | None]], laid: Laid) -> Change:
     if not laid:
         raise NightmistError(EMPTY_PIGMENT)
     changes = []
-    for layer, cover in covers:
+    for layer, mask in masks:
         for name, value in laid.items():
             raster = document.raster(layer.id, name)
             if value is not None or raster.tiles:
-                tiles = _covered(raster, cover, value) if cover else _whole(document, layer, name, value)
+                tiles = _covered(raster, mask, value) if mask else _whole(document, layer, name, value)
                 changes.append((layer, name, tiles))
     return _exchange(document, label, changes)
 
@@ -169,16 +170,16 @@ def _whole(document: Document, layer: Node, name: MapName, value: tuple[float, .
     return dict.fromkeys((tile_key(t, own.columns) for t in own.used_tiles), tile)
 
 
-def _covered(raster: Raster, cover: Cover, value: tuple[float, ...] | None) -> Tiles:
-    """The tiles under a cover, with a value composited over them or erased."""
-    before, area = raster.addresses.ravel(), cover.area
+def _covered(raster: Raster, mask: TileMask, value: tuple[float, ...] | None) -> Tiles:
+    """The tiles that a mask opens, with a value composited over them or erased."""
+    before, area = raster.addresses.ravel(), mask.area
     if value is None:
         area = area.only(before[area.tiles] != 0)
     fresh, after = _copies(raster, area.tiles)
     if value is None:
-        erase(area, cover.table, before, after, raster.channels)
+        erase(area, mask.addresses, before, after, raster.channels)
     else:
-        composite_over(area, cover.table, before, after, value)
+        composite_over(area, mask.addresses, before, after, value)
     return {key: _some(tile) for key, tile in fresh.items()}
 
 

@@ -84,7 +84,7 @@ class Stroke:
         usual = document.layout(surface).ownership.usual_texel if surface else None
         sheet = Sheet(surface.size, usual) if surface and usual is not None else None
         self.touch = Touch(tip, document.caster, camera, sheet, mirror or Mirror(), picture)
-        self.stabilizer = Stabilizer(tip.steady)
+        self.stabilizer = Stabilizer(tip.stabilizer)
         # Retouching tools work dab by dab on what the dab before has left.
         banded = is_band(tip) and tool not in RETOUCHES
         self.path = BandPath(self.touch) if banded else DabPath(self.touch, seed)
@@ -106,9 +106,9 @@ class Stroke:
         ]
 
     def extend(self, samples: Iterable[Sample]) -> None:
-        """Take more pointer samples (x, y, pressure and, if known, lean x, y) and bring the layers up to date."""
+        """Take more pointer samples (x, y, pressure and, if known, tilt x, y) and bring the layers up to date."""
         batch: list[Sample] = [
-            (float(x), float(y), min(max(float(p), 0.0), 1.0), *(lean or (0.0, 0.0))) for x, y, p, *lean in samples
+            (float(x), float(y), min(max(float(p), 0.0), 1.0), *(tilt or (0.0, 0.0))) for x, y, p, *tilt in samples
         ]
         self.record.samples.extend(batch)
         self._follow(self.stabilizer.follow(batch))

@@ -15,7 +15,7 @@ from ...core.texels import Raster
 from ..change import Change, raster_id
 from ..document import Document
 from ..values import CHANNELS, Brushed, StartValues, Surface, checked_size, new_id
-from .pictures import FROM_FILE, maps_of
+from .model_pictures import FROM_FILE, maps_of
 from .refit import Plan, refit
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from ...core.brush.falloff import Falloff
 from ...core.compose import BlendMode
@@ -83,12 +83,21 @@ class Tip(Value):
     jitter_angle: Share = 0.0
     jitter_color: Share = 0.0
     angle: float = Field(default=0.0, description="degrees with the clock")
-    angle_mode: Literal["fixed", "along", "random", "lean"] = Field(
-        default="fixed", description="what turns the tip: nothing, the stroke, chance, or the way a pen leans"
+    angle_mode: Literal["fixed", "along", "random", "tilt"] = Field(
+        default="fixed", description="what turns the tip: nothing, the stroke, chance, or the way a pen is tilted"
     )
-    steady: float = Field(default=0.0, ge=0, le=1000, description="pixels of string between pointer and brush")
+    stabilizer: float = Field(default=0.0, ge=0, le=1000, description="pixels of string between pointer and brush")
     taper: float = Field(default=0.0, ge=0, le=10_000, description="pixels over which both ends grow thin")
     picture: str | None = Field(default=None, max_length=80, description="what the tip lets through, by name")
     build_up: bool = Field(default=False, description="dabs of one stroke add up instead of stopping at strength")
     facing_limit: float = Field(default=90, gt=0, le=180, description="degrees from the dab's normal")
     covered_too: bool = Field(default=False, description="also paint what another part hides from the eye")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_before(cls, given: Any) -> Any:
+        """Tips that were kept, and scripts, may say it in the words of the first versions."""
+        if not isinstance(given, dict):
+            return given
+        tip = {"stabilizer" if key == "steady" else key: value for key, value in given.items()}
+        return {**tip, "angle_mode": "tilt"} if tip.get("angle_mode") == "lean" else tip

@@ -3,54 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import addresses_in, kernel
+from ..kernels import kernel
 from ..mesh import Mesh
-from ..texels.area import TileArea
 from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership, own_texels
+from ..texels.tile_mask import TileMask
 
 
-@dataclass
-class Cover:
-    """Shares of texels covered, 0-1.
-
-    tiles: (n,) int32, rising. parts: (n, 64, 64) float32, one for each. table: (all tiles of the map,) int64,
-    addresses of the parts by tile number, 0 where there is none.
-    """
-
-    tiles: NDArray[np.int32]
-    parts: NDArray[np.float32]
-    table: NDArray[np.int64]
-
-    @property
-    def area(self) -> TileArea:
-        """Its tiles, whole."""
-        return TileArea.of_tiles(self.tiles)
-
-    def without(self, other: Cover) -> Cover:
-        """This cover where the other does not cover."""
-        parts = self.parts.copy()
-        both, mine, theirs = np.intersect1d(self.tiles, other.tiles, return_indices=True)
-        if len(both):
-            parts[mine] *= 1 - other.parts[theirs]
-        return Cover.of(self.tiles, parts, len(self.table))
-
-    @classmethod
-    def of(cls, tiles: NDArray[np.int32], parts: NDArray[np.float32], count: int) -> Cover:
-        """Parts of `tiles` of a map of `count` tiles."""
-        table = np.zeros(count, np.int64)
-        table[tiles] = addresses_in(parts)
-        return cls(tiles, parts, table)
-
-
-def face_cover(
+def faces_mask(
     mesh: Mesh, uv: NDArray[np.float32], own: Ownership, gutter: Gutter, faces: NDArray[np.int64]
-) -> Cover:  # fmt: skip
+) -> TileMask:  # fmt: skip
     """How much of each texel belongs to `faces` of a surface.
 
     Where chosen and other faces meet inside an island the edge is smoothed by 2 × 2 samples; at an island's
@@ -71,9 +37,9 @@ def face_cover(
     return _with_gutter(own, gutter, place, parts)
 
 
-def same_color(
+def color_mask(
     image: NDArray[np.uint16], wanted: Sequence[int], tolerance: float, own: Ownership, gutter: Gutter
-) -> Cover:  # fmt: skip
+) -> TileMask:  # fmt: skip
     """1 where no channel of (H, W, c) differs from `wanted`, as many, by more than the tolerance, 0-1."""
     color = np.asarray(wanted, np.int32)
     most = round(tolerance * 65535)
@@ -110,7 +76,7 @@ def _samples(fine: Ownership, place: NDArray[np.int32]) -> NDArray[np.uint8]:
     return bits
 
 
-def _with_gutter(own: Ownership, gutter: Gutter, place: NDArray[np.int32], parts: NDArray[np.float32]) -> Cover:
+def _with_gutter(own: Ownership, gutter: Gutter, place: NDArray[np.int32], parts: NDArray[np.float32]) -> TileMask:
     """Gutter texels take the share of the inside texel that they repeat; their tiles are added."""
     pairs, starts = gutter.by_source
     tiles = np.flatnonzero(place >= 0)
@@ -122,7 +88,7 @@ def _with_gutter(own: Ownership, gutter: Gutter, place: NDArray[np.int32], parts
     grown[now[tiles]] = parts[place[tiles]]
     _copy_gutter(*gutter.by_target, own.width, every, now, grown)
     some = grown.any(axis=(1, 2))
-    return Cover.of(every[some], grown[some], len(place))
+    return TileMask.of(every[some], grown[some], len(place))
 
 
 @kernel

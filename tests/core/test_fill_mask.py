@@ -5,13 +5,16 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from nightmist.core.brush import Coverage, Dabs
+from nightmist.core.brush.falloff import falloff_table
 from nightmist.core.errors import NightmistError
 from nightmist.core.kernels import address_of
 from nightmist.core.texels import TILE
 from nightmist.core.texels.gutter import Gutter
 from nightmist.core.texels.ownership import own_texels
+from nightmist.core.texels.tile_mask import TileMask
 from nightmist.core.tools import lay_gradient
-from nightmist.core.tools.cover import Cover, face_cover, same_color
+from nightmist.core.tools.fill_mask import color_mask, faces_mask
 
 from ..shapes import SHAPES, plane, sphere
 from .brute import owners
@@ -19,15 +22,14 @@ from .brute import owners
 WIDTH, HEIGHT = 256, 128
 
 
-def dense(cover: Cover) -> np.ndarray:
+def dense(mask: TileMask) -> np.ndarray:
     image = np.zeros((HEIGHT, WIDTH))
     columns = WIDTH // TILE
-    for tile, part in zip(cover.tiles, cover.parts, strict=True):
+    for tile, part in zip(mask.area.tiles, mask.parts[0], strict=True):
         y, x = tile // columns * TILE, tile % columns * TILE
         image[y : y + TILE, x : x + TILE] = part
-        assert part.any(), "tiles without cover are left out"
-        assert cover.table[tile] == address_of(part)
-    assert (np.flatnonzero(cover.table) == cover.tiles).all()
+        assert part.any(), "tiles that are closed are left out"
+        assert mask.addresses[tile] == address_of(part)
     return image
 
 
@@ -52,7 +54,7 @@ def test_faces_are_covered_sample_by_sample(shape, share):
         np.logical_or.at(doubt, (y, x), np.abs(inside) < 1e-6)
     counts = [image.reshape(HEIGHT, 2, WIDTH, 2).sum(axis=(1, 3)) for image in (mine, every, doubt)]
     wanted = counts[0] / np.maximum(counts[1], 1)
-    found = dense(face_cover(mesh, mesh.uvs[0], own, gutter, chosen))
+    found = dense(faces_mask(mesh, mesh.uvs[0], own, gutter, chosen))
     inside = own.covered()
     sure = inside & (counts[2] == 0) & (counts[1] > 0)
     assert np.abs(found - wanted)[sure].max() < 1e-6
@@ -67,9 +69,33 @@ def test_faces_are_covered_sample_by_sample(shape, share):
 
 def test_no_faces_cover_nothing():
     mesh = plane()
-    cover = face_cover(mesh, mesh.uvs[0], *tables(mesh), np.zeros(0, np.int64))
-    assert len(cover.tiles) == 0
-    assert not cover.table.any()
+    mask = faces_mask(mesh, mesh.uvs[0], *tables(mesh), np.zeros(0, np.int64))
+    assert not mask.addresses.any()
+    assert mask.elsewhere == 0
+
+
+@pytest.mark.parametrize("shape", ["plane", "sphere"])
+def test_a_mask_of_faces_confines_dabs(shape):
+    """Coverage through the mask is coverage times its shares, in every texel; nothing where the mask has no tile."""
+    mesh = SHAPES[shape]()
+    own, gutter = tables(mesh)
+    mask = faces_mask(mesh, mesh.uvs[0], own, gutter, np.arange(len(mesh.faces) // 2))
+    low, high = mesh.bounds
+    center = mesh.positions[mesh.faces[len(mesh.faces) // 2 - 1]].mean(axis=0)
+    radius = 0.4 * np.linalg.norm(high - low)
+    found = []
+    for gate in (None, mask):
+        dabs = Dabs(center[None], np.array([[0.0, 0, 1]]), np.array([radius]), np.ones(1), np.zeros(1), 180, False,
+                    falloff_table("smooth"))  # fmt: skip
+        coverage = Coverage(own)
+        coverage.add(dabs, gate)
+        image = np.zeros((HEIGHT, WIDTH))
+        for tile, part in coverage.tiles.items():
+            y, x = tile // own.columns * TILE, tile % own.columns * TILE
+            image[y : y + TILE, x : x + TILE] = part
+        found.append(image)
+    assert (found[0] > 0).sum() > 1.5 * (found[1] > 0).sum() > 0
+    assert np.abs(found[0] * dense(mask) - found[1]).max() < 1e-6
 
 
 @pytest.mark.parametrize("tolerance", [0, 0.1, 1])
@@ -79,7 +105,7 @@ def test_texels_of_one_color(tolerance):
     image = np.random.default_rng(8).integers(0, 65536, (HEIGHT, WIDTH, 4)).astype(np.uint16)
     image[20:50, 30:60] = image[10, 10]
     wanted = np.abs(image[..., :3].astype(int) - image[10, 10, :3]).max(axis=2) <= round(tolerance * 65535)
-    found = dense(same_color(image, [int(c) for c in image[10, 10, :3]], tolerance, own, gutter))
+    found = dense(color_mask(image, [int(c) for c in image[10, 10, :3]], tolerance, own, gutter))
     pairs, _ = gutter.by_target
     wanted.ravel()[pairs[:, 0]] = wanted.ravel()[pairs[:, 1]]
     assert (found == wanted).all()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.formats.pictures import fit, read_picture
+from ...core.formats.image_files import fit, read_picture
 from ..values import MapName
 
 #: The name of the layer that such pictures become.

@@ -58,7 +58,7 @@ class TileMask:
     def without(self, other: TileMask) -> TileMask:
         """Closed where the other is open; both of parts that are known, and closed elsewhere."""
         mine, parts = self.area.tiles, np.concatenate(self.parts)
-        both, here, there = np.intersect1d(mine, other.area.tiles, return_indices=True)
+        _, here, there = np.intersect1d(mine, other.area.tiles, return_indices=True)
         parts[here] *= 1 - np.concatenate(other.parts)[there]
         return TileMask.of(mine, parts, len(self.addresses))
 

@@ -29,6 +29,11 @@ class Target:
         self.before: dict[TileKey, Tile | None] = {}
         self.before_addresses = np.zeros(self.raster.addresses.size, np.int64)
 
+    @property
+    def after_addresses(self) -> NDArray[np.int64]:
+        """(all tiles,) where what is worked on lies."""
+        return self.raster.addresses.ravel()
+
     def prepare(self, tiles: NDArray[np.int32]) -> None:
         """Give each tile a working copy the first time the stroke touches it."""
         columns = self.raster.addresses.shape[1]

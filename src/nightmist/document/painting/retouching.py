@@ -1,4 +1,4 @@
-"""Smear, soften and sharpen within a stroke: dab by dab on dense pictures of layers, loaded as reached."""
+"""Tools that filter what lies there: smear, soften, sharpen, dab by dab on dense pictures, loaded as reached."""
 
 from __future__ import annotations
 
@@ -70,7 +70,7 @@ class Retoucher:
         own = weights.ownership
         picture = self._picture(target, area)
         target.prepare(area.tiles)
-        work = Reworked(picture, own, area, weights.addresses, target.raster.addresses.ravel())
+        work = Reworked(picture, own, area, weights.addresses, target.after_addresses)
         if self.tool == "smear":
             smear(work, move)
         else:

@@ -5,17 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import TypedDict
 
-import numpy as np
-from numpy.typing import NDArray
-
-from ...core.brush import Coverage, Dabs
+from ...core.brush import Dabs
 from ...core.brush.mirror import Mirror
 from ...core.brush.path import Sample, Stabilizer
 from ...core.errors import NightmistError
 from ...core.mapping import Camera
 from ...core.texels import TileArea
-from ...core.tools import composite_over, erase
-from ...core.tools.apply import NO_PICTURES, ONE_VALUE
 from ..change import Change
 from ..document import Document
 from ..values import EMPTY_PIGMENT, CloneSource, Node, Pigment, StrokeRecord, Tip, Tool
@@ -23,6 +18,7 @@ from .banding import BandPath
 from .cloning import Cloner
 from .dabs import DabPath, is_band
 from .ground import Ground, Target
+from .laying import EraseTool, LaysOn, PictureTool, PigmentTool
 from .retouching import RETOUCHES, Retoucher
 from .touch import Sheet, Touch
 
@@ -93,17 +89,23 @@ class Stroke:
         #: What the guessed end of the path adds to the coverage, and where.
         self.ahead = {name: self.ground.new_coverage(name) for name in self.layers}
         self.guessed: dict[str, TileArea] = {}
-        self._fresh_coverage()
-        self.retoucher = Retoucher(self.ground, tool) if tool in RETOUCHES else None
-        self.cloner = Cloner(self.ground, source) if source and tool == "clone" else None
+        self._begin()
 
-    def _fresh_coverage(self) -> None:
+    def _begin(self) -> None:
+        """Nothing is gathered yet, nothing laid."""
         self.coverage = {name: self.ground.new_coverage(name) for name in self.layers}
         # Dabs that build up must not add to their own mirror images: each image gathers alone, the most counts.
         images = len(self.touch.matrices) if self.tip.build_up else 1
         self.images = [
             {name: self.ground.new_coverage(name) for name in self.layers} for _ in range(images if images > 1 else 0)
         ]
+        self.filter = Retoucher(self.ground, self.tool) if self.tool in RETOUCHES else None
+        self.laying = self._laying()
+
+    def _laying(self) -> LaysOn:
+        if self.tool == "clone" and self.record.source:
+            return PictureTool(Cloner(self.ground, self.record.source), self.tip)
+        return PigmentTool(self.pigment, self.tip, self.path) if self.tool == "brush" and self.pigment else EraseTool()
 
     def extend(self, samples: Iterable[Sample]) -> None:
         """Take more pointer samples (x, y, pressure and, if known, tilt x, y) and bring the layers up to date."""
@@ -127,8 +129,8 @@ class Stroke:
 
     def _lay(self, groups: list[Dabs]) -> None:
         """Lay groups of dabs, one for each mirror image, and lay again what a guess had covered."""
-        if self.retoucher:
-            self.retoucher.lay(groups)
+        if self.filter:
+            self.filter.lay(groups)
             return
         areas = self._take_back_guess()
         for name in self.coverage:
@@ -136,16 +138,13 @@ class Stroke:
                 if len(dabs):
                     for area in self._gather(name, number, dabs):
                         self._join(areas, name, area)
-        self._apply_all(areas)
+        for name, area in areas.items():
+            if len(area):
+                self._apply(name, area)
 
     @staticmethod
     def _join(areas: dict[str, TileArea], name: str, area: TileArea) -> None:
         areas[name] = areas[name].joined(area) if name in areas else area
-
-    def _apply_all(self, areas: dict[str, TileArea]) -> None:
-        for name, area in areas.items():
-            if len(area):
-                self._apply(name, self.coverage[name], area)
 
     def _gather(self, name: str, number: int, dabs: Dabs) -> list[TileArea]:
         """Gather dabs on a surface; returns where."""
@@ -162,36 +161,10 @@ class Stroke:
         coverage.take_most(alone, area)
         return [area]
 
-    def _apply(self, name: str, coverage: Coverage, area: TileArea) -> None:
-        ahead = self.ahead[name].addresses
+    def _apply(self, name: str, area: TileArea) -> None:
         for target in self.ground.targets[name]:
-            raster, part = target.raster, area
-            if self.tool == "erase":
-                part = area.only(raster.addresses.ravel()[area.tiles] != 0)
-            target.prepare(part.tiles)
-            after = raster.addresses.ravel()
-            if self.tool == "erase":
-                erase(part, coverage.addresses, target.before_addresses, after, raster.channels, ahead)
-            elif self.cloner:
-                for held in (coverage, self.ahead[name]):
-                    pictures = self.cloner.pictures(target, held, part)
-                value = (0.0,) * (raster.channels - 1)
-                composite_over(part, coverage.addresses, target.before_addresses, after, value, self.tip.blend,
-                               pictures=pictures, ahead=ahead)  # fmt: skip
-            else:
-                self._lay_value(target, coverage, ahead, part)
-            self.document.mark(target.layer, target.name, part)
-
-    def _lay_value(self, target: Target, coverage: Coverage, ahead: NDArray[np.int64], part: TileArea) -> None:
-        strewn = self.tip.jitter_color > 0 and target.name == "base_color" and self.pigment and self.pigment.base_color
-        numbers, values = NO_PICTURES, ONE_VALUE
-        if strewn:
-            assert self.pigment
-            assert isinstance(self.path, DabPath)
-            assert self.pigment.base_color
-            numbers, values = coverage.number_addresses, self.path.colors(self.pigment.base_color)
-        composite_over(part, coverage.addresses, target.before_addresses, target.raster.addresses.ravel(),
-                       self.values[target.name], self.tip.blend, numbers, values, ahead=ahead)  # fmt: skip
+            changed = self.laying.lay(target, self.coverage[name], self.ahead[name], area)
+            self.document.mark(target.layer, target.name, changed)
 
     def finish(self) -> Change | None:
         """The stroke as a change, shown already by its preview; None when it left no mark."""
@@ -208,11 +181,7 @@ class Stroke:
         self._release()
         for target in self._all_targets():
             target.restore()
-        self._fresh_coverage()
-        if self.retoucher:
-            self.retoucher = Retoucher(self.ground, self.tool)
-        if self.cloner:
-            self.cloner = Cloner(self.ground, self.cloner.source)
+        self._begin()
         for groups in self.path.again():
             self._lay(groups)
 
@@ -225,5 +194,5 @@ class Stroke:
         self.preview.drop()
 
     def _release(self) -> None:
-        if self.retoucher:
-            self.retoucher.release()
+        if self.filter:
+            self.filter.release()

@@ -1,0 +1,90 @@
+"""Tools that lay texels on: from what a stroke covers, and what lay there before it, to what lies there now."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.brush import Coverage
+from ...core.texels import TileArea
+from ...core.tools import composite_over, erase
+from ...core.tools.apply import NO_PICTURES, ONE_VALUE
+from ..values import Pigment, Tip
+from .dabs import DabPath
+from .ground import Target
+
+
+class LaysOn(Protocol):
+    """Works from all of a stroke's coverage at once, so that laying the same again leaves the same."""
+
+    def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
+        """Bring a target up to date in an area; returns where it may have changed.
+
+        ahead: coverage of what is only guessed of the stroke's end; the greater of both counts.
+        """
+        ...
+
+
+class PigmentTool:
+    """Lays the pigment's values on."""
+
+    def __init__(self, pigment: Pigment, tip: Tip, path: object) -> None:
+        """path: of the stroke, whose dabs each have a color of their own where the tip strews them."""
+        self.pigment, self.tip = pigment, tip
+        self.values = pigment.values()
+        self.strewn = path if isinstance(path, DabPath) and tip.jitter_color > 0 else None
+
+    def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
+        """As LaysOn says."""
+        target.prepare(area.tiles)
+        numbers, colors = NO_PICTURES, ONE_VALUE
+        if self.strewn and target.name == "base_color" and self.pigment.base_color:
+            numbers, colors = coverage.number_addresses, self.strewn.colors(self.pigment.base_color)
+        composite_over(
+            area, coverage.addresses, target.before_addresses, target.after_addresses, self.values[target.name],
+            self.tip.blend, numbers, colors, ahead=ahead.addresses,
+        )  # fmt: skip
+        return area
+
+
+class PictureTool:
+    """Lays texels on that come from elsewhere, as a table of tiles tells for each target."""
+
+    def __init__(self, source: TexelSource, tip: Tip) -> None:
+        self.source, self.tip = source, tip
+
+    def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
+        """As LaysOn says."""
+        target.prepare(area.tiles)
+        for held in (coverage, ahead):
+            pictures = self.source.pictures(target, held, area)
+        nothing = (0.0,) * (target.raster.channels - 1)
+        composite_over(
+            area, coverage.addresses, target.before_addresses, target.after_addresses, nothing, self.tip.blend,
+            pictures=pictures, ahead=ahead.addresses,
+        )  # fmt: skip
+        return area
+
+
+class TexelSource(Protocol):
+    """Where texels come from that are laid on: a place beside, later a stencil or a picture."""
+
+    def pictures(self, target: Target, coverage: Coverage, area: TileArea) -> NDArray[np.int64]:
+        """(all tiles of the map,) addresses of tiles like the target's, true where an area is covered."""
+        ...
+
+
+class EraseTool:
+    """Takes away what lies there."""
+
+    def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
+        """As LaysOn says."""
+        held = area.only(target.after_addresses[area.tiles] != 0)
+        target.prepare(held.tiles)
+        erase(
+            held, coverage.addresses, target.before_addresses, target.after_addresses, target.raster.channels,
+            ahead.addresses,
+        )  # fmt: skip
+        return held

@@ -422,7 +422,7 @@ def _near_segment(c, low, high, shift, curve, tiny):  # type: ignore[no-untyped-
 
 @kernel
 def _tile_at(address):  # type: ignore[no-untyped-def]
-    return carray(as_float32(address), (64, 64))
+    return carray(as_float32(address), (TILE, TILE))
 
 
 @kernel
@@ -454,8 +454,8 @@ def _reached_rows(piece, m, px, py, pz, r):  # type: ignore[no-untyped-def]
             end = 0
         else:
             half = np.sqrt(half2)
-            first = int(min(max(np.ceil(turn - half), 0.0), 64.0))
-            end = min(end, int(min(max(np.floor(turn + half) + 1, 0.0), 64.0)))
+            first = int(min(max(np.ceil(turn - half), 0.0), float(TILE)))
+            end = min(end, int(min(max(np.floor(turn + half) + 1, 0.0), float(TILE))))
     return first, end, (near0, 2 * near1, near2, middle, shift, slope2)
 
 
@@ -557,7 +557,7 @@ def _gather_detailed(  # type: ignore[no-untyped-def]
             new = old + w * (one - old) if build_up else max(old, w)
             tile[row, start + c] = new
             if number_address != 0 and new > old:
-                carray(as_int32(number_address), (64, 64))[row, start + c] = number
+                carray(as_int32(number_address), (TILE, TILE))[row, start + c] = number
         rect[0] = min(rect[0], row)
         rect[1] = max(rect[1], row + 1)
         rect[2] = min(rect[2], start)

@@ -192,7 +192,7 @@ def _mask_row(address, start, band, mask):  # type: ignore[no-untyped-def]
     for x in range(len(mask)):
         mask[x] = start
     if address != 0:
-        row = carray(as_uint16(address), (64 // ROWS, 2 * TEXELS))[band]
+        row = carray(as_uint16(address), (TILE // ROWS, 2 * TEXELS))[band]
         for x in range(len(mask)):
             mask[x] += (np.float32(row[2 * x]) * unit - start) * (np.float32(row[2 * x + 1]) * unit)
 
@@ -253,14 +253,14 @@ def _run(  # type: ignore[no-untyped-def]
             level = 0
             line = colors[0]
             if len(from_color) > 0 and from_color[t] != 0:
-                line[:] = carray(as_float32(from_color[t]), (64 // ROWS, 4 * TEXELS))[band]
+                line[:] = carray(as_float32(from_color[t]), (TILE // ROWS, 4 * TEXELS))[band]
             elif with_color:
                 for x in range(TEXELS):
                     for c in range(3):
                         line[4 * x + c] = under[c]
                     line[4 * x + 3] = one
             if len(from_values) > 0 and from_values[t] != 0:
-                lines[0] = carray(as_float32(from_values[t]), (3, 64 // ROWS, TEXELS))[:, band]
+                lines[0] = carray(as_float32(from_values[t]), (3, TILE // ROWS, TEXELS))[:, band]
             elif with_values:
                 for m in range(3):
                     lines[0, m] = under[3 + m]
@@ -274,10 +274,10 @@ def _run(  # type: ignore[no-untyped-def]
                     continue
                 if kinds[step] == 3:
                     if with_color and addresses[i, step, 0] != 0:
-                        bent = carray(as_float32(addresses[i, step, 0]), (2, 64 // ROWS, 4 * TEXELS))[:, band]
+                        bent = carray(as_float32(addresses[i, step, 0]), (2, TILE // ROWS, 4 * TEXELS))[:, band]
                         _bend_row(bent[0], bent[1], colors[0])
                     if with_values and addresses[i, step, 1] != 0:
-                        slopes = carray(as_float32(addresses[i, step, 1]), (2, 3, 64 // ROWS, TEXELS))[:, :, band]
+                        slopes = carray(as_float32(addresses[i, step, 1]), (2, 3, TILE // ROWS, TEXELS))[:, :, band]
                         for m in range(3):
                             _bend_row(slopes[0, m], slopes[1, m], lines[0, m])
                     continue
@@ -293,7 +293,7 @@ def _run(  # type: ignore[no-untyped-def]
                     if group:
                         _group_row(colors[level + 1], amount, source, share)
                     else:
-                        row = carray(as_uint16(addresses[i, step, 0]), (64 // ROWS, 4 * TEXELS))[band]
+                        row = carray(as_uint16(addresses[i, step, 0]), (TILE // ROWS, 4 * TEXELS))[band]
                         _shares(row, amount * unit, level > 0, share)
                     if masked:
                         for x in range(TEXELS):
@@ -326,7 +326,7 @@ def _run(  # type: ignore[no-untyped-def]
                             value[x] = min(lines[level + 1, m, x] / max(a, np.float32(1e-12)), one)
                             part[x] = a * amount
                     else:
-                        row = carray(as_uint16(addresses[i, step, m + 1]), (64 // ROWS, 2 * TEXELS))[band]
+                        row = carray(as_uint16(addresses[i, step, m + 1]), (TILE // ROWS, 2 * TEXELS))[band]
                         scale = amount * unit
                         for x in range(TEXELS):
                             value[x], part[x] = np.float32(row[2 * x]) * unit, np.float32(row[2 * x + 1]) * scale
@@ -339,12 +339,12 @@ def _run(  # type: ignore[no-untyped-def]
                         _blend_values(mode, value, part, lines[level, m], alphas[level, m])
             if len(to_color) > 0:
                 if to_color[t] != 0:
-                    carray(as_float32(to_color[t]), (64 // ROWS, 4 * TEXELS))[band] = colors[0]
+                    carray(as_float32(to_color[t]), (TILE // ROWS, 4 * TEXELS))[band] = colors[0]
                 if to_values[t] != 0:
-                    carray(as_float32(to_values[t]), (3, 64 // ROWS, TEXELS))[:, band] = lines[0]
+                    carray(as_float32(to_values[t]), (3, TILE // ROWS, TEXELS))[:, band] = lines[0]
                 continue
             for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
-                at = (y - band * ROWS) * 64
+                at = (y - band * ROWS) * TILE
                 if with_color:
                     line = colors[0, 4 * (at + left) : 4 * (at + right)]
                     target = color[t, y].reshape(256)[4 * left : 4 * right]

@@ -151,7 +151,7 @@ def _crossing(px, py, qx, qy, y, left, right):  # type: ignore[no-untyped-def]
 def _seen(  # type: ignore[no-untyped-def]
     tiles, tile_start, pieces, spans, matrices, normals, hidden, eye, axes, focal, tolerance, depth, shares
 ):
-    met = np.zeros((64, 64), np.bool_)
+    met = np.zeros((TILE, TILE), np.bool_)
     for k in range(len(tiles)):
         t = tiles[k]
         met[:] = False

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ..kernels import kernel
 from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership
+from ..texels.raster import TILE
 
 #: Enough to name the islands of any overlap that a painter can act on.
 MAX_PAIRS = 1 << 21
@@ -82,7 +83,7 @@ def _shared(tile_start, pieces, spans, columns, first, many, pairs):  # type: ig
     """Count owners beyond the first, and write (first, other) where `pairs` has room (call twice)."""
     count = 0
     for t in range(len(tile_start) - 1):
-        top, left = (t // columns) * 64, (t % columns) * 64
+        top, left = (t // columns) * TILE, (t % columns) * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
             for i in range(pieces[p, 4]):
                 start, end = spans[pieces[p, 5] + i]

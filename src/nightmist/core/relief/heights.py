@@ -89,7 +89,7 @@ def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> T
 def _copy(pixels, plain, colors, columns, tiles, rects, image):  # type: ignore[no-untyped-def]
     for i in range(len(tiles)):
         t = tiles[i]
-        top, left = t // columns * 64, t % columns * 64
+        top, left = t // columns * TILE, t % columns * TILE
         for y in range(rects[i, 0], rects[i, 1]):
             for x in range(rects[i, 2], rects[i, 3]):
                 image[top + y, left + x] = colors[t, 0] if plain[t] != 0 else pixels[t, y, x, 0]

@@ -9,6 +9,7 @@ import numpy as np
 from ..kernels import address_of, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.composite_picture import Picture
+from ..texels.raster import TILE
 from .heights import Heights
 
 
@@ -66,7 +67,7 @@ def _normals(  # type: ignore[no-untyped-def]
     half = np.float32(32767.5)
     for i in range(len(tiles)):
         t = tiles[i]
-        row0, column0 = t // columns * 64, t % columns * 64
+        row0, column0 = t // columns * TILE, t % columns * TILE
         top, bottom, left, right = rects[i]
         for p in range(tile_start[t], tile_start[t + 1]):
             m = matrices[pieces[p, 0]]

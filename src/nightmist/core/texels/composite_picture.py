@@ -88,7 +88,7 @@ def spell_out(pixels, plain, colors, t):  # type: ignore[no-untyped-def]
     """Give a tile pixels."""
     if plain[t] != 0:
         plain[t] = 0
-        texels = pixels[t].reshape(64 * 64, 4)
+        texels = pixels[t].reshape(TILE * TILE, 4)
         for i in range(len(texels)):
             for c in range(4):
                 texels[i, c] = colors[t, c]
@@ -107,7 +107,7 @@ def _find_plain(pixels, plain, tiles, one):  # type: ignore[no-untyped-def]
         t = tiles[k]
         if plain[t] != 0:
             continue
-        texels = pixels[t].reshape(64 * 64, 4)
+        texels = pixels[t].reshape(TILE * TILE, 4)
         same = True
         for i in range(len(texels)):
             for c in range(4):
@@ -122,9 +122,9 @@ def _find_plain(pixels, plain, tiles, one):  # type: ignore[no-untyped-def]
 @kernel
 def _read(pixels, plain, colors, columns, first, end, whole):  # type: ignore[no-untyped-def]
     for t in range(first * columns, end * columns):
-        part = whole[t // columns * 64 : t // columns * 64 + 64, t % columns * 64 : t % columns * 64 + 64]
-        for y in range(64):
-            for x in range(64):
+        part = whole[t // columns * TILE : t // columns * TILE + TILE, t % columns * TILE : t % columns * TILE + TILE]
+        for y in range(TILE):
+            for x in range(TILE):
                 for c in range(4):
                     part[y, x, c] = colors[t, c] if plain[t] != 0 else pixels[t, y, x, c]
 
@@ -137,14 +137,14 @@ def _encode(pixels, plain, colors, columns, top, left, out):  # type: ignore[no-
         at = 0
         while at < wide:
             x = left + at
-            t = y // 64 * columns + x // 64
-            run = min(64 - x % 64, wide - at)
+            t = y // TILE * columns + x // TILE
+            run = min(TILE - x % TILE, wide - at)
             target = out[row, 4 * at : 4 * (at + run)]
             if plain[t] != 0:
                 for j in range(len(target)):
                     target[j] = eight_bits(colors[t, j % 4])
             else:
-                source = pixels[t, y % 64].reshape(256)[4 * (x % 64) : 4 * (x % 64 + run)]
+                source = pixels[t, y % TILE].reshape(256)[4 * (x % TILE) : 4 * (x % TILE + run)]
                 for j in range(len(target)):
                     target[j] = eight_bits(source[j])
             at += run

@@ -111,12 +111,15 @@ def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: igno
 @kernel
 def _find_ends(pairs, starts, tiles, width, plain, colors, ends):  # type: ignore[no-untyped-def]
     """Mark tiles of one color into which a tile of these, or one that they reach into, brings another."""
-    columns = width // 64
+    columns = width // TILE
     for t in tiles:
         for k in range(starts[t], starts[t + 1]):
             target, source = pairs[k, 0], pairs[k, 1]
             y, v = target // width, source // width
-            to, of = y // 64 * columns + (target - y * width) // 64, v // 64 * columns + (source - v * width) // 64
+            to, of = (
+                y // TILE * columns + (target - y * width) // TILE,
+                v // TILE * columns + (source - v * width) // TILE,
+            )
             if plain[to] != 0 and ends[to] == 0:
                 same = plain[of] != 0
                 for c in range(4):
@@ -127,25 +130,27 @@ def _find_ends(pairs, starts, tiles, width, plain, colors, ends):  # type: ignor
 @kernel
 def _spread(pixels, plain, colors, pairs, side, starts, tiles, rects, width, bounds):  # type: ignore[no-untyped-def]
     """Copy the pairs of each tile whose target (side 0) or source (side 1) lies in the tile's rectangle."""
-    columns = width // 64
+    columns = width // TILE
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
-        whole = bottom - top == 64 and right - left == 64
+        whole = bottom - top == TILE and right - left == TILE
         for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
             target, source = pairs[k, 0], pairs[k, 1]
             y, v = target // width, source // width
             x, u = target - y * width, source - v * width
             inside = whole
             if side == 0 and not whole:
-                inside = top <= y % 64 < bottom and left <= x % 64 < right
+                inside = top <= y % TILE < bottom and left <= x % TILE < right
             elif not whole:
-                inside = top <= v % 64 < bottom and left <= u % 64 < right
-            to, of = y // 64 * columns + x // 64, v // 64 * columns + u // 64
+                inside = top <= v % TILE < bottom and left <= u % TILE < right
+            to, of = y // TILE * columns + x // TILE, v // TILE * columns + u // TILE
             # Between tiles of one color there is nothing to bring.
             if not inside or plain[to] != 0:
                 continue
             for c in range(4):
-                pixels[to, y % 64, x % 64, c] = colors[of, c] if plain[of] != 0 else pixels[of, v % 64, u % 64, c]
+                pixels[to, y % TILE, x % TILE, c] = (
+                    colors[of, c] if plain[of] != 0 else pixels[of, v % TILE, u % TILE, c]
+                )
             bound = bounds[to]
-            bound[0], bound[1] = min(bound[0], y % 64), max(bound[1], y % 64 + 1)
-            bound[2], bound[3] = min(bound[2], x % 64), max(bound[3], x % 64 + 1)
+            bound[0], bound[1] = min(bound[0], y % TILE), max(bound[1], y % TILE + 1)
+            bound[2], bound[3] = min(bound[2], x % TILE), max(bound[3], x % TILE + 1)

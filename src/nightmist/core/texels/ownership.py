@@ -145,7 +145,7 @@ def _crossing(ax, ay, bx, by, y):  # type: ignore[no-untyped-def]
 def _pieces(corners, width, height, pieces, spans):  # type: ignore[no-untyped-def]
     """Count pieces and spans, and write them where the arrays have room (call twice)."""
     write = len(pieces) > 0
-    columns, rows = width // 64, height // 64
+    columns, rows = width // TILE, height // TILE
     count, span_count = 0, 0
     for f in range(len(corners)):
         ax, ay = corners[f, 0]
@@ -153,10 +153,10 @@ def _pieces(corners, width, height, pieces, spans):  # type: ignore[no-untyped-d
         cx, cy = corners[f, 2]
         top = int(np.ceil(min(ay, by, cy) - 0.5))
         bottom = int(np.ceil(max(ay, by, cy) - 0.5))
-        for band in range(top // 64, (bottom - 1) // 64 + 1 if bottom > top else top // 64):
-            y0, y1 = max(top, band * 64), min(bottom, band * 64 + 64)
-            starts = np.zeros(64, np.int64)
-            ends = np.zeros(64, np.int64)
+        for band in range(top // TILE, (bottom - 1) // TILE + 1 if bottom > top else top // TILE):
+            y0, y1 = max(top, band * TILE), min(bottom, band * TILE + TILE)
+            starts = np.zeros(TILE, np.int64)
+            ends = np.zeros(TILE, np.int64)
             left, right = 2**40, -(2**40)
             for y in range(y0, y1):
                 center = y + 0.5
@@ -178,10 +178,10 @@ def _pieces(corners, width, height, pieces, spans):  # type: ignore[no-untyped-d
                         left, right = min(left, x0), max(right, x1)
             if right <= left:
                 continue
-            for column in range(left // 64, (right - 1) // 64 + 1):
+            for column in range(left // TILE, (right - 1) // TILE + 1):
                 first, last = -1, -1
                 for i in range(y1 - y0):
-                    if max(starts[i], column * 64) < min(ends[i], column * 64 + 64):
+                    if max(starts[i], column * TILE) < min(ends[i], column * TILE + TILE):
                         if first < 0:
                             first = i
                         last = i
@@ -189,16 +189,16 @@ def _pieces(corners, width, height, pieces, spans):  # type: ignore[no-untyped-d
                     continue
                 if write:
                     pieces[count, 0] = f
-                    pieces[count, 1] = column * 64
-                    pieces[count, 2] = band * 64
-                    pieces[count, 3] = y0 - band * 64 + first
+                    pieces[count, 1] = column * TILE
+                    pieces[count, 2] = band * TILE
+                    pieces[count, 3] = y0 - band * TILE + first
                     pieces[count, 4] = last - first + 1
                     pieces[count, 5] = span_count
                     pieces[count, 6] = (band % rows) * columns + column % columns
                     for i in range(first, last + 1):
-                        x0, x1 = max(starts[i], column * 64), min(ends[i], column * 64 + 64)
-                        spans[span_count + i - first, 0] = max(x0 - column * 64, 0) if x1 > x0 else 0
-                        spans[span_count + i - first, 1] = x1 - column * 64 if x1 > x0 else 0
+                        x0, x1 = max(starts[i], column * TILE), min(ends[i], column * TILE + TILE)
+                        spans[span_count + i - first, 0] = max(x0 - column * TILE, 0) if x1 > x0 else 0
+                        spans[span_count + i - first, 1] = x1 - column * TILE if x1 > x0 else 0
                 count += 1
                 span_count += last - first + 1
     return count, span_count
@@ -226,7 +226,7 @@ def _boxes(pieces, spans, matrices, boxes):  # type: ignore[no-untyped-def]
 @kernel
 def _write_owner(tile_start, pieces, spans, columns, owner):  # type: ignore[no-untyped-def]
     for t in range(len(tile_start) - 1):
-        top, left = (t // columns) * 64, (t % columns) * 64
+        top, left = (t // columns) * TILE, (t % columns) * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
             for i in range(pieces[p, 4]):
                 first, last = spans[pieces[p, 5] + i]

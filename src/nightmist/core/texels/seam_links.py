@@ -79,7 +79,7 @@ def _within(members, starts, source, width, tiles, rects, found):  # type: ignor
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
         for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
-            y, x = source[members[k]] // width % 64, source[members[k]] % width % 64
+            y, x = source[members[k]] // width % TILE, source[members[k]] % width % TILE
             if top <= y < bottom and left <= x < right:
                 found[count] = members[k]
                 count += 1
@@ -91,7 +91,7 @@ def _show(sources, targets, which, source, loaded, target):  # type: ignore[no-u
     width, channels = target.shape[1:]
     for k in which:
         y, x = targets[k] // width, targets[k] % width
-        if loaded[y // 64, x // 64]:
+        if loaded[y // TILE, x // TILE]:
             for c in range(channels):
                 target[y, x, c] = source[sources[k], c]
 

@@ -91,7 +91,7 @@ def shown_texels(own: Ownership, gutter: Gutter, hidden: NDArray[np.uint8]) -> T
 def _owned(tile_start, pieces, spans, columns, hidden, state):  # type: ignore[no-untyped-def]
     """1 where only hidden faces own a texel, 2 where a shown one does."""
     for t in range(len(tile_start) - 1):
-        top, left = t // columns * 64, t % columns * 64
+        top, left = t // columns * TILE, t % columns * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
             value = np.uint8(1) if hidden[pieces[p, 0]] != 0 else np.uint8(2)
             for i in range(pieces[p, 4]):

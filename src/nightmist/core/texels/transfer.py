@@ -174,7 +174,7 @@ def _open_texels(tile_start, pieces, spans, columns, matrices, is_open, where, p
     """Count texels of open faces, and write (y, x, face) and their places where there is room (call twice)."""
     count = 0
     for t in range(len(tile_start) - 1):
-        top, left = (t // columns) * 64, (t % columns) * 64
+        top, left = (t // columns) * TILE, (t % columns) * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
             f = pieces[p, 0]
             if is_open[f] == 0:
@@ -202,7 +202,7 @@ def _transfer(  # type: ignore[no-untyped-def]
     total = np.empty(5, np.float64)
     for k in range(len(tiles)):
         t = tiles[k]
-        top, left = (t // columns) * 64, (t % columns) * 64
+        top, left = (t // columns) * TILE, (t % columns) * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
             f = pieces[p, 0]
             surface = surfaces[f]
@@ -252,7 +252,7 @@ def _sample(u, v, width, height, addresses, start, cover, channels, total):  # t
     owned = carray(as_bool(cover), (height, width))
     x0, y0 = int(np.floor(u - 0.5)), int(np.floor(v - 0.5))
     fx, fy = u - 0.5 - x0, v - 0.5 - y0
-    columns = width // 64
+    columns = width // TILE
     weight = 0.0
     for dy in range(2):
         for dx in range(2):
@@ -263,11 +263,11 @@ def _sample(u, v, width, height, addresses, start, cover, channels, total):  # t
             if not owned[y, x]:
                 continue
             weight += w
-            address = addresses[start + (y // 64) * columns + x // 64]
+            address = addresses[start + (y // TILE) * columns + x // TILE]
             if address != 0:
-                tile = carray(as_uint16(address), (64, 64, channels))
-                a = w * tile[y % 64, x % 64, channels - 1]
+                tile = carray(as_uint16(address), (TILE, TILE, channels))
+                a = w * tile[y % TILE, x % TILE, channels - 1]
                 total[channels - 1] += a
                 for c in range(channels - 1):
-                    total[c] += a * tile[y % 64, x % 64, c]
+                    total[c] += a * tile[y % TILE, x % TILE, c]
     return weight

@@ -9,6 +9,7 @@ from ..brush.coverage import NO_TILE
 from ..compose.blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
 from ..kernels import as_float32, as_int32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
+from ..texels.raster import TILE
 
 #: No table of colors: all of the stroke has one value.
 ONE_VALUE = np.zeros((0, 0), np.float32)
@@ -78,15 +79,15 @@ def erase(
 
 @kernel
 def _coverage(table, t, nothing):  # type: ignore[no-untyped-def]
-    return carray(as_float32(table[t] if len(table) > 0 and table[t] != 0 else nothing), (64, 64))
+    return carray(as_float32(table[t] if len(table) > 0 and table[t] != 0 else nothing), (TILE, TILE))
 
 
 @kernel
 def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels):  # type: ignore[no-untyped-def]
     """Row by row, all channels of a row as one line of numbers: alpha too moves towards full by its share."""
     full, one, half, tiny = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1e-30)
-    whole_paint, whole_share = np.empty(64 * channels, np.float32), np.empty(64 * channels, np.float32)
-    unit, blank = np.float32(1.0 / 65535.0), np.zeros((64, 64 * channels), np.uint16)
+    whole_paint, whole_share = np.empty(TILE * channels, np.float32), np.empty(TILE * channels, np.float32)
+    unit, blank = np.float32(1.0 / 65535.0), np.zeros((TILE, TILE * channels), np.uint16)
     for j in range(len(whole_paint)):
         whole_paint[j] = value[j % channels] * full if j % channels < channels - 1 else full
     for i in range(len(tiles)):
@@ -95,9 +96,9 @@ def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels
         wide, first, last = right - left, left * channels, right * channels
         paint, share = whole_paint[: last - first], whole_share[: last - first]
         cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
-        target = carray(as_uint16(after[t]), (64, 64 * channels))
+        target = carray(as_uint16(after[t]), (TILE, TILE * channels))
         # An absent tile is transparent. Reading a blank one keeps source and target apart, which lets loops be vectors.
-        source = carray(as_uint16(before[t]), (64, 64 * channels)) if before[t] != 0 else blank
+        source = carray(as_uint16(before[t]), (TILE, TILE * channels)) if before[t] != 0 else blank
         for y in range(top, bottom):
             # Without a branch a texel; where nothing is covered, what was there before comes out to the bit.
             covered, guessed = cover[y, left:right], guess[y, left:right]
@@ -130,8 +131,8 @@ def _over_blended(  # type: ignore[no-untyped-def]
         t = tiles[i]
         top, bottom, left, right = rects[i]
         cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
-        target = carray(as_uint16(after[t]), (64, 64, channels))
-        source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (64, 64, channels))
+        target = carray(as_uint16(after[t]), (TILE, TILE, channels))
+        source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (TILE, TILE, channels))
         present = unit if before[t] != 0 else np.float32(0.0)
         for y in range(top, bottom):
             for x in range(left, right):
@@ -139,7 +140,7 @@ def _over_blended(  # type: ignore[no-untyped-def]
                 if len(pictures) > 0:
                     if pictures[t] == 0:
                         continue
-                    picture = carray(as_uint16(pictures[t]), (64, 64, channels))
+                    picture = carray(as_uint16(pictures[t]), (TILE, TILE, channels))
                     a *= picture[y, x, alpha] * unit
                     for c in range(alpha):
                         cs[c] = picture[y, x, c] * unit
@@ -148,7 +149,7 @@ def _over_blended(  # type: ignore[no-untyped-def]
                         target[y, x, c] = source[y, x, c] if before[t] != 0 else np.uint16(0)
                     continue
                 if len(numbers) > 0:
-                    number = carray(as_int32(numbers[t]), (64, 64))[y, x]
+                    number = carray(as_int32(numbers[t]), (TILE, TILE))[y, x]
                     for c in range(alpha):
                         cs[c] = values[number, c]
                 below = source[y, x, alpha] * present
@@ -175,8 +176,8 @@ def _erase(tiles, rects, coverage, ahead, nothing, before, after, channels):  # 
         t = tiles[i]
         top, bottom, left, right = rects[i]
         cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
-        target = carray(as_uint16(after[t]), (64, 64, channels))
-        source = carray(as_uint16(before[t]), (64, 64, channels))
+        target = carray(as_uint16(after[t]), (TILE, TILE, channels))
+        source = carray(as_uint16(before[t]), (TILE, TILE, channels))
         for y in range(top, bottom):
             for x in range(left, right):
                 left_over = np.float32(source[y, x, alpha]) * (np.float32(1.0) - max(cover[y, x], guess[y, x]))

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from ..kernels import as_bool, as_float32, carray, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
+from ..texels.raster import TILE
 
 
 def new_texels(
@@ -63,8 +64,8 @@ def _new(tile_start, pieces, spans, matrices, columns, tiles, rects, coverage, s
         if coverage[t] == 0:
             continue
         top, bottom, left, right = rects[i]
-        cover = carray(as_float32(coverage[t]), (64, 64))
-        known = carray(as_bool(seen[t]), (64, 64))
+        cover = carray(as_float32(coverage[t]), (TILE, TILE))
+        known = carray(as_bool(seen[t]), (TILE, TILE))
         for p in range(tile_start[t], tile_start[t + 1]):
             m = matrices[pieces[p, 0]]
             for k in range(pieces[p, 4]):
@@ -76,7 +77,7 @@ def _new(tile_start, pieces, spans, matrices, columns, tiles, rects, coverage, s
                     if cover[y, x] <= 0 or known[y, x] or count >= len(where):
                         continue
                     known[y, x] = True
-                    where[count, 0], where[count, 1] = t // columns * 64 + y, t % columns * 64 + x
+                    where[count, 0], where[count, 1] = t // columns * TILE + y, t % columns * TILE + x
                     fx, fy = pieces[p, 1] + x + 0.5, pieces[p, 2] + y + 0.5
                     for c in range(3):
                         places[count, c] = m[c] * fx + m[c + 3] * fy + m[c + 6]

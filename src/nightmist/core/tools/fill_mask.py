@@ -11,6 +11,7 @@ from ..kernels import kernel
 from ..mesh import Mesh
 from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership, own_texels
+from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
 
 
@@ -32,7 +33,7 @@ def faces_mask(
     near[own.pieces[:, 0]] = False
     near[own.pieces[place[_tile_of_pieces(own)] >= 0, 0]] = True
     every = _samples(own_texels(mesh, own.faces[near], uv, 2 * own.width, 2 * own.height), place)
-    parts = np.zeros((len(mine), 64, 64), np.float32)
+    parts = np.zeros((len(mine), TILE, TILE), np.float32)
     _shares(own.tile_start, own.pieces, own.spans, chosen[own.faces], place, mine, every, parts)
     return _with_gutter(own, gutter, place, parts)
 
@@ -44,10 +45,10 @@ def color_mask(
     color = np.asarray(wanted, np.int32)
     most = round(tolerance * 65535)
     found = np.zeros(len(own.tile_start) - 1, np.bool_)
-    nothing = np.zeros((0, 64, 64), np.float32)
+    nothing = np.zeros((0, TILE, TILE), np.float32)
     _like(image, color, most, own.columns, found, np.zeros(0, np.int32), nothing)
     place = _places(own, np.flatnonzero(found).astype(np.int32))
-    parts = np.zeros((int(found.sum()), 64, 64), np.float32)
+    parts = np.zeros((int(found.sum()), TILE, TILE), np.float32)
     _like(image, color, most, own.columns, found, place, parts)
     return _with_gutter(own, gutter, place, parts)
 
@@ -71,7 +72,7 @@ def _coarse_tiles(fine: Ownership) -> NDArray[np.int32]:
 
 def _samples(fine: Ownership, place: NDArray[np.int32]) -> NDArray[np.uint8]:
     """(n, 64, 64): which of a texel's 2 × 2 samples are covered, as four bits."""
-    bits = np.zeros((int(place.max(initial=-1)) + 1, 64, 64), np.uint8)
+    bits = np.zeros((int(place.max(initial=-1)) + 1, TILE, TILE), np.uint8)
     _set_bits(fine.tile_start, fine.pieces, fine.spans, fine.columns, place, bits)
     return bits
 
@@ -81,10 +82,10 @@ def _with_gutter(own: Ownership, gutter: Gutter, place: NDArray[np.int32], parts
     pairs, starts = gutter.by_source
     tiles = np.flatnonzero(place >= 0)
     targets = np.concatenate([pairs[:0, 0], *(pairs[starts[t] : starts[t + 1], 0] for t in tiles)])
-    beside = targets // own.width // 64 * own.columns + targets % own.width // 64
+    beside = targets // own.width // TILE * own.columns + targets % own.width // TILE
     every = np.union1d(tiles, beside).astype(np.int32)
     now = _places(own, every)
-    grown = np.zeros((len(every), 64, 64), np.float32)
+    grown = np.zeros((len(every), TILE, TILE), np.float32)
     grown[now[tiles]] = parts[place[tiles]]
     _copy_gutter(*gutter.by_target, own.width, every, now, grown)
     some = grown.any(axis=(1, 2))
@@ -98,7 +99,7 @@ def _set_bits(tile_start, pieces, spans, columns, place, bits):  # type: ignore[
         slot = place[row // 2 * (columns // 2) + column // 2]
         if slot < 0:
             continue
-        top, left = row % 2 * 64, column % 2 * 64
+        top, left = row % 2 * TILE, column % 2 * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
             for i in range(pieces[p, 4]):
                 y = top + pieces[p, 3] + i
@@ -119,8 +120,8 @@ def _shares(tile_start, pieces, spans, chosen, place, mine, every, parts):  # ty
             for i in range(pieces[p, 4]):
                 first, end = spans[pieces[p, 5] + i]
                 parts[k, pieces[p, 3] + i, first:end] = 1.0 if chosen[pieces[p, 0]] else 0.0
-        for y in range(64):
-            for x in range(64):
+        for y in range(TILE):
+            for x in range(TILE):
                 if every[k, y, x] > 0:
                     parts[k, y, x] = np.float32(counts[mine[k, y, x]] / counts[every[k, y, x]])
 
@@ -131,9 +132,9 @@ def _like(image, wanted, most, columns, found, place, parts):  # type: ignore[no
     for t in range(len(found)):
         if len(place) > 0 and place[t] < 0:
             continue
-        top, left = t // columns * 64, t % columns * 64
-        for y in range(64):
-            for x in range(64):
+        top, left = t // columns * TILE, t % columns * TILE
+        for y in range(TILE):
+            for x in range(TILE):
                 near = True
                 for c in range(len(wanted)):
                     near = near and abs(int(image[top + y, left + x, c]) - wanted[c]) <= most
@@ -144,10 +145,10 @@ def _like(image, wanted, most, columns, found, place, parts):  # type: ignore[no
 
 @kernel
 def _copy_gutter(pairs, starts, width, tiles, place, parts):  # type: ignore[no-untyped-def]
-    columns = width // 64
+    columns = width // TILE
     for t in tiles:
         for k in range(starts[t], starts[t + 1]):
             ty, tx, sy, sx = pairs[k, 0] // width, pairs[k, 0] % width, pairs[k, 1] // width, pairs[k, 1] % width
-            source = place[sy // 64 * columns + sx // 64]
-            value = parts[source, sy % 64, sx % 64] if source >= 0 else np.float32(0.0)
-            parts[place[t], ty % 64, tx % 64] = value
+            source = place[sy // TILE * columns + sx // TILE]
+            value = parts[source, sy % TILE, sx % TILE] if source >= 0 else np.float32(0.0)
+            parts[place[t], ty % TILE, tx % TILE] = value

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
+from ..texels.raster import TILE
 
 
 def lay_gradient(
@@ -42,7 +43,7 @@ def _lay_gradient(  # type: ignore[no-untyped-def]
 ):
     channels = len(first) + 1
     for t in tiles:
-        tile = carray(as_uint16(after[t]), (64, 64, channels))
+        tile = carray(as_uint16(after[t]), (TILE, TILE, channels))
         for p in range(tile_start[t], tile_start[t + 1]):
             if hidden[pieces[p, 0]] != 0:
                 continue

@@ -17,13 +17,14 @@ from numpy.typing import NDArray
 from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
+from ..texels.raster import TILE
 
 #: What one dab of sharpen at full weight adds of the difference to the mean; a stroke lays about eight on a place.
 SHARPEN = 0.25
 #: How far from a texel the tools look at most, texels; a block's margin is MARGIN, what a row of sixteen needs.
 REACH = 13
 MARGIN = 16
-BLOCK = 64 + 2 * MARGIN
+BLOCK = TILE + 2 * MARGIN
 
 
 @dataclass
@@ -106,17 +107,17 @@ def _load(picture, loaded, addresses, tiles, rects, fresh):  # type: ignore[no-u
     count = 0
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
-        for dy in range(-1 if top < REACH else 0, 2 if bottom > 64 - REACH else 1):
-            for dx in range(-1 if left < REACH else 0, 2 if right > 64 - REACH else 1):
+        for dy in range(-1 if top < REACH else 0, 2 if bottom > TILE - REACH else 1):
+            for dx in range(-1 if left < REACH else 0, 2 if right > TILE - REACH else 1):
                 row, column = (tiles[i] // columns + dy) % rows, (tiles[i] % columns + dx) % columns
                 if loaded[row, column]:
                     continue
                 loaded[row, column] = True
                 fresh[count] = row * columns + column
                 count += 1
-                here = picture[row * 64 : row * 64 + 64, column * 64 : column * 64 + 64]
+                here = picture[row * TILE : row * TILE + TILE, column * TILE : column * TILE + TILE]
                 if addresses[row, column]:
-                    here[:] = carray(as_uint16(addresses[row, column]), (64, 64, channels))
+                    here[:] = carray(as_uint16(addresses[row, column]), (TILE, TILE, channels))
                 else:
                     here[:] = 0
     return count
@@ -127,12 +128,12 @@ def _take_over(picture, columns, tiles, rects, weights, addresses):  # type: ign
     """Copy from the tiles to the picture where there is weight, run by run."""
     channels = picture.shape[2]
     for i in range(len(tiles)):
-        row0, column0 = tiles[i] // columns * 64, tiles[i] % columns * 64
-        weight = carray(as_float32(weights[tiles[i]]), (64, 64))
-        tile = carray(as_uint16(addresses[tiles[i]]), (64, 64 * channels))
+        row0, column0 = tiles[i] // columns * TILE, tiles[i] % columns * TILE
+        weight = carray(as_float32(weights[tiles[i]]), (TILE, TILE))
+        tile = carray(as_uint16(addresses[tiles[i]]), (TILE, TILE * channels))
         top, bottom, left, right = rects[i]
         for y in range(top, bottom):
-            line = picture[row0 + y, column0 : column0 + 64].reshape(64 * channels)
+            line = picture[row0 + y, column0 : column0 + TILE].reshape(TILE * channels)
             x = left
             while x < right:
                 start = x
@@ -205,14 +206,14 @@ def _move_in_texels(m, move):  # type: ignore[no-untyped-def]
 def _smear(picture, tile_start, pieces, spans, matrices, columns, tiles, rects, weights, move, addresses):  # type: ignore[no-untyped-def]
     channels = picture.shape[2]
     one = np.float32(1.0)
-    block, line = np.zeros((channels, BLOCK, BLOCK), np.float32), np.zeros((channels, 64), np.float32)
-    values = np.zeros((channels, 64), np.uint16)
+    block, line = np.zeros((channels, BLOCK, BLOCK), np.float32), np.zeros((channels, TILE), np.float32)
+    values = np.zeros((channels, TILE), np.uint16)
     for i in range(len(tiles)):
         t = tiles[i]
-        weight = carray(as_float32(weights[t]), (64, 64))
-        tile = carray(as_uint16(addresses[t]), (64, 64, channels))
+        weight = carray(as_float32(weights[t]), (TILE, TILE))
+        tile = carray(as_uint16(addresses[t]), (TILE, TILE, channels))
         top, bottom, left, right = rects[i]
-        _take_block(picture, t // columns * 64, t % columns * 64, top - REACH, bottom + REACH, left - REACH,
+        _take_block(picture, t // columns * TILE, t % columns * TILE, top - REACH, bottom + REACH, left - REACH,
                     right + REACH, block)  # fmt: skip
         for p in range(tile_start[t], tile_start[t + 1]):
             dx, dy = _move_in_texels(matrices[pieces[p, 0]], move)
@@ -254,16 +255,16 @@ def _mix(picture, columns, tiles, rects, weights, step, amount, addresses):  # t
     channels = picture.shape[2]
     alpha = channels - 1
     zero, tiny = np.float32(0.0), np.float32(1e-30)
-    block, line = np.zeros((channels, BLOCK, BLOCK), np.float32), np.zeros((channels, 64), np.float32)
+    block, line = np.zeros((channels, BLOCK, BLOCK), np.float32), np.zeros((channels, TILE), np.float32)
     means = np.zeros((channels, 32), np.float32)
-    values = np.zeros((channels, 64), np.uint16)
+    values = np.zeros((channels, TILE), np.uint16)
     for i in range(len(tiles)):
         t = tiles[i]
-        weight = carray(as_float32(weights[t]), (64, 64))
-        tile = carray(as_uint16(addresses[t]), (64, 64, channels))
+        weight = carray(as_float32(weights[t]), (TILE, TILE))
+        tile = carray(as_uint16(addresses[t]), (TILE, TILE, channels))
         top, bottom, left, right = rects[i]
-        _take_block(picture, t // columns * 64, t % columns * 64, top - step, bottom + step, left - step, right + step,
-                    block)  # fmt: skip
+        _take_block(picture, t // columns * TILE, t % columns * TILE, top - step, bottom + step, left - step,
+                    right + step, block)  # fmt: skip
         for y in range(top, bottom):
             yy = y + MARGIN
             for at in range(left & ~31, right, 32):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import resource
 import time
 from collections.abc import Callable
 
@@ -22,3 +23,8 @@ def best_of(rounds: int, *works: Callable[[], object]) -> list[float]:
 def verdict(ratio: float, wanted: float) -> str:
     """A ratio with its target."""
     return f"{ratio:5.2f} times (wanted: {wanted:g}) {'ok' if ratio >= wanted else 'BELOW'}"
+
+
+def memory_peak() -> int:
+    """What this process has taken at its highest, in MB."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss >> 10

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import resource
 import subprocess
 import sys
 import tempfile
@@ -22,6 +21,8 @@ from nightmist.core.mesh.mesh import SurfaceLook, build_mesh
 from nightmist.core.mesh.seams import edges_at, with_seams
 from nightmist.core.mesh.unwrap import unwrap_along_seams, unwrap_by_angle
 from nightmist.core.progress import quietly
+
+from .measure import memory_peak
 
 WANTED = 1.3
 
@@ -73,8 +74,7 @@ def _timed(what: str, work: Callable[[], T]) -> T:
     started = time.perf_counter()
     result = work()
     seconds = time.perf_counter() - started
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss >> 10
-    print(f"  {what:28} {seconds:6.2f} s, memory so far at most {peak:5} MB", flush=True)
+    print(f"  {what:28} {seconds:6.2f} s, memory so far at most {memory_peak():5} MB", flush=True)
     return result
 
 

@@ -63,6 +63,9 @@ class Entry:
     emptied: set[tuple[str, str]] = field(default_factory=set)  # layer, map: tiles go before `placed` puts any
 
 
+TILES = "SELECT digest, channels, data FROM tile WHERE project = %s AND digest = ANY(%s)"
+
+
 class Store:
     """Projects in PostgreSQL."""
 
@@ -225,13 +228,12 @@ class Store:
         unpack = zstandard.ZstdDecompressor()
         found: dict[str, tuple[int, bytes]] = {}
         with self._session() as session:
-            for start in range(0, len(digests), 500):
-                rows = session.execute(
-                    select(Tile.digest, Tile.channels, Tile.data).where(
-                        Tile.project == project, Tile.digest.in_(digests[start : start + 500])
-                    )
-                )
-                found.update({digest: (channels, unpack.decompress(data)) for digest, channels, data in rows})
+            driver: Any = session.connection().connection.driver_connection
+            # Binary: as text the driver would bring bytes as hexadecimal digits, at a third of the speed.
+            with driver.cursor(binary=True) as cursor:
+                for start in range(0, len(digests), 2000):
+                    cursor.execute(TILES, (project, digests[start : start + 2000]))
+                    found.update({digest: (channels, unpack.decompress(data)) for digest, channels, data in cursor})
         return found
 
     def array(self, project: str, digest: str) -> bytes | None:

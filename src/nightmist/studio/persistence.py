@@ -131,4 +131,5 @@ def _pixels(tile: Tile) -> tuple[int, bytes]:
 
 
 def _tile(channels: int, data: bytes) -> Tile:
-    return np.frombuffer(data, np.uint16).reshape(TILE, TILE, channels).copy()
+    # Never written: rasters keep tiles that are replaced, not changed.
+    return np.frombuffer(data, np.uint16).reshape(TILE, TILE, channels)

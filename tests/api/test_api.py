@@ -263,14 +263,17 @@ def test_rubbish_on_the_socket_is_answered(client, message):
 
 
 def test_the_wire_writes_what_it_describes():
-    """A batch by hand: header, a uniform rectangle, a full one."""
+    """A batch by hand: header, a uniform rectangle, a full one, a coarse one."""
     full = np.arange(64 * 64 * 4, dtype=np.uint8).reshape(64, 64, 4)
-    rectangles = [Rectangle(300, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full)]
+    rectangles = [Rectangle(300, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full),
+                  Rectangle(1, 2, 0, 0, 128, 64, full[:16, :32])]  # fmt: skip
     data = wire.write_batch(Batch(7, rectangles, Timing(1.5, 0.001, 0.002, 0.003)))
-    assert data[:28] == struct.pack("<BBHIdIII", 3, 2, 2, 7, 1.5, 1000, 2000, 3000)
+    assert data[:28] == struct.pack("<BBHIdIII", 3, 2, 3, 7, 1.5, 1000, 2000, 3000)
     assert data[28:40] == struct.pack("<HBBHHHH", 300, 1, 1, 64, 128, 128, 64)
     assert data[44:56] == struct.pack("<HBBHHHH", 0, 0, 0, 0, 0, 64, 64)
-    assert data[56:] == full.tobytes()
+    assert data[56 : 56 + full.size] == full.tobytes()
+    assert data[56 + full.size : 68 + full.size] == struct.pack("<HBBHHHH", 1, 2, 2, 0, 0, 128, 64)
+    assert data[68 + full.size :] == full[:16, :32].tobytes()
     with pytest.raises(NightmistError, match="version 4"):
         wire.read_samples(wire.SAMPLES_HEAD.pack(4, 1, 0, 1, 0.0))
 

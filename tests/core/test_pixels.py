@@ -88,4 +88,9 @@ def test_rectangles_are_cut_from_a_picture_of_tiles():
     for top, bottom, left, right in ((0, 128, 0, 192), (3, 70, 60, 130), (64, 128, 64, 128), (5, 6, 63, 65)):
         assert np.array_equal(picture.encode(top, bottom, left, right), whole[top:bottom, left:right])
     assert np.array_equal(picture.encode(3, 40, 130, 192), whole[:1, 191:])
+    for step in (4, 16):
+        means = picture.read().reshape(128 // step, step, 192 // step, step, 4).mean(axis=(1, 3)) * (255 / 65535)
+        found = picture.encode_coarse(0, 128, 64, 192, step)
+        assert np.abs(found - means[:, 64 // step :]).max() <= 0.51
+    assert np.array_equal(picture.encode_coarse(0, 128, 128, 192, 4), whole[:1, 191:])
     assert np.array_equal(picture.texels(np.array([5, 70]), np.array([70, 3])), picture.read()[[5, 70], [70, 3]])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 from itertools import pairwise
 
@@ -9,12 +10,14 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.core.texels import TileArea
+from nightmist.core.texels.encode import to_bytes
 from nightmist.document.values import MAPS
 from nightmist.store import StoreError
 from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
-from nightmist.studio.client_updates import IN_FLIGHT, rectangles_of
+from nightmist.studio.client_updates import IN_FLIGHT, ClientUpdates, rectangles_of
 from nightmist.studio.project import Samples
 
 from ..shapes import walls
@@ -330,6 +333,57 @@ def test_rectangles_cover_each_tile_once():
             top, bottom, left, right = (side // 64 for side in rectangle)
             count[top:bottom, left:right] += 1
         assert (count == mask).all()
+
+
+def test_much_at_once_comes_coarse_first(monkeypatch):
+    """Of a picture that changed all over a quarter of the detail comes first, in one go; a stroke comes as it is."""
+    monkeypatch.setattr(sys.modules[ClientUpdates.__module__], "COARSE_FROM", 32)
+    doc = Document.from_mesh(walls(), "Pier", (512, 512))
+    surface = doc.surfaces["left"]
+    layer = surface.layers.add("brushed")
+    doc.gradient(layer, (0, 0, 0), (1, 1, 0), (Pigment(base_color="#102030"), Pigment(base_color="#f0e0d0")))
+    doc.refresh()
+    shown = np.zeros((512, 512, 4), np.uint8)
+    forms = []
+
+    class Screen:
+        name = ""
+
+        def tell(self, message): ...
+
+        def show(self, batch):
+            for r in batch.rectangles:
+                scale = r.height // r.pixels.shape[0] if r.pixels.shape[0] > 1 else 1
+                whole = r.pixels.repeat(scale, 0).repeat(scale, 1)
+                shown[r.y : r.y + r.height, r.x : r.x + r.width] = whole
+                forms.append((scale, r.pixels.nbytes))
+
+    wanted = to_bytes(doc.composite(surface.value).pictures["color"].read()).astype(int)
+    updates = ClientUpdates(Screen())
+    updates.add_whole(surface.value, "color")
+    updates.pump(doc)
+    assert {scale for scale, _ in forms[: len(forms) // 2]} <= {1, 4}
+    assert any(scale == 4 for scale, _ in forms)
+    assert sum(size for scale, size in forms if scale == 4) <= 512 * 512 * 4 // 16
+    while updates.waiting:
+        updates.acknowledged = updates.sent
+        updates.pump(doc)
+    assert np.array_equal(shown, wanted)
+    forms.clear()
+    updates.add(surface.value, "color", TileArea.of_tiles(np.arange(20, dtype=np.int32)))
+    updates.acknowledged = updates.sent
+    updates.pump(doc)
+    assert {scale for scale, _ in forms} == {1}
+    # Between the two: what changed once more is coarse again, and all of it is right in the end.
+    updates.add_whole(surface.value, "color")
+    updates.pump(doc)
+    doc.stroke(layer, [(150, 150), (160, 150)], CAMERA, Tip(radius=10), Pigment(base_color="#ff0000"))
+    for (_, name), area in doc.refresh().items():
+        updates.add(surface.value, name, area)
+    while updates.waiting:
+        updates.acknowledged = updates.sent
+        updates.pump(doc)
+    assert np.array_equal(shown, to_bytes(doc.composite(surface.value).pictures["color"].read()))
 
 
 def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):

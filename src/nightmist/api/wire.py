@@ -7,14 +7,16 @@ import struct
 import numpy as np
 
 from ..core.errors import NightmistError
-from ..studio.client_updates import Batch
+from ..studio.client_updates import Batch, Rectangle
 from ..studio.messages import PROTOCOL
 from ..studio.project import Samples
 
 SAMPLES, PIXELS = 1, 2
 SAMPLES_HEAD = struct.Struct("<BBHId")  # version, kind, count, stroke, stamp
 PIXELS_HEAD = struct.Struct("<BBHIdIII")  # version, kind, rectangles, batch, stamp, then µs: engine, composite, encode
-RECTANGLE = struct.Struct("<HBBHHHH")  # surface, picture, uniform, x, y, width, height
+RECTANGLE = struct.Struct("<HBBHHHH")  # surface, picture, form, x, y, width, height
+#: How a rectangle's pixels come.
+EVERY_TEXEL, ONE_TEXEL, EVERY_FOURTH = 0, 1, 2
 MAX_SAMPLES = 4096
 SAMPLE = 20  # bytes: x, y, pressure, tilt x, y as float32
 
@@ -36,13 +38,19 @@ def read_samples(data: bytes) -> Samples:
     return Samples(stroke, [tuple(point) for point in points.tolist()], stamp)
 
 
+def _form(rectangle: Rectangle) -> int:
+    shape = rectangle.pixels.shape[:2]
+    if shape == (rectangle.height, rectangle.width):
+        return EVERY_TEXEL
+    return ONE_TEXEL if shape == (1, 1) else EVERY_FOURTH
+
+
 def write_batch(batch: Batch) -> bytes:
     """A batch of rectangles for the browser."""
     t = batch.timing
     micro = [min(round(part * 1e6), 0xFFFFFFFF) for part in (t.engine, t.composite, t.encode)]
     parts = [PIXELS_HEAD.pack(PROTOCOL, PIXELS, len(batch.rectangles), batch.number, t.stamp, *micro)]
     for r in batch.rectangles:
-        uniform = r.pixels.shape[:2] != (r.height, r.width)
-        parts.append(RECTANGLE.pack(r.surface, r.picture, uniform, r.x, r.y, r.width, r.height))
+        parts.append(RECTANGLE.pack(r.surface, r.picture, _form(r), r.x, r.y, r.width, r.height))
         parts.append(r.pixels.tobytes())
     return b"".join(parts)

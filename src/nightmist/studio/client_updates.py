@@ -25,11 +25,17 @@ from .messages import ServerMessage
 IN_FLIGHT = 2
 #: Bytes of pixels in one batch, so that a stroke never waits long behind a whole map.
 BATCH_BYTES = 3 << 20
+#: Tiles of one picture from which all of them are sent coarse at first: what would come in eight batches.
+COARSE_FROM = 8 * BATCH_BYTES // (4 * TILE * TILE)
+#: Texels along a side that become one then.
+COARSE = 4
+#: What is known of a tile: the browser is up to date, has it coarse, or has not seen it as it is now.
+SEEN, ROUGH, UNSEEN = 0, 1, 2
 
 
 @dataclass
 class Rectangle:
-    """Pixels of one picture of one surface: (h, w, 4) uint8, or (1, 1, 4) when all are the same."""
+    """Pixels of one picture of one surface: (h, w, 4) uint8, (1, 1, 4) when all are the same, or (h / 4, w / 4, 4)."""
 
     surface: int
     picture: int
@@ -74,7 +80,7 @@ class ClientUpdates:
     """The places of one client that are out of date, and how much is under way to it."""
 
     client: Client
-    waiting: dict[tuple[str, PictureName], NDArray[np.bool_]] = field(default_factory=dict)
+    waiting: dict[tuple[str, PictureName], NDArray[np.uint8]] = field(default_factory=dict)
     timing: Timing = field(default_factory=Timing)
     sent: int = 0
     acknowledged: int = 0
@@ -83,12 +89,13 @@ class ClientUpdates:
         """These tiles of a picture changed."""
         key = (surface.id, picture)
         if key not in self.waiting:
-            self.waiting[key] = np.zeros((surface.height // TILE, surface.width // TILE), np.bool_)
-        self.waiting[key].ravel()[area.tiles] = True
+            self.waiting[key] = np.zeros((surface.height // TILE, surface.width // TILE), np.uint8)
+        self.waiting[key].ravel()[area.tiles] = UNSEEN
 
     def add_whole(self, surface: Surface, picture: PictureName) -> None:
         """All of a picture is to be sent, and nothing that waited for it."""
-        self.waiting[surface.id, picture] = np.ones((surface.height // TILE, surface.width // TILE), np.bool_)
+        shape = surface.height // TILE, surface.width // TILE
+        self.waiting[surface.id, picture] = np.full(shape, UNSEEN, np.uint8)
 
     def follow(self, values: dict[str, tuple[AnyValue | None, AnyValue | None]]) -> None:
         """Surfaces came, went, or have another number or size: what waits for them is cut anew."""
@@ -113,22 +120,28 @@ class ClientUpdates:
     def _take(self, document: Document) -> list[Rectangle]:
         taken: list[Rectangle] = []
         room = BATCH_BYTES
-        for (key, picture), mask in list(self.waiting.items()):
+        for (key, picture), state in list(self.waiting.items()):
             surface = document.values[key]
             assert isinstance(surface, Surface)
             image = document.composite(surface).pictures[picture]
-            for top, bottom, left, right in rectangles_of(mask):
-                pixels = image.encode(top, bottom, left, right)
-                if is_uniform(pixels):
-                    pixels = pixels[:1, :1]
-                mask[top // TILE : bottom // TILE, left // TILE : right // TILE] = False
+            coarse = np.count_nonzero(state == UNSEEN) >= COARSE_FROM
+            for top, bottom, left, right in rectangles_of(state == UNSEEN if coarse else state != SEEN):
+                place = slice(top // TILE, bottom // TILE), slice(left // TILE, right // TILE)
+                if coarse:
+                    pixels = image.encode_coarse(top, bottom, left, right, COARSE)
+                else:
+                    pixels = image.encode(top, bottom, left, right)
+                    if is_uniform(pixels):
+                        pixels = pixels[:1, :1]
+                state[place] = ROUGH if coarse and pixels.shape[0] > 1 else SEEN
                 taken.append(
                     Rectangle(surface.number, PICTURES.index(picture), left, top, right - left, bottom - top, pixels)
                 )
                 room -= pixels.nbytes
                 if room <= 0:
                     return taken
-            del self.waiting[key, picture]
+            if not state.any():
+                del self.waiting[key, picture]
         return taken
 
 

@@ -6,6 +6,8 @@ const PIXELS = 2;
 const SAMPLES_HEAD = 16;
 const PIXELS_HEAD = 28;
 const RECTANGLE_HEAD = 12;
+/** Texels along a side that are one while a rectangle is coarse. */
+export const COARSE = 4;
 
 export interface Rectangle {
   surface: number;
@@ -15,9 +17,10 @@ export interface Rectangle {
   y: number;
   width: number;
   height: number;
-  /** RGBA; four bytes only when all texels are the same. */
+  /** RGBA; four bytes only when all texels are the same, a texel for each 4 × 4 when it is coarse. */
   pixels: Uint8Array;
   uniform: boolean;
+  coarse: boolean;
 }
 
 export interface Batch {
@@ -60,10 +63,11 @@ export function readBatch(buffer: ArrayBuffer): Batch {
   };
   let at = PIXELS_HEAD;
   for (let i = 0; i < count; i++) {
-    const uniform = view.getUint8(at + 3) === 1;
+    const form = view.getUint8(at + 3);
+    const [uniform, coarse] = [form === 1, form === 2];
     const width = view.getUint16(at + 8, true);
     const height = view.getUint16(at + 10, true);
-    const length = uniform ? 4 : width * height * 4;
+    const length = uniform ? 4 : (width * height * 4) / (coarse ? COARSE ** 2 : 1);
     batch.rectangles.push({
       surface: view.getUint16(at, true),
       picture: view.getUint8(at + 2),
@@ -73,6 +77,7 @@ export function readBatch(buffer: ArrayBuffer): Batch {
       height,
       pixels: new Uint8Array(buffer, at + RECTANGLE_HEAD, length),
       uniform,
+      coarse,
     });
     at += RECTANGLE_HEAD + length;
   }

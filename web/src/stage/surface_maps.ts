@@ -1,10 +1,12 @@
 import * as THREE from "three";
 
-import type { Rectangle } from "../api/wire";
+import { COARSE, type Rectangle } from "../api/wire";
 
 /** Rectangles come aligned to tiles of this many texels, so six mip levels follow from a rectangle alone. */
 const TILE = 64;
 const TILE_LEVELS = 6;
+/** The level that coarse rectangles are. */
+const COARSE_LEVEL = Math.log2(COARSE);
 /** Tiles along a side of what is filled at once. */
 const BLOCK = 8;
 
@@ -88,7 +90,7 @@ class Picture {
     for (let y = 0; y < this.height; y += side) {
       for (let x = 0; x < this.width; x += side) {
         const [width, height] = [Math.min(side, this.width - x), Math.min(side, this.height - y)];
-        this.write({ surface: 0, picture: 0, x, y, width, height, pixels, uniform: true });
+        this.write({ surface: 0, picture: 0, x, y, width, height, pixels, uniform: true, coarse: false });
       }
     }
     // What has not come yet is still to come.
@@ -108,15 +110,27 @@ class Picture {
   }
 
   private write(rectangle: Rectangle): void {
-    this.mark(rectangle);
     let { x, y, width, height } = rectangle;
     let pixels = rectangle.pixels;
+    let first = 1;
     if (rectangle.uniform) {
       const value = new Uint32Array(pixels.slice(0, 4).buffer)[0]!;
       pixels = new Uint8Array(new Uint32Array(width * height).fill(value).buffer);
     }
-    this.upload(pixels, x, y, width, height, 0);
-    for (let level = 1; level <= TILE_LEVELS; level++) {
+    if (rectangle.coarse) {
+      // What has come coarse is still to come.
+      [pixels, x, y, width, height] = [pixels.slice(), x / COARSE, y / COARSE, width / COARSE, height / COARSE];
+      let finer = pixels;
+      for (let level = COARSE_LEVEL, scale = 1; level >= 0; level--, scale *= 2) {
+        this.upload(finer, x * scale, y * scale, width * scale, height * scale, level);
+        if (level > 0) finer = doubled(finer, width * scale, height * scale);
+      }
+      first = COARSE_LEVEL + 1;
+    } else {
+      this.mark(rectangle);
+      this.upload(pixels, x, y, width, height, 0);
+    }
+    for (let level = first; level <= TILE_LEVELS; level++) {
       pixels = rectangle.uniform ? pixels.subarray(0, width * height) : halved(pixels, width, height);
       x /= 2;
       y /= 2;
@@ -156,6 +170,21 @@ class Picture {
   dispose(): void {
     this.texture.dispose();
   }
+}
+
+/** Each texel as 2 × 2. */
+function doubled(pixels: Uint8Array, width: number, height: number): Uint8Array<ArrayBuffer> {
+  const from = new Uint32Array(pixels.buffer, pixels.byteOffset, width * height);
+  const out = new Uint32Array(4 * width * height);
+  for (let row = 0; row < height; row++) {
+    const to = 4 * row * width;
+    for (let column = 0; column < width; column++) {
+      const texel = from[row * width + column]!;
+      out[to + 2 * column] = out[to + 2 * column + 1] = texel;
+    }
+    out.copyWithin(to + 2 * width, to, to + 2 * width);
+  }
+  return new Uint8Array(out.buffer);
 }
 
 /** Mean of 2 × 2 texels; a side of one stays one. */

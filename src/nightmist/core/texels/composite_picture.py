@@ -74,13 +74,33 @@ class Picture:
 
     def encode(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8]:
         """A rectangle for the screen, (h, w, 4), rounded once to 256 even steps; (1, 1, 4) when it is one color."""
+        if (color := self._one_color(top, bottom, left, right)) is not None:
+            return color
+        out = np.empty((bottom - top, (right - left) * 4), np.uint8)
+        _encode(self.pixels, self.plain, self.colors, self.columns, top, left, out)
+        return out.reshape(bottom - top, right - left, 4)
+
+    def encode_coarse(self, top: int, bottom: int, left: int, right: int, step: int) -> NDArray[np.uint8]:
+        """A rectangle of whole tiles shrunk to (h / step, w / step, 4), each the mean of step × step texels.
+
+        (1, 1, 4) when it is one color. step: a divisor of a tile's side, at most 16.
+        """
+        if (color := self._one_color(top, bottom, left, right)) is not None:
+            return color
+        out = np.empty(((bottom - top) // step, (right - left) // step, 4), np.uint8)
+        first = top // TILE * self.columns + left // TILE
+        rows, shape = (bottom - top) // TILE, (self.columns, (right - left) // TILE)
+        in_two_threads(
+            rows, lambda a, b: _shrink(self.pixels, self.plain, self.colors, first, *shape, step, a, b, out), 2
+        )
+        return out
+
+    def _one_color(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8] | None:
         tiles = np.arange(top // TILE, (bottom - 1) // TILE + 1)[:, None] * self.columns
         tiles = (tiles + np.arange(left // TILE, (right - 1) // TILE + 1)).ravel()
         if self.plain[tiles].all() and (self.colors[tiles] == self.colors[tiles[0]]).all():
             return to_bytes(self.colors[tiles[:1], None])
-        out = np.empty((bottom - top, (right - left) * 4), np.uint8)
-        _encode(self.pixels, self.plain, self.colors, self.columns, top, left, out)
-        return out.reshape(bottom - top, right - left, 4)
+        return None
 
 
 @kernel
@@ -148,3 +168,24 @@ def _encode(pixels, plain, colors, columns, top, left, out):  # type: ignore[no-
                 for j in range(len(target)):
                     target[j] = eight_bits(source[j])
             at += run
+
+
+@kernel
+def _shrink(pixels, plain, colors, first, columns, wide, step, begin, end, out):  # type: ignore[no-untyped-def]
+    side = TILE // step
+    half, count = np.uint32(step * step // 2), np.uint32(step * step)
+    sums = np.empty((side, 4), np.uint32)
+    for row in range(begin, end):
+        for column in range(wide):
+            t = first + row * columns + column
+            for y in range(side):
+                sums[:] = np.uint32(0)
+                for dy in range(step):
+                    for x in range(side):
+                        for dx in range(step):
+                            for c in range(4):
+                                texel = colors[t, c] if plain[t] != 0 else pixels[t, y * step + dy, x * step + dx, c]
+                                sums[x, c] += np.uint32(texel)
+                for x in range(side):
+                    for c in range(4):
+                        out[row * side + y, column * side + x, c] = eight_bits((sums[x, c] + half) // count)

@@ -55,7 +55,7 @@ class Programs:
         else:
             if before.around:
                 before.around.let_go()
-            if painted:
+            if painted and len(shown) > 1:
                 tiles = surface.width // TILE * (surface.height // TILE)
                 now.around = Surroundings(now.program, surface.under, places[0], places[-1] + 1, tiles, self.room)
         self.found[surface.id] = now

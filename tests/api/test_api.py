@@ -7,6 +7,7 @@ import io
 import json
 import struct
 import zipfile
+from urllib.parse import quote
 
 import numpy as np
 import pytest
@@ -61,6 +62,9 @@ def test_from_upload_to_hand_off(client):
         assert rough.shape == (256, 256)
         assert rough.max() == np.iinfo(kind).max // 2 + 1
     assert client.get(f"{base}/painted.glb").content[:4] == b"glTF"
+    other = create(client, {"буй.glb": GLB}).json()["id"]
+    said = client.get(f"/api/projects/{other}/painted.glb").headers["Content-Disposition"]
+    assert said.endswith(f"filename*=UTF-8''{quote(chr(0x431) + chr(0x443) + chr(0x439))}.glb")
     assert client.get(f"{base}/maps.zip?bits=12").status_code == 422
     checked = client.get(f"{base}/checkup").json()
     assert [(c["surface"], c["findings"], c["islands"]) for c in checked] == [("left", [], 1), ("right", [], 1)]

@@ -17,7 +17,7 @@ from nightmist.core.formats.image_files import write_png
 from nightmist.demo.buoy import lantern_buoy
 from nightmist.document.files.portrait import portrait
 
-from ..shapes import plane
+from ..shapes import plane, walls
 
 
 @pytest.fixture
@@ -194,3 +194,14 @@ def test_the_gallery_picture_shows_the_paint(buoy):
     red = (image[..., 0] > 80) & (image[..., 1] < 20)
     assert 0.1 < red.mean() < 0.6
     assert (image[2, 2] == [0x8B, 0x8F, 0x8E]).all()
+
+
+def test_maps_of_any_names_all_arrive(tmp_path):
+    """Surfaces in another script, and names that differ in case or in a blank only: a file for every map."""
+    mesh = walls()
+    mesh.surfaces[0].name, mesh.surfaces[1].name = "мачта A", "Мачта-a"
+    doc = nm.Document.from_mesh(mesh, "буй / 7", (64, 64))
+    paths = doc.export(tmp_path / "out")
+    assert len({path.name.casefold() for path in paths}) == len(paths) == 11
+    assert all(path.stat().st_size for path in paths)
+    assert "буй-7_мачта-A_height.png" in {path.name for path in paths}

@@ -6,14 +6,16 @@ import datetime
 import io
 import zipfile
 from typing import Annotated, Literal
+from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, File, Form, Request, Response, UploadFile
 from pydantic import BaseModel
 
 from ..core.errors import NightmistError
+from ..core.formats.file_names import file_name
 from ..core.mesh.bodies import Body
 from ..document import Document
-from ..document.files.hand_off import file_name, glb, map_files
+from ..document.files.hand_off import glb, map_files
 from ..studio import Studio
 
 router = APIRouter(prefix="/api/projects")
@@ -123,4 +125,7 @@ def maps(studio: InStudio, project: str, bits: Literal["8", "16"] = "8") -> Resp
 
 
 def _download(data: bytes, name: str, kind: str) -> Response:
-    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    # Headers hold ASCII; names of other letters go the way of RFC 6266.
+    plain = name.encode("ascii", "replace").decode().replace("?", "-")
+    said = f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"
+    return Response(data, media_type=kind, headers={"Content-Disposition": said})

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
+from ...core.formats.file_names import file_name, file_names
 from ...core.formats.gltf_write import write_glb
 from ...core.formats.image_files import write_png
 from ...core.texels.encode import to_bytes
@@ -38,12 +38,14 @@ def map_files(document: Document, maps: str) -> dict[str, bytes]:
     if maps not in DEPTHS:
         raise NightmistError(f"Maps are written as 'png8' or 'png16', not as {maps!r}.")
     files = {}
-    for surface in document.surface_values():
+    surfaces = document.surface_values()
+    stems = file_names([surface.name for surface in surfaces])
+    for surface, of_surface in zip(surfaces, stems, strict=True):
         for name in (*MAPS, "normal"):
             image = read_map(document, surface, name)
             if name == "base_color":
                 image = image[..., :3]
-            stem = f"{file_name(document.project.name)}_{file_name(surface.name)}_{name}"
+            stem = f"{file_name(document.project.name)}_{of_surface}_{name}"
             files[f"{stem}.png"] = write_png(to_bytes(image) if DEPTHS[maps] == 8 else image)
     return files
 
@@ -77,8 +79,3 @@ def _pictures(document: Document, surface: Surface) -> dict[str, bytes]:
     if height.min() != height.max():
         pictures["normal"] = write_png(to_bytes(read_map(document, surface, "normal")))
     return pictures
-
-
-def file_name(name: str) -> str:
-    """A name that every file system takes."""
-    return re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-.") or "untitled"

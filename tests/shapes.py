@@ -106,6 +106,14 @@ def walls(cells=2) -> Mesh:
     return joined(left, right, names=["left", "right"])
 
 
+def stacked(cells=12) -> Mesh:
+    """A square of quads each of which takes the whole map."""
+    square = plane(cells)
+    uv = np.tile(np.array([[[0, 0], [0, 1], [1, 1]], [[0, 0], [1, 1], [1, 0]]], np.float32), (cells * cells, 1, 1))
+    return build_mesh(square.positions, square.faces, [uv], square.normals, square.face_surface, square.face_part,
+                      square.surfaces, square.parts, "stacked")  # fmt: skip
+
+
 def soup(points, faces) -> Mesh:
     """A mesh of bare triangles, without UVs."""
     zeros = np.zeros(len(faces), np.int32)

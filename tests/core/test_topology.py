@@ -46,12 +46,12 @@ def test_three_walls_at_one_edge_are_not_neighbors():
 def test_islands_end_where_uvs_part():
     """A ball by longitude and latitude is one island; two bodies are two; a cut in the map makes one more."""
     ball = sphere()
-    assert islands_of(ball.topology, ball.uvs[0], ball.face_surface).max() == 0
+    assert islands_of(ball.topology, ball.uvs[0], np.arange(len(ball.faces))).max() == 0
     both = joined(plane(), placed(plane(), move=(3, 0, 0)))
-    assert set(islands_of(both.topology, both.uvs[0], both.face_surface)) == {0, 1}
+    assert set(islands_of(both.topology, both.uvs[0], np.arange(len(both.faces)))) == {0, 1}
     uv = ball.uvs[0].copy()
     uv[: len(uv) // 2] *= 0.5
-    assert islands_of(ball.topology, uv, ball.face_surface).max() == 1
+    assert islands_of(ball.topology, uv, np.arange(len(ball.faces))).max() == 1
 
 
 def test_guessed_polygons_are_the_quads_that_were_cut():
@@ -117,7 +117,7 @@ def test_faces_that_belong_together():
 def test_practice_bodies_are_sound(body):
     """No finding at all, closed where they should be, of the size asked for."""
     mesh = practice_body(body, 2.0)
-    islands = islands_of(mesh.topology, mesh.uvs[0], mesh.face_surface)
+    islands = islands_of(mesh.topology, mesh.uvs[0], np.arange(len(mesh.faces)))
     report = check_uvs(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], 1024, 1024, islands)
     assert report.findings() == []
     low, high = mesh.bounds

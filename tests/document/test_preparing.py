@@ -10,14 +10,16 @@ import pytest
 
 import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.api.mesh_wire import Snapshot, write_mesh
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh.seams import edges_at
 from nightmist.core.progress import CancelledError
 from nightmist.demo.buoy import lantern_buoy
+from nightmist.document.painting.unchanged import why_unchanged
 from nightmist.document.preparing.refit import Plan, refit
 from nightmist.document.values import StartValues
 
-from ..shapes import joined, placed, plane, plate, sphere, walls
+from ..shapes import joined, placed, plane, plate, sphere, stacked, walls
 
 RAMP = (Pigment(base_color="#202830", height=0.2), Pigment(base_color="#e0c8a0", height=0.9))
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
@@ -321,3 +323,68 @@ def test_a_zip_of_a_model_is_opened_and_a_bomb_is_not(tmp_path):
         nm.Document.from_files({"bomb.zip": bomb.getvalue()}, 64)
     with pytest.raises(NightmistError, match="damaged"):
         nm.Document.from_files({"cut.zip": packed.getvalue()[:-40]}, 64)
+
+
+def test_stacked_uvs_come_in_and_painting_waits_for_the_cure():
+    """Quads that all lie on the whole map: the checkup says so, paint is refused in words, an unwrap mends it."""
+    # 64 quads can be painted, each covering the map once; 144 cannot.
+    fewer = Document.from_mesh(stacked(8), "net", (128, 128))
+    assert fewer.held_back(fewer.surface_value("surface")) is None
+    doc = Document.from_mesh(
+        joined(stacked(), placed(plane(), move=(3, 0, 0)), names=["net", "post"]), "net", (256, 256)
+    )
+    layers = {name: surface.layers.add("brushed") for name, surface in doc.surfaces.items()}
+    (said,) = [text for text in doc.check_uvs()["net"].findings() if "shared" in text]
+    assert said.startswith("100%")
+    camera = Camera.look_at((1.5, 0, 8), (1.5, 0, 0), 40, (800, 600))
+    red = Pigment(base_color="#ff0000")
+    for act in (
+        lambda: doc.fill(layers["net"], red),
+        lambda: doc.gradient(layers["net"], (0, 0, 0), (1, 0, 0), (red, red)),
+        lambda: doc.stroke(layers["net"], [(60, 60)], None, in_map="net", tip=Tip(radius=30), pigment=red),
+    ):
+        with pytest.raises(NightmistError, match=r"net cannot be painted yet.*Unwrap it in Prepare"):
+            act()
+    # A stroke over both paints the one and tells of the other.
+    stroke = doc.begin_stroke(layers, camera, Tip(radius=30), red)
+    stroke.extend([(250, 300, 1.0), (500, 300, 1.0)])
+    assert doc.finish_stroke(stroke)
+    assert "net cannot be painted yet" in why_unchanged(stroke).sentence
+    doc.resize("net", 128)
+    doc.unwrap("net")
+    doc.fill(layers["net"], red)
+    assert (doc.surfaces["net"].read("base_color")[..., 0] > 60000).mean() > 0.5
+    for _ in range(3):
+        doc.undo()
+    assert doc.held_back(doc.surface_value("net"))
+
+
+def test_paint_is_not_given_up_for_stacked_uvs():
+    """A second UV set that is stacked is refused where paint would be lost, and taken where there is none."""
+    mesh, crowd = plane(12), stacked(12)
+    mesh.uvs.append(crowd.uvs[0])
+    doc = Document.from_mesh(mesh, "wall", (256, 256))
+    layer = doc.surfaces["surface"].layers.add("brushed")
+    doc.fill(layer, Pigment(base_color="#ff0000"))
+    before = doc.surfaces["surface"].read("base_color")
+    with pytest.raises(NightmistError, match="The paint of surface would be lost"):
+        doc.choose_uv_set("surface", 1)
+    assert np.array_equal(doc.surfaces["surface"].read("base_color"), before)
+    doc.undo()
+    doc.choose_uv_set("surface", 1)
+    assert doc.held_back(doc.surface_value("surface"))
+
+
+def test_three_hundred_materials_open_and_the_last_is_painted():
+    """More surfaces than a byte numbers: report, stage mesh, picture, and a stroke on the last one alone."""
+    count = 300
+    tiles = [placed(plane(1), move=(3 * (i % 20), 3 * (i // 20), 0)) for i in range(count)]
+    doc = Document.from_mesh(joined(*tiles, names=[f"plate {i}" for i in range(count)]), "many", (64, 64))
+    layers = {name: surface.layers.add("brushed") for name, surface in doc.surfaces.items()}
+    assert not any(report.findings() for report in doc.check_uvs().values())
+    assert len(write_mesh(Snapshot.of(doc))) > 300 * 6 * 32
+    camera = Camera.look_at((57, 42, 4), (57, 42, 0), 40, (800, 600))
+    doc.stroke(layers["plate 299"], [(400, 300)], camera, Tip(radius=20, hardness=1), Pigment(base_color="#ff0000"))
+    doc.refresh()
+    painted = [i for i in range(count) if (doc.surfaces[f"plate {i}"].read("base_color")[..., 0] > 60000).any()]
+    assert painted == [299]

@@ -49,8 +49,7 @@ def write_mesh(snapshot: Snapshot) -> bytes:
     surfaces = []
     count = 0
     for name, faces, uv in snapshot.surfaces:
-        mine = islands_of(topology, uv, mesh.face_surface)[faces]
-        island[faces] = np.unique(mine, return_inverse=True)[1] + count if len(faces) else 0
+        island[faces] = islands_of(topology, uv, faces) + count
         count = int(island[faces].max()) + 1 if len(faces) else count
         corners = np.nan_to_num(uv[faces])
         # Islands that touch at a corner do not share it: each moves alone.

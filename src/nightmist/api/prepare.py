@@ -87,7 +87,7 @@ def checkup(studio: InStudio, project: str) -> list[Checkup]:
     for (name, faces, uv), size in zip(snapshot.surfaces, sizes, strict=True):
         if not len(faces):
             continue
-        islands = islands_of(snapshot.mesh.topology, uv, snapshot.mesh.face_surface)
+        islands = islands_of(snapshot.mesh.topology, uv, faces)
         report = check_uvs(snapshot.mesh, faces, uv, *size, islands)
         findings = [
             FindingState(kind=f.kind, sentence=f.sentence, serious=f.serious, faces=runs_of_faces(f.faces), cure=f.cure)

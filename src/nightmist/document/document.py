@@ -13,6 +13,7 @@ from ..core.errors import NightmistError
 from ..core.mesh import Caster, Mesh
 from ..core.progress import Progress, quietly
 from ..core.texels import TILE, Raster, TileArea
+from ..core.texels.ownership import MAX_REPEATS
 from ..core.texels.seam_links import SeamLinks
 from .change import Change, node_and_map, raster_id
 from .derived.cache import Cache
@@ -231,6 +232,15 @@ class Document:
     def layout(self, surface: Surface) -> Layout:
         """Where a surface's faces lie in its map."""
         return self.layouts.of(self.mesh, self.model.arrays, surface)
+
+    def held_back(self, surface: Surface) -> str | None:
+        """Why nothing can be painted on a surface yet, with the cure; None where it can."""
+        if not self.layout(surface).refused:
+            return None
+        return (
+            f"{surface.name} cannot be painted yet: more than {MAX_REPEATS} of its faces lie over each other"
+            " everywhere in the map. Unwrap it in Prepare."
+        )
 
     def all_layouts(self) -> list[Layout]:
         """Of all surfaces, by number."""

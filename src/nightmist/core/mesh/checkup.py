@@ -8,9 +8,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import NightmistError
 from ..texels.gutter import Gutter
-from ..texels.ownership import Ownership, affine, own_texels
+from ..texels.ownership import CrowdedError, Ownership, affine, own_texels
 from .mesh import Mesh
 from .overlap import Shared, nearest_islands, shared_texels
 from .unwrap import flat_areas
@@ -83,7 +82,7 @@ def check_uvs(
 ) -> UvReport:  # fmt: skip
     """The report for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels.
 
-    island: (F,) labels, when gaps between islands are to be measured too.
+    island: (n,) labels of the faces, when gaps between islands are to be measured too.
     """
     corners = uv[faces].astype(np.float64) * (width, height)
     finite = np.isfinite(corners).all(axis=(1, 2))
@@ -93,6 +92,7 @@ def check_uvs(
     if not sound.any():
         return UvReport(1.0, 0.0, 0.0, 0.0, 0.0, (0.0, 0.0, 0.0), (1.0, 1.0), found=(_missing(1.0, faces),))
     lost, faces, corners, signed = faces[~sound], faces[sound], corners[sound], signed[sound]
+    island = None if island is None else island[sound]
     # Faces are listed counter-clockwise seen from outside; with v pointing down that is a negative area.
     flipped = signed > 0
     leaves = _leaves(corners, width, height)
@@ -102,7 +102,7 @@ def check_uvs(
     gap, near = np.inf, np.zeros(0, np.int64)
     labels = np.zeros(len(faces), np.int64)
     if island is not None and own is not None:
-        labels = np.unique(island[faces], return_inverse=True)[1]
+        labels = np.unique(island, return_inverse=True)[1]
         if labels.max() > 0:
             gap, near = nearest_islands(own, Gutter(own.covered()), labels)
     report = UvReport(
@@ -197,7 +197,7 @@ def _owned(
     """The ownership table, and who shares texels."""
     try:
         own = own_texels(mesh, faces, uv, width, height)
-    except NightmistError:
+    except CrowdedError:
         # Repeats beyond MAX_REPEATS: each texel has more owners than can be told apart.
         none = np.zeros(0, np.int64)
         return None, Shared(none, none, width * height, width * height)

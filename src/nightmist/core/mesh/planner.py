@@ -100,7 +100,7 @@ def _true_islands(
     faces, corners = faces[known], corners[known]
     if not len(faces):
         raise NightmistError("A surface has no UVs yet; unwrap it before planning.")
-    island = np.unique(islands_of(mesh.topology, uv, mesh.face_surface)[faces], return_inverse=True)[1]
+    island = islands_of(mesh.topology, uv, faces)
     space = np.bincount(island, face_areas(mesh.corners[faces]))
     flat = np.bincount(island, np.abs(flat_areas(corners)))
     scale = np.sqrt(space / np.maximum(flat, 1e-300))

@@ -98,18 +98,28 @@ def topology_of(mesh: Mesh) -> Topology:
     return Topology(weld, vertex, edge, ends, neighbor, neighbor_side, mesh.polygon)
 
 
-def joined_in_map(topology: Topology, uv: NDArray[np.float32], tolerance: float = 1e-6) -> NDArray[np.bool_]:
-    """(F, 3): sides over which the UVs, (F, 3, 2), continue."""
-    other, side = np.maximum(topology.neighbor, 0), np.maximum(topology.neighbor_side, 0)
-    here, there = uv, np.roll(uv, -1, axis=1)
+def joined_in_map(
+    topology: Topology, uv: NDArray[np.float32], tolerance: float = 1e-6, faces: NDArray[np.int64] | None = None
+) -> NDArray[np.bool_]:
+    """(F, 3): sides over which the UVs, (F, 3, 2), continue; (n, 3) when n faces are asked for."""
+    pick = slice(None) if faces is None else faces
+    neighbor, here = topology.neighbor[pick], uv[pick]
+    other, side = np.maximum(neighbor, 0), np.maximum(topology.neighbor_side[pick], 0)
+    there = np.roll(here, -1, axis=1)
     with np.errstate(invalid="ignore"):
         starts = np.abs(here - uv[other, (side + 1) % 3]).max(axis=2) <= tolerance
         ends = np.abs(there - uv[other, side]).max(axis=2) <= tolerance
-    joined: NDArray[np.bool_] = (topology.neighbor >= 0) & starts & ends
+    joined: NDArray[np.bool_] = (neighbor >= 0) & starts & ends
     return joined
 
 
-def islands_of(topology: Topology, uv: NDArray[np.float32], face_surface: NDArray[np.int32]) -> NDArray[np.int64]:
-    """(F,) the UV island of each face; an island never reaches into another surface."""
-    same = face_surface[np.maximum(topology.neighbor, 0)] == face_surface[:, None]
-    return topology.components(joined_in_map(topology, uv) & same)
+def islands_of(topology: Topology, uv: NDArray[np.float32], faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """(n,) UV islands among the faces of one surface, beyond which no island reaches; labels rise with the first face.
+
+    uv: (F, 3, 2) of all faces of the mesh.
+    """
+    local = np.full(len(topology.vertex), -1, np.int64)
+    local[faces] = np.arange(len(faces))
+    across = local[np.maximum(topology.neighbor[faces], 0)]
+    face, side = np.nonzero(joined_in_map(topology, uv, faces=faces) & (across >= 0))
+    return connected(len(faces), face, across[face, side])

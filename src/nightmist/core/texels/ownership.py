@@ -18,7 +18,12 @@ from ..kernels import kernel
 from ..mesh import Mesh
 from .raster import TILE
 
+#: How many times over faces may cover the map; beyond that the table would hold more than a computer does.
 MAX_REPEATS = 64
+
+
+class CrowdedError(NightmistError):
+    """More faces lie over each other than can be painted."""
 
 
 @dataclass
@@ -76,8 +81,8 @@ class Ownership:
 
     @cached_property
     def usual_texel(self) -> float:
-        """The median side of a texel, model units."""
-        return float(np.median(self.texel_size))
+        """The median side of a texel, model units; 0 where nothing lies in the map."""
+        return float(np.median(self.texel_size)) if len(self.texel_size) else 0.0
 
     def covered(self) -> NDArray[np.bool_]:
         """(H, W): inside some island."""
@@ -88,15 +93,17 @@ def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wi
     """The table for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels.
 
     A center on an edge between two faces belongs to exactly one of them; a face whose UVs are not numbers owns
-    none. Raises NightmistError for UVs that repeat absurdly often.
+    none. Raises CrowdedError for UVs that lie over each other absurdly often.
     """
     corners = uv[faces].astype(np.float64) * (width, height)
     corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
-    spread = float(np.ptp(corners, axis=1).prod(axis=1).sum()) / (width * height)
+    sides = corners[:, 1:] - corners[:, :1]
+    doubled = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]).sum()
+    spread = float(doubled) / 2 / (width * height)
     if spread > MAX_REPEATS or np.abs(corners).max(initial=0) > 2**30:
-        raise NightmistError(
-            f"The UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} times can be painted."
-            " Unwrap the surface first."
+        raise CrowdedError(
+            f"its UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} times can be painted."
+            " Unwrap it in Prepare."
         )
     points = mesh.corners[faces]
     matrices = affine(corners, points)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ...core.mesh import Mesh
 from ...core.relief.heights import Heights
 from ...core.texels import Gutter
-from ...core.texels.ownership import Ownership, own_texels
+from ...core.texels.ownership import CrowdedError, Ownership, own_texels
 from ...core.texels.seam_links import SeamLinks, links_over_seams
 from ..values import Surface
 from .cache import Cache
@@ -36,8 +36,16 @@ class Layout:
 
     @cached_property
     def ownership(self) -> Ownership:
-        """Which face owns which texel."""
-        return own_texels(self.mesh, self.faces, self.uvs, *self.size)
+        """Which face owns which texel; none of them where `refused` says why nothing can be painted."""
+        try:
+            return own_texels(self.mesh, self.faces, self.uvs, *self.size)
+        except CrowdedError:
+            return own_texels(self.mesh, self.faces[:0], self.uvs, *self.size)
+
+    @property
+    def refused(self) -> bool:
+        """Whether so many faces lie over each other that nothing can be painted."""
+        return len(self.faces) > 0 and not len(self.ownership.faces)
 
     @cached_property
     def gutter(self) -> Gutter:

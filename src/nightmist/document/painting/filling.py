@@ -145,6 +145,8 @@ def _exchange(document: Document, label: str, changes: list[tuple[Node, MapName,
     """A change that replaces tiles of layers; those that stay equal are left out."""
     edits = []
     for layer, name, tiles in changes:
+        if held_back := document.held_back(document.surface_of(layer)):
+            raise NightmistError(held_back)
         if not layer.visible:
             raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
         raster = document.raster(layer.id, name)

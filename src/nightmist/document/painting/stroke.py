@@ -65,6 +65,13 @@ class Stroke:
         for layer in layers.values():
             if not layer.visible:
                 raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
+        #: Surfaces that cannot be painted yet, with the reason.
+        self.held_back = {
+            name: said for name, layer in layers.items() if (said := document.held_back(document.surface_of(layer)))
+        }
+        if len(self.held_back) == len(layers):
+            raise NightmistError(next(iter(self.held_back.values())))
+        layers = {name: layer for name, layer in layers.items() if name not in self.held_back}
         self.values = pigment.values() if pigment else {}
         if tool == "brush" and not self.values:
             raise NightmistError(EMPTY_PIGMENT)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from ...core.brush.path import Sample
 from ...core.texels import TILE
 from ..values import Node, Tool
 from .picking import pick
@@ -26,6 +27,8 @@ class Reason(NamedTuple):
 
 def why_unchanged(stroke: Stroke) -> Reason | None:
     """Of a finished stroke that changed nothing; None when it is plain to see, as beside the model."""
+    if held_back := _held_back(stroke):
+        return Reason(held_back, None)
     if stroke.tool not in DONE:
         return None
     place = None
@@ -44,10 +47,22 @@ def why_unchanged(stroke: Stroke) -> Reason | None:
     return Reason(f"Nothing was {DONE[stroke.tool]}: {place[0].name} holds no paint here.", None)
 
 
+def _held_back(stroke: Stroke) -> str | None:
+    """What is to be said where the stroke met a surface that cannot be painted yet."""
+    camera = stroke.record.camera
+    if not stroke.held_back or camera is None:
+        return None
+    hits = (pick(stroke.document, camera, sample[:2]) for sample in _some(stroke.record.samples))
+    return next((stroke.held_back[hit.surface] for hit in hits if hit and hit.surface in stroke.held_back), None)
+
+
+def _some(samples: list[Sample]) -> list[Sample]:
+    return samples[:: max(1, -(-len(samples) // PLACES))]
+
+
 def _places(stroke: Stroke) -> Iterator[tuple[Node, int, int]]:
     """The layer under the stroke, and the texel, at places along it."""
-    samples = stroke.record.samples
-    for sample in samples[:: max(1, -(-len(samples) // PLACES))]:
+    for sample in _some(stroke.record.samples):
         if stroke.record.camera is None:
             (layer,) = stroke.layers.values()
             (surface,) = stroke.surfaces.values()

@@ -7,10 +7,11 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.errors import NightmistError
 from ...core.mesh import Mesh
 from ...core.progress import Progress, part
 from ...core.texels import Raster
-from ...core.texels.ownership import Ownership, own_texels
+from ...core.texels.ownership import CrowdedError, Ownership, own_texels
 from ...core.texels.transfer import OldPlace, matching_faces, nearest_places, same_faces, transferred
 from ..change import raster_id
 from ..derived.layouts import texels_of, uvs_of
@@ -38,7 +39,7 @@ def transfer(
         report("Carrying the paint over", 0.0)
         faces = mesh.faces_of(surface.number)
         uv = uvs_of(mesh, surface.uv_set)
-        own = own_texels(mesh, faces, uv, *surface.size)
+        own = _owners(document, mesh, surface, sources)
         before = match[faces]
         known = before >= 0
         old_surface = np.where(known, old.face_surface[np.maximum(before, 0)], -1)
@@ -59,6 +60,17 @@ def transfer(
                 for key, tile in transferred(own, place, rasters, CHANNELS[name]).items():
                     made.put(key, tile)
     return found
+
+
+def _owners(document: Document, mesh: Mesh, surface: Surface, sources: Sources) -> Ownership:
+    """Who will own the texels of a surface; nobody where too many do, as long as no paint is lost by it."""
+    faces, uv = mesh.faces_of(surface.number), uvs_of(mesh, surface.uv_set)
+    try:
+        return own_texels(mesh, faces, uv, *surface.size)
+    except CrowdedError as error:
+        if any(document.painted_maps(origin) for origins in sources.values() for origin in origins.values()):
+            raise NightmistError(f"The paint of {surface.name} would be lost: {error}") from error
+        return own_texels(mesh, faces[:0], uv, *surface.size)
 
 
 def old_faces(document: Document, mesh: Mesh) -> NDArray[np.int64]:

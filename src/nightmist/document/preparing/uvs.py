@@ -32,7 +32,7 @@ Faces = Sequence[int] | NDArray[np.int64]
 def surface_report(document: Document, surface: Surface) -> UvReport:
     """The checkup of one surface."""
     mesh, layout = document.mesh, document.layout(surface)
-    islands = islands_of(mesh.topology, layout.uvs, mesh.face_surface)
+    islands = islands_of(mesh.topology, layout.uvs, layout.faces)
     return check_uvs(mesh, layout.faces, layout.uvs, *surface.size, islands)
 
 
@@ -163,7 +163,8 @@ def _islands(
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64]]:
     """The faces of all islands that the faces given belong to; their texels; their island's label 0…n-1."""
     chosen, layout = _faces(document, surface, faces), document.layout(surface)
-    label = islands_of(document.mesh.topology, layout.uvs, document.mesh.face_surface)
+    label = np.full(len(document.mesh.faces), -1, np.int64)
+    label[layout.faces] = islands_of(document.mesh.topology, layout.uvs, layout.faces)
     whole = layout.faces[np.isin(label[layout.faces], np.unique(label[chosen]))]
     corners = layout.uvs[whole].astype(np.float64) * surface.size
     known = np.isfinite(corners).all(axis=(1, 2))

@@ -201,6 +201,24 @@ def test_obj_with_material_and_picture():
     assert mesh.surfaces[1].missing == {"base_color": "gone.png"}
 
 
+def test_obj_pictures_of_every_usual_statement():
+    """Options before a name, blanks in it, another case on disk; what is not painted is said, once each."""
+    material = (
+        b"newmtl rusty\nmap_Kd -clamp on -s 2 2 My Tex.PNG\nmap_Pr -blendu off rough.png\nmap_Pm metal.png\n"
+        b"map_Bump -bm 0.4 dents.png\nnorm n.png\nmap_d cut.png\nmap_d cut.png\nnewmtl plain\ndisp -o 1 d 1.png\n"
+    )
+    pictures = {"my tex.png": b"1", "rough.png": b"2", "METAL.PNG": b"3", "dents.png": b"4"}
+    mesh = read_model("a.obj", {"a.obj": OBJ, "m.mtl": material, **pictures})
+    rusty, plain = mesh.surfaces
+    assert rusty.pictures == {"base_color": b"1", "roughness": b"2", "metallic": b"3", "height": b"4"}
+    assert plain.missing == {"height": "d 1.png"}
+    assert not rusty.multiplied
+    said = " ".join(mesh.notes)
+    assert "map_Kd of rusty: -s is not read here." in said
+    assert "disp of plain: -o is not read here." in said
+    assert said.count("the transparency picture") == said.count("the normal picture") == 1
+
+
 @pytest.mark.parametrize(
     ("data", "message"),
     [

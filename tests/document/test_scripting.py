@@ -20,6 +20,12 @@ from nightmist.document.files.portrait import portrait
 from ..shapes import plane, walls
 
 
+def split_glb(data: bytes) -> tuple[dict, bytes]:
+    """The description and the binary chunk of a GLB."""
+    (length,) = struct.unpack_from("<I", data, 12)
+    return json.loads(data[20 : 20 + length]), data[20 + length + 8 :]
+
+
 @pytest.fixture
 def buoy(tmp_path, monkeypatch):
     """The lantern buoy as a file in the working folder."""
@@ -100,10 +106,7 @@ def test_export_shows_what_was_painted(buoy):
     shown = np.asarray(Image.open(files["buoy_hull_base_color.png"]))
     assert shown.shape == (256, 256, 3)
     assert (shown == np.floor(hull.read("base_color")[..., :3] / 257 + 0.5)).all()
-    data = files["buoy.glb"].read_bytes()
-    length = struct.unpack_from("<I", data, 12)[0]
-    doc_json = json.loads(data[20 : 20 + length])
-    binary = data[20 + length + 8 :]
+    doc_json, binary = split_glb(files["buoy.glb"].read_bytes())
     material = next(m for m in doc_json["materials"] if m["name"] == "hull")
     slots = {**material["pbrMetallicRoughness"], "normalTexture": material["normalTexture"]}
 
@@ -205,3 +208,39 @@ def test_maps_of_any_names_all_arrive(tmp_path):
     assert len({path.name.casefold() for path in paths}) == len(paths) == 11
     assert all(path.stat().st_size for path in paths)
     assert "буй-7_мачта-A_height.png" in {path.name for path in paths}
+
+
+def test_factors_multiply_the_pictures_of_a_gltf(tmp_path):
+    """Color in linear light, roughness and metallic as they are; pictures added later too; the rest is said."""
+    pixels = np.zeros((64, 64, 4), np.uint8)
+    pixels[...] = (188, 188, 255, 255)
+    pixels[:32, :, 0] = 64
+    pictures = {"color.png": write_png(pixels), "orm.png": write_png(pixels)}
+    described, binary = split_glb(write_glb(plane()))
+    described["buffers"][0]["uri"] = "wall.bin"
+    described["images"] = [{"uri": "color.png"}, {"uri": "orm.png"}]
+    described["textures"] = [{"source": 0}, {"source": 1}]
+    described["materials"] = [
+        {"name": "wall", "alphaMode": "BLEND", "doubleSided": True, "normalTexture": {"index": 0},
+         "extensions": {"KHR_materials_clearcoat": {}},
+         "pbrMetallicRoughness": {"baseColorFactor": [0.2, 0.4, 1, 1], "roughnessFactor": 0.5, "metallicFactor": 0.25,
+                                  "baseColorTexture": {"index": 0}, "metallicRoughnessTexture": {"index": 1}}},
+    ]  # fmt: skip
+    (tmp_path / "wall.gltf").write_text(json.dumps(described))
+    (tmp_path / "wall.bin").write_bytes(binary)
+    bare = nm.Document.open(tmp_path / "wall.gltf", size=64)
+    assert {m.slot for m in bare.surface_value("wall").missing} == {"base_color", "metallic_roughness"}
+    bare.add_pictures(pictures)
+    for name, data in pictures.items():
+        (tmp_path / name).write_bytes(data)
+    whole = nm.Document.open(tmp_path / "wall.gltf", size=64)
+    light = ((pixels[..., :3] / 255 + 0.055) / 1.055) ** 2.4 * [0.2, 0.4, 1]
+    wanted = (1.055 * light ** (1 / 2.4) - 0.055) * 65535
+    for doc in (bare, whole):
+        wall = doc.surfaces["wall"]
+        assert np.abs(wall.read("base_color")[..., :3] - wanted).max() <= 1.01
+        assert np.abs(wall.read("roughness") - pixels[..., 1].astype(float) * 257 * 0.5).max() <= 1
+        assert np.abs(wall.read("metallic") - pixels[..., 2].astype(float) * 257 * 0.25).max() <= 1
+    said = " ".join(whole.project.notes)
+    for what in ("normal pictures", "transparency", "double-sidedness", "KHR_materials_clearcoat"):
+        assert said.count(f"Not painted here and left out of wall: {what}.") == 1

@@ -1820,9 +1820,15 @@ export interface components {
              * Slot
              * @enum {string}
              */
-            slot: "base_color" | "metallic_roughness";
+            slot: "base_color" | "metallic_roughness" | "roughness" | "metallic" | "height";
             /** File */
             file: string;
+            /**
+             * Multiplied
+             * @description the start values multiply it, as the file has it
+             * @default false
+             */
+            multiplied: boolean;
         };
         /**
          * Model

@@ -27,6 +27,12 @@ def read_gltf(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
     return _Reader(name, data, beside).mesh()
 
 
+#: Pictures of a material that are not painted here, by glTF's names.
+LEFT_OUT = {
+    "normalTexture": "normal pictures", "occlusionTexture": "occlusion pictures", "emissiveTexture": "glow pictures",
+}  # fmt: skip
+
+
 class _Reader:
     def __init__(self, name: str, data: bytes, beside: Mapping[str, bytes]) -> None:
         self.name, self.beside = name, beside
@@ -43,6 +49,8 @@ class _Reader:
             raise NightmistError(f"{name} needs glTF extensions that are not read here: {', '.join(sorted(unknown))}.")
         self.buffers: dict[int, bytes] = {}
         self.notes: list[str] = []
+        #: What of materials is not painted here, with the surfaces that have it.
+        self.left_out: dict[str, list[str]] = {}
 
     def _unpack_glb(self, data: bytes) -> bytes:
         if len(data) < 20:
@@ -173,7 +181,7 @@ class _Reader:
         if not pieces:
             raise NightmistError(f"{self.name} holds no triangles, so there is nothing to paint on.")
         made = _join(pieces, looks, parts, self.name)
-        made.notes.extend(self.notes)
+        made.notes.extend([*self.notes, *self._said_left_out()])
         return made
 
     def _placed(self) -> list[tuple[dict[str, Any], NDArray[np.float64]]]:
@@ -238,7 +246,9 @@ class _Reader:
             (_unit(factor[0]), _unit(factor[1]), _unit(factor[2])),
             _unit(pbr.get("roughnessFactor", 1.0)),
             _unit(pbr.get("metallicFactor", 1.0)),
+            multiplied=True,
         )
+        self._tell_left_out(material, pbr, look.name)
         for key, map_name in (
             ("baseColorTexture", "base_color"),
             ("metallicRoughnessTexture", "metallic_roughness"),
@@ -246,6 +256,22 @@ class _Reader:
             if key in pbr:
                 self._picture(pbr[key], map_name, look)
         return look
+
+    def _tell_left_out(self, material: dict[str, Any], pbr: dict[str, Any], surface: str) -> None:
+        """Remember what of a material is not painted here, to be said once for all surfaces."""
+        found = [what for key, what in LEFT_OUT.items() if key in material]
+        found += ["transparency"] * (material.get("alphaMode", "OPAQUE") != "OPAQUE")
+        found += ["double-sidedness"] * bool(material.get("doubleSided"))
+        pictures = [pbr.get(key, {}) for key in ("baseColorTexture", "metallicRoughnessTexture")]
+        found += ["transforms of pictures"] * any("KHR_texture_transform" in p.get("extensions", {}) for p in pictures)
+        found += sorted(name for name in material.get("extensions", {}) if name != "KHR_materials_unlit")
+        for what in found:
+            self.left_out.setdefault(what, []).append(surface)
+
+    def _said_left_out(self) -> list[str]:
+        return [
+            f"Not painted here and left out of {_named(surfaces)}: {what}." for what, surfaces in self.left_out.items()
+        ]
 
     def _picture(self, reference: dict[str, Any], map_name: str, look: SurfaceLook) -> None:
         if reference.get("texCoord", 0) != 0:
@@ -337,3 +363,9 @@ def _local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
     matrix[:3, :3] = rotation * np.array(node.get("scale", [1, 1, 1]), np.float64)
     matrix[:3, 3] = np.array(node.get("translation", [0, 0, 0]), np.float64)
     return matrix
+
+
+def _named(names: list[str], most: int = 4) -> str:
+    """Names in a sentence, as many as one reads."""
+    rest = len(names) - most
+    return ", ".join(names[:most]) + (f" and {rest} more" if rest > 0 else "")

@@ -29,6 +29,24 @@ def read_obj(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
     return reader.mesh()
 
 
+#: Statements of a material that name pictures, and the map that each is for.
+PICTURES = {
+    "map_Kd": "base_color", "map_Pr": "roughness", "map_Pm": "metallic",
+    "map_Bump": "height", "map_bump": "height", "bump": "height", "disp": "height",
+}  # fmt: skip
+LEFT_OUT = {
+    "norm": "the normal picture", "map_d": "the transparency picture", "map_Ks": "the gloss color picture",
+    "map_Ns": "the gloss picture", "map_Ke": "the glow picture", "map_Ka": "the ambient picture",
+}  # fmt: skip
+#: Options before the name of a picture, and how many words may follow each.
+OPTIONS = {
+    "-blendu": 1, "-blendv": 1, "-cc": 1, "-clamp": 1, "-imfchan": 1, "-texres": 1, "-bm": 1, "-boost": 1, "-type": 1,
+    "-mm": 2, "-o": 3, "-s": 3, "-t": 3,
+}  # fmt: skip
+#: Options that move or change the picture; without them it is shown otherwise than it was meant.
+CHANGING = {"-o", "-s", "-t", "-mm", "-imfchan"}
+
+
 class _Reader:
     def __init__(self, name: str, beside: Mapping[str, bytes]) -> None:
         self.name, self.beside = name, beside
@@ -118,15 +136,22 @@ class _Reader:
                 look.roughness = min(max(float(words[1]), 0.0), 1.0)
             elif words[0] == "Pm":
                 look.metallic = min(max(float(words[1]), 0.0), 1.0)
-            elif words[0] == "map_Kd":
-                self._picture(words[-1], look)
+            elif words[0] in PICTURES:
+                self._picture(words, PICTURES[words[0]], look)
+            elif words[0] in LEFT_OUT:
+                said = f"Not painted here and left out of {look.name}: {LEFT_OUT[words[0]]}."
+                self.notes += [said] * (said not in self.notes)
 
-    def _picture(self, link: str, look: SurfaceLook) -> None:
+    def _picture(self, words: list[str], slot: str, look: SurfaceLook) -> None:
+        link, ignored = _link_of(words[1:])
         file = PurePosixPath(link.replace("\\", "/")).name
-        if file in self.beside:
-            look.pictures["base_color"] = self.beside[file]
-        else:
-            look.missing["base_color"] = file
+        if ignored:
+            self.notes.append(f"{words[0]} of {look.name}: {', '.join(ignored)} is not read here.")
+        found = next((data for name, data in self.beside.items() if name.casefold() == file.casefold()), None)
+        if found is not None:
+            look.pictures[slot] = found
+        elif file:
+            look.missing[slot] = file
 
     def mesh(self) -> Mesh:
         if not self.corners:
@@ -148,6 +173,28 @@ class _Reader:
             look.name = look.name or name
         made.notes.extend(self.notes)
         return made
+
+
+def _link_of(words: list[str]) -> tuple[str, list[str]]:
+    """The name of a picture, blanks and all, and those of the options before it that change what it shows."""
+    at, changing = 0, []
+    while at < len(words) - 1 and words[at] in OPTIONS:
+        option, most = words[at], OPTIONS[words[at]]
+        at += 1
+        # Of up to three numbers only the first is required.
+        taken = 0
+        while taken < most and at < len(words) - 1 and (taken == 0 or _is_number(words[at])):
+            at, taken = at + 1, taken + 1
+        changing += [option] * (option in CHANGING)
+    return " ".join(words[at:]), changing
+
+
+def _is_number(word: str) -> bool:
+    try:
+        float(word)
+    except ValueError:
+        return False
+    return True
 
 
 def _gather(

@@ -28,8 +28,9 @@ class SurfaceLook:
     base_color: tuple[float, float, float] = (0.8, 0.8, 0.8)  # linear, as glTF's baseColorFactor
     roughness: float = 0.5
     metallic: float = 0.0
-    pictures: dict[str, bytes] = field(default_factory=dict)  # "base_color", "metallic_roughness"
+    pictures: dict[str, bytes] = field(default_factory=dict)  # by slot: "metallic_roughness", or a map
     missing: dict[str, str] = field(default_factory=dict)  # the same, to the name of a file that was not given
+    multiplied: bool = False  # the factors multiply the pictures, as glTF has it
 
 
 @dataclass

@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.mesh import Mesh, SurfaceLook
-from ..values import Model, Surface, decode
+from ...core.srgb import decode
+from ..values import Model, Surface
 from .pool import Pool
 
 FIELDS = ("positions", "faces", "normals", "face_surface", "face_part", "polygon", "seams")
@@ -34,7 +35,7 @@ def mesh_of(model: Model, pool: Pool, last: tuple[Model, Mesh] | None = None) ->
 
 def look_of(surface: Surface) -> SurfaceLook:
     """A surface's start values as a file's material has them."""
-    red, green, blue = (decode(c) for c in surface.start.base_color)
+    red, green, blue = decode(surface.start.base_color).tolist()
     return SurfaceLook(surface.name, (red, green, blue), surface.start.roughness, surface.start.metallic)
 
 

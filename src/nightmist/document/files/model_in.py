@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +11,7 @@ from ...core.errors import NightmistError
 from ...core.formats import read_model
 from ...core.formats.bundle import the_model, unpacked
 from ...core.mesh import Mesh
+from ...core.mesh.mesh import SurfaceLook
 from ...core.mesh.methods import has_uvs, unwrap
 from ...core.names import clean_name
 from ...core.progress import Progress
@@ -51,13 +51,15 @@ def new_document(mesh: Mesh, name: str, size: tuple[int, int], make: type[Docume
     values: list[AnyValue] = []
     rasters: dict[str, Raster] = {}
     for number, look in enumerate(mesh.surfaces):
-        missing = tuple(MissingPicture(slot=slot, file=file) for slot, file in look.missing.items())
+        missing = tuple(
+            MissingPicture(slot=slot, file=file, multiplied=look.multiplied) for slot, file in look.missing.items()
+        )
         surface = Surface(
             id=new_id(), name=look.name, number=number, width=size[0], height=size[1], start=start_of(look),
             missing=missing,
         )  # fmt: skip
         values.append(surface)
-        if maps := _pictures(surface, look.pictures, notes):
+        if maps := _pictures(surface, look, notes):
             layer = Brushed(id=new_id(), parent=surface.id, order=0.0, name=FROM_FILE)
             values.append(layer)
             for map_name, image in maps.items():
@@ -70,12 +72,13 @@ def new_document(mesh: Mesh, name: str, size: tuple[int, int], make: type[Docume
     return document
 
 
-def _pictures(surface: Surface, pictures: Mapping[str, bytes], notes: list[str]) -> dict[MapName, NDArray[np.uint16]]:
+def _pictures(surface: Surface, look: SurfaceLook, notes: list[str]) -> dict[MapName, NDArray[np.uint16]]:
     """Maps from pictures by slot; those that cannot be read are noted."""
     found: dict[MapName, NDArray[np.uint16]] = {}
-    for slot, data in pictures.items():
+    factors = surface.start if look.multiplied else None
+    for slot, data in look.pictures.items():
         try:
-            found.update(maps_of(slot, f"The {slot} picture of {surface.name}", data, surface.size))
+            found.update(maps_of(slot, f"The {slot} picture of {surface.name}", data, surface.size, factors))
         except NightmistError as error:
             notes.append(str(error))
     return found

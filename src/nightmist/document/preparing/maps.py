@@ -77,7 +77,8 @@ def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, l
         maps: dict[Any, NDArray[np.uint16]] = {}
         for missing in surface.missing:
             if (data := given.get(missing.file.lower())) is not None:
-                maps.update(maps_of(missing.slot, missing.file, data, surface.size))
+                factors = surface.start if missing.multiplied else None
+                maps.update(maps_of(missing.slot, missing.file, data, surface.size, factors))
         if not maps:
             continue
         lowest = min((node.order for node in document.stack(surface.id)), default=1.0) - 1

@@ -15,9 +15,10 @@ from ...core.mesh import Mesh, SurfaceLook
 from ...core.mesh.methods import has_uvs, unwrap
 from ...core.names import clean_name, unused_name
 from ...core.progress import part
+from ...core.srgb import encode
 from ..change import Change
 from ..document import Document
-from ..values import Brushed, Node, StartValues, Surface, encode, new_id
+from ..values import Brushed, Node, StartValues, Surface, new_id
 from .refit import Plan, refit
 from .transfer import old_faces
 from .uvs import DEFAULT_ANGLE, DEFAULT_MARGIN, Faces
@@ -189,5 +190,5 @@ def _fresh(document: Document, look: SurfaceLook, number: int, name: str) -> Sur
 
 def start_of(look: SurfaceLook) -> StartValues:
     """A material's factors as start values."""
-    red, green, blue = (encode(c) for c in look.base_color)
+    red, green, blue = encode(look.base_color).tolist()
     return StartValues(base_color=(red, green, blue), roughness=look.roughness, metallic=look.metallic)

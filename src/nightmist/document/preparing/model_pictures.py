@@ -6,19 +6,39 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.formats.image_files import fit, read_picture
-from ..values import MapName
+from ...core.srgb import decode, encode
+from ..values import MAPS, MapName, StartValues
 
 #: The name of the layer that such pictures become.
 FROM_FILE = "From the file"
 
 
-def maps_of(slot: str, name: str, data: bytes, size: tuple[int, int]) -> dict[MapName, NDArray[np.uint16]]:
-    """A picture's part of each map, at the map's size. Raises NightmistError for what is no picture."""
+def maps_of(
+    slot: str, name: str, data: bytes, size: tuple[int, int], factors: StartValues | None = None
+) -> dict[MapName, NDArray[np.uint16]]:
+    """A picture's part of each map, at the map's size, times a material's factors where they are given.
+
+    slot: a map, or "metallic_roughness" as glTF packs them. Raises NightmistError for what is no picture.
+    """
     image = fit(read_picture(name, data), *size)
     if slot == "base_color":
-        return {"base_color": image}
+        return {"base_color": image if factors is None else _tinted(image, factors)}
+    channels = {"roughness": 1, "metallic": 2} if slot == "metallic_roughness" else {slot: 0}
     opaque = np.full_like(image[..., 0], 65535)
-    return {
-        "roughness": np.stack([image[..., 1], opaque], axis=2),
-        "metallic": np.stack([image[..., 2], opaque], axis=2),
-    }
+    found: dict[MapName, NDArray[np.uint16]] = {}
+    for map_name in (known for known in MAPS if known in channels):
+        values = image[..., channels[map_name]]
+        if factors is not None:
+            values = np.rint(values * getattr(factors, map_name)).astype(np.uint16)
+        found[map_name] = np.stack([values, opaque], axis=2)
+    return found
+
+
+def _tinted(image: NDArray[np.uint16], factors: StartValues) -> NDArray[np.uint16]:
+    """Colors times factors, both in linear light (glTF 2.0, 3.9.2); by a table, as there are but 65536 of each."""
+    tinted = image.copy()
+    for channel, factor in enumerate(factors.base_color):
+        if factor < 1:
+            light = decode(np.arange(65536) / 65535) * decode(factor)
+            tinted[..., channel] = np.rint(encode(light) * 65535).astype(np.uint16)[image[..., channel]]
+    return tinted

@@ -17,8 +17,6 @@ from .parts import (
     Surface,
     TipPicture,
     checked_size,
-    decode,
-    encode,
 )
 from .stroke import CloneSource, StrokeRecord
 
@@ -26,5 +24,5 @@ __all__ = [
     "CHANNELS", "EMPTY_PIGMENT", "MAPS", "MODEL", "PROJECT", "TOOLS", "AnyValue", "Brushed", "CloneSource",
     "DocumentValues", "Hit", "MapName", "MissingPicture", "Model", "Name", "Node", "Pigment", "PressureCurve",
     "Project", "Share", "StartValues", "StrokeRecord", "Surface", "Tip", "TipPicture", "Tool", "Value",
-    "checked_size", "decode", "describe", "encode", "hex_channels", "new_id",
+    "checked_size", "describe", "hex_channels", "new_id",
 ]  # fmt: skip

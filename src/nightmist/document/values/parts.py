@@ -48,8 +48,9 @@ class StartValues(Value):
 class MissingPicture(Value):
     """A picture that the model's file names and that was not given with it."""
 
-    slot: Literal["base_color", "metallic_roughness"]
+    slot: Literal["base_color", "metallic_roughness", "roughness", "metallic", "height"]
     file: str
+    multiplied: bool = Field(default=False, description="the start values multiply it, as the file has it")
 
 
 class Surface(Value):
@@ -126,16 +127,6 @@ class Hit(NamedTuple):
     position: tuple[float, float, float]
     normal: tuple[float, float, float]
     uv: tuple[float, float]
-
-
-def encode(linear: float) -> float:
-    """sRGB encoding of 0-1 (IEC 61966-2-1)."""
-    return 12.92 * linear if linear <= 0.0031308 else 1.055 * linear ** (1 / 2.4) - 0.055
-
-
-def decode(encoded: float) -> float:
-    """The opposite of `encode`."""
-    return encoded / 12.92 if encoded <= 0.04045 else ((encoded + 0.055) / 1.055) ** 2.4
 
 
 def checked_size(size: int | tuple[int, int]) -> tuple[int, int]:

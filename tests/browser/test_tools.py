@@ -274,16 +274,13 @@ def test_tips_pictures_presets_and_the_scratch_sheet(painter, server):
     other.page.get_by_label("Forget Half").click()
 
 
-def test_relief_is_seen_while_it_is_painted(painter, server):
-    """A raised stroke changes the light at once and the normals that are handed off; depth turns it around."""
-    tab = painter(
-        server.create(
-            write_glb(
-                placed(plane(4)),
-            ),
-            "wall.glb",
-        )
-    ).open()
+@pytest.mark.parametrize("unit", [1, 100, 0.01])
+def test_relief_is_seen_while_it_is_painted(painter, server, unit):
+    """A raised stroke changes the light at once and the normals that are handed off; depth turns it around.
+
+    Alike whatever unit the model is in.
+    """
+    tab = painter(server.create(write_glb(placed(plane(4), scale=(unit, unit, unit))), "wall.glb")).open()
     page = tab.page
     for name in ("color", "bump"):
         page.get_by_role("switch", name=f"Paint {name}").click()
@@ -298,7 +295,9 @@ def test_relief_is_seen_while_it_is_painted(painter, server):
     normal = server.texels(tab.project, "surface", "normal").astype(int)
     assert (np.abs(normal[..., 1] - 32768) > 2000).sum() > 50
     page.get_by_label("Light and view").click()
-    page.get_by_label("Relief of surface").fill("-0.02")
+    depth = page.get_by_label("Relief of surface")
+    assert float(depth.input_value()) == pytest.approx(0.03 * unit)
+    depth.fill(str(-0.03 * unit))
     page.keyboard.press("Enter")
     tab.wait_kept(2)
     turned = server.texels(tab.project, "surface", "normal").astype(int)
@@ -427,6 +426,33 @@ def test_a_tilted_pen_turns_the_tip(painter, server):
     (rows, columns), (rows_down, columns_down) = spreads
     assert max(rows, columns) > 1.5 * min(rows, columns)
     assert (rows > columns) != (rows_down > columns_down)
+
+
+@pytest.mark.parametrize("unit", [100, 0.01])
+def test_brush_sizes_follow_the_models_unit(painter, server, unit):
+    """In model units the radius begins at 3 % of the model, goes by keys and numbers, and paints what it says."""
+    tab = painter(server.create(write_glb(placed(plane(4), scale=(unit, unit, unit))), "wall.glb")).open()
+    page = tab.page
+    page.get_by_role("button", name="More").click()
+    page.get_by_text("Model units").click()
+    page.keyboard.press("Escape")
+    row = page.get_by_label("Radius", exact=True).locator("xpath=..")
+    expect(row).to_contain_text(f"{0.085 * unit:g}")
+    row.get_by_title("Type a number").click()
+    page.get_by_label("A number").fill(f"{0.2 * unit:g}")
+    page.keyboard.press("Enter")
+    expect(row).to_contain_text(f"{0.2 * unit:g}")
+    page.get_by_label("Hardness", exact=True).fill("1000")
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(1)
+    page.keyboard.press(".")
+    expect(row).to_contain_text(f"{0.22 * unit:g}")
+    image = server.texels(tab.project, "surface")
+    bare = image[0, 0]
+    y, x = np.nonzero((np.abs(image.astype(int) - bare) > 300).any(axis=2))
+    # The square is two units wide and takes nine tenths of the map.
+    assert np.ptp(x) == pytest.approx(0.2 * 0.9 * image.shape[1], abs=2)
+    assert np.ptp(y) == pytest.approx(0.2 * 0.9 * image.shape[0], abs=2)
 
 
 def test_radius_and_hardness_by_number_and_by_keys(painter):

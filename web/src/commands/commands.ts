@@ -1,8 +1,8 @@
 import { unwrap } from "../prepare/unwrap";
-import { LARGEST_RADIUS } from "../stage/pointer_input";
 import { type PrepareTool, setPreparing, setTip, shownView, showView, swapPigments, type Tool, useDesk } from "../state/desk";
 import { chosenLayer, startNaming } from "../state/layers";
 import { pick, pickedRuns } from "../state/picks";
+import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
 import type { Command, Context } from "./command";
 
@@ -37,8 +37,8 @@ export const COMMANDS = {
   sampleClick: gesture("Tools", "Ctrl + click", "Take the stored values, whatever the tool", "paint"),
   source: gesture("Tools", "C + click", "Choose from where Clone takes paint", "paint"),
 
-  smaller: tip(",", "Smaller radius", () => setTip({ radius: Math.max(1, useDesk.getState().tip.radius / 1.1) })),
-  larger: tip(".", "Larger radius", () => setTip({ radius: Math.min(LARGEST_RADIUS, useDesk.getState().tip.radius * 1.1) })),
+  smaller: tip(",", "Smaller radius", () => setTip({ radius: boundRadius(useDesk.getState().tip.radius / 1.1) })),
+  larger: tip(".", "Larger radius", () => setTip({ radius: boundRadius(useDesk.getState().tip.radius * 1.1) })),
   softer: tip("<", "Softer", () => setTip({ hardness: Math.max(0, useDesk.getState().tip.hardness - 0.05) })),
   harder: tip(">", "Harder", () => setTip({ hardness: Math.min(1, useDesk.getState().tip.hardness + 0.05) })),
   tipDrag: gesture("Tip and pigment", "R + drag", "Across for the radius, up for the hardness", "paint"),

@@ -84,6 +84,11 @@ export class ModelView {
     }
   }
 
+  /** The model's diagonal. */
+  get size(): number {
+    return this.bounds.isEmpty() ? 2 : this.bounds.getSize(new THREE.Vector3()).length();
+  }
+
   frame(): void {
     this.orbit.frame(this.bounds);
   }
@@ -179,7 +184,7 @@ export class ModelView {
 
   /** The brush's ring and its images under symmetry; images without a match in the body are marked. */
   showRing(hit: Hit, mirror: Required<Mirror>, radius: number, pixel: number): void {
-    const reach = NEAR * this.bounds.getSize(new THREE.Vector3()).length();
+    const reach = NEAR * this.size;
     const rings: Ring[] = mirrorMatrices(mirror).map((matrix, i) => {
       const center = hit.point.clone().applyMatrix4(matrix);
       const normal = hit.normal.clone().transformDirection(matrix);

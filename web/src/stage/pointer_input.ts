@@ -1,10 +1,9 @@
 import { setTip, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
+import { boundRadius } from "../state/radius";
 import { PaintInput, type PaintDrag, type Spot, straightTo } from "./paint_input";
 import { PrepareInput, type PrepareDrag } from "./prepare_input";
 import type { Views } from "./views";
-
-export const LARGEST_RADIUS = 400;
 
 type Drag =
   | ({ kind: "paint"; pointer: number } & PaintDrag)
@@ -143,7 +142,7 @@ export class PointerInput {
 
   /** To the right larger, upwards harder. */
   private setTip(drag: Extract<Drag, { kind: "tip" }>, dx: number, dy: number): void {
-    const radius = Math.min(LARGEST_RADIUS, Math.max(1, drag.radius * 2 ** (dx / 120)));
+    const radius = boundRadius(drag.radius * 2 ** (dx / 120));
     setTip({ radius, hardness: Math.min(1, Math.max(0, drag.hardness - dy / 200)) });
   }
 

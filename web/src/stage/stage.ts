@@ -141,6 +141,7 @@ export class Stage implements Views {
     this.model.take(mesh, this.maps, new Set(state.hidden_parts));
     this.dressOverlays(mesh, sizes);
     takeMesh(mesh);
+    useSession.setState({ modelSize: this.model.size });
     if (first) this.model.frame();
     this.complete = false;
     this.fetching = false;

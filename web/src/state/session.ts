@@ -18,6 +18,8 @@ interface Session {
   offer: { notice: string; layer: string } | null;
   /** The list of all keys is open. */
   keysShown: boolean;
+  /** The model's diagonal, in its own unit. */
+  modelSize: number;
 }
 
 const nothing: Session = {
@@ -30,6 +32,7 @@ const nothing: Session = {
   notice: null,
   offer: null,
   keysShown: false,
+  modelSize: 2,
 };
 
 export const useSession = create<Session>(() => nothing);

@@ -1,9 +1,10 @@
 import { IconBallpen } from "@tabler/icons-react";
 
-import { LARGEST_RADIUS } from "../stage/pointer_input";
 import { setTip, useDesk } from "../state/desk";
 import { COMMANDS } from "../commands/commands";
 import type { Project } from "../state/project";
+import { radiusBounds, rounded } from "../state/radius";
+import { useSession } from "../state/session";
 import { Part } from "../ui/part";
 import { Slider } from "../ui/slider";
 import { ScratchArea } from "./scratch_area";
@@ -15,6 +16,9 @@ const percent = (value: number) => `${Math.round(value * 100)}%`;
 export function TipPart({ project }: { project: Project }) {
   const tip = useDesk((desk) => desk.tip);
   const world = tip.unit === "world";
+  // A model of another size has other bounds.
+  useSession((session) => session.modelSize);
+  const [least, most] = radiusBounds(tip.unit);
   const title = (
     <span className="flex grow items-center justify-between">
       {tip.picture ? `Tip: ${tip.picture}` : "Tip"}
@@ -29,8 +33,8 @@ export function TipPart({ project }: { project: Project }) {
         </div>
         <div className="min-w-0 grow">
           <Slider
-            label="Radius" value={tip.radius} min={world ? 0.001 : 1} max={world ? 2 : LARGEST_RADIUS} fine
-            show={(v) => (world ? v.toPrecision(2) : `${Math.round(v)} px`)} onChange={(radius) => setTip({ radius })}
+            label="Radius" value={tip.radius} min={least} max={most} fine
+            show={(v) => (world ? `${rounded(v)}` : `${Math.round(v)} px`)} onChange={(radius) => setTip({ radius })}
             title={`${COMMANDS.smaller.keys[0]} and ${COMMANDS.larger.keys[0]}, or ${COMMANDS.tipDrag.keys[0]}: across the radius, up the hardness`} after={<PenSwitch what="radius" />}
           />
           <Slider label="Strength" value={tip.strength} min={0.01} max={1} show={percent} onChange={(strength) => setTip({ strength })} title="How much one stroke covers" after={<PenSwitch what="strength" />} />

@@ -6,6 +6,7 @@ import { addTip, listTips } from "../api/rest";
 import type { Tip, TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
+import { usualRadius } from "../state/radius";
 import { useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
@@ -103,7 +104,7 @@ function Blending() {
       {hint && <p className="mt-1 text-care">{hint}</p>}
       <div className="mt-1 flex gap-1.5">
         <Toggle text="Screen px" on={tip.unit === "px"} onChange={() => setTip({ unit: "px", radius: 38 })} what="The radius is measured on the screen" />
-        <Toggle text="Model units" on={tip.unit === "world"} onChange={() => setTip({ unit: "world", radius: 0.1 })} what="The radius is measured on the model" />
+        <Toggle text="Model units" on={tip.unit === "world"} onChange={() => setTip({ unit: "world", radius: usualRadius() })} what="The radius is measured on the model" />
       </div>
     </>
   );

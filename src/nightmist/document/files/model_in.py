@@ -20,7 +20,7 @@ from ..change import raster_id
 from ..derived.model import model_of
 from ..derived.pool import Pool
 from ..document import Document
-from ..preparing.model import start_of
+from ..preparing.model import start_of, usual_depth
 from ..preparing.model_pictures import FROM_FILE, maps_of
 from ..preparing.uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
 from ..values import CHANNELS, AnyValue, Brushed, MapName, MissingPicture, Project, Surface, new_id
@@ -50,13 +50,14 @@ def new_document(mesh: Mesh, name: str, size: tuple[int, int], make: type[Docume
     notes = list(mesh.notes)
     values: list[AnyValue] = []
     rasters: dict[str, Raster] = {}
+    depth = usual_depth(mesh)
     for number, look in enumerate(mesh.surfaces):
         missing = tuple(
             MissingPicture(slot=slot, file=file, multiplied=look.multiplied) for slot, file in look.missing.items()
         )
         surface = Surface(
             id=new_id(), name=look.name, number=number, width=size[0], height=size[1], start=start_of(look),
-            missing=missing,
+            depth=depth, missing=missing,
         )  # fmt: skip
         values.append(surface)
         if maps := _pictures(surface, look, notes):

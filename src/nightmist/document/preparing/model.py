@@ -18,7 +18,7 @@ from ...core.progress import part
 from ...core.srgb import encode
 from ..change import Change
 from ..document import Document
-from ..values import Brushed, Node, StartValues, Surface, new_id
+from ..values import DEFAULT_DEPTH, Brushed, Node, StartValues, Surface, new_id
 from .refit import Plan, refit
 from .transfer import old_faces
 from .uvs import DEFAULT_ANGLE, DEFAULT_MARGIN, Faces
@@ -177,15 +177,24 @@ def _surfaces_for(document: Document, mesh: Mesh) -> tuple[list[Surface], list[s
     taken = {surface.name for surface in found.values()}
     surfaces = []
     for i, look in enumerate(mesh.surfaces):
-        mine = found.get(i) or _fresh(document, look, i, unused_name(look.name, taken))
+        mine = found.get(i) or _fresh(document, mesh, i, unused_name(look.name, taken))
         taken.add(mine.name)
         surfaces.append(mine.but(number=i))
     return surfaces, notes
 
 
-def _fresh(document: Document, look: SurfaceLook, number: int, name: str) -> Surface:
+def _fresh(document: Document, mesh: Mesh, number: int, name: str) -> Surface:
     width, height = document.project.size
-    return Surface(id=new_id(), name=name, number=number, width=width, height=height, start=start_of(look))
+    return Surface(
+        id=new_id(), name=name, number=number, width=width, height=height, start=start_of(mesh.surfaces[number]),
+        depth=usual_depth(mesh),
+    )  # fmt: skip
+
+
+def usual_depth(mesh: Mesh) -> float:
+    """What height 0-1 spans at first: a hundredth of the model, so that relief shows alike in every unit."""
+    low, high = mesh.bounds
+    return float(f"{0.01 * float(np.linalg.norm(high - low)):.1g}") or DEFAULT_DEPTH
 
 
 def start_of(look: SurfaceLook) -> StartValues:

@@ -3,6 +3,7 @@
 from .base import Name, Share, Value, describe, new_id
 from .paint import CHANNELS, EMPTY_PIGMENT, MAPS, TOOLS, MapName, Pigment, PressureCurve, Tip, Tool, hex_channels
 from .parts import (
+    DEFAULT_DEPTH,
     MODEL,
     PROJECT,
     AnyValue,
@@ -21,8 +22,8 @@ from .parts import (
 from .stroke import CloneSource, StrokeRecord
 
 __all__ = [
-    "CHANNELS", "EMPTY_PIGMENT", "MAPS", "MODEL", "PROJECT", "TOOLS", "AnyValue", "Brushed", "CloneSource",
-    "DocumentValues", "Hit", "MapName", "MissingPicture", "Model", "Name", "Node", "Pigment", "PressureCurve",
-    "Project", "Share", "StartValues", "StrokeRecord", "Surface", "Tip", "TipPicture", "Tool", "Value",
-    "checked_size", "describe", "hex_channels", "new_id",
+    "CHANNELS", "DEFAULT_DEPTH", "EMPTY_PIGMENT", "MAPS", "MODEL", "PROJECT", "TOOLS", "AnyValue", "Brushed",
+    "CloneSource", "DocumentValues", "Hit", "MapName", "MissingPicture", "Model", "Name", "Node", "Pigment",
+    "PressureCurve", "Project", "Share", "StartValues", "StrokeRecord", "Surface", "Tip", "TipPicture", "Tool",
+    "Value", "checked_size", "describe", "hex_channels", "new_id",
 ]  # fmt: skip

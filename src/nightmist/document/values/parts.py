@@ -45,6 +45,10 @@ class StartValues(Value):
     height: Share = 0.5
 
 
+#: Model units that height 0-1 spans where no model says how large it is.
+DEFAULT_DEPTH = 0.02
+
+
 class MissingPicture(Value):
     """A picture that the model's file names and that was not given with it."""
 
@@ -64,7 +68,7 @@ class Surface(Value):
     height: int
     own_size: bool = Field(default=False, description="an exception: does not follow the project's map size")
     start: StartValues
-    depth: float = Field(default=0.02, description="model units that height 0-1 spans")
+    depth: float = Field(default=DEFAULT_DEPTH, description="model units that height 0-1 spans")
     uv_set: int = Field(default=0, ge=0, description="which UV set its maps are made for")
     missing: tuple[MissingPicture, ...] = ()
 

@@ -70,6 +70,24 @@ def test_from_upload_to_hand_off(client):
     assert [(c["surface"], c["findings"], c["islands"]) for c in checked] == [("left", [], 1), ("right", [], 1)]
 
 
+def test_a_project_once_more_and_as_a_file(client):
+    """Duplicated under a name of its own; written to a file and opened from it; a file of rubbish is refused."""
+    made = create(client).json()["id"]
+    twin = client.post(f"/api/projects/{made}/copy").json()["id"]
+    answer = client.get(f"/api/projects/{made}/project.nightmist")
+    assert 'filename="pier.nightmist"' in answer.headers["Content-Disposition"]
+    again = create(client, {"Pier.NIGHTMIST": answer.content}).json()["id"]
+    names = {card["id"]: card["name"] for card in client.get("/api/projects").json()}
+    assert (names[made], names[twin], names[again]) == ("pier", "pier 2", "pier")
+    maps = [client.get(f"/api/projects/{project}/maps.zip?bits=16").content for project in (made, twin, again)]
+    zips = [zipfile.ZipFile(io.BytesIO(data)) for data in maps]
+    pictures = [{name.split("_", 1)[1]: packed.read(name) for name in packed.namelist()} for packed in zips]
+    assert pictures[0] == pictures[1] == pictures[2]
+    refused = create(client, {"broken.nightmist": answer.content[:200]})
+    assert (refused.status_code, "not a sound Nightmist project" in refused.json()["message"]) == (422, True)
+    assert "no such project" in client.post("/api/projects/nothing/copy").json()["message"]
+
+
 def test_delete(client):
     """A deleted project is gone from the gallery and everywhere."""
     made = create(client).json()

@@ -14,12 +14,15 @@ from pydantic import BaseModel
 from ..core.errors import NightmistError
 from ..core.formats.file_names import file_name
 from ..core.mesh.bodies import Body
+from ..core.names import unused_name
 from ..document import Document
 from ..document.files.hand_off import glb, map_files
+from ..document.files.project_file import write
 from ..studio import Studio
 
 router = APIRouter(prefix="/api/projects")
 MAX_FILES = 64
+PROJECT_ENDING = ".nightmist"
 
 
 def _studio(request: Request) -> Studio:
@@ -65,10 +68,36 @@ def create(
     size: Annotated[int, Form()] = 2048,
     work: Annotated[str, Form(max_length=40)] = "",
 ) -> NewProject:
-    """Start a project from a model file and the files it refers to; by the name `work` one can ask how far it is."""
+    """Start a project from a model file and the files it refers to, or from a project file.
+
+    By the name `work` one can ask how far it is.
+    """
+    if len(files) == 1 and (name := files[0].filename or "").lower().endswith(PROJECT_ENDING):
+        return NewProject(id=studio.create(Document.from_project_file(files[0].file, name)), notes=[])
     with studio.jobs.watched(work) as progress:
         document = Document.from_files(read_files(files), size, progress=progress)
         return _kept(studio, document)
+
+
+@router.post("/{project}/copy")
+def copy(studio: InStudio, project: str) -> NewProject:
+    """Keep the project once more, under a name of its own; its undo history begins anew."""
+    taken = {row.name for row in studio.projects()}
+    made = studio.with_document(project, lambda document: document.duplicate(unused_name(document.name, taken)))
+    return NewProject(id=studio.create(made), notes=[])
+
+
+@router.get("/{project}/project.nightmist")
+def whole(studio: InStudio, project: str) -> Response:
+    """The project as one file."""
+
+    def packed(document: Document) -> tuple[str, bytes]:
+        file = io.BytesIO()
+        write(document, file)
+        return file_name(document.name), file.getvalue()
+
+    name, data = studio.with_document(project, packed)
+    return _download(data, f"{name}{PROJECT_ENDING}", "application/zip")
 
 
 @router.post("/practice", responses={422: {"model": Problem}})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Unpack
+from typing import BinaryIO, Unpack
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,22 +17,17 @@ from ..core.errors import NightmistError
 from ..core.formats.bundle import files_with
 from ..core.mapping import Camera
 from ..core.mesh import Mesh
-from ..core.mesh.arrange import Affine, Arrangement
 from ..core.mesh.bodies import Body, practice_body
-from ..core.mesh.checkup import UvReport
-from ..core.mesh.methods import Method
-from ..core.mesh.seams import Extent as SeamExtent
 from ..core.mesh.select import Extent, faces_with
 from ..core.names import clean_name, unused_name
 from ..core.progress import Progress, quietly
-from . import document as values_of_document
+from .api_prepare import PreparedDocument
 from .change import Change
 from .derived.layouts import Layout
+from .files import duplicate as copying
 from .files import hand_off, model_in, project_file
 from .painting import filling, layers, picking
 from .painting.stroke import Stroke, StrokeOptions
-from .preparing import maps, model, uvs
-from .preparing.uvs import Faces, UnwrapOptions
 from .values import (
     MAPS,
     TOOLS,
@@ -41,7 +36,6 @@ from .values import (
     MapName,
     Node,
     Pigment,
-    StartValues,
     Tip,
     TipPicture,
     Tool,
@@ -216,7 +210,7 @@ class Surface:
         return hand_off.read_map(self.document, self.value, name)
 
 
-class Document(values_of_document.Document):
+class Document(PreparedDocument):
     """A model being painted. Every method that changes it is one undo step."""
 
     #: Across which planes of the model strokes of scripts are repeated: any of "x", "y", "z" together.
@@ -255,9 +249,18 @@ class Document(values_of_document.Document):
         """Open a project file written by `save`."""
         return project_file.load(Path(path), cls)  # type: ignore[return-value]
 
+    @classmethod
+    def from_project_file(cls, file: BinaryIO, name: str) -> Document:
+        """As `load`, from an open file that is called `name`."""
+        return project_file.read(file, name, cls)  # type: ignore[return-value]
+
     def save(self, path: str | Path) -> None:
         """Write the project as one open zip: JSON, PNG tiles and GLB."""
         project_file.save(self, Path(path))
+
+    def duplicate(self, name: str) -> Document:
+        """The same document once more, under another name; its history begins with it."""
+        return copying.duplicate(self, name)  # type: ignore[return-value]
 
     def export(self, folder: str | Path, maps: str = "png8", model: str = "glb") -> list[Path]:
         """Write maps ("png8" or "png16") and the model ("glb"); returns the files written."""
@@ -288,10 +291,6 @@ class Document(values_of_document.Document):
         """A layer by id. Raises NightmistError when it is gone."""
         return Layer(self, self.node(key).id)
 
-    def check_uvs(self) -> dict[str, UvReport]:
-        """The checkup of each surface's UVs, by its name."""
-        return {surface.name: uvs.surface_report(self, surface) for surface in self.surface_values()}
-
     def pick(self, camera: Camera, place: Sequence[float]) -> Hit | None:
         """What lies under a place (x, y) of the screen; None beside the model."""
         return picking.pick(self, camera, place)
@@ -305,11 +304,6 @@ class Document(values_of_document.Document):
         return picking.sample(self, self.surface_value(hit.surface), hit.uv, layer.value if layer else None)
 
     # Painting
-
-    def make(self, change: Change) -> None:
-        """Do a change, unless it changes nothing."""
-        if change:
-            self.do(change)
 
     def begin_stroke(
         self, layers: Mapping[str, Layer], camera: Camera | None, tip: Tip, pigment: Pigment | None,
@@ -393,97 +387,6 @@ class Document(values_of_document.Document):
         tip = TipPicture(id=f"tip:{title}", name=title, picture=self.arrays.add(tip_from_picture(name, data)))
         self.do_aside(Change(label=f"Add tip {title}", values={tip.id: (None, tip)}))
         return title
-
-    # Preparing
-
-    def unwrap(self, surface: str, method: Method = "auto", **options: Unpack[UnwrapOptions]) -> list[str]:
-        """Give faces of a surface new UVs (see `unwrap_surface`); returns what is to be known about the result."""
-        change, notes = uvs.unwrap_surface(self, surface, method, **options)
-        self.make(change)
-        return notes
-
-    def pack(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, faces: Faces | None = None,
-             keep_paint: bool = True) -> None:  # fmt: skip
-        """Lay a surface's islands (all, or those of the faces given) into the map, as large as they can be."""
-        self.make(uvs.pack(self, surface, margin, faces, keep_paint))
-
-    def move_islands(self, surface: str, faces: Faces, matrix: Affine, keep_paint: bool = True) -> None:
-        """Move, turn or scale the islands of faces: an affine map of texels (a, b, c, d, e, f)."""
-        self.make(uvs.move_islands(self, surface, faces, matrix, keep_paint))
-
-    def arrange(self, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True) -> None:
-        """Fit, align, mirror, turn upright, stack … the islands of faces, or all."""
-        self.make(uvs.arrange(self, surface, how, faces, keep_paint))
-
-    def set_density(
-        self, surface: str | None, density: float, faces: Faces | None = None, keep_paint: bool = True
-    ) -> None:
-        """Scale islands about their middles to so many texels per model unit; None means those of all surfaces."""
-        self.make(uvs.set_density(self, surface, density, faces, keep_paint))
-
-    def even_out(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, keep_paint: bool = True) -> None:
-        """Bring all islands of a surface to one density, as fine as the map allows."""
-        self.make(uvs.even_out(self, surface, margin, keep_paint))
-
-    def mark_seams(self, face: int, side: int, extent: SeamExtent = "edge", marked: bool = True) -> None:
-        """Mark an edge, or the loop it belongs to, as seam, or clear it."""
-        self.make(uvs.mark_seams(self, face, side, extent, marked))
-
-    def mark_border(self, faces: Faces, marked: bool = True) -> None:
-        """Mark the border of faces as seam, or clear it."""
-        self.make(uvs.mark_border(self, faces, marked))
-
-    def clear_seams(self) -> None:
-        """Take all seam marks away."""
-        self.make(uvs.clear_seams(self))
-
-    def resize(self, surface: str | None, size: int | tuple[int, int], keep_paint: bool = True) -> None:
-        """Give a surface maps of another size, as an exception; None changes the project's size for all others."""
-        self.make(maps.resize(self, surface, size, keep_paint))
-
-    def follow_project_size(self, surface: str) -> None:
-        """End a surface's exception: its maps take the project's size again."""
-        self.make(maps.follow_project_size(self, surface))
-
-    def choose_uv_set(self, surface: str, uv_set: int, keep_paint: bool = True) -> None:
-        """Make a surface's maps for another UV set of the model; it is exported as that texCoord."""
-        self.make(maps.choose_uv_set(self, surface, uv_set, keep_paint))
-
-    def set_start(self, surface: str, start: StartValues) -> None:
-        """What a surface shows where nothing is painted."""
-        self.make(maps.set_start(self, surface, start))
-
-    def add_pictures(self, files: dict[str, bytes]) -> list[str]:
-        """Pictures that the model names and that were missing become lowest layers. Returns those still missing."""
-        change, missing = maps.add_pictures(self, files)
-        self.make(change)
-        return missing
-
-    def do_without_pictures(self, surface: str) -> None:
-        """The pictures that a surface's file names are not wanted."""
-        self.make(maps.do_without_pictures(self, surface))
-
-    def hide_parts(self, parts: Iterable[int]) -> None:
-        """Exactly these parts, by number, are hidden: not shown, not picked, not painted on."""
-        self.make(model.hide_parts(self, parts))
-
-    def assign_faces(self, faces: Faces, surface: str | None = None, name: str = "surface") -> str:
-        """Move faces to another surface, or to a new one; the paint on them goes along. Returns its name."""
-        change, title = model.assign_faces(self, faces, surface, name)
-        self.make(change)
-        return title
-
-    def replace_mesh(
-        self, path: str | Path | None = None, keep_paint: bool = True, files: dict[str, bytes] | None = None
-    ) -> list[str]:
-        """Put another model in place of this one (see `preparing.model`); returns what is to be known about it."""
-        if files is None:
-            if path is None:
-                raise NightmistError("Name the file of the new model.")
-            files = files_with(Path(path))
-        change, notes = model.replace_mesh(self, files, Path(path).name if path else None, keep_paint)
-        self.make(change)
-        return notes
 
     def _on(self, layer: Layer, surface: str | None) -> None:
         if surface is not None and self.surface_value(surface).id != layer.value.parent:

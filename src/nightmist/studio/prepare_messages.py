@@ -251,8 +251,55 @@ class DoWithoutPictures(Preparation):
         return []
 
 
+class RenameProject(Preparation):
+    """The project is called otherwise."""
+
+    type: Literal["rename_project"]
+    name: Name
+
+    def run(self, document: Document) -> list[str]:
+        document.rename(self.name)
+        return []
+
+
+class RenameSurface(Preparation):
+    """A surface is called otherwise."""
+
+    type: Literal["rename_surface"]
+    surface: str
+    name: Name
+
+    def run(self, document: Document) -> list[str]:
+        document.rename_surface(self.surface, self.name)
+        return []
+
+
+class RenamePart(Preparation):
+    """A part of the model, by number, is called otherwise."""
+
+    type: Literal["rename_part"]
+    part: int
+    name: Name
+
+    def run(self, document: Document) -> list[str]:
+        document.rename_part(self.part, self.name)
+        return []
+
+
+class RemoveSurface(Preparation):
+    """A surface that has no faces any more goes."""
+
+    type: Literal["remove_surface"]
+    surface: str
+
+    def run(self, document: Document) -> list[str]:
+        document.remove_surface(self.surface)
+        return []
+
+
 PrepareMessage = Annotated[
     Unwrap | Pack | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
-    | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures,
+    | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures
+    | RenameProject | RenameSurface | RenamePart | RemoveSurface,
     Field(discriminator="type"),
 ]  # fmt: skip

@@ -43,6 +43,10 @@ export async function createProject(files: File[], size: number, work: string): 
   return (await ask("/api/projects", { method: "POST", body: form })).json() as Promise<NewProject>;
 }
 
+export async function copyProject(id: string): Promise<NewProject> {
+  return (await ask(`/api/projects/${id}/copy`, { method: "POST" })).json() as Promise<NewProject>;
+}
+
 export async function deleteProject(id: string): Promise<void> {
   await ask(`/api/projects/${id}`, { method: "DELETE" });
 }

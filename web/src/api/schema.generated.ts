@@ -19,9 +19,51 @@ export interface paths {
         put?: never;
         /**
          * Create
-         * @description Start a project from a model file and the files it refers to; by the name `work` one can ask how far it is.
+         * @description Start a project from a model file and the files it refers to, or from a project file.
+         *
+         *     By the name `work` one can ask how far it is.
          */
         post: operations["create_api_projects_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy
+         * @description Keep the project once more, under a name of its own; its undo history begins anew.
+         */
+        post: operations["copy_api_projects__project__copy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/project.nightmist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whole
+         * @description The project as one file.
+         */
+        get: operations["whole_api_projects__project__project_nightmist_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1525,6 +1567,62 @@ export interface components {
             type: "redo";
         };
         /**
+         * RemoveSurface
+         * @description A surface that has no faces any more goes.
+         */
+        RemoveSurface: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_surface";
+            /** Surface */
+            surface: string;
+        };
+        /**
+         * RenamePart
+         * @description A part of the model, by number, is called otherwise.
+         */
+        RenamePart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "rename_part";
+            /** Part */
+            part: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * RenameProject
+         * @description The project is called otherwise.
+         */
+        RenameProject: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "rename_project";
+            /** Name */
+            name: string;
+        };
+        /**
+         * RenameSurface
+         * @description A surface is called otherwise.
+         */
+        RenameSurface: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "rename_surface";
+            /** Surface */
+            surface: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * ReorderLayer
          * @description Put a layer at an index of its stack, bottom 0.
          */
@@ -1726,7 +1824,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
         /**
          * Brushed
          * @description A layer of pixels made by strokes, in any of the maps at once.
@@ -2162,6 +2260,10 @@ export type MoveIslands = components['schemas']['MoveIslands'];
 export type NewLayer = components['schemas']['NewLayer'];
 export type Pack = components['schemas']['Pack'];
 export type Redo = components['schemas']['Redo'];
+export type RemoveSurface = components['schemas']['RemoveSurface'];
+export type RenamePart = components['schemas']['RenamePart'];
+export type RenameProject = components['schemas']['RenameProject'];
+export type RenameSurface = components['schemas']['RenameSurface'];
 export type ReorderLayer = components['schemas']['ReorderLayer'];
 export type Resize = components['schemas']['Resize'];
 export type SetDensity = components['schemas']['SetDensity'];
@@ -2242,6 +2344,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_api_projects__project__copy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewProject"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    whole_api_projects__project__project_nightmist_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

@@ -1,7 +1,7 @@
-import { IconTrash } from "@tabler/icons-react";
+import { IconCopy, IconTrash } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
-import { deleteProject, listProjects } from "../api/rest";
+import { copyProject, deleteProject, listProjects } from "../api/rest";
 import type { ProjectCard } from "../api/schema.generated";
 import { Mark } from "../ui/mark";
 import { ThemeSwitch } from "../ui/theme_switch";
@@ -34,6 +34,15 @@ export function Gallery() {
     }
   };
 
+  const copy = async (project: ProjectCard) => {
+    try {
+      await copyProject(project.id);
+      setProjects(await listProjects());
+    } catch (error) {
+      setProblem((error as Error).message);
+    }
+  };
+
   return (
     <main className="min-h-full p-3">
       <header className="card flex h-[42px] items-center justify-between px-3.5">
@@ -59,6 +68,15 @@ export function Gallery() {
                 <span className="block px-3.5 pt-2.5 font-semibold">{project.name}</span>
                 <span className="block px-3.5 pb-3 text-ink-2">Changed {when.format(new Date(project.changed))}</span>
               </a>
+              <button
+                type="button"
+                title={`Duplicate ${project.name}`}
+                aria-label={`Duplicate ${project.name}`}
+                onClick={() => void copy(project)}
+                className="absolute right-11 bottom-3 grid size-8 place-items-center rounded-control text-ink-2 hover:bg-fog-2"
+              >
+                <IconCopy size={17} stroke={1.7} />
+              </button>
               <button
                 type="button"
                 title={`Delete ${project.name}`}

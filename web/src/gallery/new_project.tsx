@@ -54,7 +54,7 @@ export function NewProjectCard() {
       <IconCube size={30} stroke={1.3} className="text-ink-2" />
       <div>
         <p className="font-semibold">Start from a model</p>
-        <p className="mt-1 text-ink-2">Drop GLB, glTF, OBJ with MTL, PLY or STL here, with the files that belong to it, or all in one zip.</p>
+        <p className="mt-1 text-ink-2">Drop GLB, glTF, OBJ with MTL, PLY or STL here, with the files that belong to it, or all in one zip; or a project file.</p>
       </div>
       <div className="flex items-center gap-2">
         <button
@@ -85,7 +85,7 @@ export function NewProjectCard() {
         type="file"
         multiple
         hidden
-        accept=".glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,.png,.jpg,.jpeg,.webp,.tif,.tiff,.tga"
+        accept=".nightmist,.glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,.png,.jpg,.jpeg,.webp,.tif,.tiff,.tga"
         onChange={(event) => {
           start([...(event.target.files ?? [])]);
           event.target.value = "";

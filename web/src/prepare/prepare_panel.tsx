@@ -6,6 +6,7 @@ import { useDesk } from "../state/desk";
 import { pickRuns, type Runs, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
+import { Named } from "../ui/named";
 import { SurfaceChoice } from "../workspace/surface_choice";
 import { cure } from "./cures";
 import type { SurfaceState } from "../state/document";
@@ -25,7 +26,7 @@ export function PreparePanel({ project }: { project: Project }) {
   if (!state || !surface) return null;
   return (
     <section aria-label="Prepare" className="card flex h-full flex-col overflow-hidden">
-      <SurfaceChoice />
+      <SurfaceChoice project={project} />
       <div className="min-h-0 grow overflow-y-auto border-t border-fog-3">
         <CheckupList project={project} surface={surface} />
         <Parts project={project} />
@@ -48,6 +49,16 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
     <div className="p-3" data-testid="checkup" data-running={running}>
       <h2 className="font-semibold text-ink-2">Checkup of {surface.name}</h2>
       {!checkup && <p className="mt-1.5 text-ink-2">{running ? "Looking …" : "No faces."}</p>}
+      {!checkup && !running && surfaces && (
+        <button
+          type="button"
+          title="Its layers go with it; undo brings them back"
+          onClick={() => project.send({ type: "remove_surface", surface: surface.name })}
+          className="mt-2 h-7 rounded-control bg-accent px-2.5 font-medium text-fog"
+        >
+          Remove this surface
+        </button>
+      )}
       {checkup && (
         <p className="mt-1 text-ink-2">
           {checkup.faces.toLocaleString("en")} faces, {checkup.islands} {checkup.islands === 1 ? "island" : "islands"},{" "}
@@ -126,7 +137,10 @@ function Parts({ project }: { project: Project }) {
           const Eye = hidden.has(part) ? IconEyeOff : IconEye;
           return (
             <li key={part} className="flex h-8 items-center justify-between">
-              <span className={`truncate ${hidden.has(part) ? "text-ink-2 opacity-60" : ""}`}>{name}</span>
+              <Named
+                name={name} of={name} className={hidden.has(part) ? "text-ink-2 opacity-60" : ""}
+                onRename={(next) => project.send({ type: "rename_part", part, name: next })}
+              />
               <button
                 type="button"
                 aria-label={`${hidden.has(part) ? "Show" : "Hide"} ${name}`}

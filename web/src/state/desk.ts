@@ -216,6 +216,19 @@ export function restoreDesk(left: Record<string, unknown>, state: DocumentState)
   settleTargets(state);
 }
 
+/** What the desk remembers by a surface's name goes along when it is called otherwise. */
+export function followNames(before: DocumentState | null, after: DocumentState): void {
+  for (const { id, name } of after.surfaces) {
+    const old = before?.surfaces.find((surface) => surface.id === id)?.name;
+    if (old === undefined || old === name) continue;
+    useDesk.setState(({ surface, layers: { [old]: layer, ...layers }, meantSo }) => ({
+      surface: surface === old ? name : surface,
+      layers: layer ? { ...layers, [name]: layer } : layers,
+      meantSo: meantSo.map((key) => (key.startsWith(`${old}:`) ? name + key.slice(old.length) : key)),
+    }));
+  }
+}
+
 /** Each surface has a receiving layer as long as it has any: the one chosen, else the topmost. */
 export function settleTargets(state: DocumentState): void {
   const { layers, surface } = useDesk.getState();

@@ -1,9 +1,9 @@
 import { PaintSocket } from "../api/paint_socket";
 import type { Outgoing } from "../api/outgoing";
-import type { HistoryState, ServerMessage } from "../api/schema.generated";
+import type { HistoryState, ServerMessage, StateChanged } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
-import { restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
+import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
 import { resetSession, useSession } from "./session";
 
 const DESK_DELAY = 400;
@@ -65,6 +65,12 @@ export class Project {
     return state;
   }
 
+  private follow(before: DocumentState | null, { values, history }: StateChanged): void {
+    this.become(patched(before, values), history);
+    followNames(before, this.state());
+    this.settle();
+  }
+
   private settle(): void {
     settleTargets(this.state());
   }
@@ -79,8 +85,7 @@ export class Project {
         this.welcomed = true;
         break;
       case "state":
-        this.become(patched(useSession.getState().state, message.values), message.history);
-        this.settle();
+        this.follow(useSession.getState().state, message);
         break;
       case "layer_added":
         this.choose(message.layer);

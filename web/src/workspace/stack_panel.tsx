@@ -29,7 +29,7 @@ export function StackPanel({ project }: { project: Project }) {
 
   return (
     <section aria-label="Stack" className="card flex h-full flex-col overflow-hidden">
-      <SurfaceChoice />
+      <SurfaceChoice project={project} />
       <ul aria-label={`Layers of ${surface.name}`} className="min-h-0 grow overflow-y-auto border-t border-fog-3">
         {stack.map((layer) => (
           <LayerRow

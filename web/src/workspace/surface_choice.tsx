@@ -1,14 +1,25 @@
+import { useState } from "react";
+
 import { useDesk } from "../state/desk";
+import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
+import { NameField, RenameButton } from "../ui/named";
 
 /** Which surface all this is about, and how large its maps are. */
-export function SurfaceChoice() {
+export function SurfaceChoice({ project }: { project: Project }) {
+  const [naming, setNaming] = useState(false);
   const state = useSession((session) => session.state);
   const surface = surfaceNamed(state, useDesk((desk) => desk.surface));
   if (!state || !surface) return null;
   return (
-    <div className="p-3 pb-2">
-      <label className="flex h-8 items-center gap-2 rounded-control bg-fog-2 px-2.5">
+    <div className="flex items-center gap-1 p-3 pr-2 pb-2">
+      {naming ? (
+        <NameField
+          name={surface.name} of={surface.name} onDone={() => setNaming(false)}
+          onRename={(name) => project.send({ type: "rename_surface", surface: surface.name, name })}
+        />
+      ) : (
+      <label className="flex h-8 min-w-0 grow items-center gap-2 rounded-control bg-fog-2 px-2.5">
         <span className="sr-only">Surface</span>
         <select
           value={surface.name}
@@ -23,6 +34,8 @@ export function SurfaceChoice() {
           {surface.width} × {surface.height}
         </span>
       </label>
+      )}
+      <RenameButton of={surface.name} onClick={() => setNaming(true)} />
     </div>
   );
 }

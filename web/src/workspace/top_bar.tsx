@@ -7,6 +7,7 @@ import { type StageName, shownView, showView, useDesk, type ViewMode } from "../
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { Mark } from "../ui/mark";
+import { Named } from "../ui/named";
 import { Segmented } from "../ui/segmented";
 import { ThemeSwitch } from "../ui/theme_switch";
 
@@ -25,7 +26,12 @@ export function TopBar({ project, stage }: { project: Project; stage: Stage }) {
         <Mark />
       </a>
       <span className="h-5 w-px bg-fog-3" />
-      <span className="max-w-52 truncate font-medium">{name}</span>
+      <div className="flex max-w-60 min-w-0">
+        <Named
+          name={name ?? ""} of="the project" className="font-medium"
+          onRename={(next) => project.send({ type: "rename_project", name: next })}
+        />
+      </div>
       <KeptMark />
       <span className="grow" />
       <Stages />
@@ -133,6 +139,7 @@ function HandOff({ id }: { id: string }) {
   const files = [
     { text: "Painted model, GLB", hint: "With its maps inside, for any glTF viewer", href: "painted.glb" },
     { text: "Maps, PNG 8 bit", hint: "All surfaces, one zip", href: "maps.zip?bits=8" },
+    { text: "Project file", hint: "All of it, layers and all, to keep or to open elsewhere", href: "project.nightmist" },
     { text: "Maps, PNG 16 bit", hint: "Every step of the paint, for further work", href: "maps.zip?bits=16" },
   ];
   return (

@@ -8,7 +8,7 @@ import zipfile
 import zlib
 from collections import defaultdict
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 
@@ -32,6 +32,17 @@ MAX_FILE = 1 << 30
 
 def save(document: Document, path: Path) -> None:
     """Write the project; a file of that name is replaced only once the new one is whole."""
+    partial = path.with_name(path.name + ".part")
+    try:
+        write(document, partial)
+        os.replace(partial, path)
+    except OSError as error:
+        partial.unlink(missing_ok=True)
+        raise NightmistError(f"{path} cannot be written: {error.strerror}.") from error
+
+
+def write(document: Document, file: Path | BinaryIO) -> None:
+    """Write the project."""
     tiles: dict[str, Tile] = {}
     placed: dict[str, list[tuple[int, int, str]]] = {}
     for key, raster in document.rasters.items():
@@ -50,38 +61,39 @@ def save(document: Document, path: Path) -> None:
         "polygons": mesh.polygon[order].tolist(),
         "seams": mesh.positions[mesh.seams].astype(float).tolist(),
     }
-    partial = path.with_name(path.name + ".part")
-    try:
-        with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED) as zipped:
-            zipped.writestr("document.json", json.dumps(description), zipfile.ZIP_DEFLATED)
-            zipped.writestr("model.glb", write_glb(mesh), zipfile.ZIP_DEFLATED)
-            for tip in document.tip_values():
-                picture = np.rint(document.arrays.get(tip.picture) * 65535).astype(np.uint16)
-                zipped.writestr(f"tips/{tip.name}.png", write_png(picture))
-            for digest, tile in tiles.items():
-                zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
-        os.replace(partial, path)
-    except OSError as error:
-        partial.unlink(missing_ok=True)
-        raise NightmistError(f"{path} cannot be written: {error.strerror}.") from error
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as zipped:
+        zipped.writestr("document.json", json.dumps(description), zipfile.ZIP_DEFLATED)
+        zipped.writestr("model.glb", write_glb(mesh), zipfile.ZIP_DEFLATED)
+        for tip in document.tip_values():
+            picture = np.rint(document.arrays.get(tip.picture) * 65535).astype(np.uint16)
+            zipped.writestr(f"tips/{tip.name}.png", write_png(picture))
+        for digest, tile in tiles.items():
+            zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
 
 
 def load(path: Path, make: type[Document] = Document) -> Document:
     """Read a project written by `save`. Raises NightmistError for what is none, or is damaged."""
     try:
-        with zipfile.ZipFile(path) as zipped:
+        with path.open("rb") as file:
+            return read(file, path.name, make)
+    except OSError as error:
+        raise NightmistError(f"{path} cannot be read: {error.strerror}.") from error
+
+
+def read(file: BinaryIO, name: str, make: type[Document] = Document) -> Document:
+    """As `load`, from an open file that is called `name`."""
+    try:
+        with zipfile.ZipFile(file) as zipped:
             for info in zipped.infolist():
                 if info.file_size > MAX_FILE:
-                    raise NightmistError(f"{path.name} unpacks to more than {MAX_FILE >> 20} MB in {info.filename}.")
+                    raise NightmistError(f"{name} unpacks to more than {MAX_FILE >> 20} MB in {info.filename}.")
             description = json.loads(zipped.read("document.json"))
             version = description.get("nightmist")
             if version not in VERSIONS:
-                raise NightmistError(f"{path.name} is of version {version}; this reads up to {VERSIONS[-1]}.")
+                raise NightmistError(f"{name} is of version {version}; this reads up to {VERSIONS[-1]}.")
             return _document(zipped, description, make)
-    except OSError as error:
-        raise NightmistError(f"{path} cannot be read: {error.strerror}.") from error
-    except (zipfile.BadZipFile, zlib.error, ValueError, KeyError, TypeError, IndexError) as error:
-        raise NightmistError(f"{path.name} is not a sound Nightmist project: {error}") from error
+    except (zipfile.BadZipFile, zlib.error, ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
+        raise NightmistError(f"{name} is not a sound Nightmist project: {error}") from error
 
 
 def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[Document]) -> Document:

@@ -1,0 +1,137 @@
+"""The handles of a document that prepare it: UVs, maps, the model, names. Thin, over the operations on values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Unpack
+
+from ..core.errors import NightmistError
+from ..core.formats.bundle import files_with
+from ..core.mesh.arrange import Affine, Arrangement
+from ..core.mesh.checkup import UvReport
+from ..core.mesh.methods import Method
+from ..core.mesh.seams import Extent as SeamExtent
+from . import document as values_of_document
+from .change import Change
+from .preparing import maps, model, naming, uvs
+from .preparing.uvs import Faces, UnwrapOptions
+from .values import StartValues
+
+
+class PreparedDocument(values_of_document.Document):
+    """A model as it is made ready to be painted. Every method that changes it is one undo step."""
+
+    def make(self, change: Change) -> None:
+        """Do a change, unless it changes nothing."""
+        if change:
+            self.do(change)
+
+    def check_uvs(self) -> dict[str, UvReport]:
+        """The checkup of each surface's UVs, by its name."""
+        return {surface.name: uvs.surface_report(self, surface) for surface in self.surface_values()}
+
+    def unwrap(self, surface: str, method: Method = "auto", **options: Unpack[UnwrapOptions]) -> list[str]:
+        """Give faces of a surface new UVs (see `unwrap_surface`); returns what is to be known about the result."""
+        change, notes = uvs.unwrap_surface(self, surface, method, **options)
+        self.make(change)
+        return notes
+
+    def pack(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, faces: Faces | None = None,
+             keep_paint: bool = True) -> None:  # fmt: skip
+        """Lay a surface's islands (all, or those of the faces given) into the map, as large as they can be."""
+        self.make(uvs.pack(self, surface, margin, faces, keep_paint))
+
+    def move_islands(self, surface: str, faces: Faces, matrix: Affine, keep_paint: bool = True) -> None:
+        """Move, turn or scale the islands of faces: an affine map of texels (a, b, c, d, e, f)."""
+        self.make(uvs.move_islands(self, surface, faces, matrix, keep_paint))
+
+    def arrange(self, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True) -> None:
+        """Fit, align, mirror, turn upright, stack … the islands of faces, or all."""
+        self.make(uvs.arrange(self, surface, how, faces, keep_paint))
+
+    def set_density(
+        self, surface: str | None, density: float, faces: Faces | None = None, keep_paint: bool = True
+    ) -> None:
+        """Scale islands about their middles to so many texels per model unit; None means those of all surfaces."""
+        self.make(uvs.set_density(self, surface, density, faces, keep_paint))
+
+    def even_out(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, keep_paint: bool = True) -> None:
+        """Bring all islands of a surface to one density, as fine as the map allows."""
+        self.make(uvs.even_out(self, surface, margin, keep_paint))
+
+    def mark_seams(self, face: int, side: int, extent: SeamExtent = "edge", marked: bool = True) -> None:
+        """Mark an edge, or the loop it belongs to, as seam, or clear it."""
+        self.make(uvs.mark_seams(self, face, side, extent, marked))
+
+    def mark_border(self, faces: Faces, marked: bool = True) -> None:
+        """Mark the border of faces as seam, or clear it."""
+        self.make(uvs.mark_border(self, faces, marked))
+
+    def clear_seams(self) -> None:
+        """Take all seam marks away."""
+        self.make(uvs.clear_seams(self))
+
+    def resize(self, surface: str | None, size: int | tuple[int, int], keep_paint: bool = True) -> None:
+        """Give a surface maps of another size, as an exception; None changes the project's size for all others."""
+        self.make(maps.resize(self, surface, size, keep_paint))
+
+    def follow_project_size(self, surface: str) -> None:
+        """End a surface's exception: its maps take the project's size again."""
+        self.make(maps.follow_project_size(self, surface))
+
+    def choose_uv_set(self, surface: str, uv_set: int, keep_paint: bool = True) -> None:
+        """Make a surface's maps for another UV set of the model; it is exported as that texCoord."""
+        self.make(maps.choose_uv_set(self, surface, uv_set, keep_paint))
+
+    def set_start(self, surface: str, start: StartValues) -> None:
+        """What a surface shows where nothing is painted."""
+        self.make(maps.set_start(self, surface, start))
+
+    def add_pictures(self, files: dict[str, bytes]) -> list[str]:
+        """Pictures that the model names and that were missing become lowest layers. Returns those still missing."""
+        change, missing = maps.add_pictures(self, files)
+        self.make(change)
+        return missing
+
+    def do_without_pictures(self, surface: str) -> None:
+        """The pictures that a surface's file names are not wanted."""
+        self.make(maps.do_without_pictures(self, surface))
+
+    def hide_parts(self, parts: Iterable[int]) -> None:
+        """Exactly these parts, by number, are hidden: not shown, not picked, not painted on."""
+        self.make(model.hide_parts(self, parts))
+
+    def assign_faces(self, faces: Faces, surface: str | None = None, name: str = "surface") -> str:
+        """Move faces to another surface, or to a new one; the paint on them goes along. Returns its name."""
+        change, title = model.assign_faces(self, faces, surface, name)
+        self.make(change)
+        return title
+
+    def replace_mesh(
+        self, path: str | Path | None = None, keep_paint: bool = True, files: dict[str, bytes] | None = None
+    ) -> list[str]:
+        """Put another model in place of this one (see `preparing.model`); returns what is to be known about it."""
+        if files is None:
+            if path is None:
+                raise NightmistError("Name the file of the new model.")
+            files = files_with(Path(path))
+        change, notes = model.replace_mesh(self, files, Path(path).name if path else None, keep_paint)
+        self.make(change)
+        return notes
+
+    def rename(self, name: str) -> None:
+        """Call the project otherwise."""
+        self.make(naming.rename_project(self, name))
+
+    def rename_surface(self, surface: str, name: str) -> None:
+        """Call a surface otherwise."""
+        self.make(naming.rename_surface(self, surface, name))
+
+    def rename_part(self, part: int, name: str) -> None:
+        """Call a part of the model, by number, otherwise."""
+        self.make(naming.rename_part(self, part, name))
+
+    def remove_surface(self, surface: str) -> None:
+        """Let a surface go that has no faces any more."""
+        self.make(naming.remove_surface(self, surface))

@@ -1,0 +1,92 @@
+"""Names in the page: project, surfaces and parts; surfaces that go; projects duplicated, written and opened."""
+
+from __future__ import annotations
+
+import numpy as np
+from playwright.sync_api import Page, expect
+
+from .test_tools import near
+
+
+def rename(page: Page, what: str, name: str, end: str = "Enter") -> None:
+    page.get_by_role("button", name=f"Rename {what}", exact=True).click()
+    field = page.get_by_label(f"Name of {what}", exact=True)
+    field.fill(name)
+    field.press(end)
+
+
+def test_names_are_typed_and_stay(painter, server):
+    """Project, surface and part; Escape keeps the old one; strokes go where they went; all of it survives a reload."""
+    tab = painter().open()
+    page = tab.page
+    rename(page, "the project", "Harbor wall")
+    tab.wait_kept(1)
+    rename(page, "left", "Quay")
+    tab.wait_kept(2)
+    surface = page.get_by_label("Surface", exact=True)
+    expect(surface).to_have_value("Quay")
+    rename(page, "Quay", "right")
+    expect(page.get_by_text("There is another surface right")).to_be_visible()
+    rename(page, "Quay", "nonsense", end="Escape")
+    expect(surface).to_have_value("Quay")
+    tab.drag((0.35, 0.5), (0.4, 0.5))
+    tab.wait_kept(3)
+    page.keyboard.press("1")
+    rename(page, "part 1", "Bollard")
+    tab.wait_kept(4)
+    tab.open()
+    expect(page.get_by_text("Harbor wall")).to_be_visible()
+    expect(page.get_by_text("Bollard")).to_be_visible()
+    assert near(server.texels(tab.project, "Quay"), (125, 61, 31), 9000).any()
+
+
+def test_an_emptied_surface_is_removed_and_comes_back(painter, server):
+    """All faces of one surface given to the other; the emptied one goes by its button, and undo brings it back."""
+    tab = painter().open()
+    page = tab.page
+    names = page.get_by_label("Surface", exact=True).locator("option")
+    expect(names).to_have_text(["left", "right"])
+    page.keyboard.press("1")
+    page.mouse.click(*tab.at(0.2, 0.5))
+    page.get_by_role("button", name="Assign faces").click()
+    page.get_by_role("button", name="right", exact=True).click()
+    tab.wait_kept(1)
+    page.get_by_label("Surface", exact=True).select_option("left")
+    page.get_by_role("button", name="Remove this surface").click()
+    tab.wait_kept(2)
+    expect(names).to_have_text(["right"])
+    page.keyboard.press("Control+z")
+    tab.wait_kept(3)
+    expect(names).to_have_text(["left", "right"])
+
+
+def test_a_project_is_duplicated_written_and_opened(painter, server, tmp_path):
+    """The twin in the gallery has the paint; so has what is opened from the project file."""
+    tab = painter().open()
+    page = tab.page
+    tab.drag((0.35, 0.5), (0.4, 0.5))
+    tab.wait_kept(1)
+    painted = server.texels(tab.project, "left")
+    name = page.get_by_role("button", name="Rename the project").locator("xpath=..").inner_text().strip()
+    page.get_by_role("button", name="Hand off").click()
+    with page.expect_download() as waiting:
+        page.get_by_role("link", name="Project file").click()
+    file = tmp_path / waiting.value.suggested_filename
+    waiting.value.save_as(file)
+    assert file.suffix == ".nightmist"
+    page.get_by_title("All projects").click()
+    cards = page.get_by_role("link", name=f"{name} 2")
+    before = cards.count()
+    page.get_by_role("button", name=f"Duplicate {name}", exact=True).first.click()
+    expect(cards).to_have_count(before + 1)
+    cards.first.click()
+    page.wait_for_selector("canvas[data-ready]")
+    twin = page.evaluate("location.hash").split("/")[-1]
+    assert twin != tab.project
+    assert np.array_equal(server.texels(twin, "left"), painted)
+    page.get_by_title("All projects").click()
+    page.locator("input[type=file]").set_input_files(file)
+    page.wait_for_selector("canvas[data-ready]")
+    opened = page.evaluate("location.hash").split("/")[-1]
+    assert opened not in (twin, tab.project)
+    assert np.array_equal(server.texels(opened, "left"), painted)

@@ -8,6 +8,9 @@ import numpy as np
 import pytest
 
 import nightmist as nm
+from nightmist.api.mesh_wire import Snapshot, write_mesh
+from nightmist.core.formats import read_model
+from nightmist.document.files.hand_off import glb
 from nightmist.document.files.project_file import write
 from nightmist.document.values import MAPS
 
@@ -71,6 +74,12 @@ def test_an_emptied_surface_goes_and_comes_back():
     start = shown(doc)
     doc.assign_faces(doc.mesh.faces_of(1), "a")
     emptied = shown(doc)
+    # A surface without faces is shown, kept and handed off like any other.
+    assert len(write_mesh(Snapshot.of(doc)))
+    assert read_model("out.glb", {"out.glb": glb(doc)}).faces.shape == doc.mesh.faces.shape
+    assert doc.check_uvs()["b"].islands == 0
+    doc.pack("a")
+    doc.undo()
     doc.remove_surface("b")
     assert [(s.name, s.number) for s in doc.surface_values()] == [("a", 0), ("c", 1)]
     assert len(doc.mesh.faces_of(1)) == 8

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any
 
@@ -17,7 +18,8 @@ def welded_corners(columns: Sequence[NDArray[Any]]) -> tuple[NDArray[np.float32]
     Values are compared bit by bit, through a hash table: sorting rows takes ten times as long.
     """
     corners = len(columns[0]) * 3
-    rows = np.ascontiguousarray(np.concatenate([c.reshape(corners, -1) for c in columns], axis=1), np.float32)
+    flat = [c.reshape(corners, math.prod(c.shape[2:])) for c in columns]
+    rows = np.ascontiguousarray(np.concatenate(flat, axis=1), np.float32)
     index = np.zeros(corners, np.uint32)
     first = np.zeros(corners, np.int64)
     size = 1 << max(4, int(2 * corners).bit_length())

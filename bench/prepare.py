@@ -16,7 +16,7 @@ import xatlas
 
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh import Mesh
-from nightmist.core.mesh.bodies import _ring
+from nightmist.core.mesh.bodies import torus
 from nightmist.core.mesh.mesh import SurfaceLook, build_mesh
 from nightmist.core.mesh.seams import edges_at, with_seams
 from nightmist.core.mesh.unwrap import unwrap_along_seams, unwrap_by_angle
@@ -31,7 +31,7 @@ T = TypeVar("T")
 
 def ring(sides: int, around: int) -> Mesh:
     """A ring of sides × around quads."""
-    ((points, uv),) = _ring(sides, around)
+    points, uv = torus(sides, around)
     index = np.arange((around + 1) * (sides + 1)).reshape(around + 1, sides + 1)
     a, b, c, d = index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]
     faces = np.stack([np.stack([a, b, c], -1), np.stack([a, c, d], -1)], 2).reshape(-1, 3).astype(np.int32)

@@ -347,10 +347,13 @@ def test_a_practice_body_and_the_planner(painter, server):
     page = tab.page
     page.goto(f"{server.url}{SWITCHES}#/")
     page.get_by_role("combobox", name="Maps").select_option("512")
+    page.get_by_label("Size").fill("3")
+    page.keyboard.press("Enter")
     page.get_by_role("button", name="ring").click()
     page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
     page.get_by_role("button", name="Prepare").click()
     expect(page.get_by_test_id("checkup")).to_contain_text("Sound: nothing to mend.")
+    expect(page.get_by_text("1 part, 3.00 × 0.750 × 3.00 units")).to_be_visible()
     page.get_by_role("button", name="Plan sizes").click()
     expect(page.get_by_role("cell", name="one shared, 2048")).to_be_visible()
     text = page.get_by_text("a model unit takes").inner_text()

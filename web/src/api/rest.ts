@@ -51,8 +51,8 @@ export async function deleteProject(id: string): Promise<void> {
   await ask(`/api/projects/${id}`, { method: "DELETE" });
 }
 
-export async function practiceProject(body: string, size: number): Promise<NewProject> {
-  const path = `/api/projects/practice?body=${body}&size=${size}`;
+export async function practiceProject(body: string, size: number, meters: number): Promise<NewProject> {
+  const path = `/api/projects/practice?body=${body}&size=${size}&meters=${meters}`;
   return (await ask(path, { method: "POST" })).json() as Promise<NewProject>;
 }
 

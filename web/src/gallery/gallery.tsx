@@ -57,6 +57,9 @@ export function Gallery() {
           </p>
         )}
         <ul className="mt-3 grid grid-cols-[repeat(auto-fill,minmax(310px,1fr))] gap-4">
+          <li>
+            <NewProjectCard />
+          </li>
           {projects?.map((project) => (
             <li key={project.id} className="card group relative overflow-hidden">
               <a href={`#/project/${project.id}`} className="block rounded-card focus-visible:-outline-offset-2">
@@ -88,9 +91,6 @@ export function Gallery() {
               </button>
             </li>
           ))}
-          <li>
-            <NewProjectCard />
-          </li>
         </ul>
       </div>
     </main>

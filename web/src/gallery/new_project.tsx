@@ -3,6 +3,7 @@ import { type DragEvent, useEffect, useRef, useState } from "react";
 
 import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
 import type { NewProject, WorkProgress } from "../api/schema.generated";
+import { NumberField } from "../ui/number_field";
 
 const BODIES = ["plane", "box", "sphere", "ring", "cylinder"];
 const SIZES = [512, 1024, 2048, 4096];
@@ -11,6 +12,7 @@ const SIZES = [512, 1024, 2048, 4096];
 export function NewProjectCard() {
   const input = useRef<HTMLInputElement>(null);
   const [size, setSize] = useState(2048);
+  const [meters, setMeters] = useState(1);
   const [busy, setBusy] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const [over, setOver] = useState(false);
@@ -100,12 +102,13 @@ export function NewProjectCard() {
               key={body}
               type="button"
               title={`A ${body} with sound UVs`}
-              onClick={() => void begin(body, () => practiceProject(body, size))}
+              onClick={() => void begin(body, () => practiceProject(body, size, meters))}
               className="h-7 rounded-control bg-fog-2 px-2 text-ink hover:bg-fog-3"
             >
               {body}
             </button>
           ))}
+          <NumberField label="Size" value={meters} min={0.001} max={10_000} unit="m" title="How large the body is, in meters" onChange={setMeters} />
         </p>
       )}
       {problem && (

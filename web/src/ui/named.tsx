@@ -15,10 +15,12 @@ export function Named({ name, of, onRename, className = "" }: Props) {
   if (typing) return <NameField name={name} of={of} onRename={onRename} onDone={() => setTyping(false)} />;
   return (
     <span className="group flex min-w-0 items-center gap-1">
-      <span className={`truncate ${className}`} onDoubleClick={() => setTyping(true)}>
+      <span className={`truncate ${className}`} title="Double click renames" onDoubleClick={() => setTyping(true)}>
         {name}
       </span>
-      <RenameButton of={of} onClick={() => setTyping(true)} />
+      <span className="opacity-0 group-hover:opacity-100 focus-within:opacity-100">
+        <RenameButton of={of} onClick={() => setTyping(true)} />
+      </span>
     </span>
   );
 }

@@ -26,11 +26,13 @@ export function TopBar({ project, stage }: { project: Project; stage: Stage }) {
         <Mark />
       </a>
       <span className="h-5 w-px bg-fog-3" />
-      <div className="flex max-w-60 min-w-0">
-        <Named
-          name={name ?? ""} of="the project" className="font-medium"
-          onRename={(next) => project.send({ type: "rename_project", name: next })}
-        />
+      <div className="flex max-w-60 min-w-0 max-[1100px]:[&_button]:hidden">
+        {name && (
+          <Named
+            name={name} of="the project" className="font-medium"
+            onRename={(next) => project.send({ type: "rename_project", name: next })}
+          />
+        )}
       </div>
       <KeptMark />
       <span className="grow" />
@@ -139,8 +141,8 @@ function HandOff({ id }: { id: string }) {
   const files = [
     { text: "Painted model, GLB", hint: "With its maps inside, for any glTF viewer", href: "painted.glb" },
     { text: "Maps, PNG 8 bit", hint: "All surfaces, one zip", href: "maps.zip?bits=8" },
-    { text: "Project file", hint: "All of it, layers and all, to keep or to open elsewhere", href: "project.nightmist" },
     { text: "Maps, PNG 16 bit", hint: "Every step of the paint, for further work", href: "maps.zip?bits=16" },
+    { text: "Project file", hint: "With all layers, to open elsewhere", href: "project.nightmist" },
   ];
   return (
     <Popover className="relative">

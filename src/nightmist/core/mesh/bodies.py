@@ -92,7 +92,19 @@ def _sphere(cells: int = 16) -> list[Grid]:
 
 
 def _ring(sides: int = 64, around: int = 24) -> list[Grid]:
-    """A torus lying flat, its tube a quarter of its breadth."""
+    """A torus in two halves, one below the other in the map, which they fill to three quarters."""
+    points, strip = torus(sides, around)
+    scale = 1.5 * (1 - 3 * MARGIN)
+    grids = []
+    for half in (0, 1):
+        columns = slice(half * sides // 2, (half + 1) * sides // 2 + 1)
+        corner = MARGIN + np.array([0, half * (scale / 3 + MARGIN)])
+        grids.append((points[:, columns], corner + scale * (strip[:, columns] - [half / 2, 0])))
+    return grids
+
+
+def torus(sides: int, around: int) -> Grid:
+    """A torus lying flat, its tube a quarter of its breadth; flat as a strip three times as long as high."""
     middle, tube = 0.375, 0.125
     u, v = np.meshgrid(_spread(sides), _spread(around))
     a, b = u * 2 * np.pi, np.pi - v * 2 * np.pi
@@ -100,7 +112,7 @@ def _ring(sides: int = 64, around: int = 24) -> list[Grid]:
     points = np.stack([reach * np.sin(a), tube * np.sin(b), reach * np.cos(a)], 2)
     points[:, -1] = points[:, 0]
     points[-1] = points[0]
-    return [(points, MARGIN + (1 - 2 * MARGIN) * np.stack([u, v * tube / middle], 2))]
+    return points, np.stack([u, v * tube / middle], 2)
 
 
 def _cylinder(cells: int = 12, rows: int = 12) -> list[Grid]:

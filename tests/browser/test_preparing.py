@@ -120,6 +120,33 @@ def test_a_bad_model_is_cured_with_one_click(painter, server):
     expect(page.get_by_test_id("checkup")).to_contain_text("1 meant so")
 
 
+def test_islands_are_moved_turned_and_scaled_by_numbers(painter, server):
+    """Scaled in u alone, turned with the clock, moved, about the middle of the box: right to a thousandth texel."""
+    project = server.create(write_glb(islands()), "islands.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    page.get_by_role("button", name="Prepare").click()
+    page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
+    before = Stage(server, project).corners()
+    expect(page.get_by_role("button", name="Numbers")).to_be_disabled()
+    page.mouse.click(*on_map(tab, 0.12, 0.12))
+    page.get_by_role("button", name="Numbers").click()
+    for label, number in (("Move across", "40"), ("Move down", "-3"), ("Turn", "30"), ("Scale across", "120")):
+        page.get_by_role("textbox", name=label).fill(number)
+        page.keyboard.press("Tab")
+    page.get_by_role("button", name="Apply").click()
+    settled(tab, 1)
+    after = Stage(server, project).corners()
+    picked = before.max(axis=(1, 2)) < 0.3
+    texels = before[picked].reshape(-1, 2) * 256
+    middle = (texels.min(axis=0) + texels.max(axis=0)) / 2
+    angle = np.radians(30)
+    turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    wanted = ((texels - middle) * [1.2, 1]) @ turn.T + middle + [40, -3]
+    assert np.abs(after[picked].reshape(-1, 2) * 256 - wanted).max() < 1e-3
+    assert np.array_equal(after[~picked], before[~picked])
+
+
 def test_islands_are_picked_moved_and_scaled_in_the_map(painter, server):
     """The model follows while dragging; what arrives is exact; the paint stays on the model."""
     project = server.create(write_glb(islands()), "islands.glb")
@@ -232,25 +259,31 @@ def test_seams_are_marked_and_the_surface_unwraps_along_them(painter, server):
 
 
 def test_maps_of_another_size_keep_the_paint(painter, server):
-    """The project's size changes for all, an exception for one; oblong maps too; the stroke stays."""
+    """One click makes all maps larger and says what is gained; an exception for one, oblong; the stroke stays."""
     tab = plain_red(painter)
     page = tab.page
     tab.drag((0.42, 0.5), (0.46, 0.5))
     tab.wait_kept(1)
     page.get_by_role("button", name="Prepare").click()
-    page.get_by_label("Width").select_option("512")
+    page.get_by_role("button", name="Map size").click()
+    expect(page.get_by_role("radio", name="All of the project")).to_be_checked()
+    page.get_by_role("button", name="512").click()
     settled(tab, 2)
-    page.get_by_label("Height").select_option("512")
-    settled(tab, 3)
+    expect(page.get_by_text("Pixels per model unit now: left 230 (was 115), right 230 (was 115).")).to_be_visible()
     for surface in ("left", "right"):
         assert server.texels(tab.project, surface).shape[:2] == (512, 512)
     assert (np.abs(server.texels(tab.project, "left").astype(int) - np.array(RED) * 257).max(axis=2) < 300).sum() > 400
-    page.get_by_label("own size").click()
-    tab.wait_kept(4)
+    page.get_by_role("button", name="Map size").click()
+    page.get_by_role("radio", name="left only").click()
     page.get_by_label("Width").select_option("256")
-    settled(tab, 5)
+    page.get_by_role("button", name="Set", exact=True).click()
+    settled(tab, 3)
     assert server.texels(tab.project, "left").shape[:2] == (512, 256)
     assert server.texels(tab.project, "right").shape[:2] == (512, 512)
+    page.get_by_role("button", name="Map size").click()
+    page.get_by_role("button", name="Follow the project, 512 × 512").click()
+    settled(tab, 4)
+    assert server.texels(tab.project, "left").shape[:2] == (512, 512)
     page.get_by_role("button", name="Paint", exact=True).click()
     tab.wait_color(0.44, 0.5, RED)
 

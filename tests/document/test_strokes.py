@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.core.texels import TileArea
 from nightmist.document.derived.programs import Programs
 from nightmist.document.values import MAPS
 
@@ -312,6 +313,14 @@ def test_many_layers_below_and_above_show_the_same(monkeypatch):
     assert away() == 0
     doc.undo()
     doc.stroke(layers[3], [(380, 280)], FRONT, FULL, Pigment(base_color="#00ff00"))
+    assert away() == 0
+    # One map is stale here, another there: all of them are evaluated in both places.
+    stroke = begun()
+    stroke.extend([(350, 300, 1.0)])
+    doc.composite(surface.value).mark("roughness", TileArea.of_tiles(np.arange(8, dtype=np.int32)))
+    doc.composite(surface.value).mark("base_color", TileArea.of_tiles(np.arange(8, 16, dtype=np.int32)))
+    assert away() <= 2
+    doc.finish_stroke(stroke)
     assert away() == 0
 
 

@@ -15,6 +15,7 @@ from ..core.mesh.methods import Method
 from ..core.mesh.seams import Extent as SeamExtent
 from ..document import Document
 from ..document.derived.model import faces_of_runs
+from ..document.preparing.maps import pixels_per_unit, what_was_gained
 from ..document.values import Name, StartValues
 
 #: Faces as runs [first, end).
@@ -176,8 +177,10 @@ class Resize(Preparation):
     height: int
 
     def run(self, document: Document) -> list[str]:
+        before = pixels_per_unit(document)
         document.resize(self.surface, (self.width, self.height))
-        return []
+        said = what_was_gained(before, pixels_per_unit(document))
+        return [said] if said else []
 
 
 class FollowProjectSize(Preparation):

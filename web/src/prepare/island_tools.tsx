@@ -11,6 +11,7 @@ import type { Stage } from "../stage/stage";
 import { pickedRuns, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
+import { IslandNumbers } from "./island_numbers";
 import { Part } from "../ui/part";
 import { NumberField } from "../ui/number_field";
 
@@ -70,6 +71,9 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
         >
           To all
         </button>
+      </div>
+      <div className="mt-1 flex">
+        <IslandNumbers project={project} stage={stage} surface={surface} index={index} />
       </div>
     </Part>
   );

@@ -4,11 +4,11 @@ import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { Part } from "../ui/part";
 import { AssignFaces } from "./assign_faces";
+import { MapSize } from "./map_size";
 import { Planner } from "./planner";
 import { ReplaceModel } from "./replace_model";
 import type { SurfaceState } from "../state/document";
 
-const SIDES = [256, 512, 1024, 2048, 4096, 8192];
 /** Bytes a texel of each map takes at 8 bits. */
 const BYTES = { "base color": 3, roughness: 1, metallic: 1, height: 1, normal: 3 };
 
@@ -18,33 +18,16 @@ export function MapSettings({ project }: { project: Project }) {
   const surface = surfaceNamed(state, useDesk((desk) => desk.surface));
   const uvSets = usePicks((picks) => picks.mesh?.uvSets ?? 1);
   if (!state || !surface) return null;
-  const size: [number, number] = state.size as [number, number];
-  const whole = !surface.own_size;
-  const set = (width: number, height: number) =>
-    project.send({ type: "resize", surface: whole ? null : surface.name, width, height });
-  const except = (exception: boolean) => {
-    if (!exception) project.send({ type: "follow_project_size", surface: surface.name });
-    else project.send({ type: "resize", surface: surface.name, width: surface.width, height: surface.height });
-  };
   // Smaller copies for the distance take a third more.
-  const megabytes = (bytes: number) => ((surface.width * surface.height * bytes * 4) / 3 / 2 ** 20).toFixed(1);
+  const megabytes = (bytes: number, width = surface.width, height = surface.height) =>
+    ((width * height * bytes * 4) / 3 / 2 ** 20).toFixed(1);
   const costs = Object.entries(BYTES).map(([map, bytes]) => `${map} ${megabytes(bytes)} MB`);
   const all = Object.values(BYTES).reduce((sum, bytes) => sum + bytes, 0);
   return (
     <Part title={<span title={costs.join(", ")}>{`Maps of ${surface.name}, ${megabytes(all)} MB`}</span>}>
       <div className="flex h-7 items-center gap-1.5">
-        <Side label="Width" value={surface.width} onChange={(width) => set(width, surface.height)} />
-        ×
-        <Side label="Height" value={surface.height} onChange={(height) => set(surface.width, height)} />
-        <label className="ml-1 flex items-center gap-1.5" title={`Unchecked: follows the project, ${size[0]} × ${size[1]}`}>
-          <input
-            type="checkbox"
-            checked={surface.own_size}
-            onChange={(event) => except(event.target.checked)}
-            className="size-4 accent-accent"
-          />
-          own size
-        </label>
+        <MapSize project={project} state={state} surface={surface} megabytes={(width, height) => megabytes(all, width, height)} />
+        {surface.own_size && <span className="text-ink-2">a size of its own</span>}
       </div>
       <div className="mt-0.5 flex h-7 items-center gap-1.5">
         <label className="flex items-center gap-1.5" title="Which UVs of the model the maps are made for; exported with them">
@@ -75,21 +58,6 @@ export function MapSettings({ project }: { project: Project }) {
         <ReplaceModel project={project} />
       </div>
     </Part>
-  );
-}
-
-function Side({ label, value, onChange }: { label: string; value: number; onChange: (side: number) => void }) {
-  return (
-    <select
-      aria-label={label}
-      value={value}
-      onChange={(event) => onChange(Number(event.target.value))}
-      className="h-7 rounded-control bg-fog-2 px-1.5"
-    >
-      {(SIDES.includes(value) ? SIDES : [value, ...SIDES]).map((side) => (
-        <option key={side}>{side}</option>
-      ))}
-    </select>
   );
 }
 

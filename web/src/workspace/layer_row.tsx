@@ -4,6 +4,7 @@ import { COMMANDS, tooltip } from "../commands/commands";
 import { startNaming, useNaming } from "../state/layers";
 import type { LayerChange } from "../api/outgoing";
 import type { LayerState } from "../state/document";
+import { NameField } from "../ui/named";
 
 interface Props {
   layer: LayerState;
@@ -19,11 +20,6 @@ export function LayerRow({ layer, chosen, onChoose, onChange, onDrag, onDrop }: 
   const naming = useNaming(({ layer: named }) => named === layer.id);
   const Eye = layer.visible ? IconEye : IconEyeOff;
 
-  const rename = (name: string) => {
-    startNaming(null);
-    if (name.trim() && name !== layer.name) onChange({ name: name.trim().slice(0, 80) });
-  };
-
   return (
     <li
       draggable={!naming}
@@ -33,19 +29,9 @@ export function LayerRow({ layer, chosen, onChoose, onChange, onDrag, onDrop }: 
       className={`flex h-12 items-center border-b border-fog-3 pr-2 ${chosen ? "bg-accent-soft" : "hover:bg-fog-2"}`}
     >
       {naming ? (
-        <input
-          aria-label="Name of the layer"
-          defaultValue={layer.name}
-          maxLength={80}
-          autoFocus
-          onFocus={(event) => event.target.select()}
-          onBlur={(event) => rename(event.target.value)}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") event.currentTarget.blur();
-            if (event.key === "Escape") startNaming(null);
-          }}
-          className="mx-3 h-8 min-w-0 grow rounded-control bg-fog px-2"
-        />
+        <div className="mx-3 flex min-w-0 grow">
+          <NameField name={layer.name} of="the layer" onRename={(name) => onChange({ name })} onDone={() => startNaming(null)} />
+        </div>
       ) : (
         <button
           type="button"

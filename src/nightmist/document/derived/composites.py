@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -41,7 +41,7 @@ class Composite:
         self.stale: dict[MapName, list[TileArea]] = {name: [self.everywhere] for name in MAPS}
         #: Tiles composited while something was drawn, and where that was done roughly.
         self.loose: list[NDArray[np.int32]] = []
-        self.rough: dict[MapName, list[TileArea]] = {}
+        self.rough: dict[MapName, TileArea] = {}
         #: Where slopes have to be looked at again.
         self.relief_stale = TileArea.empty()
         #: What the pictures were made for: another layout, other start values, links or depth make them anew.
@@ -69,10 +69,6 @@ class Composite:
         texel = self.pictures[PICTURE_OF[name]].texels(np.array([y]), np.array([x]))
         return texel[0, :3] if name == "base_color" else texel[0, VALUE_CHANNEL[name], None]
 
-    def _mark_rough(self, name: MapName, area: TileArea) -> None:
-        if len(area):
-            self.rough[name] = [TileArea.union([*self.rough.get(name, []), area])]
-
     def mark(self, name: MapName, area: TileArea) -> None:
         """This part of a map has to be composited again."""
         if len(area):
@@ -90,8 +86,8 @@ class Composite:
             self.layout_key, self.relief_key = layout.key, None
         stale, self.stale = self.stale, {}
         if not compiled.drawing:
-            for name, areas in self.rough.items():
-                stale[name] = stale.get(name, []) + areas
+            for name, part in self.rough.items():
+                stale[name] = [*stale.get(name, []), part]
             self.rough = {}
         if not stale:
             return {}
@@ -101,9 +97,7 @@ class Composite:
             compiled.program, surface.under, area, color, values, list(stale), compiled.around, compiled.drawing
         )  # fmt: skip
         if compiled.drawing and compiled.around:
-            for name, areas in stale.items():
-                part = TileArea.union(areas)
-                self._mark_rough(name, part.only(compiled.around.bent(part.tiles)))
+            self._mark_rough(stale, area.only(compiled.around.bent(area.tiles)))
         if "height" in stale:
             self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
         self.loose.append(area.tiles)
@@ -113,6 +107,11 @@ class Composite:
             values.settle(tiles)
         changed: list[PictureName] = [name for name in PICTURES if any(PICTURE_OF[map_] == name for map_ in stale)]
         return {name: layout.gutter.spread(self.pictures[name], area) for name in changed}
+
+    def _mark_rough(self, maps: Iterable[MapName], area: TileArea) -> None:
+        """All of these maps have been composited roughly in an area, also where only one of them was stale."""
+        for name in maps if len(area) else ():
+            self.rough[name] = self.rough.get(name, TileArea.empty()).joined(area)
 
 
 def refresh_relief(

@@ -37,6 +37,23 @@ def resize(document: Document, surface: str | None, size: int | tuple[int, int],
     return refit(document, Plan(f"Map size {width} × {height}", mesh, project, surfaces, moved=moved))
 
 
+def pixels_per_unit(document: Document) -> dict[str, float]:
+    """How fine each surface's map is, by its name: texels along a model unit, as most of its faces have them."""
+    texels = {s.name: document.layout(s).ownership.usual_texel for s in document.surface_values()}
+    return {name: 1 / texel for name, texel in texels.items() if texel > 0}
+
+
+def what_was_gained(before: dict[str, float], after: dict[str, float]) -> str | None:
+    """In words, how much finer or coarser maps have become; None when they have not."""
+    changed = [name for name in after if name in before and abs(after[name] / before[name] - 1) > 0.01]
+    if not changed:
+        return None
+    most = 4
+    each = ", ".join(f"{name} {after[name]:,.0f} (was {before[name]:,.0f})" for name in changed[:most])
+    rest = f" and {len(changed) - most} more" if len(changed) > most else ""
+    return f"Pixels per model unit now: {each}{rest}."
+
+
 def follow_project_size(document: Document, surface: str) -> Change:
     """End a surface's exception: its maps take the project's size again."""
     target, (width, height) = document.surface_value(surface), document.project.size

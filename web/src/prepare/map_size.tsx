@@ -1,0 +1,105 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { IconChevronDown } from "@tabler/icons-react";
+import { useState } from "react";
+
+import type { DocumentState, SurfaceState } from "../state/document";
+import type { Project } from "../state/project";
+import { Segmented } from "../ui/segmented";
+
+const SIDES = [256, 512, 1024, 2048, 4096, 8192];
+type Scope = "surface" | "project";
+
+interface Props {
+  project: Project;
+  state: DocumentState;
+  surface: SurfaceState;
+  /** Megabytes that all maps of a size take. */
+  megabytes: (width: number, height: number) => string;
+}
+
+/** How large maps are: a click on a square one, or two sides; for this surface alone or for all of the project. */
+export function MapSize({ project, state, surface, megabytes }: Props) {
+  return (
+    <Popover className="relative">
+      <PopoverButton aria-label="Map size" title="Make the maps larger or smaller" className="flex h-7 items-center gap-1.5 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+        {surface.width} × {surface.height}
+        <IconChevronDown size={14} />
+      </PopoverButton>
+      <PopoverPanel anchor="top start" className="card z-20 w-72 p-3 shadow-lg [--anchor-gap:8px]">
+        {({ close }) => <Sizes project={project} state={state} surface={surface} megabytes={megabytes} close={close} />}
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+function Sizes({ project, state, surface, megabytes, close }: Props & { close: () => void }) {
+  const several = state.surfaces.length > 1;
+  const [scope, setScope] = useState<Scope>(several && surface.own_size ? "surface" : "project");
+  const [sides, setSides] = useState<[number, number]>([surface.width, surface.height]);
+  const followers = state.surfaces.filter(({ own_size }) => !own_size).length;
+  const set = (width: number, height: number) => {
+    project.send({ type: "resize", surface: scope === "surface" ? surface.name : null, width, height });
+    close();
+  };
+  const side = (label: string, at: 0 | 1) => (
+    <select
+      aria-label={label}
+      value={sides[at]}
+      onChange={(event) => setSides(at ? [sides[0], Number(event.target.value)] : [Number(event.target.value), sides[1]])}
+      className="h-7 rounded-control bg-fog-2 px-1.5"
+    >
+      {SIDES.map((value) => (
+        <option key={value}>{value}</option>
+      ))}
+    </select>
+  );
+  return (
+    <>
+      {several && (
+        <Segmented
+          label="For"
+          value={scope}
+          onChange={setScope}
+          options={[
+            { value: "surface", text: `${surface.name} only`, hint: "An exception from the project's size" },
+            { value: "project", text: "All of the project", hint: `${followers} of ${state.surfaces.length} surfaces; those with a size of their own keep it` },
+          ]}
+        />
+      )}
+      <p className="mt-2 text-ink-2">Islands keep their share of the map: twice the side is twice the detail.</p>
+      <div className="mt-2 grid grid-cols-3 gap-1.5">
+        {SIDES.map((value) => (
+          <button
+            key={value}
+            type="button"
+            aria-pressed={surface.width === value && surface.height === value}
+            onClick={() => set(value, value)}
+            title={`${value} × ${value}, ${megabytes(value, value)} MB`}
+            className="rounded-control bg-fog-2 py-1 text-center hover:bg-fog-3 aria-pressed:bg-accent-soft"
+          >
+            <span className="block font-medium">{value}</span>
+            <span className="block text-ink-2">{megabytes(value, value)} MB</span>
+          </button>
+        ))}
+      </div>
+      <div className="mt-2 flex items-center gap-1.5">
+        {side("Width", 0)} × {side("Height", 1)}
+        <button type="button" onClick={() => set(...sides)} className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+          Set
+        </button>
+      </div>
+      {surface.own_size && (
+        <button
+          type="button"
+          onClick={() => {
+            project.send({ type: "follow_project_size", surface: surface.name });
+            close();
+          }}
+          className="mt-2 h-7 rounded-control px-1 text-ink-2 underline"
+        >
+          Follow the project, {state.size[0]} × {state.size[1]}
+        </button>
+      )}
+    </>
+  );
+}

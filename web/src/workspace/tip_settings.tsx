@@ -167,7 +167,9 @@ function Pictures({ project }: { project: Project }) {
   const [tips, setTips] = useState<TipChoice[]>([]);
   useEffect(() => {
     let current = true;
-    listTips(project.id).then((found) => current && setTips(found), () => undefined);
+    // A tip that was added meanwhile may not be in this answer yet.
+    const join = (found: TipChoice[]) => (all: TipChoice[]) => [...found, ...all.filter(({ name }) => !found.some((other) => other.name === name))];
+    listTips(project.id).then((found) => current && setTips(join(found)), () => undefined);
     return () => {
       current = false;
     };

@@ -50,7 +50,8 @@ export function IslandNumbers({ project, stage, surface, index }: { project: Pro
       </PopoverButton>
       <PopoverPanel anchor="top start" className="card z-20 w-56 p-3 shadow-lg [--anchor-gap:8px]">
         {({ close }) => (
-          <>
+          // Labels at the left, numbers below each other.
+          <div className="[&_label>span:first-child]:grow [&_label>span:last-child]:w-10">
             {field("Move across", "across", "texels", far, "To the right; negative to the left")}
             {field("Move down", "down", "texels", far, "Downwards; negative upwards")}
             {field("Turn", "turn", "°", [-360, 360], "Degrees with the clock")}
@@ -59,7 +60,7 @@ export function IslandNumbers({ project, stage, surface, index }: { project: Pro
             <button type="button" onClick={() => apply(close)} className="mt-2 h-8 w-full rounded-control bg-accent font-medium text-fog">
               Apply
             </button>
-          </>
+          </div>
         )}
       </PopoverPanel>
     </Popover>

@@ -45,7 +45,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
   const icon = "grid size-7 place-items-center rounded-control bg-fog-2 hover:bg-fog-3";
   return (
     <Part title="Islands">
-      <div className="flex flex-wrap gap-1" role="group" aria-label="Arrange islands">
+      <div className="flex flex-wrap gap-x-1 gap-y-px" role="group" aria-label="Arrange islands">
         <button
           type="button" className={icon} aria-label="Pack" title={tooltip("pack")}
           onClick={() => COMMANDS.pack.act({ project, stage })}
@@ -58,7 +58,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
           </button>
         ))}
       </div>
-      <div className="mt-1.5 flex items-center gap-1.5">
+      <div className="mt-px flex items-center gap-1.5">
         <NumberField
           label="Density" value={density} min={0.01} max={1e6} unit="px / unit"
           title="Texels per model unit; a number sets it for the picked islands, or all of the surface"
@@ -72,7 +72,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
           To all
         </button>
       </div>
-      <div className="mt-1 flex">
+      <div className="mt-px flex">
         <IslandNumbers project={project} stage={stage} surface={surface} index={index} />
       </div>
     </Part>

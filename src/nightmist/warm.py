@@ -10,6 +10,7 @@ from .document import Document, Pigment, Tip
 from .document.api import Layer
 from .document.painting.retouching import RETOUCHES
 from .document.values import CloneSource
+from .studio.client_updates import COARSE
 
 
 def warm_up() -> None:
@@ -25,13 +26,27 @@ def warm_up() -> None:
     _warm_options(document, layers[0], camera, pigment)
     document.gradient(layers[0], (0, 0, 0), (0, 1, 0), (pigment, pigment))
     document.refresh()
+    _warm_stack(document, layers[0], camera, pigment)
     for composite in document.composites.values():
         composite.pictures["color"].encode(0, 64, 0, 64)
+        composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
         to_bytes(composite.read("roughness"))
     # What preparing needs: layout, checkup, carrying paint over, the model for the stage.
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()
     write_glb(document.mesh)
+
+
+def _warm_stack(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:
+    """A stroke that is shown while it is drawn, between layers below and above it."""
+    for _ in range(3):
+        document.fill(layer.surface.layers.add("brushed"), pigment)
+    middle = layer.surface.layers[1]
+    stroke = document.begin_stroke({layer.surface.name: middle}, camera, Tip(radius=30), pigment)
+    stroke.extend([(150, 150, 1.0), (160, 155, 1.0)])
+    document.refresh()
+    document.finish_stroke(stroke)
+    document.refresh()
 
 
 def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:

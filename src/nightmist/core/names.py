@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
+from collections.abc import Sequence
 
 #: Letters of a name at most.
 LONGEST = 80
@@ -28,3 +29,9 @@ def unused_name(wanted: str, taken: set[str]) -> str:
         ending = f" {number}"
         name, number = wanted[: LONGEST - len(ending)] + ending, number + 1
     return name
+
+
+def listed(names: Sequence[str], most: int = 4) -> str:
+    """Names as part of a sentence, as many as one reads."""
+    rest = len(names) - most
+    return ", ".join(names[:most]) + (f" and {rest} more" if rest > 0 else "")

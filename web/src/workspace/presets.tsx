@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 
 import { keepPresets, listPresets } from "../api/rest";
 import type { Preset } from "../api/schema.generated";
-import { keptTip, useDesk } from "../state/desk";
+import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { TipPicture } from "./tip_picture";
@@ -32,7 +32,7 @@ export function Presets({ project }: { project: Project }) {
     keep([...presets.filter((other) => other.name !== title), preset]);
     setName("");
   };
-  const use = ({ tip, pigment }: Preset) => useDesk.setState({ tip: keptTip(tip), ...(pigment && { pigment }) });
+  const use = ({ tip, pigment }: Preset) => useDesk.setState(pigment ? { tip, pigment } : { tip });
   return (
     <div className="mt-3 border-t border-fog-3 pt-2">
       <h3 className="mb-1 font-semibold text-ink-2">Presets, shared between projects</h3>
@@ -41,7 +41,7 @@ export function Presets({ project }: { project: Project }) {
           <span key={preset.name} className="flex items-center rounded-control bg-fog-2">
             <button type="button" title={preset.pigment ? "Tip and pigment" : "Tip"} onClick={() => use(preset)} className="flex h-7 items-center gap-1.5 rounded-control pr-2.5 pl-0.5 hover:bg-fog-3">
               <span className="size-6">
-                <TipPicture tip={keptTip(preset.tip)} project={project} />
+                <TipPicture tip={preset.tip} project={project} />
               </span>
               {preset.name}
             </button>

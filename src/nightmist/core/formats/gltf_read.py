@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ..errors import NightmistError
 from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+from ..names import listed
 
 COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
@@ -270,7 +271,7 @@ class _Reader:
 
     def _said_left_out(self) -> list[str]:
         return [
-            f"Not painted here and left out of {_named(surfaces)}: {what}." for what, surfaces in self.left_out.items()
+            f"Not painted here and left out of {listed(surfaces)}: {what}." for what, surfaces in self.left_out.items()
         ]
 
     def _picture(self, reference: dict[str, Any], map_name: str, look: SurfaceLook) -> None:
@@ -363,9 +364,3 @@ def _local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
     matrix[:3, :3] = rotation * np.array(node.get("scale", [1, 1, 1]), np.float64)
     matrix[:3, 3] = np.array(node.get("translation", [0, 0, 0]), np.float64)
     return matrix
-
-
-def _named(names: list[str], most: int = 4) -> str:
-    """Names in a sentence, as many as one reads."""
-    rest = len(names) - most
-    return ", ".join(names[:most]) + (f" and {rest} more" if rest > 0 else "")

@@ -36,7 +36,7 @@ class Layout:
 
     @cached_property
     def ownership(self) -> Ownership:
-        """Which face owns which texel; none of them where `refused` says why nothing can be painted."""
+        """Which face owns which texel; none of them where painting is `refused`."""
         try:
             return own_texels(self.mesh, self.faces, self.uvs, *self.size)
         except CrowdedError:

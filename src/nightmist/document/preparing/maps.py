@@ -11,6 +11,7 @@ from ...core.errors import NightmistError
 from ...core.formats.bundle import unpacked
 from ...core.mesh import Mesh
 from ...core.mesh.methods import has_uvs
+from ...core.names import listed
 from ...core.texels import Raster
 from ..change import Change, raster_id
 from ..document import Document
@@ -48,10 +49,8 @@ def what_was_gained(before: dict[str, float], after: dict[str, float]) -> str | 
     changed = [name for name in after if name in before and abs(after[name] / before[name] - 1) > 0.01]
     if not changed:
         return None
-    most = 4
-    each = ", ".join(f"{name} {after[name]:,.0f} (was {before[name]:,.0f})" for name in changed[:most])
-    rest = f" and {len(changed) - most} more" if len(changed) > most else ""
-    return f"Pixels per model unit now: {each}{rest}."
+    each = [f"{name} {after[name]:,.0f} (was {before[name]:,.0f})" for name in changed]
+    return f"Pixels per model unit now: {listed(each)}."
 
 
 def follow_project_size(document: Document, surface: str) -> Change:

@@ -6,19 +6,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..progress import Progress, part
+from ..progress import Progress
 from ..texels.ownership import own_texels
 from .arrange import turned_about, upright_turns
 from .mesh import Mesh
 from .overlap import shared_texels
 from .packing import boxes_of, pack_islands, upright_boxes
+from .parting import part_islands
 from .topology import connected, joined_in_map
-from .unwrap import face_areas, flat_areas, flattened, unwrap_by_angle
+from .unwrap import face_areas, flat_areas
 
 #: Beside islands that stay, new ones are not made smaller than this share of their density; rather all are packed.
 LEAST_SHARE = 0.5
-#: Angle for pieces that came to lie over themselves and are cut again.
-SECOND_ANGLE = 45.0
+#: How often islands are laid out: once more when some lay over themselves, and again when those were very many.
+TRIES = 4
 
 
 def lay_out(
@@ -40,28 +41,31 @@ def lay_out(
     """
     notes: list[str] = []
     corners = _right_way_round(mesh, faces, corners, tidy)
-    for step in range(3):
+    for step in range(TRIES):
         laid = _placed(mesh, faces, corners, surface_faces, uv_set, size, margin, not tidy)
         if not tidy:
             break
-        own = own_texels(mesh, faces, laid.uvs[uv_set], *size)
-        shared = shared_texels(own)
+        shared = shared_texels(own_texels(mesh, faces, laid.uvs[uv_set], *size))
         if not shared.texels:
             break
+        progress("Cutting what lies over itself", (step + 1) / (TRIES + 1))
+        notes = ["Some pieces lay over themselves when flat; they were cut further."]
         island = local_islands(mesh, faces, corners)
-        bad = np.isin(island, np.unique(island[np.concatenate([shared.first, shared.second])]))
-        progress("Cutting what lies over itself", 0.85)
-        if step == 0:
-            again = unwrap_by_angle(mesh, faces[bad], SECOND_ANGLE, part(progress, 0.85, 0.95))
-            notes.append("Some pieces lay over themselves when flat; they were cut further.")
-        else:
-            again = flattened(mesh.corners[faces[bad]])
-            again += (4 * np.sqrt(face_areas(mesh.corners[faces[bad]]).max()) * np.arange(len(again)))[:, None, None]
-        # Clear of everything that stays.
-        again += corners.max() - again.min() + np.ptp(corners)
-        corners = corners.copy()
-        corners[bad] = _right_way_round(mesh, faces[bad], again, tidy)
+        parts = part_islands(mesh, faces, island, shared.first, shared.second)
+        corners = _right_way_round(mesh, faces, _moved_apart(corners, parts, int(island.max()) + 1), tidy)
     return laid, notes
+
+
+def _moved_apart(corners: NDArray[np.float64], label: NDArray[np.int64], stay: int) -> NDArray[np.float64]:
+    """Corners in which parts of labels from `stay` on lie in a row of their own, clear of all others."""
+    count = int(label.max()) + 1
+    low, span = boxes_of(corners, label, count)
+    gap = float(np.ptp(corners))
+    width = np.where(np.arange(count) < stay, 0.0, span[:, 0] + gap)
+    row = np.stack([low[:stay].max() + gap + np.cumsum(width) - width, np.full(count, corners[..., 1].max() + gap)], 1)
+    shift = np.where((np.arange(count) < stay)[:, None], 0.0, row - low)
+    apart: NDArray[np.float64] = corners + shift[label][:, None]
+    return apart
 
 
 def local_islands(mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64]) -> NDArray[np.int64]:

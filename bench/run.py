@@ -1,7 +1,7 @@
 """./nightmist bench: speed as ratios against general-purpose libraries, measured in one run.
 
-Arguments choose parts: dab, stroke, compose, growth, opening, tools, bytes, prepare, browser. Without any, all are
-run, each in a process of its own, so that the memory told is that part's.
+Arguments choose parts: dab, stroke, compose, growth, opening, tools, bytes, prepare, unwrap, browser. Without
+any, all are run, each in a process of its own, so that the memory told is that part's.
 --quick makes each part small: to see that it runs, not for its figures.
 """
 
@@ -10,7 +10,7 @@ from __future__ import annotations
 import subprocess
 import sys
 
-from . import browser, bytes_touched, compose, dab, growth, opening, prepare, tools, whole_stroke
+from . import browser, bytes_touched, compose, dab, growth, opening, prepare, tools, unwrap, whole_stroke
 from .measure import memory_peak
 
 PARTS = {
@@ -22,6 +22,7 @@ PARTS = {
     "tools": tools.main,
     "bytes": bytes_touched.main,
     "prepare": prepare.main,
+    "unwrap": unwrap.main,
     "browser": browser.main,
 }
 

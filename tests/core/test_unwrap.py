@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from bench.rough_bodies import ROUGH_BODIES
+from bench.unwrap import bare as xatlas_alone
+from bench.unwrap import ours
 
 from nightmist.core.errors import NightmistError
 from nightmist.core.mesh import Mesh
@@ -288,3 +291,27 @@ def test_nonsense_is_refused(method):
     mesh = walls()
     with pytest.raises(NightmistError, match=r"no way|margin"):
         all_faces(mesh, method, margin=-1 if method == "auto" else 4)
+
+
+@pytest.mark.parametrize("body", ROUGH_BODIES)
+def test_a_rough_body_comes_apart_into_few_pieces(body):
+    """No more pieces than xatlas makes of it alone, half as much again painted, and no paint stretched badly."""
+    mesh = ROUGH_BODIES[body](10_000)
+    mine, alone = ours(mesh), xatlas_alone(mesh)
+    assert mine.pieces <= alone.pieces / 4
+    assert mine.share >= 1.5 * alone.share
+    assert mine.stretch <= 8
+
+
+def test_a_rough_body_shares_no_texel():
+    mesh = ROUGH_BODIES["blocks"](3_000)
+    report = report_of(all_faces(mesh, "auto")[0])
+    assert (report.missing, report.overlap, report.outside, report.flipped) == (0, 0, 0, 0)
+
+
+def test_a_margin_that_eats_the_map_is_made_smaller_and_said():
+    """Many small shells in a small map: with the margin asked for next to nothing could be painted."""
+    shells = bare(joined(*(placed(sphere(6, 3), move=(3.0 * k, 0, 0)) for k in range(64))))
+    made, notes = all_faces(shells, "auto", (256, 256), 16)
+    assert any("A margin of 16 px" in note and "2 px" in note for note in notes)
+    assert report_of(made, (256, 256)).used > 0.05

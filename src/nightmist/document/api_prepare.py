@@ -38,9 +38,14 @@ class PreparedDocument(values_of_document.Document):
         return notes
 
     def pack(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, faces: Faces | None = None,
-             keep_paint: bool = True) -> None:  # fmt: skip
-        """Lay a surface's islands (all, or those of the faces given) into the map, as large as they can be."""
-        self.make(uvs.pack(self, surface, margin, faces, keep_paint))
+             keep_paint: bool = True) -> list[str]:  # fmt: skip
+        """Lay a surface's islands (all, or those of the faces given) into the map, as large as they can be.
+
+        Returns what is to be known about the result.
+        """
+        change, notes = uvs.pack(self, surface, margin, faces, keep_paint)
+        self.make(change)
+        return notes
 
     def move_islands(self, surface: str, faces: Faces, matrix: Affine, keep_paint: bool = True) -> None:
         """Move, turn or scale the islands of faces: an affine map of texels (a, b, c, d, e, f)."""
@@ -56,9 +61,11 @@ class PreparedDocument(values_of_document.Document):
         """Scale islands about their middles to so many texels per model unit; None means those of all surfaces."""
         self.make(uvs.set_density(self, surface, density, faces, keep_paint))
 
-    def even_out(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, keep_paint: bool = True) -> None:
-        """Bring all islands of a surface to one density, as fine as the map allows."""
-        self.make(uvs.even_out(self, surface, margin, keep_paint))
+    def even_out(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, keep_paint: bool = True) -> list[str]:
+        """Bring all islands of a surface to one density, as fine as the map allows; returns as `pack` does."""
+        change, notes = uvs.even_out(self, surface, margin, keep_paint)
+        self.make(change)
+        return notes
 
     def mark_seams(self, face: int, side: int, extent: SeamExtent = "edge", marked: bool = True) -> None:
         """Mark an edge, or the loop it belongs to, as seam, or clear it."""

@@ -72,8 +72,7 @@ class Pack(Preparation):
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
-        document.pack(self.surface, self.margin, self.chosen(document, self.faces), self.keep_paint)
-        return []
+        return document.pack(self.surface, self.margin, self.chosen(document, self.faces), self.keep_paint)
 
 
 class MoveIslands(Preparation):
@@ -128,8 +127,7 @@ class EvenOut(Preparation):
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
-        document.even_out(self.surface, self.margin, self.keep_paint)
-        return []
+        return document.even_out(self.surface, self.margin, self.keep_paint)
 
 
 class MarkSeams(Preparation):

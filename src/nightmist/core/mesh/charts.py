@@ -17,8 +17,8 @@ from .topology import Topology, connected
 
 #: A chart is a crumb below so many faces and this share of its body. A body of LEAST_FACES is rough when crumbs,
 #: LEAST_CRUMBS at least, are more than this share of its charts.
-CRUMB_FACES, CRUMB_SHARE = 6, 1e-3
-LEAST_FACES, LEAST_CRUMBS, ROUGH = 400, 10, 0.4
+CRUMB_FACES, CRUMB_SHARE = 6, 1 / 300
+LEAST_FACES, LEAST_CRUMBS, ROUGH = 1000, 10, 0.4
 #: How often a face takes the chart that most faces around it have, so that cuts run straight.
 STRAIGHTENINGS = 6
 #: How often normals are averaged with those across the three sides: each time reaches a face farther.

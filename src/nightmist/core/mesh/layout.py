@@ -7,8 +7,10 @@ from numpy.typing import NDArray
 
 from ..errors import NightmistError
 from ..progress import Progress
-from ..texels.ownership import own_texels
+from ..texels.ownership import Ownership, own_texels
+from ..texels.raster import TILE
 from .arrange import turned_about, upright_turns
+from .margins import pack_with_room
 from .mesh import Mesh
 from .overlap import shared_texels
 from .packing import boxes_of, pack_islands, upright_boxes
@@ -18,7 +20,7 @@ from .unwrap import face_areas, flat_areas
 
 #: Beside islands that stay, new ones are not made smaller than this share of their density; rather all are packed.
 LEAST_SHARE = 0.5
-#: How often islands are laid out: once more when some lay over themselves, and again when those were very many.
+#: How often pieces are looked at for places where they lie over themselves: more often than once for very many.
 TRIES = 4
 
 
@@ -31,29 +33,57 @@ def lay_out(
     size: tuple[int, int],
     margin: float,
     tidy: bool,
+    turn: bool,
     progress: Progress,
 ) -> tuple[Mesh, list[str]]:
     """A mesh in which `faces` have UVs made of `corners`, and what is to be known about it.
 
     faces: (n,) of a surface whose faces are `surface_faces`. corners: (n, 3, 2) in model units. size: of the
     map, texels. margin: texels between islands. tidy: islands are turned to their smallest box and scaled to
-    one density. Islands of other faces stay where they are, if there is room beside them.
+    one density. turn: islands may be turned where that packs better.
+    Islands of other faces stay where they are, if there is room beside them.
     """
     notes: list[str] = []
     corners = _right_way_round(mesh, faces, corners, tidy)
-    for step in range(TRIES):
-        laid = _placed(mesh, faces, corners, surface_faces, uv_set, size, margin, not tidy)
-        if not tidy:
-            break
-        shared = shared_texels(own_texels(mesh, faces, laid.uvs[uv_set], *size))
+    for step in range(TRIES if tidy else 0):
+        progress("Looking for pieces that lie over themselves", step / TRIES)
+        island = local_islands(mesh, faces, corners)
+        shared = shared_texels(_in_rows(mesh, faces, corners, island, size))
         if not shared.texels:
             break
-        progress("Cutting what lies over itself", (step + 1) / (TRIES + 1))
         notes = ["Some pieces lay over themselves when flat; they were cut further."]
-        island = local_islands(mesh, faces, corners)
         parts = part_islands(mesh, faces, island, shared.first, shared.second)
         corners = _right_way_round(mesh, faces, _moved_apart(corners, parts, int(island.max()) + 1), tidy)
-    return laid, notes
+    progress("Packing", 0.5)
+    laid, said = _placed(mesh, faces, corners, surface_faces, uv_set, size, margin, turn)
+    return laid, notes + said
+
+
+def _in_rows(
+    mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64], island: NDArray[np.int64], size: tuple[int, int]
+) -> Ownership:
+    """Who owns the texels when islands, about as large as they will be in the map, stand in rows without touching."""
+    count = int(island.max()) + 1
+    low, span = boxes_of(corners, island, count)
+    scale = np.sqrt(size[0] * size[1] / max(float(np.abs(flat_areas(corners)).sum()), 1e-300))
+    box = np.ceil(span * scale) + 2
+    width = int(max(box[:, 0].max(), np.sqrt(box.prod(axis=1).sum())))
+    place = np.zeros((count, 2))
+    x = y = tall = 0.0
+    for k in np.argsort(-box[:, 1], kind="stable"):
+        if x + box[k, 0] > width:
+            x, y, tall = 0.0, y + tall, 0.0
+        place[k] = x, y
+        x, tall = x + box[k, 0], max(tall, box[k, 1])
+    canvas = _whole_tiles(width), _whole_tiles(int(y + tall))
+    texels = (corners - low[island][:, None]) * scale + place[island][:, None] + 1
+    whole = np.full((len(mesh.faces), 3, 2), np.nan, np.float32)
+    whole[faces] = texels / canvas
+    return own_texels(mesh, faces, whole, *canvas)
+
+
+def _whole_tiles(texels: int) -> int:
+    return -(-texels // TILE) * TILE
 
 
 def _moved_apart(corners: NDArray[np.float64], label: NDArray[np.int64], stay: int) -> NDArray[np.float64]:
@@ -117,11 +147,12 @@ def _placed(
     size: tuple[int, int],
     margin: float,
     turn: bool,
-) -> Mesh:
+) -> tuple[Mesh, list[str]]:
     others = np.setdiff1d(surface_faces, faces)
     island = local_islands(mesh, faces, corners)
     if not len(others) or uv_set >= len(mesh.uvs):
-        return mesh.with_uvs(uv_set, faces, _uv(pack_islands(corners, island, size, margin, turn=turn).corners, size))
+        packed, notes = pack_with_room(corners, island, size, margin, turn)
+        return mesh.with_uvs(uv_set, faces, _uv(packed.corners, size)), notes
     taken = mesh.uvs[uv_set][others].astype(np.float64) * size
     lies = np.isfinite(taken).all(axis=(1, 2))
     others, taken = others[lies], taken[lies]
@@ -133,13 +164,13 @@ def _placed(
     except NightmistError:
         roomy = False
     if roomy:
-        return mesh.with_uvs(uv_set, faces, _uv(packed.corners, size))
+        return mesh.with_uvs(uv_set, faces, _uv(packed.corners, size)), []
     # No room beside the others: all are packed anew, each as large as it was.
     both = np.concatenate([taken, corners * density])
     all_faces = np.concatenate([others, faces])
     apart = np.concatenate([local_islands(mesh, others, taken), island + len(others)])
-    packed = pack_islands(both, np.unique(apart, return_inverse=True)[1], size, margin)
-    return mesh.with_uvs(uv_set, all_faces, _uv(packed.corners, size))
+    packed, notes = pack_with_room(both, np.unique(apart, return_inverse=True)[1], size, margin)
+    return mesh.with_uvs(uv_set, all_faces, _uv(packed.corners, size)), notes
 
 
 def _uv(texels: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.float32]:

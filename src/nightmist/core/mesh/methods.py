@@ -45,16 +45,16 @@ def unwrap(
         raise NightmistError("There are no faces to unwrap.")
     notes: list[str] = []
     making = part(progress, 0, 0.8)
+    tidy, turn = method in ("auto", "seams"), method not in ("auto", "seams")
     if method == "auto":
-        corners = unwrap_by_angle(mesh, faces, angle, making)
+        corners, turn = unwrap_by_angle(mesh, faces, angle, making)
     elif method == "seams":
         corners, notes = unwrap_along_seams(mesh, faces, making)
     elif method == "grid":
         corners = straighten(mesh, faces)
     else:
         corners = unwrap_by_shape(mesh, faces, method, frame or frame_around(mesh.corners[faces]))
-    tidy = method in ("auto", "seams")
-    made, more = lay_out(mesh, faces, corners, surface_faces, uv_set, size, margin, tidy, part(progress, 0.8, 1))
+    made, more = lay_out(mesh, faces, corners, surface_faces, uv_set, size, margin, tidy, turn, part(progress, 0.8, 1))
     return made, notes + more
 
 

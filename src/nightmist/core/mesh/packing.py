@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -10,11 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..kernels import kernel
+from ..kernels import in_two_threads
+from .packing_grid import block, place
 
 #: Cells along the longer side of the map; finer packs tighter and takes longer.
 CELLS = 512
-STEPS = 9
+#: The search for a scale ends after so many rounds, or when it is known this well.
+ROUNDS, TOLERANCE = 14, 0.004
+#: Up to so many islands are also tried upside down, in another order, and at scales a little larger than was found.
+FEW, NUDGE, NUDGES = 100, 1.01, 6
 
 
 @dataclass
@@ -60,33 +65,24 @@ def pack_islands(
     words = grid[1] // 64 + 2
     blocked = np.zeros((grid[0], words), np.uint64)
     if taken is not None and len(taken):
-        _block(((taken - rim) / cell).astype(np.float64), gap, grid[1], blocked)
+        block(((taken - rim) / cell).astype(np.float64), gap, grid[1], blocked)
     starts = np.searchsorted(island[np.argsort(island, kind="stable")], np.arange(count + 1))
     faces = np.argsort(island, kind="stable")
     order = np.argsort(-spans.max(axis=1) - spans.sum(axis=1) * 1e-3, kind="stable")
-    area = float(np.abs(_areas(local)).sum())
+    covers = np.bincount(island, np.abs(_areas(local)), count)
+    by_area, area = np.argsort(-covers, kind="stable"), float(covers.sum())
     high = min(np.sqrt(grid[0] * grid[1] / max(area, 1e-300)), most / cell)
     high = min(high, float((np.array([max(grid), max(grid)]) / np.maximum(spans, 1e-300)).min()))
-    best: tuple[float, NDArray[np.float64]] | None = None
+    ways = 1 if not turn else 4 if count <= FEW else 2
 
-    def attempt(scale: float) -> NDArray[np.float64] | None:
+    def attempt(scale: float, order: NDArray[np.int64]) -> NDArray[np.float64] | None:
         places = np.zeros((count, 3))
-        done = _place(local * scale, faces, starts, order, spans * scale, gap, grid[1], blocked.copy(), turn, places)
+        done = place(local * scale, faces, starts, order, spans * scale, gap, grid[1], blocked.copy(), ways, places)
         return places if done else None
 
-    low = 0.0
-    if (places := attempt(high)) is not None:
-        best = (high, places)
-    else:
-        for _ in range(STEPS + 8):
-            middle = (low + high) / 2 if low else high * 0.8
-            places = attempt(middle)
-            if places is None:
-                high = middle
-            else:
-                low, best = middle, (middle, places)
-            if low and (high - low) < low * 0.004:
-                break
+    best = _largest(high, order, attempt)
+    if best and count <= FEW:
+        best = _larger(best, high, [order, by_area], attempt)
     if best is None:
         raise NightmistError(
             f"{count:,} islands with {margin:g} texels between them do not fit into {width} × {height};"
@@ -94,9 +90,60 @@ def pack_islands(
         )
     scale, places = best
     placed = local * scale
-    side = places[:, 2].astype(bool)[island]
-    placed[side] = _quarter(placed[side], (spans * scale)[island][side])
+    for turns in range(1, ways):
+        mine = (places[:, 2] == turns)[island]
+        box = (spans * scale)[island][mine]
+        for _ in range(turns):
+            placed[mine] = _quarter(placed[mine], box)
+            box = box[:, ::-1]
     return Packed((placed + places[island][:, None, :2]) * cell + rim, scale * cell)
+
+
+#: Where islands lie at a scale, or None when they do not fit in this order.
+Attempt = Callable[[float, NDArray[np.int64]], NDArray[np.float64] | None]
+Found = tuple[float, NDArray[np.float64]]
+
+
+def _tried(attempt: Attempt, tries: list[tuple[float, NDArray[np.int64]]]) -> list[NDArray[np.float64] | None]:
+    """Two attempts at once."""
+    found: list[NDArray[np.float64] | None] = [None] * len(tries)
+
+    def run(first: int, last: int) -> None:
+        for k in range(first, last):
+            found[k] = attempt(*tries[k])
+
+    in_two_threads(len(tries), run, least=2)
+    return found
+
+
+def _largest(high: float, order: NDArray[np.int64], attempt: Attempt) -> Found | None:
+    """The largest scale up to `high` at which islands fit, nearly; by thirds, two at once."""
+    places = attempt(high, order)
+    if places is not None:
+        return high, places
+    best: Found | None = None
+    for _ in range(ROUNDS):
+        low = best[0] if best else 0.0
+        scales = [low + (high - low) / 3, high - (high - low) / 3] if best else [0.64 * high, 0.8 * high]
+        for scale, places in zip(scales, _tried(attempt, [(scale, order) for scale in scales]), strict=True):
+            if places is None:
+                high = min(high, scale)
+            else:
+                best = scale, places
+        if best and high - best[0] < TOLERANCE * best[0]:
+            break
+    return best
+
+
+def _larger(best: Found, most: float, orders: list[NDArray[np.int64]], attempt: Attempt) -> Found:
+    """A larger scale than the one found by thirds: whether islands fit is no monotone question of their scale."""
+    step = 1
+    while step <= NUDGES and (scale := best[0] * NUDGE**step) <= most:
+        fitting = [places for places in _tried(attempt, [(scale, order) for order in orders]) if places is not None]
+        if fitting:
+            best, step = (scale, fitting[0]), 0
+        step += 1
+    return best
 
 
 def upright_boxes(corners: NDArray[np.float64], island: NDArray[np.int64]) -> NDArray[np.float64]:
@@ -135,107 +182,3 @@ def _areas(corners: NDArray[np.float64]) -> NDArray[np.float64]:
     e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     areas: NDArray[np.float64] = (e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2
     return areas
-
-
-@kernel
-def _touches(t, x, y):  # type: ignore[no-untyped-def]
-    """Whether the cell (x, y)…(x + 1, y + 1) meets a triangle: no edge line has the whole cell outside."""
-    area = (t[1, 0] - t[0, 0]) * (t[2, 1] - t[0, 1]) - (t[1, 1] - t[0, 1]) * (t[2, 0] - t[0, 0])
-    sign = 1.0 if area >= 0 else -1.0
-    for k in range(3):
-        ax, ay = t[k, 0], t[k, 1]
-        nx, ny = -(t[(k + 1) % 3, 1] - ay) * sign, (t[(k + 1) % 3, 0] - ax) * sign
-        # The cell's corner farthest inward.
-        cx = x + 1.0 if nx > 0 else x + 0.0
-        cy = y + 1.0 if ny > 0 else y + 0.0
-        if nx * (cx - ax) + ny * (cy - ay) < 0:
-            return False
-    return True
-
-
-@kernel
-def _mark(t, gap, columns, mask):  # type: ignore[no-untyped-def]
-    """Set the bits of cells within `gap` of those a triangle touches; mask: (rows, words), shifted by nothing."""
-    rows = mask.shape[0]
-    y0, y1 = int(np.floor(min(t[0, 1], t[1, 1], t[2, 1]))), int(np.floor(max(t[0, 1], t[1, 1], t[2, 1])))
-    x0, x1 = int(np.floor(min(t[0, 0], t[1, 0], t[2, 0]))), int(np.floor(max(t[0, 0], t[1, 0], t[2, 0])))
-    for y in range(max(y0, -gap), min(y1, rows + gap) + 1):
-        for x in range(max(x0, -gap), min(x1, columns + gap) + 1):
-            if _touches(t, x, y):
-                for yy in range(max(y - gap, 0), min(y + gap + 1, rows)):
-                    for xx in range(max(x - gap, 0), min(x + gap + 1, columns)):
-                        mask[yy, xx // 64] |= np.uint64(1) << np.uint64(xx % 64)
-
-
-@kernel
-def _block(triangles, gap, columns, mask):  # type: ignore[no-untyped-def]
-    for t in range(len(triangles)):
-        _mark(triangles[t], gap, columns, mask)
-
-
-@kernel
-def _fits(mask, rows, words, blocked, top, left):  # type: ignore[no-untyped-def]
-    shift = np.uint64(left % 64)
-    back = np.uint64(64) - shift
-    word = left // 64
-    for y in range(rows):
-        carry = np.uint64(0)
-        for w in range(words):
-            bits = mask[y, w]
-            if ((bits << shift) | carry) & blocked[top + y, word + w]:
-                return False
-            carry = bits >> back if shift else np.uint64(0)
-        if carry & blocked[top + y, word + words]:
-            return False
-    return True
-
-
-@kernel
-def _place(corners, faces, starts, order, spans, gap, columns, blocked, turn, places):  # type: ignore[no-untyped-def]
-    """Put one island after the other where it fits first, row by row; False when one does not fit."""
-    rows = len(blocked)
-    hint, hint_size = 0, 1e300
-    for k in range(len(order)):
-        i = order[k]
-        best_top, best_left, best_turn = -1, -1, 0
-        size = max(spans[i, 0], spans[i, 1])
-        # Among many small islands the search goes on where the last of about this size went.
-        start = hint if len(order) > 400 and size > 0.9 * hint_size else 0
-        if start == 0:
-            hint_size = size
-        for way in range(2 if turn else 1):
-            w = spans[i, 1] if way else spans[i, 0]
-            h = spans[i, 0] if way else spans[i, 1]
-            mask_rows, mask_columns = int(np.floor(h)) + 1, int(np.floor(w)) + 1
-            if mask_rows > rows or mask_columns > columns:
-                continue
-            words = (mask_columns + 63) // 64
-            mask = np.zeros((mask_rows, words), np.uint64)
-            moved = np.empty((3, 2))
-            for f in faces[starts[i] : starts[i + 1]]:
-                for c in range(3):
-                    moved[c, 0] = corners[f, c, 1] if way else corners[f, c, 0]
-                    moved[c, 1] = spans[i, 0] - corners[f, c, 0] if way else corners[f, c, 1]
-                _mark(moved, 0, mask_columns, mask)
-            found = False
-            for top in range(start, rows - mask_rows + 1):
-                if best_top >= 0 and top >= best_top:
-                    break
-                for left in range(columns - mask_columns + 1):
-                    if _fits(mask, mask_rows, words, blocked, top, left):
-                        best_top, best_left, best_turn = top, left, way
-                        found = True
-                        break
-                if found:
-                    break
-        if best_top < 0:
-            return False
-        hint = best_top
-        places[i, 0], places[i, 1], places[i, 2] = best_left, best_top, best_turn
-        for f in faces[starts[i] : starts[i + 1]]:
-            moved = np.empty((3, 2))
-            for c in range(3):
-                moved[c, 0] = (corners[f, c, 1] if best_turn else corners[f, c, 0]) + best_left
-                moved[c, 1] = (spans[i, 0] - corners[f, c, 0] if best_turn else corners[f, c, 1]) + best_top
-            _mark(moved, gap, columns, blocked)
-    return True

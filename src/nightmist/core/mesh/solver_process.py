@@ -143,7 +143,7 @@ def _relaxed(points: NDArray[np.float64], faces: NDArray[np.int64], flat: NDArra
         flat = better
         large, small = _singular_values(points, faces, flat)
         energy = float((true * (large**2 + small**2 + large**-2 + small**-2)).sum() / true.sum())
-        if energy > before * (1 - GAIN):
+        if energy > before * (1 - GAIN) and float((large / small).max()) < STRETCH:
             break
         before = energy
     return flat

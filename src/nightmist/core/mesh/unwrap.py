@@ -20,8 +20,10 @@ from .topology import Topology
 Corners = NDArray[np.float64]
 
 
-def unwrap_by_angle(mesh: Mesh, faces: NDArray[np.int64], angle: float, progress: Progress) -> Corners:
+def unwrap_by_angle(mesh: Mesh, faces: NDArray[np.int64], angle: float, progress: Progress) -> tuple[Corners, bool]:
     """(len(faces), 3, 2): charts whose faces stay within `angle` degrees of the chart's mean normal.
+
+    Also returns whether the most is rough, where the angle is a preference.
 
     We choose the charts' borders; xatlas lays those of smooth and angular bodies flat and cuts further where it
     must, libigl those of rough bodies, which it need not cut.
@@ -42,7 +44,7 @@ def unwrap_by_angle(mesh: Mesh, faces: NDArray[np.int64], angle: float, progress
         joined = _joined_within(topology, faces[rough], charts.label[rough])
         done = part(progress, 0.1 + 0.8 * share, 0.9)
         corners[rough] = _clear_of(corners[smooth], _flat_disks(mesh, faces[rough], joined, done)[0])
-    return _mended(mesh.corners[faces], corners)
+    return _mended(mesh.corners[faces], corners), share < 0.5
 
 
 def unwrap_along_seams(mesh: Mesh, faces: NDArray[np.int64], progress: Progress) -> tuple[Corners, list[str]]:

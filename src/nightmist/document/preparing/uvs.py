@@ -12,6 +12,7 @@ from ...core.errors import NightmistError
 from ...core.mesh.arrange import Affine, Arrangement, arranged, moved, with_density
 from ...core.mesh.by_shape import Frame
 from ...core.mesh.checkup import UvReport, check_uvs
+from ...core.mesh.margins import pack_with_room
 from ...core.mesh.methods import Method, unwrap
 from ...core.mesh.packing import pack_islands
 from ...core.mesh.seams import Extent as SeamExtent
@@ -75,16 +76,23 @@ def unwrap_surface(
 def pack(
     document: Document, surface: str, margin: float = DEFAULT_MARGIN, faces: Faces | None = None,
     keep_paint: bool = True,
-) -> Change:  # fmt: skip
-    """Lay a surface's islands (all, or those of the faces given) into the map, as large as they can be."""
+) -> tuple[Change, list[str]]:  # fmt: skip
+    """Lay a surface's islands (all, or those of the faces given) into the map, as large as they can be.
+
+    Also returns what is to be known: that a margin that would eat the map was made smaller.
+    """
     target = document.surface_value(surface)
     chosen, corners, island = _islands(document, target, faces)
     layout = document.layout(target)
     others = np.setdiff1d(layout.faces, chosen)
     taken = layout.uvs[others].astype(np.float64) * target.size
     taken = taken[np.isfinite(taken).all(axis=(1, 2))]
-    packed = pack_islands(corners, island, target.size, margin, taken)
-    return _place(document, target, chosen, packed.corners, f"Pack {surface}", keep_paint)
+    notes: list[str] = []
+    if len(taken):
+        packed = pack_islands(corners, island, target.size, margin, taken)
+    else:
+        packed, notes = pack_with_room(corners, island, target.size, margin)
+    return _place(document, target, chosen, packed.corners, f"Pack {surface}", keep_paint), notes
 
 
 def move_islands(document: Document, surface: str, faces: Faces, matrix: Affine, keep_paint: bool = True) -> Change:
@@ -119,12 +127,15 @@ def set_density(
     return refit(document, Plan(f"Texel density of {surface or 'all surfaces'}", mesh=mesh, moved=moved_))
 
 
-def even_out(document: Document, surface: str, margin: float = DEFAULT_MARGIN, keep_paint: bool = True) -> Change:
-    """Bring all islands of a surface to one density, as fine as the map allows."""
+def even_out(
+    document: Document, surface: str, margin: float = DEFAULT_MARGIN, keep_paint: bool = True
+) -> tuple[Change, list[str]]:
+    """Bring all islands of a surface to one density, as fine as the map allows; also returns what is to be known."""
     target = document.surface_value(surface)
     chosen, corners, island = _islands(document, target, None)
-    packed = pack_islands(with_density(document.mesh, chosen, corners, island, 1.0), island, target.size, margin)
-    return _place(document, target, chosen, packed.corners, f"Even out {surface}", keep_paint)
+    even = with_density(document.mesh, chosen, corners, island, 1.0)
+    packed, notes = pack_with_room(even, island, target.size, margin)
+    return _place(document, target, chosen, packed.corners, f"Even out {surface}", keep_paint), notes
 
 
 def mark_seams(document: Document, face: int, side: int, extent: SeamExtent = "edge", marked: bool = True) -> Change:

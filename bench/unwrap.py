@@ -1,0 +1,100 @@
+"""The automatic unwrap of rough bodies against bare xatlas: pieces, painted share at one margin, stretch, time."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+
+import numpy as np
+import xatlas
+from numpy.typing import NDArray
+
+from nightmist.core.mesh import Mesh
+from nightmist.core.mesh.checkup import density_and_stretch
+from nightmist.core.mesh.layout import local_islands
+from nightmist.core.mesh.methods import unwrap
+from nightmist.core.mesh.unwrap import flat_areas
+from nightmist.core.progress import quietly
+
+from .rough_bodies import ROUGH_BODIES
+
+SIZE, MARGIN = 2048, 8
+WANTED = {"share": 1.5, "stretch": 8.0, "time": 1.3}
+
+
+@dataclass
+class Unwrapped:
+    """pieces: islands. share: of the map that faces cover. stretch: greatest ratio of singular values."""
+
+    pieces: int
+    share: float
+    stretch: float
+    seconds: float
+
+
+def ours(mesh: Mesh) -> Unwrapped:
+    """The whole automatic unwrap, layout in a map included."""
+    faces = np.arange(len(mesh.faces))
+    started = time.perf_counter()
+    made, _ = unwrap(mesh, faces, faces, 0, (SIZE, SIZE), "auto", 60, MARGIN, None, quietly)
+    seconds = time.perf_counter() - started
+    uv = made.uvs[0].astype(np.float64)
+    stretch = density_and_stretch(mesh.corners, uv * SIZE)[1]
+    pieces = int(local_islands(made, faces, uv).max()) + 1
+    return Unwrapped(pieces, float(np.abs(flat_areas(uv)).sum()), float(stretch.max()), seconds)
+
+
+def bare(mesh: Mesh) -> Unwrapped:
+    """xatlas as it comes; its charts, packed again by itself until they fit the map, which is not timed."""
+    points, weld = np.unique(mesh.positions, axis=0, return_inverse=True)
+    faces = weld.reshape(-1)[mesh.faces].astype(np.uint32)
+    started = time.perf_counter()
+    atlas = xatlas.Atlas()
+    atlas.add_mesh(points.astype(np.float32), faces)
+    pack = xatlas.PackOptions()
+    pack.padding, pack.resolution = MARGIN, SIZE
+    atlas.generate(xatlas.ChartOptions(), pack)
+    seconds = time.perf_counter() - started
+    _, index, uv = atlas.get_mesh(0)
+    corners = uv[index].astype(np.float64) * [atlas.width, atlas.height]
+    return Unwrapped(
+        int(atlas.chart_count), _fitted(uv * np.array([atlas.width, atlas.height], np.float32), index),
+        float(density_and_stretch(mesh.corners, corners)[1].max()), seconds,
+    )  # fmt: skip
+
+
+def _fitted(points: NDArray[np.float32], index: NDArray[np.uint32]) -> float:
+    """The painted share when xatlas packs charts as large as they can be in the map."""
+    low, high, share = 0.0, 1.5, 0.0
+    for _ in range(6):
+        scale = (low + high) / 2
+        atlas = xatlas.Atlas()
+        atlas.add_uv_mesh(points * np.float32(scale), index)
+        pack = xatlas.PackOptions()
+        pack.padding, pack.texels_per_unit = MARGIN, 1.0
+        atlas.generate(xatlas.ChartOptions(), pack)
+        if max(atlas.width, atlas.height) <= SIZE and atlas.atlas_count == 1:
+            _, found, uv = atlas.get_mesh(0)
+            corners = uv[found].astype(np.float64) * [atlas.width, atlas.height]
+            low, share = scale, max(share, float(np.abs(flat_areas(corners)).sum()) / SIZE**2)
+        else:
+            high = scale
+    return share
+
+
+def main(quick: bool = False) -> None:
+    print(f"unwrap: rough bodies without UVs, a map of {SIZE} × {SIZE}, {MARGIN} texels between islands")
+    for faces in (2_000,) if quick else (10_000, 50_000, 200_000):
+        for name, make in ROUGH_BODIES.items():
+            mesh = make(faces)
+            mine, theirs = ours(mesh), bare(mesh)
+            ok = (
+                mine.pieces <= theirs.pieces and mine.share >= WANTED["share"] * theirs.share
+                and mine.stretch <= WANTED["stretch"] and mine.seconds <= WANTED["time"] * theirs.seconds
+            )  # fmt: skip
+            print(
+                f"  {name} of {len(mesh.faces):,} faces, ours / xatlas: {mine.pieces:,} / {theirs.pieces:,} pieces,"
+                f" {mine.share:.0%} / {theirs.share:.0%} painted, stretch {mine.stretch:.1f} / {theirs.stretch:.1f},"
+                f" {mine.seconds:.1f} / {theirs.seconds:.1f} s {'ok' if ok else 'NOT as wanted'}",
+                flush=True,
+            )

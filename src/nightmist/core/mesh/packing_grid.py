@@ -1,0 +1,170 @@
+"""The grid of cells into which islands are packed: one bit a cell, 64 in a word."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..kernels import kernel
+
+
+@kernel
+def _set_run(row, first, last):  # type: ignore[no-untyped-def]
+    """Set the bits first…last of a row of words."""
+    for w in range(first // 64, last // 64 + 1):
+        bits = ~np.uint64(0)
+        if w == first // 64:
+            bits = bits << np.uint64(first % 64)
+        if w == last // 64:
+            bits = bits & (~np.uint64(0) >> np.uint64(63 - last % 64))
+        row[w] |= bits
+
+
+@kernel
+def _mark(t, gap, columns, mask):  # type: ignore[no-untyped-def]
+    """Set the bits of cells within `gap` of those a triangle reaches into; mask: (rows, words)."""
+    rows = mask.shape[0]
+    y0 = int(np.floor(min(t[0, 1], t[1, 1], t[2, 1])))
+    y1 = int(np.floor(max(t[0, 1], t[1, 1], t[2, 1])))
+    for y in range(max(y0, -gap), min(y1, rows + gap) + 1):
+        # What of the triangle lies in this row of cells, from left to right.
+        low, high = 1e300, -1e300
+        for k in range(3):
+            ax, ay, bx, by = t[k, 0], t[k, 1], t[(k + 1) % 3, 0], t[(k + 1) % 3, 1]
+            if max(ay, by) < y or min(ay, by) > y + 1:
+                continue
+            if ay == by:
+                low, high = min(low, ax, bx), max(high, ax, bx)
+            else:
+                s0 = min(max((y - ay) / (by - ay), 0.0), 1.0)
+                s1 = min(max((y + 1 - ay) / (by - ay), 0.0), 1.0)
+                x0, x1 = ax + (bx - ax) * s0, ax + (bx - ax) * s1
+                low, high = min(low, x0, x1), max(high, x0, x1)
+        if low > high:
+            continue
+        first, last = max(int(np.floor(low)) - gap, 0), min(int(np.floor(high)) + gap, columns - 1)
+        if first <= last:
+            for yy in range(max(y - gap, 0), min(y + gap + 1, rows)):
+                _set_run(mask[yy], first, last)
+
+
+@kernel
+def block(triangles, gap, columns, mask):  # type: ignore[no-untyped-def]
+    for t in range(len(triangles)):
+        _mark(triangles[t], gap, columns, mask)
+
+
+@kernel
+def _is_set(row, x):  # type: ignore[no-untyped-def]
+    return (row[x // 64] >> np.uint64(x % 64)) & np.uint64(1) != 0
+
+
+@kernel
+def _advance(mask, left, row, word, hit):  # type: ignore[no-untyped-def]
+    """How far right a mask must go at least, when it meets blocked cells where the bits `hit` of a word are."""
+    x = word * 64
+    while hit & np.uint64(1) == 0:
+        hit >>= np.uint64(1)
+        x += 1
+    start = x - left
+    while start > 0 and _is_set(mask, start - 1):
+        start -= 1
+    end = x
+    while end + 1 < len(row) * 64 and _is_set(row, end + 1):
+        end += 1
+    return end + 1 - left - start
+
+
+@kernel
+def _fits(mask, rows, words, blocked, top, left):  # type: ignore[no-untyped-def]
+    """0 when the mask fits at (left, top), else by how much `left` has to grow at least."""
+    shift = np.uint64(left % 64)
+    back = np.uint64(64) - shift
+    word = left // 64
+    for y in range(rows):
+        carry = np.uint64(0)
+        for w in range(words):
+            bits = mask[y, w]
+            hit = ((bits << shift) | carry) & blocked[top + y, word + w]
+            if hit:
+                return _advance(mask[y], left, blocked[top + y], word + w, hit)
+            carry = bits >> back if shift else np.uint64(0)
+        hit = carry & blocked[top + y, word + words]
+        if hit:
+            return _advance(mask[y], left, blocked[top + y], word + words, hit)
+    return 0
+
+
+@kernel
+def _block_mask(mask, top, left, gap, columns, blocked):  # type: ignore[no-untyped-def]
+    """Set the bits of cells within `gap` of those of a mask that lies at (left, top)."""
+    rows = len(blocked)
+    wide = np.zeros(blocked.shape[1], np.uint64)
+    for y in range(len(mask)):
+        wide[:] = 0
+        for x in range(mask.shape[1] * 64):
+            if mask[y, x // 64] >> np.uint64(x % 64) & np.uint64(1):
+                for xx in range(max(left + x - gap, 0), min(left + x + gap + 1, columns)):
+                    wide[xx // 64] |= np.uint64(1) << np.uint64(xx % 64)
+        for yy in range(max(top + y - gap, 0), min(top + y + gap + 1, rows)):
+            for w in range(len(wide)):
+                blocked[yy, w] |= wide[w]
+
+
+@kernel
+def _turned(x, y, width, height, way):  # type: ignore[no-untyped-def]
+    """A point of a box of this size after `way` quarter turns."""
+    if way == 0:
+        return x, y
+    if way == 1:
+        return y, width - x
+    if way == 2:
+        return width - x, height - y
+    return height - y, x
+
+
+@kernel
+def place(corners, faces, starts, order, spans, gap, columns, blocked, ways, places):  # type: ignore[no-untyped-def]
+    """Put one island after the other where it fits first, row by row; False when one does not fit."""
+    rows = len(blocked)
+    moved, empty = np.empty((3, 2)), np.zeros((0, 0), np.uint64)
+    hint, hint_size = 0, 1e300
+    for k in range(len(order)):
+        i = order[k]
+        best_top, best_left, best_turn, best_mask = -1, -1, 0, empty
+        size = max(spans[i, 0], spans[i, 1])
+        # Among many small islands the search goes on where the last of about this size went.
+        start = hint if len(order) > 400 and size > 0.9 * hint_size else 0
+        if start == 0:
+            hint_size = size
+        for way in range(ways):
+            w = spans[i, 1] if way % 2 else spans[i, 0]
+            h = spans[i, 0] if way % 2 else spans[i, 1]
+            mask_rows, mask_columns = int(np.floor(h)) + 1, int(np.floor(w)) + 1
+            if mask_rows > rows or mask_columns > columns:
+                continue
+            words = (mask_columns + 63) // 64
+            mask = np.zeros((mask_rows, words), np.uint64)
+            for f in faces[starts[i] : starts[i + 1]]:
+                for c in range(3):
+                    moved[c] = _turned(corners[f, c, 0], corners[f, c, 1], spans[i, 0], spans[i, 1], way)
+                _mark(moved, 0, mask_columns, mask)
+            found = False
+            for top in range(start, rows - mask_rows + 1):
+                if best_top >= 0 and top >= best_top:
+                    break
+                left = 0
+                while left <= columns - mask_columns:
+                    step = _fits(mask, mask_rows, words, blocked, top, left)
+                    if step == 0:
+                        best_top, best_left, best_turn, best_mask = top, left, way, mask
+                        found = True
+                        break
+                    left += step
+                if found:
+                    break
+        if best_top < 0:
+            return False
+        hint = best_top
+        places[i, 0], places[i, 1], places[i, 2] = best_left, best_top, best_turn
+        _block_mask(best_mask, best_top, best_left, gap, columns, blocked)
+    return True

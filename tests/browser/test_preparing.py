@@ -275,10 +275,12 @@ def test_maps_of_another_size_keep_the_paint(painter, server):
     assert (np.abs(server.texels(tab.project, "left").astype(int) - np.array(RED) * 257).max(axis=2) < 300).sum() > 400
     page.get_by_role("button", name="Map size").click()
     page.get_by_role("radio", name="left only").click()
-    page.get_by_label("Width").select_option("256")
+    page.get_by_label("Wide").fill("200")
+    page.get_by_label("High").click()
+    expect(page.get_by_label("Wide")).to_have_value("192")
     page.get_by_role("button", name="Set", exact=True).click()
     settled(tab, 3)
-    assert server.texels(tab.project, "left").shape[:2] == (512, 256)
+    assert server.texels(tab.project, "left").shape[:2] == (512, 192)
     assert server.texels(tab.project, "right").shape[:2] == (512, 512)
     page.get_by_role("button", name="Map size").click()
     page.get_by_role("button", name="Follow the project, 512 × 512").click()
@@ -392,6 +394,12 @@ def test_a_practice_body_and_the_planner(painter, server):
     text = page.get_by_text("a model unit takes").inner_text()
     needed = int(re.search(r"takes ([\d,]+) px", text).group(1))
     assert needed == round(1080 / (2 * 3 * np.tan(np.radians(20))))
+    advised = page.get_by_role("table", name="Advised sizes").get_by_role("row").nth(1)
+    side, found = re.search(r"512 × 512\s+(\d+) × \d+\s+(\d+)", advised.inner_text()).groups()
+    assert int(found) >= needed > int(found) / 2
+    page.get_by_role("button", name="Use these sizes for ring").click()
+    expect(page.get_by_role("button", name="Map size")).to_have_text(f"{side} × {side}", timeout=PATIENCE)
+    expect(page.get_by_text(f"Pixels per model unit now: ring {found}")).to_be_visible()
 
 
 @pytest.mark.parametrize("proof", ["Checker", "Letters", "Stretch", "Density"])

@@ -12,6 +12,7 @@ import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.api.mesh_wire import Snapshot, write_mesh
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.mesh.planner import enough_size
 from nightmist.core.mesh.seams import edges_at
 from nightmist.core.progress import CancelledError
 from nightmist.demo.buoy import lantern_buoy
@@ -216,8 +217,59 @@ def test_sizes_follow_the_project_unless_they_are_exceptions():
     doc.follow_project_size("left")
     assert doc.surfaces["left"].size == (512, 512)
     assert not doc.surfaces["left"].value.own_size
-    with pytest.raises(NightmistError, match="power of two"):
+    with pytest.raises(NightmistError, match="multiple of 64"):
         doc.resize("left", 100)
+
+
+def test_odd_sizes_are_painted_and_keep_their_paint():
+    """Sides that are multiples of 64 and no powers of two: paint comes along there and back."""
+    doc = painted(sphere(), (448, 320))
+    points, normals = places(sphere(), 500)
+    before = seen(doc, points, normals)
+    doc.resize("surface", (704, 576))
+    assert doc.surfaces["surface"].size == (704, 576)
+    assert np.abs(seen(doc, points, normals) - before).mean() < 1.5
+    doc.undo()
+    assert (seen(doc, points, normals) == before).all()
+
+
+def test_a_larger_map_can_keep_the_density_of_its_islands():
+    """Islands keep their texels and the paint its place; a map without room for that is refused, nothing lost."""
+    doc = painted(plane(), (256, 256))
+    texels = doc.surfaces["surface"].layout.uvs * np.array([256, 256])
+    points, normals = places(plane(), 500)
+    before, start = seen(doc, points, normals), doc.surfaces["surface"].layout.ownership.usual_texel
+    doc.resize(None, (512, 384), keep_density=True)
+    assert np.allclose(doc.surfaces["surface"].layout.uvs * np.array([512, 384]), texels, atol=1e-3)
+    assert doc.surfaces["surface"].layout.ownership.usual_texel == pytest.approx(start)
+    assert np.abs(seen(doc, points, normals) - before).mean() < 1.5
+    with pytest.raises(NightmistError, match="Pack them first"):
+        doc.resize(None, (128, 128), keep_density=True)
+    assert doc.surfaces["surface"].size == (512, 384)
+
+
+def test_several_surfaces_take_their_planned_sizes_in_one_step():
+    """Those that differ from the project's are exceptions; one undo takes all back."""
+    doc = Document.from_mesh(walls(), "two", (128, 128))
+    doc.resize_each({"left": (256, 256), "right": (128, 128)})
+    assert [(s.size, s.value.own_size) for s in doc.surfaces.values()] == [((256, 256), True), ((128, 128), False)]
+    with pytest.raises(NightmistError, match="deck"):
+        doc.resize_each({"left": 512, "deck": 64})
+    doc.undo()
+    assert {s.size for s in doc.surfaces.values()} == {(128, 128)}
+
+
+@pytest.mark.parametrize(
+    ("size", "density", "needed", "wanted"),
+    [
+        ((512, 512), 100, 350, ((2048, 2048), 400)), ((1024, 512), 100, 20, ((512, 256), 50)),
+        ((512, 512), 0.1, 0.06, ((512, 512), 0.1)), ((4096, 4096), 1, 1000, ((8192, 8192), 2)),
+        ((192, 192), 8, 1, ((192, 192), 8)),
+    ],
+)  # fmt: skip
+def test_the_smallest_map_that_is_dense_enough(size, density, needed, wanted):
+    """By doubling and halving both sides, within what a map can be."""
+    assert enough_size(size, density, needed) == wanted
 
 
 def test_start_values_show_where_nothing_is_painted():

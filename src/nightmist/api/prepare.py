@@ -8,9 +8,11 @@ from fastapi import APIRouter, File, Form, Response, UploadFile
 from pydantic import BaseModel
 
 from ..core.mesh.checkup import Cure, FindingKind, check_uvs
-from ..core.mesh.planner import pixels_per_unit, plan_table
+from ..core.mesh.planner import enough_size, memory, plan_table
+from ..core.mesh.planner import pixels_per_unit as picture_pixels_per_unit
 from ..core.mesh.topology import islands_of
 from ..document.derived.model import runs_of_faces
+from ..document.preparing.maps import pixels_per_unit
 from .mesh_wire import Snapshot, write_mesh
 from .projects import InStudio, Problem, read_files
 
@@ -44,8 +46,19 @@ class Plan(BaseModel):
     """What maps the model needs to look crisp, and what they cost."""
 
     needed: float
-    sizes: dict[str, int]
+    advice: list[Advice]
     rows: list[PlanLine]
+
+
+class Advice(BaseModel):
+    """The map that a surface needs with the UVs it has, and what its maps cost now and then."""
+
+    surface: str
+    now: tuple[int, int]
+    size: tuple[int, int]
+    density: float
+    now_bytes: int
+    bytes: int
 
 
 class PlanLine(BaseModel):
@@ -106,10 +119,13 @@ def checkup(studio: InStudio, project: str) -> list[Checkup]:
 @router.get("/projects/{project}/plan", responses={422: {"model": Problem}})
 def plan(studio: InStudio, project: str, distance: float, fov_y: float, picture_height: float) -> Plan:
     """How dense maps must be for a view, which size each surface needs, and one shared map against one for each."""
-    needed = pixels_per_unit(distance, fov_y, picture_height)
-    snapshot, sizes = studio.with_document(
-        project, lambda document: (Snapshot.of(document), [s.size for s in document.surfaces.values()])
-    )
+    needed = picture_pixels_per_unit(distance, fov_y, picture_height)
+    snapshot, sizes, densities = studio.with_document(
+        project,
+        lambda document: (
+            Snapshot.of(document), [s.size for s in document.surfaces.values()], pixels_per_unit(document)
+        ),
+    )  # fmt: skip
     surfaces = [(faces, uv, size) for (_, faces, uv), size in zip(snapshot.surfaces, sizes, strict=True) if len(faces)]
     names = [name for name, faces, _ in snapshot.surfaces if len(faces)]
     rows = [
@@ -119,14 +135,19 @@ def plan(studio: InStudio, project: str, distance: float, fov_y: float, picture_
         )
         for row in plan_table(snapshot.mesh, surfaces)
     ]  # fmt: skip
-    alone = next(row for row in rows if not row.shared)
-    wanted = {}
-    for name, density in alone.density.items():
-        side = 256
-        while density * side / alone.side < needed and side < 8192:
-            side *= 2
-        wanted[name] = side
-    return Plan(needed=needed, sizes=wanted, rows=rows)
+    advice = [
+        _advice(name, size, densities[name], needed)
+        for (name, _, _), size in zip(snapshot.surfaces, sizes, strict=True)
+        if name in densities
+    ]
+    return Plan(needed=needed, advice=advice, rows=rows)
+
+
+def _advice(name: str, size: tuple[int, int], density: float, needed: float) -> Advice:
+    best, found = enough_size(size, density, needed)
+    return Advice(
+        surface=name, now=size, size=best, density=found, now_bytes=memory(*size), bytes=memory(*best),
+    )  # fmt: skip
 
 
 @router.post("/projects/{project}/model", responses={422: {"model": Problem}})

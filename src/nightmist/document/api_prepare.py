@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Unpack
 
@@ -79,9 +79,17 @@ class PreparedDocument(values_of_document.Document):
         """Take all seam marks away."""
         self.make(uvs.clear_seams(self))
 
-    def resize(self, surface: str | None, size: int | tuple[int, int], keep_paint: bool = True) -> None:
-        """Give a surface maps of another size, as an exception; None changes the project's size for all others."""
-        self.make(maps.resize(self, surface, size, keep_paint))
+    def resize(self, surface: str | None, size: int | tuple[int, int], keep_paint: bool = True,
+               keep_density: bool = False) -> None:  # fmt: skip
+        """Give a surface maps of another size, as an exception; None changes the project's size for all others.
+
+        Islands keep their share of the map, or, with keep_density, their texels.
+        """
+        self.make(maps.resize(self, surface, size, keep_paint, keep_density))
+
+    def resize_each(self, sizes: Mapping[str, int | tuple[int, int]], keep_paint: bool = True) -> None:
+        """Give several surfaces, by name, maps of the sizes given, as one step."""
+        self.make(maps.resize_each(self, sizes, keep_paint))
 
     def follow_project_size(self, surface: str) -> None:
         """End a surface's exception: its maps take the project's size again."""

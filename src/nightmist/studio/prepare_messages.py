@@ -173,10 +173,24 @@ class Resize(Preparation):
     surface: str | None
     width: int
     height: int
+    keep_density: bool = Field(default=False, description="islands keep their texels, not their share of the map")
 
     def run(self, document: Document) -> list[str]:
         before = pixels_per_unit(document)
-        document.resize(self.surface, (self.width, self.height))
+        document.resize(self.surface, (self.width, self.height), keep_density=self.keep_density)
+        said = what_was_gained(before, pixels_per_unit(document))
+        return [said] if said else []
+
+
+class ResizeEach(Preparation):
+    """Maps of the sizes given for each of several surfaces, as planned."""
+
+    type: Literal["resize_each"]
+    sizes: dict[str, tuple[int, int]]
+
+    def run(self, document: Document) -> list[str]:
+        before = pixels_per_unit(document)
+        document.resize_each(self.sizes)
         said = what_was_gained(before, pixels_per_unit(document))
         return [said] if said else []
 
@@ -300,7 +314,7 @@ class RemoveSurface(Preparation):
 
 PrepareMessage = Annotated[
     Unwrap | Pack | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
-    | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures
+    | ResizeEach | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures
     | RenameProject | RenameSurface | RenamePart | RemoveSurface,
     Field(discriminator="type"),
 ]  # fmt: skip

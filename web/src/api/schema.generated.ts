@@ -434,6 +434,30 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Advice
+         * @description The map that a surface needs with the UVs it has, and what its maps cost now and then.
+         */
+        Advice: {
+            /** Surface */
+            surface: string;
+            /** Now */
+            now: [
+                number,
+                number
+            ];
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /** Density */
+            density: number;
+            /** Now Bytes */
+            now_bytes: number;
+            /** Bytes */
+            bytes: number;
+        };
         /** Body_add_pictures_api_projects__project__pictures_post */
         Body_add_pictures_api_projects__project__pictures_post: {
             /** Files */
@@ -591,10 +615,8 @@ export interface components {
         Plan: {
             /** Needed */
             needed: number;
-            /** Sizes */
-            sizes: {
-                [key: string]: number;
-            };
+            /** Advice */
+            advice: components["schemas"]["Advice"][];
             /** Rows */
             rows: components["schemas"]["PlanLine"][];
         };
@@ -1653,6 +1675,30 @@ export interface components {
             width: number;
             /** Height */
             height: number;
+            /**
+             * Keep Density
+             * @description islands keep their texels, not their share of the map
+             * @default false
+             */
+            keep_density: boolean;
+        };
+        /**
+         * ResizeEach
+         * @description Maps of the sizes given for each of several surfaces, as planned.
+         */
+        ResizeEach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "resize_each";
+            /** Sizes */
+            sizes: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
         };
         /**
          * SetDensity
@@ -1824,7 +1870,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
         /**
          * Brushed
          * @description A layer of pixels made by strokes, in any of the maps at once.
@@ -2208,6 +2254,7 @@ export interface components {
     headers: never;
     pathItems: never;
 }
+export type Advice = components['schemas']['Advice'];
 export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas']['Body_add_pictures_api_projects__project__pictures_post'];
 export type BodyAddTipApiProjectsProjectTipsPost = components['schemas']['Body_add_tip_api_projects__project__tips_post'];
 export type BodyCreateApiProjectsPost = components['schemas']['Body_create_api_projects_post'];
@@ -2266,6 +2313,7 @@ export type RenameProject = components['schemas']['RenameProject'];
 export type RenameSurface = components['schemas']['RenameSurface'];
 export type ReorderLayer = components['schemas']['ReorderLayer'];
 export type Resize = components['schemas']['Resize'];
+export type ResizeEach = components['schemas']['ResizeEach'];
 export type SetDensity = components['schemas']['SetDensity'];
 export type SetDepth = components['schemas']['SetDepth'];
 export type SetStart = components['schemas']['SetStart'];

@@ -4,6 +4,7 @@ import { useState } from "react";
 
 import type { DocumentState, SurfaceState } from "../state/document";
 import type { Project } from "../state/project";
+import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
 
 const SIDES = [256, 512, 1024, 2048, 4096, 8192];
@@ -36,22 +37,21 @@ function Sizes({ project, state, surface, megabytes, close }: Props & { close: (
   const several = state.surfaces.length > 1;
   const [scope, setScope] = useState<Scope>(several && surface.own_size ? "surface" : "project");
   const [sides, setSides] = useState<[number, number]>([surface.width, surface.height]);
+  const [keepDensity, setKeepDensity] = useState(false);
   const followers = state.surfaces.filter(({ own_size }) => !own_size).length;
   const set = (width: number, height: number) => {
-    project.send({ type: "resize", surface: scope === "surface" ? surface.name : null, width, height });
+    project.send({ type: "resize", surface: scope === "surface" ? surface.name : null, width, height, keep_density: keepDensity });
     close();
   };
+  const step = (value: number) => Math.max(64, Math.round(value / 64) * 64);
   const side = (label: string, at: 0 | 1) => (
-    <select
-      aria-label={label}
+    <NumberField
+      label={label}
       value={sides[at]}
-      onChange={(event) => setSides(at ? [sides[0], Number(event.target.value)] : [Number(event.target.value), sides[1]])}
-      className="h-7 rounded-control bg-fog-2 px-1.5"
-    >
-      {SIDES.map((value) => (
-        <option key={value}>{value}</option>
-      ))}
-    </select>
+      min={64}
+      max={8192}
+      onChange={(value) => setSides(at ? [sides[0], step(value)] : [step(value), sides[1]])}
+    />
   );
   return (
     <>
@@ -66,7 +66,15 @@ function Sizes({ project, state, surface, megabytes, close }: Props & { close: (
           ]}
         />
       )}
-      <p className="mt-2 text-ink-2">Islands keep their share of the map: twice the side is twice the detail.</p>
+      <label className="mt-2 flex items-center gap-1.5">
+        <input type="checkbox" checked={keepDensity} onChange={(event) => setKeepDensity(event.target.checked)} />
+        Keep density
+      </label>
+      <p className="text-ink-2">
+        {keepDensity
+          ? "Islands keep their pixels: a larger map has room for more of them."
+          : "Islands keep their share of the map: twice the side is twice the detail."}
+      </p>
       <div className="mt-2 grid grid-cols-3 gap-1.5">
         {SIDES.map((value) => (
           <button
@@ -83,11 +91,12 @@ function Sizes({ project, state, surface, megabytes, close }: Props & { close: (
         ))}
       </div>
       <div className="mt-2 flex items-center gap-1.5">
-        {side("Width", 0)} × {side("Height", 1)}
+        {side("Wide", 0)} {side("High", 1)}
         <button type="button" onClick={() => set(...sides)} className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
           Set
         </button>
       </div>
+      <p className="mt-1 text-ink-2">Any multiple of 64; powers of two travel best.</p>
       {surface.own_size && (
         <button
           type="button"

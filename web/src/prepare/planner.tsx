@@ -2,7 +2,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useEffect, useState } from "react";
 
 import { loadPlan } from "../api/rest";
-import type { Plan } from "../api/schema.generated";
+import type { Advice, Plan } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { NumberField } from "../ui/number_field";
 
@@ -14,13 +14,13 @@ export function Planner({ project }: { project: Project }) {
         Plan sizes
       </PopoverButton>
       <PopoverPanel anchor="top end" className="card z-20 w-[430px] p-3.5 shadow-lg [--anchor-gap:8px]">
-        <PlanCard project={project} />
+        {({ close }) => <PlanCard project={project} done={close} />}
       </PopoverPanel>
     </Popover>
   );
 }
 
-function PlanCard({ project }: { project: Project }) {
+function PlanCard({ project, done }: { project: Project; done: () => void }) {
   const [view, setView] = useState({ distance: 3, fov: 40, height: 1080 });
   const [plan, setPlan] = useState<Plan | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
@@ -45,10 +45,11 @@ function PlanCard({ project }: { project: Project }) {
       {plan && (
         <>
           <p className="mt-2">
-            From {view.distance} units, in a picture {view.height} px high, a model unit takes {Math.round(plan.needed)} px.{" "}
-            {Object.entries(plan.sizes).map(([name, side]) => `${name}: ${side} × ${side}`).join(", ")}.
+            From {view.distance} units, in a picture {view.height} px high, a model unit takes {shown(plan.needed)} px.
           </p>
-          <table className="mt-2 w-full text-right">
+          <Advised project={project} advice={plan.advice} needed={plan.needed} done={done} />
+          <p className="mt-3 text-ink-2">If all islands were laid out anew, in one map for all or in one for each surface:</p>
+          <table className="mt-1 w-full text-right">
             <thead className="text-ink-2">
               <tr>
                 <th className="text-left font-medium">Maps</th>
@@ -59,15 +60,15 @@ function PlanCard({ project }: { project: Project }) {
             </thead>
             <tbody>
               {plan.rows.map(({ shared, side, density, bytes, enough }) => {
-                const values = Object.values(density).map(Math.round);
-                const [low, high] = [Math.min(...values), Math.max(...values)];
+                const values = Object.values(density);
+                const [low, high] = [shown(Math.min(...values)), shown(Math.max(...values))];
                 return (
                   <tr key={`${shared} ${side}`} className={enough ? "" : "text-ink-2"}>
                     <td className="text-left">
                       {shared ? "one shared" : "one each"}, {side}
                     </td>
                     <td>{low === high ? low : `${low}–${high}`}</td>
-                    <td>{(bytes / 2 ** 20).toFixed(0)} MB</td>
+                    <td>{megabytes(bytes)} MB</td>
                     <td>{enough ? "yes" : "no"}</td>
                   </tr>
                 );
@@ -78,4 +79,67 @@ function PlanCard({ project }: { project: Project }) {
       )}
     </>
   );
+}
+
+/** The map that each surface needs with the UVs it has, what all cost, and one button that makes them so. */
+function Advised({ project, advice, needed, done }: { project: Project; advice: Advice[]; needed: number; done: () => void }) {
+  const total = (of: (row: Advice) => number) => megabytes(advice.reduce((sum, row) => sum + of(row), 0));
+  const wanted = advice.filter(({ now, size }) => now[0] !== size[0] || now[1] !== size[1]);
+  return (
+    <>
+      <table className="mt-2 w-full text-right" aria-label="Advised sizes">
+        <thead className="text-ink-2">
+          <tr>
+            <th className="text-left font-medium">With the islands as they are</th>
+            <th className="font-medium">now</th>
+            <th className="font-medium">enough</th>
+            <th className="font-medium">px per unit</th>
+            <th className="font-medium">memory</th>
+          </tr>
+        </thead>
+        <tbody>
+          {advice.map(({ surface, now, size, density, bytes }) => (
+            <tr key={surface}>
+              <td className="max-w-32 truncate text-left" title={surface}>
+                {surface}
+              </td>
+              <td>{now.join(" × ")}</td>
+              <td>{density < needed ? "none" : size.join(" × ")}</td>
+              <td>{shown(density)}</td>
+              <td>{megabytes(bytes)} MB</td>
+            </tr>
+          ))}
+          <tr className="border-t border-fog-3">
+            <td className="text-left font-medium">All of the project</td>
+            <td colSpan={3}>now {total((row) => row.now_bytes)} MB</td>
+            <td className="font-medium">{total((row) => row.bytes)} MB</td>
+          </tr>
+        </tbody>
+      </table>
+      {wanted.some(({ density }) => density < needed) && (
+        <p className="mt-1 text-ink-2">“none”: even the largest map is coarser than that; larger islands or another surface would help.</p>
+      )}
+      <button
+        type="button"
+        disabled={!wanted.length}
+        title={wanted.length ? "One step that undo takes back" : "All maps have these sizes"}
+        onClick={() => {
+          project.send({ type: "resize_each", sizes: Object.fromEntries(wanted.map(({ surface, size }) => [surface, size])) });
+          done();
+        }}
+        className="mt-2 h-7 rounded-control bg-accent px-2.5 font-medium text-fog disabled:bg-fog-2 disabled:text-ink-2"
+      >
+        {wanted.length ? `Use these sizes for ${wanted.map(({ surface }) => surface).join(", ")}` : "The maps have these sizes"}
+      </button>
+    </>
+  );
+}
+
+function megabytes(bytes: number): string {
+  return (bytes / 2 ** 20).toFixed(bytes < 10 * 2 ** 20 ? 1 : 0);
+}
+
+/** Three digits at least, whatever the model's unit. */
+function shown(value: number): string {
+  return value >= 100 ? String(Math.round(value)) : String(Number(value.toPrecision(3)));
 }

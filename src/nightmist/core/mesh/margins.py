@@ -11,6 +11,7 @@ from .unwrap import flat_areas
 
 #: When paint would get less than this share of the map, a margin of half the width is tried, down to the least.
 LEAST_PAINTED, LEAST_MARGIN = 0.3, 2.0
+MOST_MARGIN = 256
 #: A smaller margin is taken when it makes the painted share so many times larger.
 WORTH = 1.25
 
@@ -21,8 +22,9 @@ def pack_with_room(
     """`pack_islands` into an empty map, with a smaller margin where the one asked for would eat the map.
 
     Also returns what is to be known: that the margin was made smaller, and what that gained.
-    Raises NightmistError when the islands do not fit even then.
+    Raises NightmistError for a margin that nobody can mean, and when the islands do not fit even then.
     """
+    check_margin(margin)
     best: Packed | None = None
     refused: NightmistError | None = None
     share = asked = 0.0
@@ -52,6 +54,12 @@ def pack_with_room(
     else:
         why = f"leaves no room in a map of {size[0]} × {size[1]}; with {taken:g} px {_percent(share)} of it remain"
     return best, [f"A margin of {margin:g} px between {int(island.max()) + 1:,} islands {why}, so that was taken."]
+
+
+def check_margin(margin: float) -> None:
+    """Raises NightmistError for a margin that nobody can mean."""
+    if not 0 <= margin <= MOST_MARGIN:
+        raise NightmistError(f"A margin of {margin:g} texels does not work; give 0 to {MOST_MARGIN}.")
 
 
 def _eats(packed: Packed, island: NDArray[np.int64], margin: float) -> bool:

@@ -11,6 +11,7 @@ from ..errors import NightmistError
 from ..progress import Progress, part
 from .by_shape import Frame, frame_around, unwrap_by_shape
 from .layout import lay_out
+from .margins import check_margin
 from .mesh import Mesh
 from .strip import straighten
 from .unwrap import unwrap_along_seams, unwrap_by_angle
@@ -39,8 +40,7 @@ def unwrap(
     """
     if method not in METHODS:
         raise NightmistError(f"There is no way {method!r} to unwrap; there are {', '.join(METHODS)}.")
-    if not 0 <= margin <= 256:
-        raise NightmistError(f"A margin of {margin:g} texels does not work; give 0 to 256.")
+    check_margin(margin)
     if not len(faces):
         raise NightmistError("There are no faces to unwrap.")
     notes: list[str] = []

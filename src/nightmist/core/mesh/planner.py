@@ -52,6 +52,23 @@ def memory(width: int, height: int, channels: int = CHANNELS, bits: int = 8) -> 
     return width * height * channels * bits // 8 * 4 // 3
 
 
+def enough_size(
+    size: tuple[int, int], density: float, needed: float, least: int = 256, most: int = 8192
+) -> tuple[tuple[int, int], float]:
+    """The smallest map in the proportions of `size` that is dense enough, and its density, texels per model unit.
+
+    Islands keep their share of the map, so density grows with the sides; these are doubled or halved. density:
+    of the map of `size`. needed: pixels per model unit. The longer side is at most `most`, the shorter one at
+    least `least` unless it is smaller already.
+    """
+    (width, height), now = size, density
+    while now < needed and max(width, height) * 2 <= most:
+        width, height, now = width * 2, height * 2, now * 2
+    while now >= 2 * needed and min(width, height) // 2 >= least and not (width | height) % 128:
+        width, height, now = width // 2, height // 2, now / 2
+    return (width, height), now
+
+
 @dataclass(frozen=True)
 class PlanRow:
     """One way to spend memory: `side` of square maps, shared by all or one for each surface.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -15,27 +16,60 @@ from ...core.names import listed
 from ...core.texels import Raster
 from ..change import Change, raster_id
 from ..document import Document
-from ..values import CHANNELS, Brushed, StartValues, Surface, checked_size, new_id
+from ..values import CHANNELS, Brushed, Project, StartValues, Surface, checked_size, new_id
 from .model_pictures import FROM_FILE, maps_of
 from .refit import Plan, refit
 
 
-def resize(document: Document, surface: str | None, size: int | tuple[int, int], keep_paint: bool = True) -> Change:
+def resize(
+    document: Document, surface: str | None, size: int | tuple[int, int], keep_paint: bool = True,
+    keep_density: bool = False,
+) -> Change:  # fmt: skip
     """Give a surface maps of another size, as an exception; None changes the project's size for all others.
 
-    Islands keep their proportions when the map's do not.
+    Islands keep their share of the map and their proportions; with keep_density they keep their texels instead,
+    so that a larger map has room for more. Raises NightmistError when a smaller one has no room for them.
     """
-    width, height = checked_size(size)
-    surfaces = document.surface_values()
-    chosen = [document.surface_value(surface)] if surface else [s for s in surfaces if not s.own_size]
-    mesh = document.mesh
-    for target in chosen:
-        mesh = _in_proportion(document, mesh, target, (width, height))
-        surfaces[target.number] = target.but(width=width, height=height, own_size=bool(surface))
-    # Another size is another grid of tiles: what is not carried has nowhere to stay.
-    moved = [target.id for target in chosen if keep_paint and target.size != (width, height)]
-    project = None if surface else document.project.but(size=(width, height))
-    return refit(document, Plan(f"Map size {width} × {height}", mesh, project, surfaces, moved=moved))
+    size = checked_size(size)
+    chosen = [document.surface_value(surface)] if surface else [s for s in document.surface_values() if not s.own_size]
+    project = None if surface else document.project.but(size=size)
+    wanted = {target.number: target.but(width=size[0], height=size[1], own_size=bool(surface)) for target in chosen}
+    label = f"Map size {size[0]} × {size[1]}"
+    return refit(document, _resized(document, label, wanted, project, keep_paint, keep_density))
+
+
+def resize_each(document: Document, sizes: Mapping[str, int | tuple[int, int]], keep_paint: bool = True) -> Change:
+    """Give several surfaces, by name, maps of the sizes given; those that differ from the project's are exceptions."""
+    wanted = {}
+    for name, given in sizes.items():
+        width, height = checked_size(given)
+        own = (width, height) != document.project.size
+        target = document.surface_value(name)
+        wanted[target.number] = target.but(width=width, height=height, own_size=own)
+    return refit(document, _resized(document, "Map sizes as planned", wanted, None, keep_paint))
+
+
+def follow_project_size(document: Document, surface: str) -> Change:
+    """End a surface's exception: its maps take the project's size again."""
+    target, (width, height) = document.surface_value(surface), document.project.size
+    wanted = {target.number: target.but(width=width, height=height, own_size=False)}
+    return refit(document, _resized(document, f"Map size of {surface}", wanted))
+
+
+def _resized(
+    document: Document, label: str, wanted: Mapping[int, Surface], project: Project | None = None,
+    keep_paint: bool = True, keep_density: bool = False,
+) -> Plan:  # fmt: skip
+    """The plan in which surfaces, by number, become what is wanted, and their UVs follow."""
+    surfaces, mesh, moved = document.surface_values(), document.mesh, []
+    for number, target in wanted.items():
+        before = surfaces[number]
+        mesh = _fitted(document, mesh, before, target.size, keep_density)
+        surfaces[number] = target
+        # Another size is another grid of tiles: what is not carried has nowhere to stay.
+        if keep_paint and target.size != before.size:
+            moved.append(target.id)
+    return Plan(label, mesh, project, surfaces, moved=moved)
 
 
 def pixels_per_unit(document: Document) -> dict[str, float]:
@@ -51,16 +85,6 @@ def what_was_gained(before: dict[str, float], after: dict[str, float]) -> str | 
         return None
     each = [f"{name} {after[name]:,.0f} (was {before[name]:,.0f})" for name in changed]
     return f"Pixels per model unit now: {listed(each)}."
-
-
-def follow_project_size(document: Document, surface: str) -> Change:
-    """End a surface's exception: its maps take the project's size again."""
-    target, (width, height) = document.surface_value(surface), document.project.size
-    surfaces = document.surface_values()
-    mesh = _in_proportion(document, document.mesh, target, (width, height))
-    surfaces[target.number] = target.but(width=width, height=height, own_size=False)
-    moved = [target.id] if target.size != (width, height) else []
-    return refit(document, Plan(f"Map size of {surface}", mesh, surfaces=surfaces, moved=moved))
 
 
 def choose_uv_set(document: Document, surface: str, uv_set: int, keep_paint: bool = True) -> Change:
@@ -118,13 +142,20 @@ def _with(document: Document, surface: Surface, label: str, moved: list[str], **
     return refit(document, Plan(label, surfaces=surfaces, moved=moved))
 
 
-def _in_proportion(document: Document, mesh: Mesh, surface: Surface, size: tuple[int, int]) -> Mesh:
-    """UVs that keep islands undistorted in a map of other proportions; those that tile are left alone."""
+def _fitted(document: Document, mesh: Mesh, surface: Surface, size: tuple[int, int], keep_density: bool) -> Mesh:
+    """UVs that keep islands undistorted in a map of another size; those that tile are left alone."""
     layout = document.layout(surface)
     uv = layout.uvs[layout.faces].astype(np.float64)
     across, down = size[0] / surface.width, size[1] / surface.height
-    if across == down or not np.isfinite(uv).any() or np.nanmin(uv) < -1e-4 or np.nanmax(uv) > 1 + 1e-4:
+    tiles = not np.isfinite(uv).any() or np.nanmin(uv) < -1e-4 or np.nanmax(uv) > 1 + 1e-4
+    if tiles or (across == down and (not keep_density or across == 1)):
         return mesh
-    scale = min(across, down)
+    scale = 1.0 if keep_density else min(across, down)
     squeezed = uv * [scale / across, scale / down]
+    if np.nanmax(squeezed) > 1 + 1e-4:
+        reach = np.nanmax(uv.reshape(-1, 2), axis=0) * surface.size
+        raise NightmistError(
+            f"A map of {size[0]} × {size[1]} has no room for the islands of {surface.name} as dense as they are: they"
+            f" reach to {reach[0]:.0f}, {reach[1]:.0f}. Pack them first, or let them keep their share of the map."
+        )
     return mesh.with_uvs(surface.uv_set, layout.faces, squeezed.astype(np.float32))

@@ -137,8 +137,8 @@ def checked_size(size: int | tuple[int, int]) -> tuple[int, int]:
     """(width, height) from a number or a pair. Raises NightmistError unless both are usable map sides."""
     width, height = (size, size) if isinstance(size, int) else (int(size[0]), int(size[1]))
     for side in (width, height):
-        if side & (side - 1) or not MIN_SIDE <= side <= MAX_SIDE:
+        if side % TILE or not MIN_SIDE <= side <= MAX_SIDE:
             raise NightmistError(
-                f"A map cannot be {width} × {height}: each side is a power of two from {MIN_SIDE} to {MAX_SIDE}."
+                f"A map cannot be {width} × {height}: each side is a multiple of {TILE} from {MIN_SIDE} to {MAX_SIDE}."
             )
     return width, height

@@ -19,7 +19,7 @@ from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.demo.cabinet import tide_gauge_cabinet
 
-from ..shapes import joined, placed, plane, sphere
+from ..shapes import joined, placed, plane, sphere, walls
 from .conftest import PATIENCE, SWITCHES
 from .test_painting import PLAIN, RED, plain_red
 
@@ -344,6 +344,11 @@ def test_another_model_takes_over_the_paint(painter, server):
     expect(page.get_by_role("alert")).to_contain_text("x.glb")
     finer = placed(plane(7), uv_scale=0.5, uv_move=(0.4, 0.4))
     page.get_by_label("New model").set_input_files({"name": "finer.glb", "mimeType": "m", "buffer": write_glb(finer)})
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_role("row", name="surface")).to_contain_text("same name")
+    dialog.get_by_role("button", name="Cancel").click()
+    page.get_by_label("New model").set_input_files({"name": "finer.glb", "mimeType": "m", "buffer": write_glb(finer)})
+    dialog.get_by_role("button", name="Replace", exact=True).click()
     settled(tab, 2)
     texels = server.texels(project, "surface").astype(int)
     red = np.abs(texels - np.array(RED) * 257).max(axis=2) < 2000
@@ -352,6 +357,32 @@ def test_another_model_takes_over_the_paint(painter, server):
     # The middle of the model lies at UV 0.65 now.
     assert rows.mean() / 256 == pytest.approx(0.65, abs=0.03)
     assert columns.mean() / 256 == pytest.approx(0.65, abs=0.04)
+
+
+def test_a_model_with_other_material_names_loses_nothing(painter, server):
+    """What goes where is shown first and can be changed; a surface without a place is kept with its paint."""
+    project = server.create(write_glb(walls()), "walls.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    red = server.texels(project, "left").astype(int)
+    page.get_by_role("button", name="Prepare").click()
+    renamed = joined(
+        placed(plane(3), move=(1, 0, 0)), placed(plane(3), move=(-1, 0, 0)), names=["Zulu", "Mike"]
+    )  # fmt: skip
+    page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(renamed)})
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_role("row", name="Mike")).to_contain_text("same place")
+    expect(dialog.get_by_label("Layers for Mike")).to_have_value("left")
+    dialog.get_by_label("Layers for Mike").select_option("none: it begins anew")
+    expect(dialog.get_by_text("left has no place in the new model. It is kept without faces")).to_be_visible()
+    dialog.get_by_label("Layers for Mike").select_option("left")
+    dialog.get_by_role("button", name="Replace", exact=True).click()
+    settled(tab, 2)
+    expect(page.get_by_role("alert")).to_contain_text("left stands for Mike")
+    now = server.texels(project, "left").astype(int)
+    assert (np.abs(now - red).max(axis=2) < 3000).mean() > 0.98
 
 
 def test_missing_pictures_are_named_and_added(painter, server):

@@ -7,6 +7,7 @@ import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.document.preparing.replacing import preview_of_replacement
 
 from ..shapes import joined, placed, plane, walls
 
@@ -166,3 +167,61 @@ def test_steps_that_do_not_fit_are_refused_and_change_nothing():
     with pytest.raises(NightmistError, match="does not fit"):
         doc.do(stale)
     assert doc.values == values
+
+
+def test_other_names_other_faces_and_a_third_surface_lose_nothing():
+    """Found again by place; a surface that lies on an old one's place gets its paint; one without a place is kept."""
+    doc = Document.from_mesh(walls(), "walls", (128, 128))
+    doc.fill(doc.surfaces["left"].layers.add("brushed", name="coat"), RED)
+    doc.fill(doc.surfaces["right"].layers.add("brushed", name="rust"), GREEN)
+    before = doc.state()
+    new = joined(
+        placed(plane(3), move=(1, 0, 0)), placed(plane(3), move=(5, 0, 0)), placed(plane(3), move=(-1, 0, 0)),
+        names=["Zulu", "far", "Mike"],
+    )  # fmt: skip
+    preview = preview_of_replacement(doc, new)
+    assert [(s.takes, s.why) for s in preview.surfaces] == [("right", "place"), (None, "new"), ("left", "place")]
+    assert doc.state() == before
+    doc.replace_mesh(files={"m.glb": write_glb(new)})
+    assert list(doc.surfaces) == ["right", "far", "left"]
+    for name, channel in (("right", 1), ("left", 0)):
+        inside = doc.surfaces[name].layout.ownership.covered()
+        assert (doc.surfaces[name].read("base_color")[inside][:, channel] == 65535).all()
+
+
+def test_a_surface_without_a_place_keeps_its_paint_without_faces():
+    """Its texels stay to the bit; a model that has it again finds it by its name."""
+    doc = Document.from_mesh(walls(), "walls", (128, 128))
+    doc.fill(doc.surfaces["right"].layers.add("brushed", name="Berth mark"), GREEN)
+    both = write_glb(doc.mesh)
+    before = doc.surfaces["right"].layers[0].read("base_color")
+    doc.replace_mesh(files={"m.glb": write_glb(joined(placed(plane(2), move=(-1, 0, 0)), names=["left"]))})
+    assert list(doc.surfaces) == ["left", "right"]
+    assert not len(doc.surfaces["right"].faces)
+    assert (doc.surfaces["right"].layers[0].read("base_color") == before).all()
+    doc.replace_mesh(files={"m.glb": both})
+    inside = doc.surfaces["right"].layout.ownership.covered()
+    assert (doc.surfaces["right"].read("base_color")[inside][:, 1] == 65535).all()
+
+
+def test_the_painter_says_what_stands_for_what():
+    """A choice goes before names; wrong ones are refused with nothing lost."""
+    doc = Document.from_mesh(walls(), "walls", (128, 128))
+    doc.fill(doc.surfaces["left"].layers.add("brushed"), RED)
+    files = {"m.glb": write_glb(walls())}
+    for wrong, said in (({"deck": "left"}, "no surface deck"), ({"left": "mast"}, "mast left")):
+        with pytest.raises(NightmistError, match=said):
+            doc.replace_mesh(files=files, surfaces=wrong)
+    with pytest.raises(NightmistError, match="left whose layers"):
+        doc.replace_mesh(files=files, surfaces={"left": "left", "right": "left"})
+    doc.replace_mesh(files=files, surfaces={"left": "right", "right": "left"}, keep_paint=False)
+    assert [(s.name, len(s.layers)) for s in doc.surfaces.values()] == [("right", 0), ("left", 1)]
+
+
+def test_hidden_parts_stay_hidden_by_their_names():
+    doc = Document.from_mesh(walls(), "walls", (128, 128))
+    doc.hide_parts([1])
+    finer = joined(placed(plane(3), move=(1, 0, 0)), placed(plane(3), move=(-1, 0, 0)), names=["right", "left"])
+    finer.parts[:] = doc.mesh.parts[::-1]
+    doc.replace_mesh(files={"m.glb": write_glb(finer)})
+    assert [doc.mesh.parts[n] for n in doc.project.hidden_parts] == [walls().parts[1]]

@@ -5,14 +5,16 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, File, Form, Response, UploadFile
-from pydantic import BaseModel
+from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from ..core.errors import NightmistError
 from ..core.mesh.checkup import Cure, FindingKind, check_uvs
 from ..core.mesh.planner import enough_size, memory, plan_table
 from ..core.mesh.planner import pixels_per_unit as picture_pixels_per_unit
 from ..core.mesh.topology import islands_of
 from ..document.derived.model import runs_of_faces
 from ..document.preparing.maps import pixels_per_unit
+from ..document.preparing.replacing import Replacement, preview_of_replacement, read_new_model
 from .mesh_wire import Snapshot, write_mesh
 from .projects import InStudio, Problem, read_files
 
@@ -156,12 +158,32 @@ def replace_model(
     project: str,
     files: Annotated[list[UploadFile], File()],
     keep_paint: Annotated[bool, Form()] = True,
+    surfaces: Annotated[str, Form(max_length=1_000_000)] = "",
     client: Annotated[str, Form(max_length=40)] = "",
 ) -> Notes:
-    """Put another model in place of this one; the paint is carried over through the surface, or stays in the maps."""
-    given = read_files(files)
-    notes = studio.work_on(project, lambda document: document.replace_mesh(files=given, keep_paint=keep_paint), client)
+    """Put another model in place of this one; the paint is carried over through the surface, or stays in the maps.
+
+    surfaces: JSON; for some surfaces of the new model, by name, the one here whose layers they take, or null.
+    """
+    given, chosen = read_files(files), _chosen(surfaces)
+    notes = studio.work_on(
+        project, lambda document: document.replace_mesh(files=given, keep_paint=keep_paint, surfaces=chosen), client
+    )
     return Notes(notes=notes)
+
+
+@router.post("/projects/{project}/model/preview", responses={422: {"model": Problem}})
+def preview_model(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> Replacement:
+    """What goes where when another model takes the place of this one; nothing is changed."""
+    mesh = read_new_model(read_files(files))
+    return studio.with_document(project, lambda document: preview_of_replacement(document, mesh))
+
+
+def _chosen(surfaces: str) -> dict[str, str | None]:
+    try:
+        return TypeAdapter(dict[str, str | None]).validate_json(surfaces or "{}")
+    except ValidationError as error:
+        raise NightmistError("surfaces has to be JSON: new names with names of surfaces here, or null.") from error
 
 
 @router.post("/projects/{project}/pictures", responses={422: {"model": Problem}})

@@ -14,7 +14,7 @@ from ..core.mesh.methods import Method
 from ..core.mesh.seams import Extent as SeamExtent
 from . import document as values_of_document
 from .change import Change
-from .preparing import maps, model, naming, uvs
+from .preparing import maps, model, naming, replacing, uvs
 from .preparing.uvs import Faces, UnwrapOptions
 from .values import StartValues
 
@@ -124,14 +124,18 @@ class PreparedDocument(values_of_document.Document):
         return title
 
     def replace_mesh(
-        self, path: str | Path | None = None, keep_paint: bool = True, files: dict[str, bytes] | None = None
-    ) -> list[str]:
-        """Put another model in place of this one (see `preparing.model`); returns what is to be known about it."""
+        self, path: str | Path | None = None, keep_paint: bool = True, files: dict[str, bytes] | None = None,
+        surfaces: Mapping[str, str | None] | None = None,
+    ) -> list[str]:  # fmt: skip
+        """Put another model in place of this one (see `preparing.replacing`); returns what is to be known about it.
+
+        surfaces: for some surfaces of the new model, by name, the surface here whose layers they take, or None.
+        """
         if files is None:
             if path is None:
                 raise NightmistError("Name the file of the new model.")
             files = files_with(Path(path))
-        change, notes = model.replace_mesh(self, files, Path(path).name if path else None, keep_paint)
+        change, notes = replacing.replace_mesh(self, files, Path(path).name if path else None, keep_paint, surfaces)
         self.make(change)
         return notes
 

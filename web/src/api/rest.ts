@@ -1,6 +1,6 @@
 import { type StageMesh, readMesh } from "./mesh";
 import { CLIENT } from "./paint_socket";
-import type { Checkup, NewProject, Notes, Plan, Preset, ProjectCard, TipChoice, Trial, WorkProgress } from "./schema.generated";
+import type { Checkup, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, TipChoice, Trial, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -68,8 +68,15 @@ export async function loadMesh(id: string): Promise<StageMesh> {
   return readMesh(await (await ask(`/api/projects/${id}/mesh`)).arrayBuffer());
 }
 
-export async function replaceModel(id: string, files: File[], keepPaint: boolean): Promise<string[]> {
-  const body = filled(files, { keep_paint: String(keepPaint), client: CLIENT });
+/** What would go where; nothing is changed. */
+export async function previewModel(id: string, files: File[]): Promise<Replacement> {
+  const body = filled(files, {});
+  return (await ask(`/api/projects/${id}/model/preview`, { method: "POST", body })).json() as Promise<Replacement>;
+}
+
+/** `surfaces`: by the new model's names, whose layers each takes; null for a new beginning. */
+export async function replaceModel(id: string, files: File[], keepPaint: boolean, surfaces: Record<string, string | null>): Promise<string[]> {
+  const body = filled(files, { keep_paint: String(keepPaint), client: CLIENT, surfaces: JSON.stringify(surfaces) });
   return ((await (await ask(`/api/projects/${id}/model`, { method: "POST", body })).json()) as Notes).notes;
 }
 

@@ -242,8 +242,30 @@ export interface paths {
         /**
          * Replace Model
          * @description Put another model in place of this one; the paint is carried over through the surface, or stays in the maps.
+         *
+         *     surfaces: JSON; for some surfaces of the new model, by name, the one here whose layers they take, or null.
          */
         post: operations["replace_model_api_projects__project__model_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/model/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Model
+         * @description What goes where when another model takes the place of this one; nothing is changed.
+         */
+        post: operations["preview_model_api_projects__project__model_preview_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -488,6 +510,11 @@ export interface components {
             /** Files */
             files: string[];
         };
+        /** Body_preview_model_api_projects__project__model_preview_post */
+        Body_preview_model_api_projects__project__model_preview_post: {
+            /** Files */
+            files: string[];
+        };
         /** Body_replace_model_api_projects__project__model_post */
         Body_replace_model_api_projects__project__model_post: {
             /** Files */
@@ -497,6 +524,11 @@ export interface components {
              * @default true
              */
             keep_paint: boolean;
+            /**
+             * Surfaces
+             * @default
+             */
+            surfaces: string;
             /**
              * Client
              * @default
@@ -561,6 +593,16 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * Left
+         * @description A surface that no surface of the new model stands for, and its layers with paint.
+         */
+        Left: {
+            /** Name */
+            name: string;
+            /** Layers */
+            layers: string[];
         };
         /**
          * NewProject
@@ -690,6 +732,35 @@ export interface components {
             changed: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * Replacement
+         * @description What goes where when a new model takes the place of the old one.
+         */
+        Replacement: {
+            /** Surfaces */
+            surfaces: components["schemas"]["Successor"][];
+            /** Left */
+            left: components["schemas"]["Left"][];
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * Successor
+         * @description A surface of the new model, and the old one whose layers it takes; none when it begins anew.
+         */
+        Successor: {
+            /** Name */
+            name: string;
+            /** Faces */
+            faces: number;
+            /** Takes */
+            takes: string | null;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "chosen" | "name" | "faces" | "place" | "alike" | "order" | "new";
         };
         /**
          * Tip
@@ -2259,10 +2330,12 @@ export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas'
 export type BodyAddTipApiProjectsProjectTipsPost = components['schemas']['Body_add_tip_api_projects__project__tips_post'];
 export type BodyCreateApiProjectsPost = components['schemas']['Body_create_api_projects_post'];
 export type BodyPinApiProjectsProjectReferencesPost = components['schemas']['Body_pin_api_projects__project__references_post'];
+export type BodyPreviewModelApiProjectsProjectModelPreviewPost = components['schemas']['Body_preview_model_api_projects__project__model_preview_post'];
 export type BodyReplaceModelApiProjectsProjectModelPost = components['schemas']['Body_replace_model_api_projects__project__model_post'];
 export type Checkup = components['schemas']['Checkup'];
 export type FindingState = components['schemas']['FindingState'];
 export type HttpValidationError = components['schemas']['HTTPValidationError'];
+export type Left = components['schemas']['Left'];
 export type NewProject = components['schemas']['NewProject'];
 export type Notes = components['schemas']['Notes'];
 export type Pigment = components['schemas']['Pigment'];
@@ -2272,6 +2345,8 @@ export type Preset = components['schemas']['Preset'];
 export type PressureCurve = components['schemas']['PressureCurve'];
 export type Problem = components['schemas']['Problem'];
 export type ProjectCard = components['schemas']['ProjectCard'];
+export type Replacement = components['schemas']['Replacement'];
+export type Successor = components['schemas']['Successor'];
 export type Tip = components['schemas']['Tip'];
 export type TipChoice = components['schemas']['TipChoice'];
 export type Trial = components['schemas']['Trial'];
@@ -2734,6 +2809,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Notes"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_model_api_projects__project__model_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_preview_model_api_projects__project__model_preview_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replacement"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,17 +1,38 @@
-import { useRef } from "react";
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useRef, useState } from "react";
 
-import { replaceModel } from "../api/rest";
+import { previewModel, replaceModel } from "../api/rest";
+import type { Replacement } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 
-/** A corrected model in place of this one; the paint goes along through the surface. */
+const WHY: Record<Replacement["surfaces"][number]["why"], string> = {
+  chosen: "chosen", name: "same name", faces: "same faces", place: "same place", alike: "a name like it", order: "next in order", new: "",
+}; // prettier-ignore
+
+interface Asked {
+  files: File[];
+  preview: Replacement;
+}
+
+/** A corrected model in place of this one: first what goes where, then the change. */
 export function ReplaceModel({ project }: { project: Project }) {
   const input = useRef<HTMLInputElement>(null);
-  const replace = async (files: File[]) => {
+  const [asked, setAsked] = useState<Asked | null>(null);
+  const read = async (files: File[]) => {
     if (!files.length) return;
     try {
-      const notes = await replaceModel(project.id, files, useDesk.getState().preparing.keepPaint);
+      setAsked({ files, preview: await previewModel(project.id, files) });
+    } catch (error) {
+      useSession.setState({ notice: (error as Error).message });
+    }
+  };
+  const replace = async (takes: Record<string, string | null>) => {
+    if (!asked) return;
+    setAsked(null);
+    try {
+      const notes = await replaceModel(project.id, asked.files, useDesk.getState().preparing.keepPaint, takes);
       useSession.setState({ notice: notes.join(" ") || null });
     } catch (error) {
       useSession.setState({ notice: (error as Error).message });
@@ -35,10 +56,99 @@ export function ReplaceModel({ project }: { project: Project }) {
         aria-label="New model"
         accept=".glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,.png,.jpg,.jpeg,.webp,.tif,.tiff,.tga"
         onChange={(event) => {
-          void replace([...(event.target.files ?? [])]);
+          void read([...(event.target.files ?? [])]);
           event.target.value = "";
         }}
       />
+      <Dialog open={asked !== null} onClose={() => setAsked(null)} className="relative z-30">
+        <div className="fixed inset-0 grid place-items-center bg-ink/25 p-6">
+          <DialogPanel className="card flex max-h-[calc(100vh-48px)] w-[600px] flex-col p-4 shadow-lg">
+            {asked && <WhatGoesWhere preview={asked.preview} replace={replace} cancel={() => setAsked(null)} />}
+          </DialogPanel>
+        </div>
+      </Dialog>
+    </>
+  );
+}
+
+interface Choosing {
+  preview: Replacement;
+  replace: (takes: Record<string, string | null>) => void;
+  cancel: () => void;
+}
+
+function WhatGoesWhere({ preview, replace, cancel }: Choosing) {
+  const [takes, setTakes] = useState(Object.fromEntries(preview.surfaces.map(({ name, takes }) => [name, takes])));
+  const keepPaint = useDesk((desk) => desk.preparing.keepPaint);
+  const old = [...preview.surfaces.flatMap(({ takes }) => takes ?? []), ...preview.left.map(({ name }) => name)];
+  const painted = Object.fromEntries(preview.left.map(({ name, layers }) => [name, layers]));
+  const left = old.filter((name) => !Object.values(takes).includes(name));
+  // A surface's layers go to one place: who takes them leaves another without.
+  const choose = (name: string, wanted: string | null) =>
+    setTakes(Object.fromEntries(Object.entries(takes).map(([other, now]) => [other, other === name ? wanted : now === wanted ? null : now])));
+  return (
+    <>
+      <DialogTitle className="font-semibold">Replace the model</DialogTitle>
+      <p className="mt-1 text-ink-2">
+        {keepPaint ? "The paint stays where it is on the model." : "The paint stays where it is in the maps."} Undo brings the old model back.
+      </p>
+      <div className="mt-3 min-h-0 overflow-y-auto">
+        <table className="w-full">
+          <thead className="text-left text-ink-2">
+            <tr>
+              <th className="font-medium">In the new model</th>
+              <th className="font-medium">faces</th>
+              <th className="font-medium">takes the layers of</th>
+              <th className="font-medium">because</th>
+            </tr>
+          </thead>
+          <tbody>
+            {preview.surfaces.map(({ name, faces, takes: found, why }) => (
+              <tr key={name} className="h-8">
+                <td className="max-w-40 truncate pr-3" title={name}>
+                  {name}
+                </td>
+                <td className="pr-3">{faces.toLocaleString("en")}</td>
+                <td className="pr-3">
+                  <select
+                    aria-label={`Layers for ${name}`}
+                    value={takes[name] ?? ""}
+                    onChange={(event) => choose(name, event.target.value || null)}
+                    className="h-7 w-44 rounded-control bg-fog-2 px-1.5"
+                  >
+                    <option value="">none: it begins anew</option>
+                    {old.map((choice) => (
+                      <option key={choice}>{choice}</option>
+                    ))}
+                  </select>
+                </td>
+                <td className="text-ink-2">{takes[name] === found ? WHY[why] : takes[name] ? "chosen" : ""}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {left.map((name) => (
+          <p key={name} className="mt-2">
+            <span className="font-medium">{name}</span>
+            {painted[name]?.length === 0
+              ? " has no place in the new model, and nothing is painted on it: it goes."
+              : ` has no place in the new model. It is kept without faces${painted[name] ? `, with ${painted[name].join(", ")}` : ""}.`}
+          </p>
+        ))}
+        {preview.notes.map((note) => (
+          <p key={note} className="mt-2 text-ink-2">
+            {note}
+          </p>
+        ))}
+      </div>
+      <div className="mt-4 flex justify-end gap-1.5">
+        <button type="button" onClick={cancel} className="h-8 rounded-control bg-fog-2 px-3.5 hover:bg-fog-3">
+          Cancel
+        </button>
+        <button type="button" autoFocus onClick={() => replace(takes)} className="h-8 rounded-control bg-accent px-3.5 font-medium text-fog">
+          Replace
+        </button>
+      </div>
     </>
   );
 }

@@ -1,0 +1,182 @@
+"""Another model in place of a document's: what goes where, and the change itself."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from pydantic import BaseModel
+
+from ...core.formats import read_model
+from ...core.formats.bundle import the_model, unpacked
+from ...core.mesh import Mesh
+from ...core.mesh.methods import has_uvs, unwrap
+from ...core.names import listed, unused_name
+from ...core.progress import part
+from ..change import Change
+from ..document import Document
+from ..values import Node, Surface, new_id
+from .matching import Match, Why, match_surfaces, places_shared
+from .model import receivers, start_of, usual_depth
+from .refit import Plan, refit
+from .transfer import old_faces
+from .uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
+
+#: An old surface that lay under this share of a new one's places gives it paint.
+SOME = 0.1
+
+
+class Successor(BaseModel):
+    """A surface of the new model, and the old one whose layers it takes; none when it begins anew."""
+
+    name: str
+    faces: int
+    takes: str | None
+    why: Why
+
+
+class Left(BaseModel):
+    """A surface that no surface of the new model stands for, and its layers with paint."""
+
+    name: str
+    layers: list[str]
+
+
+class Replacement(BaseModel):
+    """What goes where when a new model takes the place of the old one."""
+
+    surfaces: list[Successor]
+    left: list[Left]
+    notes: list[str]
+
+
+def preview_of_replacement(document: Document, mesh: Mesh) -> Replacement:
+    """What `replace_mesh` would do with the files of this mesh."""
+    matches = match_surfaces(document, mesh)
+    successors = [
+        Successor(name=m.name, faces=len(mesh.faces_of(m.number)), takes=m.old.name if m.old else None, why=m.why)
+        for m in matches
+    ]
+    return Replacement(surfaces=successors, left=_left(document, matches), notes=list(mesh.notes))
+
+
+def replace_mesh(
+    document: Document, files: dict[str, bytes], model: str | None = None, keep_paint: bool = True,
+    chosen: Mapping[str, str | None] | None = None,
+) -> tuple[Change, list[str]]:  # fmt: skip
+    """Put another model in place of this one; also returns what is to be known about it.
+
+    Surfaces are matched by name, then by the faces that stayed, by place, by names that are nearly the same, and in
+    their order; chosen: otherwise for some, as `match_surfaces` takes it. keep_paint: the paint stays on the model,
+    through faces that stayed and the nearest places of those that did not; otherwise it stays in the maps. A painted
+    surface that none stands for is kept, without faces.
+    """
+    mesh = read_new_model(files, model)
+    matches = match_surfaces(document, mesh, chosen)
+    surfaces = _surfaces_for(document, mesh, matches)
+    notes = [*mesh.notes, *_notes(document, matches)]
+    for surface in surfaces:
+        faces = mesh.faces_of(surface.number)
+        if not has_uvs(mesh, faces, surface.uv_set):
+            mesh, more = unwrap(
+                mesh, faces, faces, surface.uv_set, surface.size, "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None,
+                part(document.progress, 0, 0.4),
+            )  # fmt: skip
+            notes += [f"The surface {surface.name} came without UVs and was unwrapped automatically.", *more]
+    nodes: list[Node] = []
+    sources: dict[str, dict[int, str]] = {}
+    # What a surface without faces keeps lies in its map alone, and is there again when it gets faces.
+    faceless = {s.id for s in document.surface_values() if not len(document.layout(s).faces)}
+    moved = [s for s in surfaces if s.id not in faceless] if keep_paint else []
+    if moved:
+        shared = places_shared(document, mesh)
+        for surface in moved:
+            origins = _origins(document, mesh, surface, surfaces, shared[surface.number])
+            made, taken = receivers(document, surface, origins)
+            nodes += made
+            sources |= taken
+    project = document.project.but(hidden_parts=_still_hidden(document, mesh))
+    kept = _without_faces(document, matches, len(surfaces))
+    plan = Plan("Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s in moved], sources)
+    return refit(document, plan), notes
+
+
+def read_new_model(files: dict[str, bytes], model: str | None = None) -> Mesh:
+    """The model among files. Raises NightmistError when there is none, or not exactly one that is named."""
+    given = unpacked(files)
+    return read_model(model or the_model(given), given)
+
+
+def _still_hidden(document: Document, mesh: Mesh) -> tuple[int, ...]:
+    """Parts of the new model whose names only hidden parts had."""
+    old, hidden = document.mesh.parts, set(document.project.hidden_parts)
+    names = {old[n] for n in hidden} - {name for n, name in enumerate(old) if n not in hidden}
+    return tuple(n for n, name in enumerate(mesh.parts) if name in names)
+
+
+def _origins(
+    document: Document, mesh: Mesh, surface: Surface, surfaces: list[Surface], shared: dict[int, float]
+) -> list[Surface]:
+    """Old surfaces that a new one may get paint from besides its own: its faces lay there, or about there."""
+    match = old_faces(document, mesh)[mesh.faces_of(surface.number)]
+    numbers = set(document.mesh.face_surface[match[match >= 0]].tolist())
+    stays = {s.id for s in surfaces}
+    if (match < 0).any():
+        numbers |= {number for number, share in shared.items() if share >= SOME}
+        numbers |= {old.number for old in document.surface_values() if old.id not in stays}
+    return [old for old in document.surface_values() if old.id != surface.id and old.number in numbers]
+
+
+def _painted(document: Document, surface: Surface) -> list[str]:
+    return [node.name for node in document.stack(surface.id) if document.painted_maps(node.id)]
+
+
+def _left(document: Document, matches: list[Match]) -> list[Left]:
+    stands = {match.old.id for match in matches if match.old}
+    return [
+        Left(name=surface.name, layers=_painted(document, surface))
+        for surface in document.surface_values()
+        if surface.id not in stands
+    ]
+
+
+def _without_faces(document: Document, matches: list[Match], first: int) -> list[Surface]:
+    """Painted surfaces that none stands for, numbered from `first` on."""
+    names = [left.name for left in _left(document, matches) if left.layers]
+    return [document.surface_value(name).but(number=first + k) for k, name in enumerate(names)]
+
+
+def _notes(document: Document, matches: list[Match]) -> list[str]:
+    notes = [
+        f"{match.old.name} stands for {match.name} of the new model, and keeps its name and layers."
+        for match in matches
+        if match.old and match.old.name != match.name
+    ]
+    for left in _left(document, matches):
+        if left.layers:
+            notes.append(
+                f"The new model has no surface {left.name}; it is kept without faces, with what was painted on"
+                f" {listed(left.layers)}. Remove it in Prepare when it is not wanted."
+            )
+        else:
+            notes.append(f"The new model has no surface {left.name}; nothing was painted there, so it is gone.")
+    return notes
+
+
+def _surfaces_for(document: Document, mesh: Mesh, matches: list[Match]) -> list[Surface]:
+    """A surface for each of the new model's: the old one that it stands for, else a fresh one."""
+    taken = {surface.name for surface in document.surface_values()}
+    surfaces = []
+    for match in matches:
+        if match.old:
+            surfaces.append(match.old.but(number=match.number))
+            continue
+        name = unused_name(match.name, taken)
+        taken.add(name)
+        width, height = document.project.size
+        surfaces.append(
+            Surface(
+                id=new_id(), name=name, number=match.number, width=width, height=height,
+                start=start_of(mesh.surfaces[match.number]), depth=usual_depth(mesh),
+            )
+        )  # fmt: skip
+    return surfaces

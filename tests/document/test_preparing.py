@@ -440,3 +440,42 @@ def test_three_hundred_materials_open_and_the_last_is_painted():
     doc.refresh()
     painted = [i for i in range(count) if (doc.surfaces[f"plate {i}"].read("base_color")[..., 0] > 60000).any()]
     assert painted == [299]
+
+
+def test_islands_that_share_on_purpose_are_known_and_later_ones_are_told():
+    """Two of three planks share their texels and are meant to; the third, moved over them, is told alone."""
+    mesh = joined(
+        *(placed(plane(2), move=(3.0 * k, 0, 0), uv_scale=0.4, uv_move=(0.5 * (k > 1), 0)) for k in range(3)),
+        names=["deck", "b", "c"],
+    )  # fmt: skip
+    mesh = mesh.changed(face_surface=np.zeros(len(mesh.faces), np.int32))
+    del mesh.surfaces[1:]
+    doc = Document.from_mesh(mesh, "planks", (256, 256))
+    third = doc.surfaces["deck"].faces[-1:]
+
+    def told() -> list[tuple[str, bool]]:
+        return [(f.sentence, f.meant) for f in doc.check_uvs()["deck"].found if f.kind == "shared"]
+
+    ((sentence, meant),) = told()
+    assert ("by 2 islands" in sentence, meant) == (True, False)
+    doc.mean_so("deck", "shared")
+    assert [meant for _, meant in told()] == [True]
+    assert doc.surfaces["deck"].value.meant.shared == ((0, 8),)
+    doc.move_islands("deck", third, (1, 0, 0, 1, -128, 0))
+    (alone, _), (known, _) = sorted(told(), key=lambda found: found[1])
+    assert alone.startswith("100% of the painted texels are shared by 2 islands")
+    assert known == sentence
+    doc.undo()
+    assert [meant for _, meant in told()] == [True]
+    doc.mean_so("deck", "shared", False)
+    assert [meant for _, meant in told()] == [False]
+
+
+def test_other_findings_are_meant_by_their_kind():
+    doc = Document.from_mesh(placed(plane(2), uv_scale=2.0), "tiled", (128, 128))
+    doc.mean_so("surface", "outside")
+    assert doc.surfaces["surface"].value.meant.kinds == ("outside",)
+    with pytest.raises(NightmistError, match="so already"):
+        doc.mean_so("surface", "outside")
+    doc.undo()
+    assert doc.surfaces["surface"].value.meant.kinds == ()

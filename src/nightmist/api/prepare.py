@@ -29,6 +29,7 @@ class FindingState(BaseModel):
     serious: bool
     faces: list[tuple[int, int]]
     cure: Cure
+    meant: bool
 
 
 class Checkup(BaseModel):
@@ -95,17 +96,24 @@ def mesh(studio: InStudio, project: str) -> Response:
 @router.get("/projects/{project}/checkup")
 def checkup(studio: InStudio, project: str) -> list[Checkup]:
     """What should be known about the UVs before the first stroke; computed beside the painting."""
-    snapshot, sizes = studio.with_document(
-        project, lambda document: (Snapshot.of(document), [s.size for s in document.surfaces.values()])
+    snapshot, surfaces = studio.with_document(
+        project, lambda document: (Snapshot.of(document), document.surface_values())
     )
     found = []
-    for (name, faces, uv), size in zip(snapshot.surfaces, sizes, strict=True):
+    for (name, faces, uv), surface in zip(snapshot.surfaces, surfaces, strict=True):
         if not len(faces):
             continue
         islands = islands_of(snapshot.mesh.topology, uv, faces)
-        report = check_uvs(snapshot.mesh, faces, uv, *size, islands)
+        report = check_uvs(snapshot.mesh, faces, uv, *surface.size, islands, surface.meant.shared)
         findings = [
-            FindingState(kind=f.kind, sentence=f.sentence, serious=f.serious, faces=runs_of_faces(f.faces), cure=f.cure)
+            FindingState(
+                kind=f.kind,
+                sentence=f.sentence,
+                serious=f.serious,
+                faces=runs_of_faces(f.faces),
+                cure=f.cure,
+                meant=f.meant or f.kind in surface.meant.kinds,
+            )
             for f in report.found
         ]
         gap = report.gap if report.gap != float("inf") else None

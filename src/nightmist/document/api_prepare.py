@@ -9,7 +9,7 @@ from typing import Unpack
 from ..core.errors import NightmistError
 from ..core.formats.bundle import files_with
 from ..core.mesh.arrange import Affine, Arrangement
-from ..core.mesh.checkup import UvReport
+from ..core.mesh.checkup import FindingKind, UvReport
 from ..core.mesh.methods import Method
 from ..core.mesh.seams import Extent as SeamExtent
 from . import document as values_of_document
@@ -30,6 +30,10 @@ class PreparedDocument(values_of_document.Document):
     def check_uvs(self) -> dict[str, UvReport]:
         """The checkup of each surface's UVs, by its name."""
         return {surface.name: uvs.surface_report(self, surface) for surface in self.surface_values()}
+
+    def mean_so(self, surface: str, kind: FindingKind, meant: bool = True) -> None:
+        """Remember that what the checkup finds is on purpose, or no longer (see `preparing.uvs`)."""
+        self.make(uvs.mean_so(self, surface, kind, meant))
 
     def unwrap(self, surface: str, method: Method = "auto", **options: Unpack[UnwrapOptions]) -> list[str]:
         """Give faces of a surface new UVs (see `unwrap_surface`); returns what is to be known about the result."""

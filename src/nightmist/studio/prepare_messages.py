@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.mesh.arrange import Arrangement
 from ..core.mesh.by_shape import Frame
+from ..core.mesh.checkup import FindingKind
 from ..core.mesh.methods import Method
 from ..core.mesh.seams import Extent as SeamExtent
 from ..document import Document
@@ -73,6 +74,19 @@ class Pack(Preparation):
 
     def run(self, document: Document) -> list[str]:
         return document.pack(self.surface, self.margin, self.chosen(document, self.faces), self.keep_paint)
+
+
+class MeanSo(Preparation):
+    """What the checkup finds on a surface is on purpose, or no longer."""
+
+    type: Literal["mean_so"]
+    surface: str
+    kind: FindingKind
+    meant: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.mean_so(self.surface, self.kind, self.meant)
+        return []
 
 
 class MoveIslands(Preparation):
@@ -313,7 +327,7 @@ class RemoveSurface(Preparation):
 
 
 PrepareMessage = Annotated[
-    Unwrap | Pack | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
+    Unwrap | Pack | MeanSo | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
     | ResizeEach | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures
     | RenameProject | RenameSurface | RenamePart | RemoveSurface,
     Field(discriminator="type"),

@@ -588,6 +588,8 @@ export interface components {
              * @enum {string}
              */
             cure: "unwrap" | "pack" | "unflip" | "even";
+            /** Meant */
+            meant: boolean;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -1545,6 +1547,29 @@ export interface components {
             marked: boolean;
         };
         /**
+         * MeanSo
+         * @description What the checkup finds on a surface is on purpose, or no longer.
+         */
+        MeanSo: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "mean_so";
+            /** Surface */
+            surface: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "missing" | "shared" | "outside" | "flipped" | "stretch" | "density" | "unused" | "gap";
+            /**
+             * Meant
+             * @default true
+             */
+            meant: boolean;
+        };
+        /**
          * Mirror
          * @description Planes through the origin, "x", "y", "z" or several of them, and turns around an axis.
          */
@@ -1941,7 +1966,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
         /**
          * Brushed
          * @description A layer of pixels made by strokes, in any of the maps at once.
@@ -2025,6 +2050,24 @@ export interface components {
             type: "layer_added";
             /** Layer */
             layer: string;
+        };
+        /**
+         * Meant
+         * @description What the checkup finds and the painter wants so: kinds of findings, and islands that share texels on purpose.
+         *
+         *     shared: groups of islands, each by one of its faces.
+         */
+        Meant: {
+            /**
+             * Kinds
+             * @default []
+             */
+            kinds: ("missing" | "shared" | "outside" | "flipped" | "stretch" | "density" | "unused" | "gap")[];
+            /**
+             * Shared
+             * @default []
+             */
+            shared: number[][];
         };
         /**
          * MissingPicture
@@ -2251,6 +2294,13 @@ export interface components {
              * @default []
              */
             missing: components["schemas"]["MissingPicture"][];
+            /**
+             * @default {
+             *       "kinds": [],
+             *       "shared": []
+             *     }
+             */
+            meant: components["schemas"]["Meant"];
         };
         /**
          * TipPicture
@@ -2377,6 +2427,7 @@ export type HideParts = components['schemas']['HideParts'];
 export type KeepDesk = components['schemas']['KeepDesk'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
+export type MeanSo = components['schemas']['MeanSo'];
 export type Mirror = components['schemas']['Mirror'];
 export type MoveIslands = components['schemas']['MoveIslands'];
 export type NewLayer = components['schemas']['NewLayer'];
@@ -2402,6 +2453,7 @@ export type Brushed = components['schemas']['Brushed'];
 export type HistoryState = components['schemas']['HistoryState'];
 export type KeptState = components['schemas']['KeptState'];
 export type LayerAdded = components['schemas']['LayerAdded'];
+export type Meant = components['schemas']['Meant'];
 export type MissingPicture = components['schemas']['MissingPicture'];
 export type Model = components['schemas']['Model'];
 export type Notice = components['schemas']['Notice'];

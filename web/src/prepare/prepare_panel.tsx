@@ -1,7 +1,7 @@
 import { IconAlertTriangle, IconCircleCheck, IconEye, IconEyeOff } from "@tabler/icons-react";
 
 import type { FindingState } from "../api/schema.generated";
-import { openFindings, recolor, useCheckup } from "../state/checkup";
+import { openFindings, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 import { pickRuns, type Runs, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
@@ -37,14 +37,9 @@ export function PreparePanel({ project }: { project: Project }) {
 
 function CheckupList({ project, surface }: { project: Project; surface: SurfaceState }) {
   const { surfaces, running } = useCheckup();
-  const meantSo = useDesk((desk) => desk.meantSo);
   const checkup = surfaces?.find((found) => found.surface === surface.name);
-  const findings = openFindings(surfaces, surface.name, meantSo);
-  const ignored = (checkup?.findings.length ?? 0) - findings.length;
-  const setMeant = (next: string[]) => {
-    useDesk.setState({ meantSo: next });
-    recolor(next);
-  };
+  const findings = openFindings(surfaces, surface.name);
+  const ignored = checkup?.findings.filter(({ meant }) => meant) ?? [];
   return (
     <div className="p-3" data-testid="checkup" data-running={running}>
       <h2 className="font-semibold text-ink-2">Checkup of {surface.name}</h2>
@@ -69,7 +64,7 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
       {checkup && !findings.length && (
         <p className="mt-2 flex items-center gap-1.5">
           <IconCircleCheck size={17} className="shrink-0 text-accent" />
-          {ignored ? "Nothing else to mend." : "Sound: nothing to mend."}
+          {ignored.length ? "Nothing else to mend." : "Sound: nothing to mend."}
         </p>
       )}
       <ul className="mt-2 flex flex-col gap-2">
@@ -94,8 +89,8 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
               </button>
               <button
                 type="button"
-                title="Remember that this is on purpose, and do not mention it again"
-                onClick={() => setMeant([...meantSo, `${surface.name}:${finding.kind}`])}
+                title="Remember that this is on purpose; what comes to share texels later is told again"
+                onClick={() => project.send({ type: "mean_so", surface: surface.name, kind: finding.kind, meant: true })}
                 className="h-7 rounded-control px-2 text-ink-2 hover:bg-fog-3"
               >
                 Meant so
@@ -104,13 +99,13 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
           </li>
         ))}
       </ul>
-      {ignored > 0 && (
+      {ignored.length > 0 && (
         <button
           type="button"
-          onClick={() => setMeant(meantSo.filter((key) => !key.startsWith(`${surface.name}:`)))}
+          onClick={() => ignored.forEach(({ kind }) => project.send({ type: "mean_so", surface: surface.name, kind, meant: false }))}
           className="mt-2 h-7 rounded-control px-1 text-ink-2 underline"
         >
-          {ignored} meant so: mention again
+          {ignored.length} meant so: mention again
         </button>
       )}
     </div>

@@ -2,7 +2,6 @@ import { create } from "zustand";
 
 import { loadCheckup } from "../api/rest";
 import type { Checkup, FindingState } from "../api/schema.generated";
-import { useDesk } from "./desk";
 import { useSession } from "./session";
 import type { DocumentState } from "./document";
 
@@ -26,7 +25,7 @@ export function keepChecking(project: string): () => void {
   useCheckup.setState(NOTHING);
   let checked = "";
   const look = ({ state }: { state: DocumentState | null }) => {
-    const now = state && JSON.stringify([state.mesh, state.surfaces.map(({ width, height, uv_set }) => [width, height, uv_set])]);
+    const now = state && JSON.stringify([state.mesh, state.surfaces.map(({ width, height, uv_set, meant }) => [width, height, uv_set, meant])]);
     if (!now || now === checked) return;
     checked = now;
     void run(project);
@@ -46,28 +45,23 @@ async function run(project: string): Promise<void> {
   try {
     const surfaces = await loadCheckup(project);
     if (mine !== latest) return;
-    useCheckup.setState({ surfaces, running: false, faces: facesOf(surfaces, useDesk.getState().meantSo) });
+    useCheckup.setState({ surfaces, running: false, faces: facesOf(surfaces) });
   } catch {
     // A checkup that cannot be had is no reason to disturb the painter.
     if (mine === latest) useCheckup.setState({ running: false });
   }
 }
 
-/** The painter has called something meant so, or no longer. */
-export function recolor(meantSo: string[]): void {
-  useCheckup.setState(({ surfaces }) => ({ faces: facesOf(surfaces ?? [], meantSo) }));
-}
-
 /** A surface's findings without those that are meant so. */
-export function openFindings(surfaces: Checkup[] | null, surface: string | null, meantSo: string[]): FindingState[] {
+export function openFindings(surfaces: Checkup[] | null, surface: string | null): FindingState[] {
   const found = surfaces?.find((checkup) => checkup.surface === surface)?.findings ?? [];
-  return found.filter(({ kind }) => !meantSo.includes(`${surface}:${kind}`));
+  return found.filter(({ meant }) => !meant);
 }
 
-function facesOf(surfaces: Checkup[], meantSo: string[]): Checked["faces"] {
+function facesOf(surfaces: Checkup[]): Checked["faces"] {
   const faces = { serious: new Set<number>(), care: new Set<number>() };
   for (const { surface } of surfaces) {
-    for (const { serious, faces: runs } of openFindings(surfaces, surface, meantSo)) {
+    for (const { serious, faces: runs } of openFindings(surfaces, surface)) {
       for (const [first, end] of runs as [number, number][]) {
         for (let face = first; face < end; face++) (serious ? faces.serious : faces.care).add(face);
       }

@@ -77,8 +77,6 @@ export interface Desk {
   uvLines: boolean;
   /** The card with reference pictures: where it lies from the stage's corner, which picture it shows. */
   references: { shown: boolean; chosen: string | null; right: number; bottom: number; width: number; height: number };
-  /** Findings that the painter has called meant so, as "surface:kind". */
-  meantSo: string[];
 }
 
 const PALETTE = [
@@ -148,7 +146,6 @@ export const FRESH: Desk = {
   view: "model",
   uvLines: true,
   references: { shown: false, chosen: null, right: 12, bottom: 12, width: 280, height: 240 },
-  meantSo: [],
 };
 
 export const useDesk = create<Desk>(() => FRESH);
@@ -221,10 +218,9 @@ export function followNames(before: DocumentState | null, after: DocumentState):
   for (const { id, name } of after.surfaces) {
     const old = before?.surfaces.find((surface) => surface.id === id)?.name;
     if (old === undefined || old === name) continue;
-    useDesk.setState(({ surface, layers: { [old]: layer, ...layers }, meantSo }) => ({
+    useDesk.setState(({ surface, layers: { [old]: layer, ...layers } }) => ({
       surface: surface === old ? name : surface,
       layers: layer ? { ...layers, [name]: layer } : layers,
-      meantSo: meantSo.map((key) => (key.startsWith(`${old}:`) ? name + key.slice(old.length) : key)),
     }));
   }
 }

@@ -66,7 +66,7 @@ export function Workspace({ project: id }: { project: string }) {
         {ready && open && preparing && view !== "model" && <IslandBox stage={open.stage} />}
         {ready && open && (
           <div className="absolute top-11 left-0 flex max-w-[64%] flex-col items-start gap-2">
-            {!preparing && <UvBanner />}
+            {!preparing && <UvBanner project={open.project} />}
             <MissingPictures project={open.project} />
           </div>
         )}

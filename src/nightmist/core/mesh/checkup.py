@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from ..texels.gutter import Gutter
 from ..texels.ownership import CrowdedError, Ownership, affine, own_texels
 from .mesh import Mesh
-from .overlap import Shared, nearest_islands, shared_texels
+from .overlap import Shared, nearest_islands, pairs_within, shared_texels, sharing_groups
 from .unwrap import flat_areas
 
 #: UV area, in texels, below which a face counts as having no UVs.
@@ -42,6 +43,7 @@ class Finding:
     sentence: str
     serious: bool
     faces: NDArray[np.int64]
+    meant: bool = False
 
     @property
     def cure(self) -> Cure:
@@ -57,7 +59,8 @@ class UvReport:
     used: share of the map's texels that some face covers. density: least, median and greatest texels per
     model unit of a face. stretch: median and greatest ratio of a face's singular values (1: undistorted).
     gap: texels between the two islands that are nearest to each other; infinite for a single island.
-    islands: how many there are.
+    islands: how many there are. sharing: groups of islands that share texels and are not meant to, each island
+    by one of its faces.
     """
 
     missing: float
@@ -69,6 +72,7 @@ class UvReport:
     stretch: tuple[float, float]
     gap: float = np.inf
     islands: int = 0
+    sharing: tuple[tuple[int, ...], ...] = ()
     found: tuple[Finding, ...] = field(default=(), repr=False)
 
     def findings(self) -> list[str]:
@@ -78,11 +82,12 @@ class UvReport:
 
 def check_uvs(
     mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int,
-    island: NDArray[np.int64] | None = None,
+    island: NDArray[np.int64] | None = None, meant: Iterable[Sequence[int]] = (),
 ) -> UvReport:  # fmt: skip
     """The report for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels.
 
-    island: (n,) labels of the faces, when gaps between islands are to be measured too.
+    island: (n,) labels of the faces, when gaps between islands are to be measured too. meant: groups of islands,
+    each by one of its faces, that share texels on purpose; what shares with others is told all the same.
     """
     corners = uv[faces].astype(np.float64) * (width, height)
     finite = np.isfinite(corners).all(axis=(1, 2))
@@ -119,13 +124,12 @@ def check_uvs(
     found: list[Finding] = []
     if len(lost):
         found.append(_missing(report.missing, lost))
+    sharing: tuple[tuple[int, ...], ...] = ()
     if report.overlap > 0.0005:
-        twins = np.unique(np.concatenate([shared.first, shared.second]))
-        among = len(np.unique(labels[twins])) if len(twins) else report.islands
-        what = f"{_percent(report.overlap)} of the painted texels are shared"
-        where = f" by {among} islands" if among > 1 else " within one island"
-        found.append(Finding("shared", f"{what}{where if island is not None else ''}: a stroke there shows in several"
-                             " places.", True, faces[twins] if len(twins) else faces))  # fmt: skip
+        known = pairs_within(faces, labels, shared, meant)
+        for chosen, on_purpose in ((~known, False), (known, True)):
+            found += _shared(report, faces, labels, shared, chosen, on_purpose, island is not None)
+        sharing = sharing_groups(faces, labels, shared, ~known)
     if report.outside > 0.001:
         sentence = f"{_percent(report.outside)} of the UVs lie outside the map and repeat what is inside."
         found.append(Finding("outside", sentence, True, faces[leaves]))
@@ -148,7 +152,26 @@ def check_uvs(
             " the other at a distance."
         )
         found.append(Finding("gap", sentence, False, faces[np.isin(labels, near)]))
-    return UvReport(**{**report.__dict__, "found": tuple(found)})
+    return replace(report, sharing=sharing, found=tuple(found))
+
+
+def _shared(
+    report: UvReport, faces: NDArray[np.int64], labels: NDArray[np.int64], shared: Shared, chosen: NDArray[np.bool_],
+    meant: bool, several: bool,
+) -> list[Finding]:  # fmt: skip
+    """What is to be said of the chosen pairs that share texels; of all faces when pairs are not told apart."""
+    # Each owner of a texel beyond its first makes a pair.
+    part = min(1.0, int(chosen.sum()) / shared.texels) if len(chosen) else float(not meant)
+    if report.overlap * part <= 0.0005:
+        return []
+    twins = np.unique(np.concatenate([shared.first[chosen], shared.second[chosen]]))
+    among = len(np.unique(labels[twins])) if len(twins) else report.islands
+    where = (f" by {among} islands" if among > 1 else " within one island") if several else ""
+    sentence = (
+        f"{_percent(report.overlap * part)} of the painted texels are shared{where}: a stroke there shows in several"
+        " places."
+    )
+    return [Finding("shared", sentence, True, faces[twins] if len(twins) else faces, meant)]
 
 
 def _missing(share: float, faces: NDArray[np.int64]) -> Finding:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +12,7 @@ from ..kernels import kernel
 from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
+from .topology import connected
 
 #: Enough to name the islands of any overlap that a painter can act on.
 MAX_PAIRS = 1 << 21
@@ -42,6 +44,42 @@ def shared_texels(own: Ownership) -> Shared:
         first[:] = -1
         _shared(own.tile_start, own.pieces, own.spans, own.columns, first, many, pairs)
     return Shared(pairs[:, 0].astype(np.int64), pairs[:, 1].astype(np.int64), int(many.sum()), covered)
+
+
+def pairs_within(
+    faces: NDArray[np.int64], labels: NDArray[np.int64], shared: Shared, groups: Iterable[Sequence[int]]
+) -> NDArray[np.bool_]:
+    """(n,) whether both faces of a pair belong to islands of one group, each island given by one of its faces.
+
+    faces: (m,) of the mesh, as the pairs count them; labels: (m,) their islands.
+    """
+    one, other = labels[shared.first], labels[shared.second]
+    within = np.zeros(len(one), np.bool_)
+    order = np.argsort(faces)
+    for group in groups:
+        wanted = np.asarray(group, np.int64)
+        at = order[np.minimum(np.searchsorted(faces[order], wanted), len(faces) - 1)]
+        member = np.zeros(int(labels.max()) + 1, np.bool_)
+        member[labels[at[faces[at] == wanted]]] = True
+        within |= member[one] & member[other]
+    return within
+
+
+def sharing_groups(
+    faces: NDArray[np.int64], labels: NDArray[np.int64], shared: Shared, chosen: NDArray[np.bool_]
+) -> tuple[tuple[int, ...], ...]:
+    """Groups of islands that the chosen pairs connect, each island by its lowest face."""
+    one, other = labels[shared.first[chosen]], labels[shared.second[chosen]]
+    if not len(one):
+        return ()
+    count = int(labels.max()) + 1
+    lowest = np.full(count, np.iinfo(np.int64).max)
+    np.minimum.at(lowest, labels, faces)
+    group = connected(count, one, other)
+    members = np.unique(np.concatenate([one, other]))
+    order = members[np.argsort(group[members], kind="stable")]
+    borders = np.flatnonzero(np.diff(group[order])) + 1
+    return tuple(tuple(lowest[part].tolist()) for part in np.split(order, borders))
 
 
 def nearest_islands(own: Ownership, gutter: Gutter, island: NDArray[np.int64]) -> tuple[float, NDArray[np.int64]]:

@@ -14,7 +14,7 @@ from ...core.names import clean_name, unused_name
 from ...core.srgb import encode
 from ..change import Change
 from ..document import Document
-from ..values import DEFAULT_DEPTH, Brushed, Node, StartValues, Surface, new_id
+from ..values import DEFAULT_DEPTH, Brushed, Meant, Node, StartValues, Surface, new_id
 from .refit import Plan, refit
 from .uvs import Faces
 
@@ -47,7 +47,7 @@ def assign_faces(
         if len(surfaces) >= MOST_SURFACES:
             raise NightmistError(f"A model has at most {MOST_SURFACES} surfaces.")
         title = unused_name(clean_name(name, "surface"), {s.name for s in surfaces})
-        target = origin.but(id=new_id(), name=title, number=len(surfaces), missing=())
+        target = origin.but(id=new_id(), name=title, number=len(surfaces), missing=(), meant=Meant())
         surfaces.append(target)
     else:
         target = document.surface_value(surface)

@@ -14,7 +14,7 @@ from ...core.names import listed, unused_name
 from ...core.progress import part
 from ..change import Change
 from ..document import Document
-from ..values import Node, Surface, new_id
+from ..values import Meant, Node, Surface, new_id
 from .matching import Match, Why, match_surfaces, places_shared
 from .model import receivers, start_of, usual_depth
 from .refit import Plan, refit
@@ -168,7 +168,9 @@ def _surfaces_for(document: Document, mesh: Mesh, matches: list[Match]) -> list[
     surfaces = []
     for match in matches:
         if match.old:
-            surfaces.append(match.old.but(number=match.number))
+            # Other faces have other numbers.
+            meant = Meant(kinds=match.old.meant.kinds)
+            surfaces.append(match.old.but(number=match.number, meant=meant))
             continue
         name = unused_name(match.name, taken)
         taken.add(name)

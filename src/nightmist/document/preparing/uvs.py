@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.mesh.arrange import Affine, Arrangement, arranged, moved, with_density
 from ...core.mesh.by_shape import Frame
-from ...core.mesh.checkup import UvReport, check_uvs
+from ...core.mesh.checkup import FindingKind, UvReport, check_uvs
 from ...core.mesh.margins import pack_with_room
 from ...core.mesh.methods import Method, unwrap
 from ...core.mesh.packing import pack_islands
@@ -21,7 +21,7 @@ from ...core.mesh.topology import islands_of
 from ...core.progress import part
 from ..change import Change
 from ..document import Document
-from ..values import Surface
+from ..values import Meant, Surface
 from .refit import Plan, refit
 
 DEFAULT_ANGLE = 60.0
@@ -34,7 +34,24 @@ def surface_report(document: Document, surface: Surface) -> UvReport:
     """The checkup of one surface."""
     mesh, layout = document.mesh, document.layout(surface)
     islands = islands_of(mesh.topology, layout.uvs, layout.faces)
-    return check_uvs(mesh, layout.faces, layout.uvs, *surface.size, islands)
+    return check_uvs(mesh, layout.faces, layout.uvs, *surface.size, islands, surface.meant.shared)
+
+
+def mean_so(document: Document, surface: str, kind: FindingKind, meant: bool = True) -> Change:
+    """Remember that what the checkup finds is on purpose, or no longer.
+
+    Of islands that share texels those are remembered that do so now; others that come to are told again.
+    """
+    target = document.surface_value(surface)
+    kinds = tuple(known for known in target.meant.kinds if known != kind)
+    shared = target.meant.shared
+    if kind == "shared":
+        shared = (*shared, *surface_report(document, target).sharing) if meant else ()
+    elif meant:
+        kinds = (*kinds, kind)
+    surfaces = document.surface_values()
+    surfaces[target.number] = target.but(meant=Meant(kinds=kinds, shared=shared))
+    return refit(document, Plan(f"Meant so: {kind} on {surface}", surfaces=surfaces))
 
 
 class UnwrapOptions(TypedDict, total=False):

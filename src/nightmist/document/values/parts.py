@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, NamedTuple
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from ...core.compose import BlendMode
 from ...core.errors import NightmistError
+from ...core.mesh.checkup import FindingKind
 from ...core.texels import TILE
 from .base import Name, Share, Value
 
@@ -57,6 +58,18 @@ class MissingPicture(Value):
     multiplied: bool = Field(default=False, description="the start values multiply it, as the file has it")
 
 
+class Meant(BaseModel):
+    """What the checkup finds and the painter wants so: kinds of findings, and islands that share texels on purpose.
+
+    shared: groups of islands, each by one of its faces.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    kinds: tuple[FindingKind, ...] = ()
+    shared: tuple[tuple[int, ...], ...] = ()
+
+
 class Surface(Value):
     """What one material of the model covers. `number` is what the model's faces call it."""
 
@@ -71,6 +84,7 @@ class Surface(Value):
     depth: float = Field(default=DEFAULT_DEPTH, description="model units that height 0-1 spans")
     uv_set: int = Field(default=0, ge=0, description="which UV set its maps are made for")
     missing: tuple[MissingPicture, ...] = ()
+    meant: Meant = Meant()
 
     @property
     def size(self) -> tuple[int, int]:

@@ -464,7 +464,7 @@ def test_islands_that_share_on_purpose_are_known_and_later_ones_are_told():
     doc.move_islands("deck", third, (1, 0, 0, 1, -128, 0))
     (alone, _), (known, _) = sorted(told(), key=lambda found: found[1])
     assert alone.startswith("100% of the painted texels are shared by 2 islands")
-    assert known == sentence
+    assert known == alone
     doc.undo()
     assert [meant for _, meant in told()] == [True]
     doc.mean_so("deck", "shared", False)

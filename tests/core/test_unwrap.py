@@ -10,12 +10,13 @@ from bench.unwrap import ours
 
 from nightmist.core.errors import NightmistError
 from nightmist.core.mesh import Mesh
+from nightmist.core.mesh.bodies import torus
 from nightmist.core.mesh.by_shape import frame_around, unwrap_by_shape
 from nightmist.core.mesh.checkup import check_uvs
 from nightmist.core.mesh.methods import unwrap
 from nightmist.core.mesh.seams import edges_at, with_seams
 from nightmist.core.mesh.strip import straighten
-from nightmist.core.mesh.topology import islands_of
+from nightmist.core.mesh.topology import islands_of, joined_in_map
 from nightmist.core.progress import CancelledError, quietly
 
 from ..shapes import fin, grid, joined, placed, plane, plate, soup, sphere, walls
@@ -240,6 +241,39 @@ def test_a_bent_strip_becomes_an_even_grid():
     assert len(across) * len(down) == 28
     assert min(np.abs(sides[0] - widths).max(), np.abs(sides[0] - widths[::-1]).max()) < 0.01 * widths.min()
     assert min(np.abs(sides[1] - lengths).max(), np.abs(sides[1] - lengths[::-1]).max()) < 0.01 * lengths.min()
+
+
+def ring() -> Mesh:
+    points, _ = torus(16, 8)
+    return bare(grid(np.round(points, 6), np.zeros((*points.shape[:2], 2))))
+
+
+def opened(mesh: Mesh, leader: int | None = None) -> np.ndarray:
+    """(F, 3): sides of polygons at which an even grid of all faces is cut."""
+    corners = straighten(mesh, np.arange(len(mesh.faces)), leader)
+    return ~joined_in_map(mesh.topology, corners, 1e-9) & ~mesh.topology.inner
+
+
+def test_an_even_grid_is_cut_where_seams_are_marked_and_nowhere_else():
+    """A ring with a loop marked each way opens there, wherever the walk begins."""
+    mesh = ring()
+    outer = [side for side in range(3) if not mesh.topology.inner[40, side]]
+    loops = [edges_at(mesh, 40, side, "loop") for side in outer[:2]]
+    assert sorted(map(len, loops)) == [8, 16]
+    marked = with_seams(mesh, np.concatenate(loops), True)
+    seam = np.isin(marked.topology.edge, marked.topology.edges_between(marked.seams))
+    for leader in (None, 0, 77, 200):
+        assert (opened(marked, leader) == seam).all()
+
+
+def test_an_even_grid_spreads_from_its_leader():
+    """Without seams a ring opens as far from the leader as can be: all sides of its quad are joined."""
+    mesh = ring()
+    for leader in (5, 120, 201):
+        cut = opened(mesh, leader)
+        quad = mesh.polygon == mesh.polygon[leader]
+        assert cut.any()
+        assert not cut[quad].any()
 
 
 def test_only_quads_can_be_straightened():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
+import numpy as np
 from fastapi import APIRouter, File, Form, Response, UploadFile
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
@@ -43,6 +44,7 @@ class Checkup(BaseModel):
     stretch: tuple[float, float]
     gap: float | None
     faces: int
+    polygons: int
 
 
 class Plan(BaseModel):
@@ -121,6 +123,7 @@ def checkup(studio: InStudio, project: str) -> list[Checkup]:
             Checkup(
                 surface=name, findings=findings, islands=report.islands, used=report.used, density=report.density,
                 stretch=report.stretch, gap=gap, faces=len(faces),
+                polygons=len(np.unique(snapshot.mesh.polygon[faces])),
             )
         )  # fmt: skip
     return found

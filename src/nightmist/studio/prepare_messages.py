@@ -48,6 +48,7 @@ class Unwrap(Preparation):
     angle: float = Field(default=60, ge=1, le=89, description="degrees, for the automatic way")
     margin: float = Field(default=8, ge=0, le=256, description="texels between islands")
     frame: Frame | None = None
+    leader: int | None = Field(default=None, description="face from which an even grid spreads")
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
@@ -59,6 +60,7 @@ class Unwrap(Preparation):
             margin=self.margin,
             faces=faces,
             frame=self.frame,
+            leader=self.leader,
             keep_paint=self.keep_paint,
         )
 

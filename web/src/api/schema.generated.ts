@@ -563,6 +563,8 @@ export interface components {
             gap: number | null;
             /** Faces */
             faces: number;
+            /** Polygons */
+            polygons: number;
         };
         /**
          * FindingState
@@ -1960,6 +1962,12 @@ export interface components {
             margin: number;
             /** @default null */
             frame: components["schemas"]["Frame"] | null;
+            /**
+             * Leader
+             * @description face from which an even grid spreads
+             * @default null
+             */
+            leader: number | null;
             /**
              * Keep Paint
              * @default true

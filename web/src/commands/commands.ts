@@ -59,6 +59,10 @@ export const COMMANDS = {
   seamEdge: prepareTool("edge", "S", "Seam edge", "Click marks an edge as seam; Ctrl clears it"),
   seamLoop: prepareTool("loop", "L", "Seam loop", "Click marks a whole loop of edges; Ctrl clears it"),
   pickNothing: { group: "Picks and seams", label: "Pick nothing", keys: ["Escape"], when: "prepare", act: () => pick([], "replace") },
+  framePicked: {
+    group: "Picks and seams", label: "Frame the picked faces", hint: "Bring the picked faces before the eye, on model and map", keys: ["J"],
+    when: "prepare", act: ({ stage }) => stage.framePicked(),
+  },
   seamBorder: {
     group: "Picks and seams", label: "Seam at the border", hint: "Mark the border of the picked faces as seam", keys: ["B"], when: "prepare",
     act: seamBorder,

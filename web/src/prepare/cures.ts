@@ -15,7 +15,7 @@ export function cure(project: Project, surface: SurfaceState, finding: FindingSt
       project.send({
         // Where most is wrong, beginning anew gives the better map.
         type: "unwrap", surface: name, faces: count > checkup.faces / 2 ? null : faces, method: "auto", angle, margin,
-        frame: null, keep_paint,
+        frame: null, leader: null, keep_paint,
       }); // prettier-ignore
       break;
     case "pack":

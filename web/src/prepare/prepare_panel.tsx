@@ -56,7 +56,7 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
       )}
       {checkup && (
         <p className="mt-1 text-ink-2">
-          {checkup.faces.toLocaleString("en")} faces, {checkup.islands} {checkup.islands === 1 ? "island" : "islands"},{" "}
+          {checkup.polygons.toLocaleString("en")} {checkup.polygons === 1 ? "face" : "faces"}, {checkup.islands} {checkup.islands === 1 ? "island" : "islands"},{" "}
           {Math.round(checkup.used * 100)}% of the map used, {Math.round(checkup.density[1])} px per unit
           {checkup.gap != null && `, ${Math.floor(checkup.gap)} texels between islands`}.
         </p>

@@ -37,11 +37,11 @@ export function PrepareTray({ project, stage }: { project: Project; stage: Stage
 
 function PickPart({ project, stage }: { project: Project; stage: Stage }) {
   const { by, tool } = useDesk((desk) => desk.preparing);
-  const count = usePicks((picks) => picks.count);
+  const { count, polygons } = usePicks();
   const seams = usePicks((picks) => picks.mesh?.seams.length ?? 0);
   const button = "h-7 whitespace-nowrap rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45";
   return (
-    <Part title={count ? `${count.toLocaleString("en")} faces picked` : "Pick and seams"}>
+    <Part title={count ? `${polygons.toLocaleString("en")} ${polygons === 1 ? "face" : "faces"} picked` : "Pick and seams"}>
       <div className="-ml-1">
         <Segmented label="Click" options={TOOLS} value={tool} onChange={(next) => setPreparing({ tool: next })} />
         <div className="mt-0.5">
@@ -51,6 +51,9 @@ function PickPart({ project, stage }: { project: Project; stage: Stage }) {
       <div className="mt-1.5 flex gap-1.5">
         <button type="button" className={button} disabled={!count} title={tooltip("pickNothing")} onClick={() => COMMANDS.pickNothing.act()}>
           None
+        </button>
+        <button type="button" className={button} disabled={!count} title={tooltip("framePicked")} onClick={() => COMMANDS.framePicked.act({ project, stage })}>
+          Frame
         </button>
         <button type="button" className={button} disabled={!count} title={tooltip("seamBorder")} onClick={() => COMMANDS.seamBorder.act({ project, stage })}>
           Seam at border

@@ -1,7 +1,7 @@
 import type { Frame, Unwrap } from "../api/schema.generated";
 import type { Stage } from "../stage/stage";
 import { type Method, type Preparing, useDesk } from "../state/desk";
-import { pickedRuns } from "../state/picks";
+import { pickedRuns, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 
@@ -16,9 +16,15 @@ export function unwrap(project: Project, stage: Stage): void {
   if (!surface || work) return;
   const message: Unwrap = {
     type: "unwrap", surface: surface.name, faces: pickedRuns(stage.chosen), method, angle, margin,
-    frame: SHAPES.includes(method) ? frameFor(axis, stage) : null, keep_paint,
+    frame: SHAPES.includes(method) ? frameFor(axis, stage) : null, leader: method === "grid" ? leaderOn(stage.chosen) : null, keep_paint,
   }; // prettier-ignore
   project.send(message);
+}
+
+/** The face that was clicked last, when it is picked on this surface. */
+function leaderOn(surface: number): number | null {
+  const { last, surfaceOf } = usePicks.getState();
+  return last !== null && surfaceOf[last] === surface ? last : null;
 }
 
 /** The axes that a shape is laid on: the model's, around the faces meant, or those of the view. */

@@ -1,7 +1,7 @@
 import { COMMANDS, tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type Method, type Preparing, setPreparing, useDesk } from "../state/desk";
-import { usePicks } from "../state/picks";
+import { polygonsPicked, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
@@ -32,10 +32,10 @@ export function UnwrapSettings({ project, stage }: { project: Project; stage: St
   const surface = useDesk((desk) => desk.surface);
   const state = useSession((session) => session.state);
   const working = useSession((session) => session.work !== null);
-  const { surfaceOf, faces } = usePicks();
+  const { surfaceOf, faces, last } = usePicks();
   const name = surfaceNamed(state, surface)?.name ?? "";
   const index = state?.surfaces.findIndex((candidate) => candidate.name === name) ?? 0;
-  const picked = faces.reduce((sum, one, face) => sum + (one && surfaceOf[face] === index ? 1 : 0), 0);
+  const picked = polygonsPicked(faces, index);
 
   return (
     <Part title="Unwrap">
@@ -60,6 +60,11 @@ export function UnwrapSettings({ project, stage }: { project: Project; stage: St
         {SHAPES.includes(method) && (
           <Segmented label="Up" options={AXES} value={axis} onChange={(next) => setPreparing({ axis: next })} />
         )}
+        {method === "grid" && (
+          <span className="truncate text-ink-2" title="The grid spreads from the face that was clicked last; marked seams stay cuts">
+            {last !== null && surfaceOf[last] === index ? "The face clicked last leads" : "Click a face to lead"}
+          </span>
+        )}
         <NumberField label="Margin" value={margin} min={0} max={256} unit="px" title="Texels that stay free between islands" onChange={(next) => setPreparing({ margin: next })} />
       </div>
       <label className="flex h-7 items-center gap-1.5" title="When UVs change: the paint stays where it is on the model, or where it is in the map">
@@ -78,7 +83,7 @@ export function UnwrapSettings({ project, stage }: { project: Project; stage: St
         title={tooltip("unwrap")}
         className="mt-0.5 h-7 w-full rounded-control bg-accent px-3 font-medium text-fog disabled:opacity-50"
       >
-        {picked ? `Unwrap ${picked.toLocaleString("en")} picked faces` : `Unwrap ${name}`}
+        {picked ? `Unwrap ${picked.toLocaleString("en")} picked ${picked === 1 ? "face" : "faces"}` : `Unwrap ${name}`}
       </button>
     </Part>
   );

@@ -51,10 +51,13 @@ export class MapView {
     else this.place();
   }
 
-  fit(): void {
-    this.scale = Math.min((this.width - 2 * MARGIN) / this.size.x, (this.height - 2 * MARGIN) / this.size.y);
+  /** Show a part of the map, all of it unless one is given. */
+  fit(texels = new THREE.Box2(new THREE.Vector2(), this.size.clone())): void {
+    const span = texels.getSize(new THREE.Vector2());
+    const middle = texels.getCenter(new THREE.Vector2());
+    this.scale = Math.min((this.width - 2 * MARGIN) / Math.max(span.x, 8), (this.height - 2 * MARGIN) / Math.max(span.y, 8));
     this.scale = Math.max(this.scale, 1e-3);
-    this.corner.set((this.size.x - this.width / this.scale) / 2, (this.size.y - this.height / this.scale) / 2);
+    this.corner.set(middle.x - this.width / this.scale / 2, middle.y - this.height / this.scale / 2);
     this.place();
   }
 

@@ -26,6 +26,14 @@ export class Orbit {
     this.place();
   }
 
+  /** Show what a box holds, as large as it goes, without turning. */
+  near(box: THREE.Box3): void {
+    box.getCenter(this.target);
+    const reach = Math.max(box.getSize(new THREE.Vector3()).length() / 2, this.reach * 0.02);
+    this.distance = (1.1 * reach) / Math.sin(THREE.MathUtils.degToRad(FOV / 2)) / Math.min(1, this.camera.aspect);
+    this.place();
+  }
+
   /** The view has another shape: what was to be seen across stays to be seen. */
   reshape(aspect: number): void {
     const share = Math.min(1, this.camera.aspect) / Math.min(1, aspect);

@@ -28,7 +28,7 @@ export class PrepareInput {
       return { move: () => undefined, release: () => undefined };
     }
     const how = howOf(event);
-    pick(facesWith(hit.face, preparing.by), how);
+    pick(facesWith(hit.face, preparing.by), how, hit.face);
     // A drag goes on picking what it touches.
     return {
       move: (x, y) => {
@@ -51,7 +51,7 @@ export class PrepareInput {
     if (face === null) return this.boxPick(event, area);
     const how = howOf(event);
     const { faces } = usePicks.getState();
-    if (!faces[face] || how !== "replace") pick(facesWith(face, preparing.by), how);
+    if (!faces[face] || how !== "replace") pick(facesWith(face, preparing.by), how, face);
     return how === "replace" ? this.carry(event, area) : { move: () => undefined, release: () => undefined };
   }
 

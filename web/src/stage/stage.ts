@@ -112,6 +112,19 @@ export class Stage implements Views {
     this.invalidate();
   }
 
+  /** Bring the picked faces before the eye, in both views. */
+  framePicked(): void {
+    const { faces } = usePicks.getState();
+    const chosen = (face: number) => faces[face] === 1;
+    const box = new THREE.Box3();
+    for (const geometry of this.model.geometries) geometry.expandBy(box, chosen);
+    if (!box.isEmpty()) this.model.orbit.near(box);
+    const overlays = this.overlays[this.chosen];
+    const texels = overlays && this.model.geometries[this.chosen]?.boxInMap(chosen, overlays.width, overlays.height);
+    if (texels && !texels.isEmpty()) this.map.fit(texels);
+    this.invalidate();
+  }
+
   /** Become what the server says: fetch the model when it is another, and make maps of the right sizes. */
   private async sync(state: DocumentState): Promise<void> {
     const shape = shapeOf(state);
@@ -307,10 +320,7 @@ export class Stage implements Views {
     const box = new THREE.Box3();
     if (geometry) {
       const any = geometry.face.some((face) => faces[face]);
-      const places = geometry.geometry.getAttribute("position") as THREE.BufferAttribute;
-      for (const v of geometry.verticesOf((face) => !any || faces[face] === 1)) {
-        box.expandByPoint(new THREE.Vector3().fromBufferAttribute(places, v));
-      }
+      geometry.expandBy(box, (face) => !any || faces[face] === 1);
     }
     return box.getCenter(new THREE.Vector3());
   }

@@ -55,6 +55,19 @@ export class SurfaceGeometry {
     return Uint32Array.from([...marks.keys()].filter((v) => marks[v]));
   }
 
+  /** Grow a box by the triangles for which `wanted` is true. */
+  expandBy(box: THREE.Box3, wanted: (face: number) => boolean): void {
+    const places = this.geometry.getAttribute("position") as THREE.BufferAttribute;
+    for (const v of this.verticesOf(wanted)) box.expandByPoint(new THREE.Vector3().fromBufferAttribute(places, v));
+  }
+
+  /** Where those triangles lie in a map of this size, in texels. */
+  boxInMap(wanted: (face: number) => boolean, width: number, height: number): THREE.Box2 {
+    const box = new THREE.Box2();
+    for (const v of this.verticesOf(wanted)) box.expandByPoint(new THREE.Vector2(this.uv.getX(v) * width, this.uv.getY(v) * height));
+    return box;
+  }
+
   dispose(): void {
     (this.geometry as { boundsTree?: MeshBVH }).boundsTree = undefined;
     this.geometry.dispose();

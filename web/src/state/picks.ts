@@ -13,25 +13,29 @@ interface Picks {
   /** By face number: 1 when picked. */
   faces: Uint8Array;
   count: number;
+  /** How many of the painter's faces that is: polygons, however they were cut into triangles. */
+  polygons: number;
+  /** The face that was clicked last, while it is picked. */
+  last: number | null;
   /** Which surface each face belongs to, by its place in the state. */
-  surfaceOf: Uint8Array;
+  surfaceOf: Uint16Array;
 }
 
-const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, surfaceOf: new Uint8Array() };
+const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, polygons: 0, last: null, surfaceOf: new Uint16Array() };
 
 /** Faces picked in the Prepare stage; they live with the page, not with the project. */
 export const usePicks = create<Picks>(() => NOTHING);
 
 /** Take over a model; picks survive as long as faces keep their numbers. */
 export function takeMesh(mesh: StageMesh): void {
-  const surfaceOf = new Uint8Array(mesh.faces);
+  const surfaceOf = new Uint16Array(mesh.faces);
   mesh.surfaces.forEach(({ face }, surface) => {
     for (const f of face) surfaceOf[f] = surface;
   });
   const before = usePicks.getState();
   const same = before.mesh?.arrays.faces === mesh.arrays.faces && before.mesh?.arrays.positions === mesh.arrays.positions;
   const faces = same ? before.faces : new Uint8Array(mesh.faces);
-  usePicks.setState({ mesh, surfaceOf, faces, count: same ? before.count : 0 });
+  usePicks.setState({ mesh, surfaceOf, faces, ...(!same && { count: 0, polygons: 0, last: null }) });
 }
 
 /** All faces that go together with one. */
@@ -45,18 +49,36 @@ export function facesWith(face: number, by: PickBy): number[] {
   return found;
 }
 
-export function pick(faces: Iterable<number>, how: How): void {
+/** Pick faces, or let them go; `clicked` is the one under the pointer. */
+export function pick(faces: Iterable<number>, how: How, clicked: number | null = null): void {
   const before = usePicks.getState();
   const now = how === "replace" ? new Uint8Array(before.faces.length) : before.faces.slice();
   for (const face of faces) now[face] = how === "remove" ? 0 : 1;
-  usePicks.setState({ faces: now, count: now.reduce((sum, one) => sum + one, 0) });
+  const last = clicked ?? before.last;
+  usePicks.setState({ ...counted(now), last: last !== null && now[last] ? last : null });
 }
 
 export function pickRuns(runs: Runs): void {
   const { faces } = usePicks.getState();
   const now = new Uint8Array(faces.length);
   for (const [first, end] of runs) now.fill(1, first, end);
-  usePicks.setState({ faces: now, count: now.reduce((sum, one) => sum + one, 0) });
+  usePicks.setState({ ...counted(now), last: null });
+}
+
+/** How many polygons the picked faces belong to, of one surface when it is given. */
+export function polygonsPicked(faces: Uint8Array, surface?: number): number {
+  const { mesh, surfaceOf } = usePicks.getState();
+  const seen = new Set<number>();
+  if (mesh) {
+    for (let f = 0; f < faces.length; f++) {
+      if (faces[f] && (surface === undefined || surfaceOf[f] === surface)) seen.add(mesh.polygon[f]!);
+    }
+  }
+  return seen.size;
+}
+
+function counted(faces: Uint8Array): Pick<Picks, "faces" | "count" | "polygons"> {
+  return { faces, count: faces.reduce((sum, one) => sum + one, 0), polygons: polygonsPicked(faces) };
 }
 
 /** Picked faces as runs, those of one surface only when it is given; null when none is picked. */

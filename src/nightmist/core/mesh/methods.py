@@ -31,12 +31,13 @@ def unwrap(
     margin: float,
     frame: Frame | None,
     progress: Progress,
+    leader: int | None = None,
 ) -> tuple[Mesh, list[str]]:
     """A mesh in which `faces`, of a surface with `surface_faces`, have new UVs; and what is to be known.
 
     angle: degrees, for "auto". margin: texels between islands in a map of `size`. frame: for the shapes;
-    around the faces unless given. Raises NightmistError for what a method cannot do, and CancelledError from
-    progress.
+    around the faces unless given. leader: face from which an even grid spreads. Raises NightmistError for what a
+    method cannot do, and CancelledError from progress.
     """
     if method not in METHODS:
         raise NightmistError(f"There is no way {method!r} to unwrap; there are {', '.join(METHODS)}.")
@@ -51,7 +52,7 @@ def unwrap(
     elif method == "seams":
         corners, notes = unwrap_along_seams(mesh, faces, making)
     elif method == "grid":
-        corners = straighten(mesh, faces)
+        corners = straighten(mesh, faces, leader)
     else:
         corners = unwrap_by_shape(mesh, faces, method, frame or frame_around(mesh.corners[faces]))
     made, more = lay_out(mesh, faces, corners, surface_faces, uv_set, size, margin, tidy, turn, part(progress, 0.8, 1))

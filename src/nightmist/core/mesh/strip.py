@@ -15,14 +15,16 @@ from .topology import Topology
 def straighten(mesh: Mesh, faces: NDArray[np.int64], leader: int | None = None) -> NDArray[np.float64]:
     """(len(faces), 3, 2) UVs in model units: rows and columns of quads as straight bands.
 
-    Each band is as wide as the mean real length of the edges across it. leader: a face whose quad gives the
-    directions; the first quad unless given. A ring of quads opens where the walk meets itself.
-    Raises NightmistError unless all faces belong to quads.
+    Each band is as wide as the mean real length of the edges across it. leader: a face from whose quad the grid
+    spreads, with its directions; the first quad unless given. Marked seams stay cuts; a ring of quads without one opens
+    where the walk meets itself. Raises NightmistError unless all faces belong to quads.
     """
     topology = mesh.topology
+    seam = np.zeros(len(topology.ends), np.bool_)
+    seam[topology.edges_between(mesh.seams)] = True
     quads = _quads(topology, faces)
     by_face = {face: i for i, (pair, _) in enumerate(quads) for face in pair}
-    across = _sides_across(topology, quads, by_face)
+    across = _sides_across(topology, quads, by_face, seam)
     places = np.zeros((int(topology.weld.max()) + 1, 3))
     places[topology.weld] = mesh.positions
     cell: list[tuple[int, int] | None] = [None] * len(quads)
@@ -75,9 +77,12 @@ def _quads(topology: Topology, faces: NDArray[np.int64]) -> list[tuple[tuple[int
 
 
 def _sides_across(
-    topology: Topology, quads: list[tuple[tuple[int, int], list[int]]], by_face: dict[int, int]
+    topology: Topology,
+    quads: list[tuple[tuple[int, int], list[int]]],
+    by_face: dict[int, int],
+    seam: NDArray[np.bool_],
 ) -> list[list[tuple[int, int] | None]]:
-    """For each quad and each of its four sides: the quad across and which of its sides that is."""
+    """For each quad and each of its four sides: the quad across and which of its sides that is; none over a seam."""
     ring_side: dict[tuple[int, int, int], int] = {}
     for i, (_, ring) in enumerate(quads):
         for k in range(4):
@@ -88,6 +93,8 @@ def _sides_across(
             for side in range(3):
                 a, b = int(topology.vertex[face, side]), int(topology.vertex[face, (side + 1) % 3])
                 other = by_face.get(int(topology.neighbor[face, side]))
+                if seam[topology.edge[face, side]]:
+                    continue
                 if other is not None and other != i and (i, a, b) in ring_side and (other, b, a) in ring_side:
                     across[i][ring_side[i, a, b]] = (other, ring_side[other, b, a])
     return across

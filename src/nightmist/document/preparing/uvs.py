@@ -63,17 +63,19 @@ class UnwrapOptions(TypedDict, total=False):
     frame: Frame | None
     seams: Iterable[tuple[int, int]] | None
     keep_paint: bool
+    leader: int | None
 
 
 def unwrap_surface(
     document: Document, surface: str, method: Method = "auto", angle: float = DEFAULT_ANGLE,
     margin: float = DEFAULT_MARGIN, faces: Faces | None = None, frame: Frame | None = None,
-    seams: Iterable[tuple[int, int]] | None = None, keep_paint: bool = True,
+    seams: Iterable[tuple[int, int]] | None = None, keep_paint: bool = True, leader: int | None = None,
 ) -> tuple[Change, list[str]]:  # fmt: skip
     """Give faces of a surface (all unless given) new UVs; also returns what is to be known about the result.
 
     seams: pairs of vertices, as the mesh's positions are numbered, that replace the marked seams.
-    keep_paint: the paint stays on the model; otherwise it stays in the map.
+    keep_paint: the paint stays on the model; otherwise it stays in the map. leader: the face from which an
+    even grid spreads.
     """
     target, mesh = document.surface_value(surface), document.mesh
     if seams is not None:
@@ -84,7 +86,7 @@ def unwrap_surface(
     chosen = _faces(document, target, faces)
     made, notes = unwrap(
         mesh, chosen, document.layout(target).faces, target.uv_set, target.size, method, angle, margin, frame,
-        part(document.progress, 0, 0.6),
+        part(document.progress, 0, 0.6), leader,
     )  # fmt: skip
     moved_ = [target.id] if keep_paint else []
     return refit(document, Plan(f"Unwrap {surface}", mesh=made, moved=moved_)), notes

@@ -13,7 +13,7 @@ export function Planner({ project }: { project: Project }) {
       <PopoverButton title="Which map size is needed, and what it costs" className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
         Plan sizes
       </PopoverButton>
-      <PopoverPanel anchor="top end" className="card z-20 w-[430px] p-3.5 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel anchor="top end" className="card z-20 w-[500px] p-3.5 shadow-lg [--anchor-gap:8px]">
         {({ close }) => <PlanCard project={project} done={close} />}
       </PopoverPanel>
     </Popover>
@@ -87,10 +87,10 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
   const wanted = advice.filter(({ now, size }) => now[0] !== size[0] || now[1] !== size[1]);
   return (
     <>
-      <table className="mt-2 w-full text-right" aria-label="Advised sizes">
+      <table className="mt-2 w-full whitespace-nowrap text-right" aria-label="Advised sizes">
         <thead className="text-ink-2">
           <tr>
-            <th className="text-left font-medium">With the islands as they are</th>
+            <th className="text-left font-medium">Islands as they are</th>
             <th className="font-medium">now</th>
             <th className="font-medium">enough</th>
             <th className="font-medium">px per unit</th>

@@ -41,7 +41,23 @@ function PickPart({ project, stage }: { project: Project; stage: Stage }) {
   const seams = usePicks((picks) => picks.mesh?.seams.length ?? 0);
   const button = "h-7 whitespace-nowrap rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45";
   return (
-    <Part title={count ? `${polygons.toLocaleString("en")} ${polygons === 1 ? "face" : "faces"} picked` : "Pick and seams"}>
+    <Part
+      title={
+        <span className="flex grow justify-between">
+          {count ? `${polygons.toLocaleString("en")} ${polygons === 1 ? "face" : "faces"} picked` : "Pick and seams"}
+          {count > 0 && (
+            <span className="flex gap-3 font-medium text-ink">
+              <button type="button" className="underline" title={tooltip("framePicked")} onClick={() => COMMANDS.framePicked.act({ project, stage })}>
+                Frame
+              </button>
+              <button type="button" className="underline" title={tooltip("pickNothing")} onClick={() => COMMANDS.pickNothing.act()}>
+                None
+              </button>
+            </span>
+          )}
+        </span>
+      }
+    >
       <div className="-ml-1">
         <Segmented label="Click" options={TOOLS} value={tool} onChange={(next) => setPreparing({ tool: next })} />
         <div className="mt-0.5">
@@ -49,12 +65,6 @@ function PickPart({ project, stage }: { project: Project; stage: Stage }) {
         </div>
       </div>
       <div className="mt-1.5 flex gap-1.5">
-        <button type="button" className={button} disabled={!count} title={tooltip("pickNothing")} onClick={() => COMMANDS.pickNothing.act()}>
-          None
-        </button>
-        <button type="button" className={button} disabled={!count} title={tooltip("framePicked")} onClick={() => COMMANDS.framePicked.act({ project, stage })}>
-          Frame
-        </button>
         <button type="button" className={button} disabled={!count} title={tooltip("seamBorder")} onClick={() => COMMANDS.seamBorder.act({ project, stage })}>
           Seam at border
         </button>

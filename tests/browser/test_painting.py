@@ -281,6 +281,22 @@ def test_shared_uvs_are_said_before_the_first_stroke(painter, server):
     expect(banner).to_have_count(0)
 
 
+def test_where_else_a_texel_shows_is_ringed(painter, server):
+    """On a model whose halves share texels the ring stands on both; where nothing is shared there is one."""
+    tab = painter(server.create(write_glb(overlapped()), "twins.glb")).open()
+    expect(tab.page.get_by_test_id("uv-banner")).to_be_visible()
+    tab.page.mouse.move(*tab.at(0.02, 0.97))
+    before = tab.colors()
+    tab.page.mouse.move(*tab.at(0.36, 0.5))
+
+    def ringed(now: np.ndarray) -> bool:
+        changed = np.abs(now - before).max(axis=2) > 20
+        half = changed.shape[1] // 2
+        return bool(changed[:, :half].sum() > 30 and changed[:, half:].sum() > 30)
+
+    tab.wait_view(ringed, "the other place is not ringed")
+
+
 @pytest.mark.parametrize(("entry", "ending"), [("Painted model, GLB", ".glb"), ("Maps, PNG 16 bit", ".zip")])
 def test_hand_off_downloads(painter, entry, ending):
     """The menu's files arrive and hold what they say."""

@@ -211,21 +211,23 @@ def test_box_pick_arrange_and_pack(painter, server):
     framed = tab.colors()
     page.get_by_role("button", name="Show all").click()
     tab.wait_view(lambda now: np.abs(now - framed).max(axis=2).mean() > 5, "all is not shown again")
-    page.get_by_label("Align left").click()
+    page.get_by_role("button", name="Turn, align").click()
+    page.get_by_role("button", name="Align left").click()
     expect(page.get_by_role("alert")).to_contain_text("changes nothing")  # one island is in line with itself
     page.mouse.move(*on_map(tab, 0.12, 0.12))
     page.keyboard.down("Shift")
     page.mouse.click(*on_map(tab, 0.12, 0.12))
     page.keyboard.up("Shift")
     expect(page.get_by_text("8 faces picked")).to_be_visible()
-    page.get_by_label("Align left").click()
+    page.get_by_role("button", name="Turn, align").click()
+    page.get_by_role("button", name="Align left").click()
     settled(tab, 1)
     corners = Stage(server, project).corners()
     assert corners[:8].reshape(-1, 2).min(axis=0)[0] == pytest.approx(
         corners[8:].reshape(-1, 2).min(axis=0)[0], abs=1e-6
     )
     page.get_by_role("button", name="None", exact=True).click()
-    page.get_by_role("button", name="Pack").click()
+    page.get_by_role("button", name="Pack", exact=True).click()
     settled(tab, 2)
     packed = Stage(server, project).corners()
     sizes = [np.ptp(packed[half].reshape(-1, 2), axis=0) for half in (slice(0, 8), slice(8, 16))]
@@ -437,6 +439,29 @@ def test_a_practice_body_and_the_planner(painter, server):
     page.get_by_role("button", name="Use these sizes for ring").click()
     expect(page.get_by_role("button", name="Map size")).to_have_text(f"{side} × {side}", timeout=PATIENCE)
     expect(page.get_by_text(f"Pixels per model unit now: ring {found}")).to_be_visible()
+
+
+def test_picks_do_not_tint_a_proof(painter, server):
+    """Picked faces are an outline over checker and letters, on model and map; beside a proof they are colored."""
+    project = server.create(write_glb(practice_body("sphere")), "ball.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+
+    def change(then: str) -> float:
+        before = tab.colors()
+        page.keyboard.press("Escape")
+        page.get_by_role("radio", name="Island", exact=True).click()
+        page.mouse.click(*tab.at(0.25, 0.5))
+        tab.wait_view(lambda now: np.abs(now - before).max(axis=2).max() > 60, then)
+        return float((np.abs(tab.colors() - before).max(axis=2) > 25).mean())
+
+    tinted = change("the pick is not shown")
+    page.keyboard.press("Escape")
+    page.get_by_role("radio", name="Checker").click()
+    outlined = change("the outline is not shown")
+    assert tinted > 0.05
+    assert outlined < tinted / 3
+    page.get_by_role("radio", name="Paint", exact=True).click()
 
 
 @pytest.mark.parametrize("proof", ["Checker", "Letters", "Stretch", "Density"])

@@ -1,5 +1,6 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import {
-  IconArrowAutofitContent, IconArrowBarToUp, IconBoxMultiple, IconFlipHorizontal, IconFlipVertical,
+  IconArrowAutofitContent, IconArrowBarToUp, IconBoxMultiple, IconChevronDown, IconFlipHorizontal, IconFlipVertical,
   IconLayoutAlignBottom, IconLayoutAlignCenter, IconLayoutAlignLeft, IconLayoutAlignMiddle, IconLayoutAlignRight,
   IconLayoutAlignTop, IconLayoutDashboard, IconRotate2, IconRotateClockwise2,
 } from "@tabler/icons-react"; // prettier-ignore
@@ -15,20 +16,30 @@ import { IslandNumbers } from "./island_numbers";
 import { Part } from "../ui/part";
 import { NumberField } from "../ui/number_field";
 
-const TOOLS: { how: Arrange["how"]; text: string; Icon: typeof IconRotate2 }[] = [
-  { how: "fit", text: "Fit inside the map", Icon: IconArrowAutofitContent },
-  { how: "upright", text: "Upright: up on the model is up in the map", Icon: IconArrowBarToUp },
-  { how: "quarter_left", text: "Turn left by 90°", Icon: IconRotate2 },
-  { how: "quarter_right", text: "Turn right by 90°", Icon: IconRotateClockwise2 },
-  { how: "mirror_across", text: "Mirror left and right", Icon: IconFlipVertical },
-  { how: "mirror_down", text: "Mirror up and down", Icon: IconFlipHorizontal },
-  { how: "stack", text: "Stack onto each other, to share texels on purpose", Icon: IconBoxMultiple },
-  { how: "align_left", text: "Align left", Icon: IconLayoutAlignLeft },
-  { how: "align_center", text: "Align centers across", Icon: IconLayoutAlignCenter },
-  { how: "align_right", text: "Align right", Icon: IconLayoutAlignRight },
-  { how: "align_top", text: "Align top", Icon: IconLayoutAlignTop },
-  { how: "align_middle", text: "Align middles down", Icon: IconLayoutAlignMiddle },
-  { how: "align_bottom", text: "Align bottom", Icon: IconLayoutAlignBottom },
+interface Tool {
+  how: Arrange["how"];
+  name: string;
+  text?: string;
+  Icon: typeof IconRotate2;
+}
+
+const TOOLS: Tool[] = [
+  { how: "fit", name: "Fit", text: "Fit inside the map", Icon: IconArrowAutofitContent },
+  { how: "upright", name: "Upright", text: "Up on the model is up in the map", Icon: IconArrowBarToUp },
+  { how: "stack", name: "Stack", text: "Onto each other, to share texels on purpose", Icon: IconBoxMultiple },
+];
+
+const MORE: Tool[] = [
+  { how: "quarter_left", name: "Turn left by 90°", Icon: IconRotate2 },
+  { how: "quarter_right", name: "Turn right by 90°", Icon: IconRotateClockwise2 },
+  { how: "mirror_across", name: "Mirror left and right", Icon: IconFlipVertical },
+  { how: "mirror_down", name: "Mirror up and down", Icon: IconFlipHorizontal },
+  { how: "align_left", name: "Align left", Icon: IconLayoutAlignLeft },
+  { how: "align_top", name: "Align top", Icon: IconLayoutAlignTop },
+  { how: "align_center", name: "Align centers across", Icon: IconLayoutAlignCenter },
+  { how: "align_middle", name: "Align middles down", Icon: IconLayoutAlignMiddle },
+  { how: "align_right", name: "Align right", Icon: IconLayoutAlignRight },
+  { how: "align_bottom", name: "Align bottom", Icon: IconLayoutAlignBottom },
 ];
 
 /** What whole islands can be told: the picked ones, or all. */
@@ -42,23 +53,33 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
   const index = state.surfaces.indexOf(surface);
   const density = Math.round(stage.density() * 10) / 10;
   const target = () => ({ surface: surface.name, faces: pickedRuns(index), keep_paint });
-  const icon = "grid size-7 place-items-center rounded-control bg-fog-2 hover:bg-fog-3";
+  const button = "flex h-7 items-center gap-1 rounded-control bg-fog-2 px-2 hover:bg-fog-3";
+  const tool = ({ how, name, text, Icon }: Tool) => (
+    <button key={how} type="button" className={button} title={text ?? name} onClick={() => project.send({ type: "arrange", how, ...target() })}>
+      <Icon size={16} stroke={1.6} className="shrink-0" />
+      {name}
+    </button>
+  );
   return (
     <Part title="Islands">
-      <div className="flex flex-wrap gap-x-1 gap-y-px" role="group" aria-label="Arrange islands">
-        <button
-          type="button" className={icon} aria-label="Pack" title={tooltip("pack")}
-          onClick={() => COMMANDS.pack.act({ project, stage })}
-        >
-          <IconLayoutDashboard size={17} stroke={1.6} />
+      <div className="flex flex-wrap gap-1" role="group" aria-label="Arrange islands">
+        <button type="button" className={button} title={tooltip("pack")} onClick={() => COMMANDS.pack.act({ project, stage })}>
+          <IconLayoutDashboard size={16} stroke={1.6} className="shrink-0" />
+          Pack
         </button>
-        {TOOLS.map(({ how, text, Icon }) => (
-          <button key={how} type="button" className={icon} aria-label={text} title={text} onClick={() => project.send({ type: "arrange", how, ...target() })}>
-            <Icon size={17} stroke={1.6} />
-          </button>
-        ))}
+        {TOOLS.map(tool)}
+        <Popover className="relative">
+          <PopoverButton title="Turn, mirror and align the picked islands, or all" className={button}>
+            Turn, align
+            <IconChevronDown size={14} />
+          </PopoverButton>
+          <PopoverPanel anchor="top start" className="card z-20 grid w-[360px] grid-cols-2 gap-1 p-2 shadow-lg [--anchor-gap:8px]">
+            {MORE.map(tool)}
+          </PopoverPanel>
+        </Popover>
+        <IslandNumbers project={project} stage={stage} surface={surface} index={index} />
       </div>
-      <div className="mt-px flex items-center gap-1.5">
+      <div className="mt-1 flex items-center gap-1.5">
         <NumberField
           label="Density" value={density} min={0.01} max={1e6} unit="px / unit"
           title="Texels per model unit; a number sets it for the picked islands, or all of the surface"
@@ -71,9 +92,6 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
         >
           To all
         </button>
-      </div>
-      <div className="mt-px flex">
-        <IslandNumbers project={project} stage={stage} surface={surface} index={index} />
       </div>
     </Part>
   );

@@ -9,6 +9,7 @@ import { Orbit } from "./orbit";
 import { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { surroundings } from "./surroundings";
+import type { Twin } from "./twins";
 
 const STAGE = 0x8b8f8e;
 
@@ -183,14 +184,14 @@ export class ModelView {
   }
 
   /** The brush's ring and its images under symmetry; images without a match in the body are marked. */
-  showRing(hit: Hit, mirror: Required<Mirror>, radius: number, pixel: number): void {
+  showRing(hit: Hit, mirror: Required<Mirror>, twins: Twin[], radius: number, pixel: number): void {
     const reach = NEAR * this.size;
     const rings: Ring[] = mirrorMatrices(mirror).map((matrix, i) => {
       const center = hit.point.clone().applyMatrix4(matrix);
       const normal = hit.normal.clone().transformDirection(matrix);
       return { center, normal, astray: i > 0 && !this.matches(center, normal, reach) };
     });
-    this.ring.show(rings, radius, pixel);
+    this.ring.show([...rings, ...twins.map((twin) => ({ ...twin, astray: false }))], radius, pixel);
   }
 
   private matches(center: THREE.Vector3, normal: THREE.Vector3, reach: number): boolean {

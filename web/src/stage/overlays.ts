@@ -4,7 +4,7 @@ import type { StageMesh } from "../api/mesh";
 import type { UvDisplay } from "../state/desk";
 import { FaceColors, type FaceColor } from "./face_colors";
 import { densityColor, hatchedPicture, heatOf, uvPicture, stretchColor } from "./uv_display";
-import { SeamLines } from "./seam_lines";
+import { EdgeLines, rimEnds, seamEnds } from "./edge_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { UvLines } from "./uv_lines";
@@ -14,6 +14,12 @@ const PICKED: FaceColor = [12, 140, 122, 120];
 /** Serious findings in the color of danger, others in that of care. */
 const SERIOUS: FaceColor = [200, 65, 43, 170];
 const CARE: FaceColor = [228, 170, 60, 150];
+
+/** Lines of marked seams, and around picked faces. */
+const SEAM = 0xf0b429;
+const RIM = 0x0c8c7a;
+/** What shows the UVs by colors of its own. */
+const PROOFS: UvDisplay[] = ["checker", "letters", "stretch", "density"];
 
 export type Marks = "all" | "picks" | "none";
 
@@ -25,7 +31,8 @@ export interface Findings {
 /** What is drawn over one surface, on the model and in its map: lines, seams, colors of faces, uvPictures. */
 export class Overlays {
   readonly lines: UvLines;
-  private readonly seams: SeamLines;
+  private readonly seams: EdgeLines;
+  private readonly rim: EdgeLines;
   private readonly colors: FaceColors;
   /** What the colors of faces were last made of. */
   private shown: unknown[] = [];
@@ -39,23 +46,27 @@ export class Overlays {
     readonly height: number,
   ) {
     this.lines = new UvLines(surface, mesh, maps.color, width, height);
-    this.seams = new SeamLines(surface, mesh.seams);
+    this.seams = new EdgeLines(surface, SEAM);
+    this.seams.take(seamEnds(surface, mesh.seams));
+    this.seams.show(false);
+    this.rim = new EdgeLines(surface, RIM);
     this.colors = new FaceColors(surface);
     this.follow();
   }
 
   get onModel(): THREE.Object3D[] {
-    return [this.colors.onModel, this.seams.onModel];
+    return [this.colors.onModel, this.seams.onModel, this.rim.onModel];
   }
 
   get onMap(): THREE.Object3D[] {
-    return [this.colors.onMap, this.lines.lines, this.seams.onMap];
+    return [this.colors.onMap, this.lines.lines, this.seams.onMap, this.rim.onMap];
   }
 
   /** The UVs have moved. */
   follow(): void {
     this.lines.follow();
     this.seams.follow(this.width, this.height);
+    this.rim.follow(this.width, this.height);
     this.colors.follow(this.width, this.height);
   }
 
@@ -66,12 +77,16 @@ export class Overlays {
     this.shown = now;
     this.seams.show(marks === "all");
     if (marks === "none") {
+      this.rim.show(false);
       this.colors.paint(() => null);
       return;
     }
+    // A proof is judged by its colors: there picks are an outline.
+    const proof = PROOFS.includes(uvDisplay);
+    this.rim.take(proof && picked.includes(1) ? rimEnds(this.surface, this.surface.weld, (face) => picked[face] === 1) : []);
     const heat = this.heat(uvDisplay);
     this.colors.paint((face) => {
-      if (picked[face]) return PICKED;
+      if (picked[face] && !proof) return PICKED;
       if (heat) return heat(face);
       if (uvDisplay !== "findings") return null;
       return findings.serious.has(face) ? SERIOUS : findings.care.has(face) ? CARE : null;
@@ -104,6 +119,7 @@ export class Overlays {
   dispose(): void {
     this.lines.dispose();
     this.seams.dispose();
+    this.rim.dispose();
     this.colors.dispose();
     for (const picture of this.pictures.values()) picture.dispose();
   }

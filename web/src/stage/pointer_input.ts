@@ -229,7 +229,7 @@ export class PointerInput {
     if (hit && area && paints) {
       const pixel = this.views.model.pixelAt(hit.point, area.height);
       const radius = tip.unit === "world" ? tip.radius : overMap ? this.views.worldRadius(tip.radius) : tip.radius * pixel;
-      this.views.model.showRing(hit, mirror, radius, pixel);
+      this.views.model.showRing(hit, mirror, this.views.twinsOf(hit), radius, pixel);
     } else ring.hide();
     if (useGuide.getState().circle !== circle) useGuide.setState({ circle });
     if (before || ring.visible) this.views.invalidate();

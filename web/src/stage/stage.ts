@@ -15,7 +15,9 @@ import { MapView } from "./map_view";
 import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
 import { densityOf } from "./uv_display";
+import { type SurfaceGeometry } from "./surface_geometry";
 import { SurfaceMaps } from "./surface_maps";
+import { type Twin, Twins } from "./twins";
 import type { Area, Views } from "./views";
 import type { DocumentState } from "../state/document";
 
@@ -44,6 +46,7 @@ export class Stage implements Views {
   private readonly stops: (() => void)[];
   private maps: SurfaceMaps[] = [];
   private readonly densities = new WeakMap<object, number>();
+  private twins: { geometry: SurfaceGeometry; finder: Twins } | null = null;
   private shape = "";
   private shown = "";
   private batches: Batch[] = [];
@@ -252,6 +255,16 @@ export class Stage implements Views {
       if ((p >= 0 && q >= 0 && r >= 0) || (p <= 0 && q <= 0 && r <= 0)) return t;
     }
     return null;
+  }
+
+  /** Where else the texel under a place shows; looked for only on surfaces where the checkup found some. */
+  twinsOf(hit: Hit): Twin[] {
+    const geometry = this.model.geometries[hit.surface];
+    const name = useSession.getState().state?.surfaces[hit.surface]?.name;
+    const found = useCheckup.getState().surfaces?.find(({ surface }) => surface === name)?.findings;
+    if (!geometry || !hit.uv || !found?.some(({ kind }) => kind === "shared" || kind === "outside")) return [];
+    if (this.twins?.geometry !== geometry) this.twins = { geometry, finder: new Twins(geometry) };
+    return this.twins.finder.of(hit.uv, hit.face);
   }
 
   /** The place of the model that a texel of the map lies at. */

@@ -12,6 +12,7 @@ export class SurfaceGeometry {
   /** For each triangle that is shown, its number in the model. */
   face: Uint32Array = new Uint32Array();
   readonly uv: THREE.BufferAttribute;
+  private welded: Uint32Array | null = null;
 
   constructor(
     readonly source: SurfaceMesh,
@@ -53,6 +54,20 @@ export class SurfaceGeometry {
       if (wanted(face)) for (let k = 0; k < 3; k++) marks[index[3 * t + k]!] = 1;
     });
     return Uint32Array.from([...marks.keys()].filter((v) => marks[v]));
+  }
+
+  /** For each vertex a number that all vertices at its place share. */
+  get weld(): Uint32Array {
+    if (this.welded) return this.welded;
+    const places = this.source.position;
+    const known = new Map<string, number>();
+    this.welded = Uint32Array.from({ length: this.uv.count }, (_, v) => {
+      const key = `${places[3 * v]} ${places[3 * v + 1]} ${places[3 * v + 2]}`;
+      const found = known.get(key) ?? v;
+      known.set(key, found);
+      return found;
+    });
+    return this.welded;
   }
 
   /** Grow a box by the triangles for which `wanted` is true. */

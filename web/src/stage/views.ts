@@ -5,6 +5,7 @@ import type { IslandGrip } from "./island_grip";
 import type { MapView } from "./map_view";
 import type { Hit, ModelView } from "./model_view";
 import type { Overlays } from "./overlays";
+import type { Twin } from "./twins";
 
 export interface Area {
   x: number;
@@ -27,6 +28,8 @@ export interface Views {
   invalidate(): void;
   faceAt(at: { x: number; y: number }): number | null;
   hitAtTexel(at: { x: number; y: number }): Hit | null;
+  /** Where else the texel under a place shows. */
+  twinsOf(hit: Hit): Twin[];
   /** Where a place of the model lies in the map view; null when it belongs to another surface. */
   placeInMap(hit: Hit): THREE.Vector2 | null;
   /** A radius of the map view's pixels in model units, and of model units in those pixels. */

@@ -1,8 +1,8 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import {
-  IconArrowAutofitContent, IconArrowBarToUp, IconBoxMultiple, IconChevronDown, IconFlipHorizontal, IconFlipVertical,
+  IconChevronDown, IconFlipHorizontal, IconFlipVertical,
   IconLayoutAlignBottom, IconLayoutAlignCenter, IconLayoutAlignLeft, IconLayoutAlignMiddle, IconLayoutAlignRight,
-  IconLayoutAlignTop, IconLayoutDashboard, IconRotate2, IconRotateClockwise2,
+  IconLayoutAlignTop, IconRotate2, IconRotateClockwise2,
 } from "@tabler/icons-react"; // prettier-ignore
 
 import { COMMANDS, tooltip } from "../commands/commands";
@@ -20,13 +20,13 @@ interface Tool {
   how: Arrange["how"];
   name: string;
   text?: string;
-  Icon: typeof IconRotate2;
+  Icon?: typeof IconRotate2;
 }
 
 const TOOLS: Tool[] = [
-  { how: "fit", name: "Fit", text: "Fit inside the map", Icon: IconArrowAutofitContent },
-  { how: "upright", name: "Upright", text: "Up on the model is up in the map", Icon: IconArrowBarToUp },
-  { how: "stack", name: "Stack", text: "Onto each other, to share texels on purpose", Icon: IconBoxMultiple },
+  { how: "fit", name: "Fit", text: "Fit inside the map" },
+  { how: "upright", name: "Upright", text: "Up on the model is up in the map" },
+  { how: "stack", name: "Stack", text: "Onto each other, to share texels on purpose" },
 ];
 
 const MORE: Tool[] = [
@@ -56,7 +56,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
   const button = "flex h-7 items-center gap-1 rounded-control bg-fog-2 px-2 hover:bg-fog-3";
   const tool = ({ how, name, text, Icon }: Tool) => (
     <button key={how} type="button" className={button} title={text ?? name} onClick={() => project.send({ type: "arrange", how, ...target() })}>
-      <Icon size={16} stroke={1.6} className="shrink-0" />
+      {Icon && <Icon size={16} stroke={1.6} className="shrink-0" />}
       {name}
     </button>
   );
@@ -64,7 +64,6 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
     <Part title="Islands">
       <div className="flex flex-wrap gap-1" role="group" aria-label="Arrange islands">
         <button type="button" className={button} title={tooltip("pack")} onClick={() => COMMANDS.pack.act({ project, stage })}>
-          <IconLayoutDashboard size={16} stroke={1.6} className="shrink-0" />
           Pack
         </button>
         {TOOLS.map(tool)}
@@ -87,7 +86,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
         />
         <button
           type="button" title="Give the islands of all surfaces this density"
-          className="ml-auto h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3"
+          className="ml-auto h-7 shrink-0 whitespace-nowrap rounded-control bg-fog-2 px-2 hover:bg-fog-3"
           onClick={() => project.send({ type: "set_density", surface: null, faces: null, density, keep_paint })}
         >
           To all

@@ -27,11 +27,8 @@ export function MapSettings({ project }: { project: Project }) {
     <Part title={<span title={costs.join(", ")}>{`Maps of ${surface.name}, ${megabytes(all)} MB`}</span>}>
       <div className="flex h-7 items-center gap-1.5">
         <MapSize project={project} state={state} surface={surface} megabytes={(width, height) => megabytes(all, width, height)} />
-        {surface.own_size && <span className="text-ink-2">a size of its own</span>}
-      </div>
-      <div className="mt-0.5 flex h-7 items-center gap-1.5">
         <label className="flex items-center gap-1.5" title="Which UVs of the model the maps are made for; exported with them">
-          UV set
+          <span className="whitespace-nowrap">UV set</span>
           <select
             value={surface.uv_set}
             disabled={uvSets < 2}
@@ -50,9 +47,12 @@ export function MapSettings({ project }: { project: Project }) {
             ))}
           </select>
         </label>
+        {surface.own_size && <span className="truncate text-ink-2">a size of its own</span>}
+      </div>
+      <div className="mt-0.5 flex h-7 items-center gap-1.5">
         <StartValues key={surface.name} project={project} surface={surface} />
       </div>
-      <div className="mt-1.5 flex gap-1.5">
+      <div className="mt-1 flex flex-wrap gap-1">
         <Planner project={project} />
         <AssignFaces project={project} />
         <ReplaceModel project={project} />
@@ -77,13 +77,13 @@ function StartValues({ project, surface }: { project: Project; surface: SurfaceS
         type="number" min={0} max={1} step={0.05} defaultValue={Number(value.toFixed(3))}
         onBlur={(event) => event.target.valueAsNumber !== Number(value.toFixed(3)) && change(Math.min(1, Math.max(0, event.target.valueAsNumber || 0)))}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        className="h-7 w-14 rounded-control bg-fog-2 px-1.5"
+        className="h-7 w-14 rounded-control bg-fog-2 px-1 max-[1180px]:w-[50px]"
       />
     </label>
   );
   return (
     <>
-      <label className="ml-1 flex items-center gap-1.5" title="The color that shows where nothing is painted">
+      <label className="flex items-center gap-1.5" title="The color that shows where nothing is painted">
         Start
         <input
           key={hex(start.base_color)}

@@ -28,7 +28,7 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
         onFocus={(event) => event.target.select()}
         onBlur={commit}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-2 text-right"
+        className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-2 text-right max-[1180px]:w-12 max-[1180px]:px-1.5"
       />
       {unit && <span className="shrink-0 text-ink-2">{unit}</span>}
     </label>

@@ -53,7 +53,7 @@ def lay_out(
             break
         notes = ["Some pieces lay over themselves when flat; they were cut further."]
         parts = part_islands(mesh, faces, island, shared.first, shared.second)
-        corners = _right_way_round(mesh, faces, _moved_apart(corners, parts, int(island.max()) + 1), tidy)
+        corners = _right_way_round(mesh, faces, _moved_apart(corners, parts), tidy)
     progress("Packing", 0.5)
     laid, said = _placed(mesh, faces, corners, surface_faces, uv_set, size, margin, turn)
     return laid, notes + said
@@ -66,36 +66,37 @@ def _in_rows(
     count = int(island.max()) + 1
     low, span = boxes_of(corners, island, count)
     scale = np.sqrt(size[0] * size[1] / max(float(np.abs(flat_areas(corners)).sum()), 1e-300))
-    box = np.ceil(span * scale) + 2
-    width = int(max(box[:, 0].max(), np.sqrt(box.prod(axis=1).sum())))
-    place = np.zeros((count, 2))
-    x = y = tall = 0.0
-    for k in np.argsort(-box[:, 1], kind="stable"):
-        if x + box[k, 0] > width:
-            x, y, tall = 0.0, y + tall, 0.0
-        place[k] = x, y
-        x, tall = x + box[k, 0], max(tall, box[k, 1])
-    canvas = _whole_tiles(width), _whole_tiles(int(y + tall))
+    place, (width, height) = _rows(np.ceil(span * scale) + 2)
+    canvas = _whole_tiles(width), _whole_tiles(height)
     texels = (corners - low[island][:, None]) * scale + place[island][:, None] + 1
     whole = np.full((len(mesh.faces), 3, 2), np.nan, np.float32)
     whole[faces] = texels / canvas
     return own_texels(mesh, faces, whole, *canvas)
 
 
-def _whole_tiles(texels: int) -> int:
-    return -(-texels // TILE) * TILE
+def _whole_tiles(texels: float) -> int:
+    return -int(-texels // TILE) * TILE
 
 
-def _moved_apart(corners: NDArray[np.float64], label: NDArray[np.int64], stay: int) -> NDArray[np.float64]:
-    """Corners in which parts of labels from `stay` on lie in a row of their own, clear of all others."""
-    count = int(label.max()) + 1
-    low, span = boxes_of(corners, label, count)
-    gap = float(np.ptp(corners))
-    width = np.where(np.arange(count) < stay, 0.0, span[:, 0] + gap)
-    row = np.stack([low[:stay].max() + gap + np.cumsum(width) - width, np.full(count, corners[..., 1].max() + gap)], 1)
-    shift = np.where((np.arange(count) < stay)[:, None], 0.0, row - low)
-    apart: NDArray[np.float64] = corners + shift[label][:, None]
+def _moved_apart(corners: NDArray[np.float64], label: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Corners in which all parts stand in rows without touching, so that no two are taken for one island."""
+    low, span = boxes_of(corners, label, int(label.max()) + 1)
+    place, _ = _rows(span + 0.01 * float(span.max()))
+    apart: NDArray[np.float64] = corners + (place - low)[label][:, None]
     return apart
+
+
+def _rows(boxes: NDArray[np.float64]) -> tuple[NDArray[np.float64], tuple[float, float]]:
+    """(n, 2) places for boxes, (n, 2), in rows about as wide as they are high in all; and that width and height."""
+    width = max(float(boxes[:, 0].max()), float(np.sqrt(boxes.prod(axis=1).sum())))
+    place = np.zeros((len(boxes), 2))
+    x = y = tall = 0.0
+    for k in np.argsort(-boxes[:, 1], kind="stable"):
+        if x + boxes[k, 0] > width:
+            x, y, tall = 0.0, y + tall, 0.0
+        place[k] = x, y
+        x, tall = x + boxes[k, 0], max(tall, boxes[k, 1])
+    return place, (width, y + tall)
 
 
 def local_islands(mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64]) -> NDArray[np.int64]:

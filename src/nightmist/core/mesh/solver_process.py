@@ -18,8 +18,8 @@ from scipy.sparse.linalg import splu
 
 #: Iterations of the distortion minimizer, at most and at once; it stops when these gain less than GAIN.
 ROUNDS, AT_ONCE, GAIN = 60, 4, 0.003
-#: Stretch (ratio of a face's singular values) above which a piece is slit, and how often.
-STRETCH, SLITS = 7.5, 4
+#: Stretch (ratio of a face's singular values) above which a piece is slit, how often, and iterations after that.
+STRETCH, SLITS, ROUNDS_AFTER = 7.5, 8, 16
 
 Piece = tuple[NDArray[np.float64], NDArray[np.int64]]
 
@@ -61,7 +61,7 @@ def flatten(pieces: list[Piece]) -> list[NDArray[np.float64]]:
             if paths is None:
                 break
             points, faces, origin = igl.cut_mesh(points, faces, paths)
-            flat = _relaxed(points, faces, flat[origin])
+            flat = _relaxed(points, faces, flat[origin], ROUNDS_AFTER)
         found.append(flat[faces])
     return found
 
@@ -120,7 +120,9 @@ def _on_circle(points: NDArray[np.float64], faces: NDArray[np.int64], loop: NDAr
     return flat
 
 
-def _relaxed(points: NDArray[np.float64], faces: NDArray[np.int64], flat: NDArray[np.float64]) -> NDArray[np.float64]:
+def _relaxed(
+    points: NDArray[np.float64], faces: NDArray[np.int64], flat: NDArray[np.float64], rounds: int = ROUNDS
+) -> NDArray[np.float64]:
     """Symmetric Dirichlet energy by SLIM (Rabinovich et al. 2017), as long as that gains something."""
     import igl
 
@@ -136,7 +138,7 @@ def _relaxed(points: NDArray[np.float64], faces: NDArray[np.int64], flat: NDArra
         igl.MappingEnergyType.SYMMETRIC_DIRICHLET, np.zeros(0, np.int32), np.zeros((0, 2), order="F"), 0.0,
     )  # fmt: skip
     before = np.inf
-    for _ in range(ROUNDS // AT_ONCE):
+    for _ in range(rounds // AT_ONCE):
         better: NDArray[np.float64] = np.asarray(igl.slim_solve(data, AT_ONCE))[:, :2]
         if not np.isfinite(better).all() or (_areas(better, faces) <= 0).any():
             break

@@ -19,7 +19,7 @@ from scipy.sparse.linalg import splu
 #: Iterations of the distortion minimizer, at most and at once; it stops when these gain less than GAIN.
 ROUNDS, AT_ONCE, GAIN = 60, 4, 0.003
 #: Stretch (ratio of a face's singular values) above which a piece is slit, how often, and iterations after that.
-STRETCH, SLITS, ROUNDS_AFTER = 7.5, 8, 16
+STRETCH, SLITS, ROUNDS_AFTER = 7.5, 8, 40
 
 Piece = tuple[NDArray[np.float64], NDArray[np.int64]]
 

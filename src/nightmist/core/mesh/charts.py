@@ -45,13 +45,10 @@ def charts_by_angle(
 
     corners: (n, 3, 3) in space; normals: (n, 3); areas: (n,). On rough bodies the angle is a preference.
     """
-    local = np.full(len(topology.vertex), -1, np.int64)
-    local[faces] = np.arange(len(faces))
-    neighbor = np.where(topology.neighbor[faces] >= 0, local[np.maximum(topology.neighbor[faces], 0)], -1)
+    neighbor = topology.neighbors_among(faces)
     limit = float(np.cos(np.radians(angle)))
     label = _grown(neighbor, normals, areas, limit)
-    face, side = np.nonzero(neighbor >= 0)
-    body = connected(len(faces), face, neighbor[face, side])
+    body = _connected_labels(neighbor, np.zeros(len(faces), np.int64))
     rough = _rough_bodies(body, label, areas)[body]
     if rough.any():
         smooth = _smoothed(normals, areas, neighbor, SMOOTHINGS)

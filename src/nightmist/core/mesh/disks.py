@@ -18,9 +18,7 @@ def cut_vertices(topology: Topology, joined: NDArray[np.bool_], faces: NDArray[n
 
     joined: (F, 3) over all faces; only sides between two of `faces` count.
     """
-    local = np.full(len(topology.vertex), -1, np.int64)
-    local[faces] = np.arange(len(faces))
-    other = np.where(joined[faces], local[np.maximum(topology.neighbor[faces], 0)], -1)
+    other = np.where(joined[faces], topology.neighbors_among(faces), -1)
     face, side = np.nonzero(other >= 0)
     other, across = other[face, side], topology.neighbor_side[faces][face, side]
     one = np.concatenate([face * 3 + side, face * 3 + (side + 1) % 3])

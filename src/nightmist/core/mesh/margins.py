@@ -50,9 +50,9 @@ def pack_with_room(
     if taken == margin:
         return best, []
     if asked:
-        why = f"would leave {_percent(asked)} of the map to paint on; {taken:g} px leave {_percent(share)}"
+        why = f"would leave {asked:.0%} of the map to paint on; {taken:g} px leave {share:.0%}"
     else:
-        why = f"leaves no room in a map of {size[0]} × {size[1]}; with {taken:g} px {_percent(share)} of it remain"
+        why = f"leaves no room in a map of {size[0]} × {size[1]}; with {taken:g} px {share:.0%} of it remain"
     return best, [f"A margin of {margin:g} px between {int(island.max()) + 1:,} islands {why}, so that was taken."]
 
 
@@ -66,7 +66,3 @@ def _eats(packed: Packed, island: NDArray[np.int64], margin: float) -> bool:
     """Whether the margin takes as much as half of what the islands' boxes take."""
     _, spans = boxes_of(packed.corners, island, int(island.max()) + 1)
     return float((spans + margin).prod(axis=1).sum()) > 1.5 * float(spans.prod(axis=1).sum())
-
-
-def _percent(share: float) -> str:
-    return f"{share:.0%}"

@@ -102,9 +102,8 @@ def _block_mask(mask, top, left, gap, columns, blocked):  # type: ignore[no-unty
     for y in range(len(mask)):
         wide[:] = 0
         for x in range(mask.shape[1] * 64):
-            if mask[y, x // 64] >> np.uint64(x % 64) & np.uint64(1):
-                for xx in range(max(left + x - gap, 0), min(left + x + gap + 1, columns)):
-                    wide[xx // 64] |= np.uint64(1) << np.uint64(xx % 64)
+            if _is_set(mask[y], x):
+                _set_run(wide, max(left + x - gap, 0), min(left + x + gap, columns - 1))
         for yy in range(max(top + y - gap, 0), min(top + y + gap + 1, rows)):
             for w in range(len(wide)):
                 blocked[yy, w] |= wide[w]

@@ -23,10 +23,7 @@ def part_islands(
     that are farthest from each other in space, until no pair is left together. Labels of whole islands stay.
     """
     middles = mesh.corners[faces].mean(axis=1)
-    local = np.full(len(mesh.faces), -1, np.int64)
-    local[faces] = np.arange(len(faces))
-    neighbor = mesh.topology.neighbor[faces]
-    neighbor = np.where(neighbor >= 0, local[np.maximum(neighbor, 0)], -1)
+    neighbor = mesh.topology.neighbors_among(faces)
     label = island.copy()
     unique = np.unique(np.stack([first, second], 1), axis=0)
     first, second = unique[unique[:, 0] != unique[:, 1]].T

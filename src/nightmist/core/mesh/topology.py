@@ -61,6 +61,13 @@ class Topology:
         pairs: NDArray[np.int32] = first[self.ends[edges]].astype(np.int32)
         return pairs
 
+    def neighbors_among(self, faces: NDArray[np.int64]) -> NDArray[np.int64]:
+        """(n, 3) faces across the sides of `faces`, (n,), as indices into them; -1 where none of them is there."""
+        local = np.full(len(self.vertex), -1, np.int64)
+        local[faces] = np.arange(len(faces))
+        across = self.neighbor[faces]
+        return np.where(across >= 0, local[np.maximum(across, 0)], -1)
+
     def components(self, joined: NDArray[np.bool_]) -> NDArray[np.int64]:
         """(F,) labels of faces connected over sides marked in `joined`, (F, 3); labels rise with the first face."""
         face, side = np.nonzero(joined & (self.neighbor >= 0))

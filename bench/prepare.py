@@ -17,7 +17,8 @@ import xatlas
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh import Mesh
 from nightmist.core.mesh.bodies import torus
-from nightmist.core.mesh.mesh import SurfaceLook, build_mesh
+from nightmist.core.mesh.look import SurfaceLook
+from nightmist.core.mesh.mesh import build_mesh
 from nightmist.core.mesh.seams import edges_at, with_seams
 from nightmist.core.mesh.unwrap import unwrap_along_seams, unwrap_by_angle
 from nightmist.core.progress import quietly

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from scipy.spatial import ConvexHull
 
 from nightmist.core.mesh import Mesh
-from nightmist.core.mesh.mesh import SurfaceLook, build_mesh
+from nightmist.core.mesh.look import SurfaceLook
+from nightmist.core.mesh.mesh import build_mesh
 
 Points = NDArray[np.float64]
 Faces = NDArray[np.int64]

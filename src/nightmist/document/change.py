@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from .values import AnyValue, MapName, Model, StrokeRecord, TipPicture
+from .values import AnyValue, MapName, Model, StrokeRecord, Surface, TipPicture
 
 
 def raster_id(node: str, name: str) -> str:
@@ -79,7 +79,7 @@ class Change(BaseModel):
             yield from (digest for digest in pair if digest)
 
     def arrays(self) -> Iterator[str]:
-        """Digests of the model's arrays and of tip pictures that its values name."""
+        """Digests of the model's arrays and of pictures that its values name."""
         for pair in self.values.values():
             for value in pair:
                 yield from arrays_of(value)
@@ -91,3 +91,6 @@ def arrays_of(value: AnyValue | None) -> Iterator[str]:
         yield from value.arrays.values()
     elif isinstance(value, TipPicture):
         yield value.picture
+    elif isinstance(value, Surface):
+        for kept in value.kept:
+            yield from (kept.file, kept.uv)

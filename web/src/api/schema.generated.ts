@@ -2025,6 +2025,21 @@ export interface components {
             place: number;
         };
         /**
+         * KeptPicture
+         * @description A picture of the model's file that is handed through: digests of its bytes, and of the UVs that it lies by.
+         */
+        KeptPicture: {
+            /**
+             * Slot
+             * @enum {string}
+             */
+            slot: "normal" | "occlusion" | "emissive" | "opacity";
+            /** File */
+            file: string;
+            /** Uv */
+            uv: string;
+        };
+        /**
          * KeptState
          * @description How much is kept for good: `waiting` changes are not yet, and `trouble` says why if that lasts.
          */
@@ -2082,11 +2097,8 @@ export interface components {
          * @description A picture that the model's file names and that was not given with it.
          */
         MissingPicture: {
-            /**
-             * Slot
-             * @enum {string}
-             */
-            slot: "base_color" | "metallic_roughness" | "roughness" | "metallic" | "height";
+            /** Slot */
+            slot: ("base_color" | "metallic_roughness" | "roughness" | "metallic" | "height") | ("normal" | "occlusion" | "emissive" | "opacity");
             /** File */
             file: string;
             /**
@@ -2095,6 +2107,20 @@ export interface components {
              * @default false
              */
             multiplied: boolean;
+            /**
+             * @default [
+             *       0,
+             *       [
+             *         1,
+             *         0,
+             *         0,
+             *         0,
+             *         1,
+             *         0
+             *       ]
+             *     ]
+             */
+            placed: components["schemas"]["Placement"];
         };
         /**
          * Model
@@ -2152,6 +2178,17 @@ export interface components {
             /** Count */
             count: number;
         };
+        Placement: [
+            number,
+            [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ]
+        ];
         /**
          * Project
          * @description What concerns all of a document.
@@ -2309,6 +2346,27 @@ export interface components {
              *     }
              */
             meant: components["schemas"]["Meant"];
+            /**
+             * @default {
+             *       "double_sided": false,
+             *       "alpha_mode": "OPAQUE",
+             *       "alpha_cutoff": 0.5,
+             *       "alpha": 1,
+             *       "emissive": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "normal_scale": 1,
+             *       "occlusion_strength": 1
+             *     }
+             */
+            untouched: components["schemas"]["Untouched"];
+            /**
+             * Kept
+             * @default []
+             */
+            kept: components["schemas"]["KeptPicture"][];
         };
         /**
          * TipPicture
@@ -2326,6 +2384,56 @@ export interface components {
             name: string;
             /** Picture */
             picture: string;
+        };
+        /**
+         * Untouched
+         * @description What a material says of what is not painted here, in glTF's terms (glTF 2.0, 3.9).
+         */
+        Untouched: {
+            /**
+             * Double Sided
+             * @default false
+             */
+            double_sided: boolean;
+            /**
+             * Alpha Mode
+             * @default OPAQUE
+             * @enum {string}
+             */
+            alpha_mode: "OPAQUE" | "MASK" | "BLEND";
+            /**
+             * Alpha Cutoff
+             * @default 0.5
+             */
+            alpha_cutoff: number;
+            /**
+             * Alpha
+             * @default 1
+             */
+            alpha: number;
+            /**
+             * Emissive
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            emissive: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Normal Scale
+             * @default 1
+             */
+            normal_scale: number;
+            /**
+             * Occlusion Strength
+             * @default 1
+             */
+            occlusion_strength: number;
         };
         /**
          * Welcome
@@ -2459,6 +2567,7 @@ export type Unwrap = components['schemas']['Unwrap'];
 export type ClientMessage = components['schemas']['ClientMessage'];
 export type Brushed = components['schemas']['Brushed'];
 export type HistoryState = components['schemas']['HistoryState'];
+export type KeptPicture = components['schemas']['KeptPicture'];
 export type KeptState = components['schemas']['KeptState'];
 export type LayerAdded = components['schemas']['LayerAdded'];
 export type Meant = components['schemas']['Meant'];
@@ -2466,6 +2575,7 @@ export type MissingPicture = components['schemas']['MissingPicture'];
 export type Model = components['schemas']['Model'];
 export type Notice = components['schemas']['Notice'];
 export type People = components['schemas']['People'];
+export type Placement = components['schemas']['Placement'];
 export type Project = components['schemas']['Project'];
 export type Refused = components['schemas']['Refused'];
 export type Sampled = components['schemas']['Sampled'];
@@ -2473,6 +2583,7 @@ export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];
 export type Surface = components['schemas']['Surface'];
 export type TipPicture = components['schemas']['TipPicture'];
+export type Untouched = components['schemas']['Untouched'];
 export type Welcome = components['schemas']['Welcome'];
 export type WorkState = components['schemas']['WorkState'];
 export type ServerMessage = components['schemas']['ServerMessage'];

@@ -2,16 +2,16 @@ import { IconPhotoPlus } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { addPictures } from "../api/rest";
-import { useDesk } from "../state/desk";
+import { missingFromView } from "../state/document";
 import type { Project } from "../state/project";
-import { surfaceNamed, useSession } from "../state/session";
+import { useSession } from "../state/session";
 
-/** Pictures that the model's file names and nobody gave: add them, or do without. */
+/** Pictures that the model's file names and nobody gave, on whichever surface: add them, or do without. */
 export function MissingPictures({ project }: { project: Project }) {
   const input = useRef<HTMLInputElement>(null);
-  const chosen = useDesk((desk) => desk.surface);
-  const surface = surfaceNamed(useSession((session) => session.state), chosen);
-  if (!surface?.missing?.length) return null;
+  const surfaces = useSession((session) => session.state?.surfaces);
+  const wanting = surfaces?.filter(({ missing }) => missing?.length) ?? [];
+  if (!wanting.length) return null;
   const add = async (files: File[]) => {
     try {
       const notes = await addPictures(project.id, files);
@@ -20,11 +20,19 @@ export function MissingPictures({ project }: { project: Project }) {
       useSession.setState({ notice: (error as Error).message });
     }
   };
+  const hatched = wanting.filter(missingFromView).map(({ name }) => name);
   return (
-    <div className="card p-3" data-testid="missing-banner">
-      <p>
-        <b className="font-semibold">{surface.name}</b> wants {surface.missing.map(({ file }) => file).join(" and ")},
-        which did not come with the model. Until then it shows a hatched pattern.
+    <div className="card max-h-40 overflow-y-auto p-3" data-testid="missing-banner">
+      {wanting.map((surface) => (
+        <p key={surface.id}>
+          <b className="font-semibold">{surface.name}</b> wants{" "}
+          {surface.missing?.map(({ file }) => file).join(" and ")}
+        </p>
+      ))}
+      <p className="text-ink-2">
+        {hatched.length
+          ? `These did not come with the model. Until then ${hatched.join(", ")} ${hatched.length > 1 ? "show" : "shows"} a hatched pattern.`
+          : "These did not come with the model. They are not shown here, only handed off."}
       </p>
       <div className="mt-1.5 flex gap-1.5">
         <button
@@ -36,7 +44,7 @@ export function MissingPictures({ project }: { project: Project }) {
         </button>
         <button
           type="button"
-          onClick={() => project.send({ type: "do_without_pictures", surface: surface.name })}
+          onClick={() => wanting.forEach(({ name }) => project.send({ type: "do_without_pictures", surface: name }))}
           className="h-7 rounded-control px-2 text-ink-2 hover:bg-fog-3"
         >
           Do without

@@ -8,7 +8,7 @@ import { EdgeLines, rimEnds, seamEnds } from "./edge_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { UvLines } from "./uv_lines";
-import type { SurfaceState } from "../state/document";
+import { missingFromView, type SurfaceState } from "../state/document";
 
 const PICKED: FaceColor = [12, 140, 122, 120];
 /** Serious findings in the color of danger, others in that of care. */
@@ -105,9 +105,9 @@ export class Overlays {
   }
 
   /** The picture shown through the UVs instead of the paint: a uvDisplay, or that a picture is missing. */
-  picture(uvDisplay: UvDisplay, { name, missing }: SurfaceState): THREE.Texture | null {
+  picture(uvDisplay: UvDisplay, surface: SurfaceState): THREE.Texture | null {
     if (uvDisplay === "checker" || uvDisplay === "letters") return this.made(uvDisplay, () => uvPicture(uvDisplay, this.width, this.height));
-    return missing?.length ? this.made(name, () => hatchedPicture(name)) : null;
+    return missingFromView(surface) ? this.made(surface.name, () => hatchedPicture(surface.name)) : null;
   }
 
   private made(key: string, make: () => THREE.Texture): THREE.Texture {

@@ -1,8 +1,16 @@
-import type { Brushed, Model, Project, Surface, TipPicture } from "../api/schema.generated";
+import type { Brushed, KeptPicture, Model, Project, Surface, TipPicture } from "../api/schema.generated";
 
 export type AnyValue = Brushed | Model | Project | Surface | TipPicture;
 export type LayerState = Brushed;
 export type SurfaceState = Surface & { /** Bottom first. */ layers: LayerState[] };
+
+/** Slots of the model's file that no map shows. */
+const UNTOUCHED: readonly string[] = ["normal", "occlusion", "emissive", "opacity"] satisfies KeptPicture["slot"][];
+
+/** Pictures that are missing from what the surface shows. */
+export function missingFromView({ missing = [] }: SurfaceState): boolean {
+  return missing.some(({ slot }) => !UNTOUCHED.includes(slot));
+}
 
 /** The values of a document as panels look at them. What did not change keeps its identity from state to state. */
 export interface DocumentState {

@@ -14,24 +14,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
-from ..names import listed
+from ..mesh.look import SceneNode, SurfaceLook
+from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
+from ..names import clean_name
+from .gltf_materials import Materials
 
 COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
 MAX_DEPTH = 64
 MAX_UV_SETS = 8
+#: Things of a scene that are no part of a model to paint.
+LEFT_OUT = {"animations": "animations", "skins": "bones", "cameras": "cameras"}
 
 
 def read_gltf(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
     """A model from the bytes of a .glb or .gltf; `beside` holds the files it may refer to by name."""
     return _Reader(name, data, beside).mesh()
-
-
-#: Pictures of a material that are not painted here, by glTF's names.
-LEFT_OUT = {
-    "normalTexture": "normal pictures", "occlusionTexture": "occlusion pictures", "emissiveTexture": "glow pictures",
-}  # fmt: skip
 
 
 class _Reader:
@@ -50,8 +48,6 @@ class _Reader:
             raise NightmistError(f"{name} needs glTF extensions that are not read here: {', '.join(sorted(unknown))}.")
         self.buffers: dict[int, bytes] = {}
         self.notes: list[str] = []
-        #: What of materials is not painted here, with the surfaces that have it.
-        self.left_out: dict[str, list[str]] = {}
 
     def _unpack_glb(self, data: bytes) -> bytes:
         if len(data) < 20:
@@ -86,7 +82,7 @@ class _Reader:
             raise NightmistError(f"{self.name} needs the {what} {wanted}, which was not given with it.")
         return self.beside[wanted]
 
-    def _item(self, kind: str, index: Any) -> dict[str, Any]:
+    def item(self, kind: str, index: Any) -> dict[str, Any]:
         items = self.doc.get(kind, [])
         if not isinstance(index, int) or not 0 <= index < len(items):
             raise NightmistError(f"{self.name} is damaged: it refers to {kind} {index}, but has {len(items)}.")
@@ -94,7 +90,7 @@ class _Reader:
 
     def _buffer(self, index: int) -> bytes:
         if index not in self.buffers:
-            buffer = self._item("buffers", index)
+            buffer = self.item("buffers", index)
             if "uri" in buffer:
                 self.buffers[index] = self._link(buffer["uri"], "data file")
             elif index == 0 and self.binary is not None:
@@ -104,7 +100,7 @@ class _Reader:
         return self.buffers[index]
 
     def _view(self, index: int) -> tuple[bytes, int]:
-        view = self._item("bufferViews", index)
+        view = self.item("bufferViews", index)
         data = self._buffer(view.get("buffer", 0))
         start, length = int(view.get("byteOffset", 0)), int(view["byteLength"])
         if start < 0 or length < 0 or start + length > len(data):
@@ -113,7 +109,7 @@ class _Reader:
 
     def accessor(self, index: int) -> NDArray[np.float64]:
         """(count, width) float64 of an accessor, normalized and sparse ones resolved."""
-        item = self._item("accessors", index)
+        item = self.item("accessors", index)
         dtype, width, count = (
             np.dtype(COMPONENT[item["componentType"]]),
             WIDTH[item["type"]],
@@ -160,15 +156,20 @@ class _Reader:
         return values
 
     def mesh(self) -> Mesh:
-        looks = [self._look(i) for i in range(len(self.doc.get("materials", [])))]
+        materials = Materials(self)
+        looks = [materials.look(i) for i in range(len(self.doc.get("materials", [])))]
         plain = len(looks)
         looks.append(SurfaceLook("surface"))
         pieces: list[_Piece] = []
         parts: list[str] = []
-        for node, matrix in self._placed():
+        nodes: list[SceneNode] = []
+        for node, matrix, parent in self._placed():
+            name = clean_name(str(node.get("name") or ""))
+            nodes.append(SceneNode(name, parent, tuple(_local_matrix(node).ravel().tolist())))
             if "mesh" not in node:
                 continue
-            mesh = self._item("meshes", node["mesh"])
+            nodes[-1] = nodes[-1]._replace(part=len(parts))
+            mesh = self.item("meshes", node["mesh"])
             part = len(parts)
             parts.append(str(node.get("name") or mesh.get("name") or f"part {part + 1}")[:80])
             for primitive in mesh.get("primitives", []):
@@ -182,28 +183,37 @@ class _Reader:
         if not pieces:
             raise NightmistError(f"{self.name} holds no triangles, so there is nothing to paint on.")
         made = _join(pieces, looks, parts, self.name)
-        made.notes.extend([*self.notes, *self._said_left_out()])
+        made.nodes = nodes
+        made.notes.extend([*self.notes, *materials.said(), *self._left_out()])
         return made
 
-    def _placed(self) -> list[tuple[dict[str, Any], NDArray[np.float64]]]:
-        """All nodes of the scene, each with its matrix into model space."""
+    def _left_out(self) -> list[str]:
+        """What of the scene is not taken."""
+        found = [what for key, what in LEFT_OUT.items() if self.doc.get(key)]
+        primitives = [p for mesh in self.doc.get("meshes", []) for p in mesh.get("primitives", [])]
+        found += ["morph targets"] * any("targets" in p for p in primitives)
+        found += ["vertex colors"] * any("COLOR_0" in p.get("attributes", {}) for p in primitives)
+        return [f"Not read here and left out: {', '.join(found)}."] if found else []
+
+    def _placed(self) -> list[tuple[dict[str, Any], NDArray[np.float64], int]]:
+        """All nodes of the scene, each with its matrix into model space and the place of its parent in this list."""
         nodes = self.doc.get("nodes", [])
         scenes = self.doc.get("scenes", [])
         if scenes:
-            roots = self._item("scenes", self.doc.get("scene", 0)).get("nodes", [])
+            roots = self.item("scenes", self.doc.get("scene", 0)).get("nodes", [])
         else:
             children = {c for node in nodes for c in node.get("children", [])}
             roots = [i for i in range(len(nodes)) if i not in children]
-        placed: list[tuple[dict[str, Any], NDArray[np.float64]]] = []
-        waiting = [(root, np.eye(4), 0) for root in reversed(roots)]
+        placed: list[tuple[dict[str, Any], NDArray[np.float64], int]] = []
+        waiting = [(root, np.eye(4), -1, 0) for root in reversed(roots)]
         while waiting:
-            index, above, depth = waiting.pop()
+            index, above, parent, depth = waiting.pop()
             if depth > MAX_DEPTH or len(placed) > 100_000:
                 raise NightmistError(f"{self.name} nests its nodes without end.")
-            node = self._item("nodes", index)
+            node = self.item("nodes", index)
             matrix = above @ _local_matrix(node)
-            placed.append((node, matrix))
-            waiting.extend((child, matrix, depth + 1) for child in reversed(node.get("children", [])))
+            waiting.extend((child, matrix, len(placed), depth + 1) for child in reversed(node.get("children", [])))
+            placed.append((node, matrix, parent))
         return placed
 
     def _piece(self, primitive: dict[str, Any], matrix: NDArray[np.float64], material: int, part: int) -> _Piece:
@@ -238,57 +248,9 @@ class _Reader:
             uvs.append(uv[corners])
         return _Piece(positions, corners, uvs, normals, material, part)
 
-    def _look(self, index: int) -> SurfaceLook:
-        material = self._item("materials", index)
-        pbr = material.get("pbrMetallicRoughness", {})
-        factor = [float(v) for v in pbr.get("baseColorFactor", [1, 1, 1, 1])]
-        look = SurfaceLook(
-            str(material.get("name") or f"surface {index + 1}"),
-            (_unit(factor[0]), _unit(factor[1]), _unit(factor[2])),
-            _unit(pbr.get("roughnessFactor", 1.0)),
-            _unit(pbr.get("metallicFactor", 1.0)),
-            multiplied=True,
-        )
-        self._tell_left_out(material, pbr, look.name)
-        for key, map_name in (
-            ("baseColorTexture", "base_color"),
-            ("metallicRoughnessTexture", "metallic_roughness"),
-        ):
-            if key in pbr:
-                self._picture(pbr[key], map_name, look)
-        return look
-
-    def _tell_left_out(self, material: dict[str, Any], pbr: dict[str, Any], surface: str) -> None:
-        """Remember what of a material is not painted here, to be said once for all surfaces."""
-        found = [what for key, what in LEFT_OUT.items() if key in material]
-        found += ["transparency"] * (material.get("alphaMode", "OPAQUE") != "OPAQUE")
-        found += ["double-sidedness"] * bool(material.get("doubleSided"))
-        pictures = [pbr.get(key, {}) for key in ("baseColorTexture", "metallicRoughnessTexture")]
-        found += ["transforms of pictures"] * any("KHR_texture_transform" in p.get("extensions", {}) for p in pictures)
-        found += sorted(name for name in material.get("extensions", {}) if name != "KHR_materials_unlit")
-        for what in found:
-            self.left_out.setdefault(what, []).append(surface)
-
-    def _said_left_out(self) -> list[str]:
-        return [
-            f"Not painted here and left out of {listed(surfaces)}: {what}." for what, surfaces in self.left_out.items()
-        ]
-
-    def _picture(self, reference: dict[str, Any], map_name: str, look: SurfaceLook) -> None:
-        if reference.get("texCoord", 0) != 0:
-            self.notes.append(f"The {map_name} picture of {look.name} uses another UV set and was left out.")
-            return
-        image = self._item("images", self._item("textures", reference.get("index")).get("source"))
-        try:
-            look.pictures[map_name] = (
-                self._view(image["bufferView"])[0] if "bufferView" in image else self._link(image["uri"], "picture")
-            )
-        except NightmistError as error:
-            uri = str(image.get("uri", ""))
-            if "://" in uri or uri.startswith("data:") or not uri:
-                self.notes.append(f"{error} The surface {look.name} starts without it.")
-            else:
-                look.missing[map_name] = PurePosixPath(unquote(uri).replace("\\", "/")).name
+    def picture(self, image: dict[str, Any]) -> bytes:
+        """The bytes of a picture."""
+        return self._view(image["bufferView"])[0] if "bufferView" in image else self._link(image["uri"], "picture")
 
 
 class _Piece:
@@ -330,11 +292,6 @@ def _join(pieces: list[_Piece], looks: list[SurfaceLook], parts: list[str], sour
             parts,
             source,
         )
-
-
-def _unit(value: Any) -> float:
-    number = float(value)
-    return min(max(number, 0.0), 1.0) if np.isfinite(number) else 0.5
 
 
 def _triangles(index: NDArray[np.int64], mode: int) -> NDArray[np.int64]:

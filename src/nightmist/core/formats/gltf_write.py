@@ -5,25 +5,34 @@ from __future__ import annotations
 import json
 import struct
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..mesh import Mesh
 from ..mesh.corners import welded_corners
-
-#: For each surface: glTF picture slot -> PNG bytes. Slots: baseColor, metallicRoughness, normal.
-Pictures = Mapping[str, Mapping[str, bytes]]
+from .gltf_scene import Scene
 
 
-def write_glb(mesh: Mesh, pictures: Pictures | None = None, uv_sets: Mapping[str, int] | None = None) -> bytes:
+class Texture(NamedTuple):
+    """A PNG or JPEG, and the UV set that it lies by."""
+
+    data: bytes
+    uv_set: int = 0
+
+
+#: For each surface: slot -> picture. Slots: baseColor, metallicRoughness, normal, occlusion, emissive.
+Pictures = Mapping[str, Mapping[str, Texture]]
+
+
+def write_glb(mesh: Mesh, pictures: Pictures | None = None, nodes: bool = False) -> bytes:
     """A GLB with one node a part and one primitive a surface.
 
-    Without pictures, materials carry the mesh's own factors, so the file reads back to the same mesh.
-    uv_sets: the UV set that a surface's pictures are made for; 0 unless named.
+    Without pictures, materials carry the mesh's own factors, so the file reads back to the same mesh. nodes: parts
+    hang in the nodes of the file that they came from, and their places are told from there; else from the root.
     """
-    return _Writer(uv_sets or {}).glb(mesh, pictures or {})
+    return _Writer().glb(mesh, pictures or {}, nodes)
 
 
 def glb_order(mesh: Mesh) -> NDArray[np.int64]:
@@ -31,34 +40,37 @@ def glb_order(mesh: Mesh) -> NDArray[np.int64]:
     return np.lexsort((mesh.face_surface, mesh.face_part))
 
 
+#: Slots that glTF keeps with the metallic-roughness model.
+PAINTED = ("baseColor", "metallicRoughness")
+
+
 class _Writer:
-    def __init__(self, uv_sets: Mapping[str, int]) -> None:
-        self.uv_sets = uv_sets
+    def __init__(self) -> None:
         self.binary = bytearray()
         self.views: list[dict[str, Any]] = []
         self.accessors: list[dict[str, Any]] = []
         self.images: list[dict[str, Any]] = []
 
-    def glb(self, mesh: Mesh, pictures: Pictures) -> bytes:
+    def glb(self, mesh: Mesh, pictures: Pictures, in_nodes: bool) -> bytes:
         materials = [
             self._material(look.name, mesh, i, pictures.get(look.name, {})) for i, look in enumerate(mesh.surfaces)
         ]
+        scene = Scene(mesh, in_nodes)
         meshes: list[dict[str, Any]] = []
-        nodes: list[dict[str, Any]] = []
         for part, name in enumerate(mesh.parts):
             primitives = [
-                self._primitive(mesh, faces, surface)
+                self._primitive(mesh, faces, surface, scene.to_part(part))
                 for surface in range(len(mesh.surfaces))
                 if len(faces := np.flatnonzero((mesh.face_part == part) & (mesh.face_surface == surface)))
             ]
             if primitives:
-                nodes.append({"mesh": len(meshes), "name": name})
+                scene.place(part, name, len(meshes))
                 meshes.append({"name": name, "primitives": primitives})
         doc: dict[str, Any] = {
             "asset": {"version": "2.0", "generator": "Nightmist"},
             "scene": 0,
-            "scenes": [{"nodes": list(range(len(nodes)))}],
-            "nodes": nodes,
+            "scenes": [{"nodes": scene.roots}],
+            "nodes": scene.nodes,
             "meshes": meshes,
             "materials": materials,
             "accessors": self.accessors,
@@ -93,10 +105,22 @@ class _Writer:
         self.accessors.append(item)
         return len(self.accessors) - 1
 
-    def _primitive(self, mesh: Mesh, faces: NDArray[np.int64], surface: int) -> dict[str, Any]:
-        """Corners that agree in everything become one vertex; faces keep their order."""
-        columns = [mesh.positions[mesh.faces[faces]], mesh.normals[faces], *[uv[faces] for uv in mesh.uvs]]
+    def _primitive(
+        self, mesh: Mesh, faces: NDArray[np.int64], surface: int, inward: NDArray[np.float64] | None
+    ) -> dict[str, Any]:
+        """Corners that agree in everything become one vertex; faces keep their order.
+
+        inward: the matrix from model space into the node's.
+        """
+        corners, normals = mesh.positions[mesh.faces[faces]], mesh.normals[faces]
+        if inward is not None:
+            corners = (corners @ inward[:3, :3].T + inward[:3, 3]).astype(np.float32)
+            turned = normals @ np.linalg.inv(inward[:3, :3])
+            normals = (turned / np.maximum(np.linalg.norm(turned, axis=2, keepdims=True), 1e-30)).astype(np.float32)
+        columns = [corners, normals, *[uv[faces] for uv in mesh.uvs]]
         unique, where = welded_corners(columns)
+        if inward is not None and np.linalg.det(inward[:3, :3]) < 0:
+            where = np.ascontiguousarray(where.reshape(-1, 3)[:, ::-1]).ravel()
         attributes = {
             "POSITION": self._accessor(unique[:, 0:3], "VEC3", bounds=True),
             "NORMAL": self._accessor(unique[:, 3:6], "VEC3"),
@@ -113,29 +137,38 @@ class _Writer:
             "mode": 4,
         }
 
-    def _material(self, name: str, mesh: Mesh, index: int, pictures: Mapping[str, bytes]) -> dict[str, Any]:
+    def _material(
+        self, name: str, mesh: Mesh, index: int, pictures: Mapping[str, Texture]
+    ) -> dict[str, Any]:  # fmt: skip
         look = mesh.surfaces[index]
-        if not pictures:
-            return {
-                "name": name,
-                "pbrMetallicRoughness": {
-                    "baseColorFactor": [*look.base_color, 1.0],
-                    "roughnessFactor": look.roughness,
-                    "metallicFactor": look.metallic,
-                },
-            }
-        material: dict[str, Any] = {
-            "name": name,
-            "pbrMetallicRoughness": {"roughnessFactor": 1.0, "metallicFactor": 1.0},
-        }
-        for slot, data in pictures.items():
-            self.images.append({"name": f"{name} {slot}", "mimeType": "image/png", "bufferView": self._view(data)})
-            texture = {"index": len(self.images) - 1, "texCoord": self.uv_sets.get(name, 0)}
-            if slot == "normal":
-                material["normalTexture"] = texture
-            else:
-                material["pbrMetallicRoughness"][f"{slot}Texture"] = texture
+        rest = look.untouched
+        textures = {slot: self._texture(f"{name} {slot}", picture) for slot, picture in pictures.items()}
+        pbr: dict[str, Any] = {f"{slot}Texture": textures.pop(slot) for slot in PAINTED if slot in textures}
+        color = [1.0, 1.0, 1.0] if "baseColorTexture" in pbr else [*look.base_color]
+        pbr["baseColorFactor"] = [*color, rest.alpha]
+        pbr["roughnessFactor"], pbr["metallicFactor"] = (
+            (1.0, 1.0) if "metallicRoughnessTexture" in pbr else (look.roughness, look.metallic)
+        )
+        material: dict[str, Any] = {"name": name, "pbrMetallicRoughness": pbr}
+        material.update({f"{slot}Texture": texture for slot, texture in textures.items()})
+        if "normal" in textures and rest.normal_scale != 1:
+            textures["normal"]["scale"] = rest.normal_scale
+        if "occlusion" in textures and rest.occlusion_strength != 1:
+            textures["occlusion"]["strength"] = rest.occlusion_strength
+        if any(rest.emissive):
+            material["emissiveFactor"] = list(rest.emissive)
+        if rest.double_sided:
+            material["doubleSided"] = True
+        if rest.alpha_mode != "OPAQUE":
+            material["alphaMode"] = rest.alpha_mode
+        if rest.alpha_mode == "MASK":
+            material["alphaCutoff"] = rest.alpha_cutoff
         return material
+
+    def _texture(self, name: str, picture: Texture) -> dict[str, Any]:
+        kind = "image/jpeg" if picture.data[:2] == b"\xff\xd8" else "image/png"
+        self.images.append({"name": name, "mimeType": kind, "bufferView": self._view(picture.data)})
+        return {"index": len(self.images) - 1, "texCoord": picture.uv_set}
 
 
 def _container(text: bytes, binary: bytes) -> bytes:

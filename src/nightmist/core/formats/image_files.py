@@ -13,6 +13,7 @@ from PIL import Image, UnidentifiedImageError
 from ..errors import NightmistError
 
 MAX_PIXELS = 16384 * 8192
+FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "TGA", "BMP")
 
 
 def read_picture(name: str, data: bytes) -> NDArray[np.uint16]:
@@ -23,7 +24,7 @@ def read_picture(name: str, data: bytes) -> NDArray[np.uint16]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            probe = Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP", "TIFF", "TGA", "BMP"))
+            probe = Image.open(io.BytesIO(data), formats=FORMATS)
             width, height = probe.size
             if width * height > MAX_PIXELS:
                 raise NightmistError(f"{name} has {width} × {height} pixels; at most {MAX_PIXELS:,} can be read.")
@@ -37,6 +38,16 @@ def read_picture(name: str, data: bytes) -> NDArray[np.uint16]:
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
         raise NightmistError(f"{name} cannot be read as a picture: {error}") from error
     return pixels * np.uint16(257)
+
+
+def picture_size(data: bytes) -> tuple[int, int]:
+    """(width, height) in pixels, from the first bytes; (0, 0) of what is no picture."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            return Image.open(io.BytesIO(data), formats=FORMATS).size
+    except (Image.DecompressionBombError, UnidentifiedImageError, OSError, ValueError, SyntaxError):
+        return 0, 0
 
 
 def _read_deep(data: bytes) -> NDArray[np.uint16] | None:

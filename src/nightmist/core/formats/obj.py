@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+from ..mesh.look import SurfaceLook, Untouched
+from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
 
 MAX_CORNERS = 1000
@@ -33,10 +34,11 @@ def read_obj(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
 PICTURES = {
     "map_Kd": "base_color", "map_Pr": "roughness", "map_Pm": "metallic",
     "map_Bump": "height", "map_bump": "height", "bump": "height", "disp": "height",
+    "norm": "normal", "map_Ke": "emissive", "map_d": "opacity",
 }  # fmt: skip
+UNTOUCHED = {"normal": "the normal picture", "emissive": "the glow picture", "opacity": "the transparency picture"}
 LEFT_OUT = {
-    "norm": "the normal picture", "map_d": "the transparency picture", "map_Ks": "the gloss color picture",
-    "map_Ns": "the gloss picture", "map_Ke": "the glow picture", "map_Ka": "the ambient picture",
+    "map_Ks": "the gloss color picture", "map_Ns": "the gloss picture", "map_Ka": "the ambient picture",
 }  # fmt: skip
 #: Options before the name of a picture, and how many words may follow each.
 OPTIONS = {
@@ -136,10 +138,15 @@ class _Reader:
                 look.roughness = min(max(float(words[1]), 0.0), 1.0)
             elif words[0] == "Pm":
                 look.metallic = min(max(float(words[1]), 0.0), 1.0)
+            elif words[0] == "Ke" and len(words) >= 4:
+                red, green, blue = (min(max(float(w), 0.0), 1.0) for w in words[1:4])
+                look.untouched = look.untouched.model_copy(update={"emissive": (red, green, blue)})
+            elif words[0] == "d":
+                look.untouched = _see_through(look.untouched, min(max(float(words[-1]), 0.0), 1.0))
             elif words[0] in PICTURES:
                 self._picture(words, PICTURES[words[0]], look)
             elif words[0] in LEFT_OUT:
-                said = f"Not painted here and left out of {look.name}: {LEFT_OUT[words[0]]}."
+                said = f"Not read here and left out of {look.name}: {LEFT_OUT[words[0]]}."
                 self.notes += [said] * (said not in self.notes)
 
     def _picture(self, words: list[str], slot: str, look: SurfaceLook) -> None:
@@ -152,6 +159,13 @@ class _Reader:
             look.pictures[slot] = found
         elif file:
             look.missing[slot] = file
+        if slot == "opacity":
+            look.untouched = look.untouched.model_copy(update={"alpha_mode": "BLEND"})
+        elif slot == "emissive" and not any(look.untouched.emissive):
+            look.untouched = look.untouched.model_copy(update={"emissive": (1.0, 1.0, 1.0)})
+        if slot in UNTOUCHED:
+            said = f"Not painted or shown here, but handed off as it came: {UNTOUCHED[slot]} of {look.name}."
+            self.notes += [said] * (said not in self.notes)
 
     def mesh(self) -> Mesh:
         if not self.corners:
@@ -173,6 +187,11 @@ class _Reader:
             look.name = look.name or name
         made.notes.extend(self.notes)
         return made
+
+
+def _see_through(untouched: Untouched, alpha: float) -> Untouched:
+    """With an alpha below 1, blended."""
+    return untouched.model_copy(update={"alpha": alpha, "alpha_mode": "BLEND"}) if alpha < 1 else untouched
 
 
 def _link_of(words: list[str]) -> tuple[str, list[str]]:

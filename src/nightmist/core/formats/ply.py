@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from plyfile import PlyData, PlyParseError
 
 from ..errors import NightmistError
-from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+from ..mesh.look import SurfaceLook
+from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
 
 UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"))

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..mesh.mesh import MAX_FACES, Mesh, SurfaceLook, build_mesh
+from ..mesh.look import SurfaceLook
+from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 
 RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 HEAD = 84

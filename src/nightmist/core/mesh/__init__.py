@@ -1,6 +1,7 @@
 """What is painted on: triangles, their UV sets, surfaces and parts."""
 
-from .mesh import Mesh, SurfaceLook
+from .look import SurfaceLook
+from .mesh import Mesh
 from .pick import Caster, Hits
 
 __all__ = ["Caster", "Hits", "Mesh", "SurfaceLook"]

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from .mesh import Mesh, SurfaceLook, build_mesh
+from .look import SurfaceLook
+from .mesh import Mesh, build_mesh
 
 Body = Literal["plane", "box", "sphere", "ring", "cylinder"]
 BODIES: tuple[Body, ...] = Body.__args__  # type: ignore[attr-defined]

@@ -12,25 +12,13 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..kernels import kernel
 from ..names import clean_name, unused_name
+from .look import SceneNode, SurfaceLook
 from .polygons import guessed_polygons
 
 if TYPE_CHECKING:
     from .topology import Topology
 
 MAX_FACES = 2_000_000
-
-
-@dataclass
-class SurfaceLook:
-    """What a file says about one material: a name, its factors, and its pictures (encoded bytes)."""
-
-    name: str
-    base_color: tuple[float, float, float] = (0.8, 0.8, 0.8)  # linear, as glTF's baseColorFactor
-    roughness: float = 0.5
-    metallic: float = 0.0
-    pictures: dict[str, bytes] = field(default_factory=dict)  # by slot: "metallic_roughness", or a map
-    missing: dict[str, str] = field(default_factory=dict)  # the same, to the name of a file that was not given
-    multiplied: bool = False  # the factors multiply the pictures, as glTF has it
 
 
 @dataclass
@@ -44,6 +32,7 @@ class Mesh:
     face_surface, face_part: (F,) int32 into surfaces and parts.
     polygon: (F,) int32, triangles of one polygon share a number.
     seams: (S, 2) int32 pairs of positions: edges where the painter wants the map cut.
+    nodes: how the file's parts hang together; each parent stands before its children.
     """
 
     positions: NDArray[np.float32]
@@ -57,6 +46,7 @@ class Mesh:
     parts: list[str]
     notes: list[str] = field(default_factory=list)
     seams: NDArray[np.int32] = field(default_factory=lambda: np.zeros((0, 2), np.int32))
+    nodes: list[SceneNode] = field(default_factory=list)
 
     @cached_property
     def weld(self) -> NDArray[np.int64]:

@@ -59,6 +59,13 @@ class Gutter:
         changed = np.flatnonzero(bounds[:, 1] > 0).astype(np.int32)
         return TileArea(changed, bounds[changed])
 
+    def filled(self, image: NDArray[np.uint16]) -> NDArray[np.uint16]:
+        """A copy of an (H, W, channels) image whose gutter repeats what is inside."""
+        pairs, _ = self.by_source
+        texels = image.reshape(-1, image.shape[2]).copy()
+        texels[pairs[:, 0]] = texels[pairs[:, 1]]
+        return texels.reshape(image.shape)
+
 
 @kernel
 def _nearest_in_column(covered, reach, offset, first, last):  # type: ignore[no-untyped-def]

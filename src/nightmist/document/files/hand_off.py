@@ -9,11 +9,13 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.formats.file_names import file_name, file_names
-from ...core.formats.gltf_write import write_glb
+from ...core.formats.gltf_write import Texture, write_glb
 from ...core.formats.image_files import write_png
+from ...core.relief.combine import combined
 from ...core.texels.encode import to_bytes
 from ..document import Document
 from ..values import MAPS, MapName, Surface
+from .kept import Kept
 
 DEPTHS = {"png8": 8, "png16": 16}
 
@@ -51,11 +53,9 @@ def map_files(document: Document, maps: str) -> dict[str, bytes]:
 
 
 def glb(document: Document) -> bytes:
-    """The model with its maps inside, 8 bits a channel as glTF viewers expect."""
+    """The model with its maps inside, 8 bits a channel as glTF viewers expect, and what its file had besides."""
     surfaces = document.surface_values()
-    return write_glb(
-        document.mesh, {s.name: _pictures(document, s) for s in surfaces}, {s.name: s.uv_set for s in surfaces}
-    )
+    return write_glb(document.mesh, {s.name: _pictures(document, s) for s in surfaces}, nodes=True)
 
 
 def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint16]:
@@ -70,12 +70,18 @@ def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint
     return composite.read(known)
 
 
-def _pictures(document: Document, surface: Surface) -> dict[str, bytes]:
+def _pictures(document: Document, surface: Surface) -> dict[str, Texture]:
     color = read_map(document, surface, "base_color")[..., :3]
     rest = [read_map(document, surface, name) for name in ("roughness", "metallic")]
     packed = np.stack([np.full(color.shape[:2], 65535, np.uint16), *rest], 2)
-    pictures = {"baseColor": write_png(to_bytes(color)), "metallicRoughness": write_png(to_bytes(packed))}
+    kept = Kept(document, surface)
+    pictures: dict[str, Texture] = {slot: kept.texture(slot) for slot in kept.slots if slot != "opacity"}
+    if "opacity" in kept.slots:
+        color = np.dstack([color, kept.opacity()])
+    painted = {"baseColor": color, "metallicRoughness": packed}
     height: NDArray[np.uint16] = read_map(document, surface, "height")
     if height.min() != height.max():
-        pictures["normal"] = write_png(to_bytes(read_map(document, surface, "normal")))
+        relief = read_map(document, surface, "normal")
+        painted["normal"] = combined(kept.normals(), relief) if "normal" in kept.slots else relief
+    pictures.update({slot: Texture(write_png(to_bytes(image)), surface.uv_set) for slot, image in painted.items()})
     return pictures

@@ -19,10 +19,10 @@ from ...core.formats.image_files import read_picture, write_png
 from ...core.mesh import Mesh
 from ...core.texels.raster import TILE, Tile
 from ..change import node_and_map
-from ..derived.model import model_of
+from ..derived.model import model_of, nodes_from
 from ..derived.pool import Pool, digest_of
 from ..document import Document
-from ..values import CHANNELS, AnyValue, TipPicture
+from ..values import CHANNELS, AnyValue, KeptPicture, Surface, TipPicture
 from .upgrade import values_of
 
 #: Versions that are read; the last one is written.
@@ -59,6 +59,7 @@ def write(document: Document, file: Path | BinaryIO) -> None:
         "values": [value.model_dump() for key, value in document.values.items() if key != "model"],
         "tiles": placed,
         "polygons": mesh.polygon[order].tolist(),
+        "nodes": mesh.nodes,
         "seams": mesh.positions[mesh.seams].astype(float).tolist(),
     }
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as zipped:
@@ -67,6 +68,11 @@ def write(document: Document, file: Path | BinaryIO) -> None:
         for tip in document.tip_values():
             picture = np.rint(document.arrays.get(tip.picture) * 65535).astype(np.uint16)
             zipped.writestr(f"tips/{tip.name}.png", write_png(picture))
+        kept = [kept for surface in document.surface_values() for kept in surface.kept]
+        for digest in {picture.file for picture in kept}:
+            zipped.writestr(f"kept/{digest}", document.arrays.get(digest).tobytes())
+        for digest in {picture.uv for picture in kept}:
+            zipped.writestr(f"kept/{digest}.uv", document.arrays.get(digest)[order].tobytes(), zipfile.ZIP_DEFLATED)
         for digest, tile in tiles.items():
             zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
 
@@ -105,6 +111,8 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
         if isinstance(value, TipPicture):
             picture = read_picture(f"The tip {value.name}", zipped.read(f"tips/{value.name}.png"))[..., 0]
             read.append(value.but(picture=arrays.add((picture / 65535).astype(np.float32))))
+        elif isinstance(value, Surface):
+            read.append(value.but(kept=tuple(_kept(zipped, kept, len(mesh.faces), arrays) for kept in value.kept)))
         else:
             read.append(value)
     document = make(read, pools=(Pool(), arrays))
@@ -116,6 +124,13 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
                 held[digest] = _tile_of(digest, zipped.read(f"tiles/{digest}.png"), channels)
         document.place(key, {(row, column): held[digest] for row, column, digest in places})
     return document
+
+
+def _kept(zipped: zipfile.ZipFile, kept: KeptPicture, faces: int, arrays: Pool) -> KeptPicture:
+    """A kept picture, its bytes and UVs read from the file."""
+    uv = np.frombuffer(zipped.read(f"kept/{kept.uv}.uv"), "<f4").reshape(faces, 3, 2).astype(np.float32)
+    data = np.frombuffer(zipped.read(f"kept/{kept.file}"), np.uint8).copy()
+    return KeptPicture(slot=kept.slot, file=arrays.add(data), uv=arrays.add(uv))
 
 
 def _placed(description: dict[str, Any]) -> dict[str, list[tuple[int, int, str]]]:
@@ -138,7 +153,7 @@ def _mesh(glb: bytes, description: dict[str, Any]) -> Mesh:
     ends = np.array(description["seams"], np.float32).reshape(-1, 2, 3)
     pairs = [[places.get(end.tobytes(), -1) for end in pair] for pair in ends]
     seams = np.array([pair for pair in pairs if min(pair) >= 0], np.int32).reshape(-1, 2)
-    return mesh.changed(polygon=polygon, seams=seams)
+    return mesh.changed(polygon=polygon, seams=seams, nodes=nodes_from(description.get("nodes", [])))
 
 
 def _tile_png(tile: Tile) -> bytes:

@@ -11,14 +11,16 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.formats.bundle import unpacked
 from ...core.mesh import Mesh
+from ...core.mesh.look import is_untouched
 from ...core.mesh.methods import has_uvs
 from ...core.names import listed
 from ...core.texels import Raster
 from ..change import Change, raster_id
 from ..document import Document
-from ..values import CHANNELS, Brushed, Project, StartValues, Surface, checked_size, new_id
+from ..values import CHANNELS, Brushed, MapName, Node, Project, StartValues, Surface, checked_size, new_id
 from .model_pictures import FROM_FILE, maps_of
 from .refit import Plan, refit
+from .untouched import kept_picture
 
 
 def resize(
@@ -112,27 +114,34 @@ def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, l
     """Pictures that the model names and that were missing become lowest layers. Also returns those still missing."""
     given = {name.lower(): data for name, data in unpacked(files).items()}
     surfaces = document.surface_values()
-    nodes, rasters = [], {}
+    nodes: list[Node] = []
+    rasters: dict[str, Raster] = {}
+    found = False
     for number, surface in enumerate(surfaces):
-        maps: dict[Any, NDArray[np.uint16]] = {}
-        for missing in surface.missing:
-            if (data := given.get(missing.file.lower())) is not None:
+        here = [(missing, given[missing.file.lower()]) for missing in surface.missing if missing.file.lower() in given]
+        maps: dict[MapName, NDArray[np.uint16]] = {}
+        kept = list(surface.kept)
+        for missing, data in here:
+            if is_untouched(missing.slot):
+                kept.append(kept_picture(missing.slot, data, document.mesh, missing.placed, document.arrays))
+            else:
                 factors = surface.start if missing.multiplied else None
-                maps.update(maps_of(missing.slot, missing.file, data, surface.size, factors))
-        if not maps:
-            continue
-        lowest = min((node.order for node in document.stack(surface.id)), default=1.0) - 1
-        layer = Brushed(id=new_id(), parent=surface.id, order=lowest, name=FROM_FILE)
-        nodes.append(layer)
-        for name, image in maps.items():
-            raster = rasters[raster_id(layer.id, name)] = Raster(*surface.size, CHANNELS[name])
-            raster.take(image)
+                layout = document.layout(surface)
+                maps.update(maps_of(missing.slot, missing.file, data, layout, missing.placed, factors))
+        if maps:
+            lowest = min((node.order for node in document.stack(surface.id)), default=1.0) - 1
+            layer = Brushed(id=new_id(), parent=surface.id, order=lowest, name=FROM_FILE)
+            nodes.append(layer)
+            for name, image in maps.items():
+                raster = rasters[raster_id(layer.id, name)] = Raster(*surface.size, CHANNELS[name])
+                raster.take(image)
         still = tuple(m for m in surface.missing if m.file.lower() not in given)
-        surfaces[number] = surface.but(missing=still)
-    if not nodes:
+        surfaces[number] = surface.but(missing=still, kept=tuple(kept))
+        found = found or bool(here)
+    if not found:
         wanted = sorted({m.file for surface in surfaces for m in surface.missing})
         raise NightmistError(f"None of these pictures is missing. Wanted: {', '.join(wanted) or 'none'}.")
-    change = refit(document, Plan("Add pictures", surfaces=surfaces, nodes=list(nodes), rasters=rasters))
+    change = refit(document, Plan("Add pictures", surfaces=surfaces, nodes=nodes, rasters=rasters))
     return change, sorted({m.file for surface in surfaces for m in surface.missing})
 
 

@@ -5,25 +5,34 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.errors import NightmistError
 from ...core.formats.image_files import fit, read_picture
+from ...core.mesh.look import Placement
 from ...core.srgb import decode, encode
-from ..values import MAPS, MapName, StartValues
+from ...core.texels.resample import resampled
+from ..derived.layouts import Layout
+from ..values import MAPS, MapName, MapSlot, StartValues
 
 #: The name of the layer that such pictures become.
 FROM_FILE = "From the file"
 
 
 def maps_of(
-    slot: str, name: str, data: bytes, size: tuple[int, int], factors: StartValues | None = None
+    slot: MapSlot, name: str, data: bytes, layout: Layout, place: Placement, factors: StartValues | None = None
 ) -> dict[MapName, NDArray[np.uint16]]:
-    """A picture's part of each map, at the map's size, times a material's factors where they are given.
+    """A picture's part of each map of a layout, times a material's factors where they are given.
 
-    slot: a map, or "metallic_roughness" as glTF packs them. Raises NightmistError for what is no picture.
+    slot: a map, or "metallic_roughness" as glTF packs them. Raises NightmistError for what is no picture, or has no
+    place on the model.
     """
-    image = fit(read_picture(name, data), *size)
+    picture = read_picture(name, data)
+    if factors is not None:
+        # A material's alpha is its own (glTF 2.0, 3.9.4); none of its color is missing for that.
+        picture[..., 3] = 65535
+    image = _placed(name, picture, layout, place)
     if slot == "base_color":
         return {"base_color": image if factors is None else _tinted(image, factors)}
-    channels = {"roughness": 1, "metallic": 2} if slot == "metallic_roughness" else {slot: 0}
+    channels: dict[str, int] = {"roughness": 1, "metallic": 2} if slot == "metallic_roughness" else {slot: 0}
     opaque = np.full_like(image[..., 0], 65535)
     found: dict[MapName, NDArray[np.uint16]] = {}
     for map_name in (known for known in MAPS if known in channels):
@@ -32,6 +41,17 @@ def maps_of(
             values = np.rint(values * getattr(factors, map_name)).astype(np.uint16)
         found[map_name] = np.stack([values, opaque], axis=2)
     return found
+
+
+def _placed(name: str, image: NDArray[np.uint16], layout: Layout, place: Placement) -> NDArray[np.uint16]:
+    """A picture where it lies on the model, as a picture of a layout's map."""
+    if place == Placement():
+        return fit(image, *layout.size)
+    if not 0 <= place.uv_set < len(layout.mesh.uvs):
+        raise NightmistError(f"{name} lies by UV set {place.uv_set}, which the model does not have; it was left out.")
+    own = layout.ownership
+    lies = place.of(layout.mesh.uvs[place.uv_set])[own.faces].astype(np.float64)
+    return resampled(image, own, layout.uvs[own.faces].astype(np.float64), lies)
 
 
 def _tinted(image: NDArray[np.uint16], factors: StartValues) -> NDArray[np.uint16]:

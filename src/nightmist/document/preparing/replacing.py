@@ -9,6 +9,7 @@ from pydantic import BaseModel
 from ...core.formats import read_model
 from ...core.formats.bundle import the_model, unpacked
 from ...core.mesh import Mesh
+from ...core.mesh.look import Untouched
 from ...core.mesh.methods import has_uvs, unwrap
 from ...core.names import listed, unused_name
 from ...core.progress import part
@@ -19,6 +20,7 @@ from .matching import Match, Why, match_surfaces, places_shared
 from .model import receivers, start_of, usual_depth
 from .refit import Plan, refit
 from .transfer import old_faces
+from .untouched import kept_pictures
 from .uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
 
 #: An old surface that lay under this share of a new one's places gives it paint.
@@ -74,6 +76,7 @@ def replace_mesh(
     matches = match_surfaces(document, mesh, chosen)
     surfaces = _surfaces_for(document, mesh, matches)
     notes = [*mesh.notes, *_notes(document, matches)]
+    surfaces = [_handed_through(document, mesh, surface, notes) for surface in surfaces]
     for surface in surfaces:
         faces = mesh.faces_of(surface.number)
         if not has_uvs(mesh, faces, surface.uv_set):
@@ -142,7 +145,20 @@ def _left(document: Document, matches: list[Match]) -> list[Left]:
 def _without_faces(document: Document, matches: list[Match], first: int) -> list[Surface]:
     """Painted surfaces that none stands for, numbered from `first` on."""
     names = [left.name for left in _left(document, matches) if left.layers]
-    return [document.surface_value(name).but(number=first + k) for k, name in enumerate(names)]
+    return [document.surface_value(name).but(number=first + k, kept=()) for k, name in enumerate(names)]
+
+
+def _handed_through(document: Document, mesh: Mesh, surface: Surface, notes: list[str]) -> Surface:
+    """What the new file says of what is not painted here, where it says anything; pictures by old UVs cannot stay."""
+    look = mesh.surfaces[surface.number]
+    kept = kept_pictures(look, mesh, document.arrays, notes)
+    if gone := [old.slot for old in surface.kept if old.slot not in {new.slot for new in kept}]:
+        notes.append(
+            f"The new file has no {listed(gone)} picture for {surface.name}; the old one lay by UVs that are gone."
+        )
+    untouched = surface.untouched if look.untouched == Untouched() else look.untouched
+    handed: Surface = surface.but(untouched=untouched, kept=kept)
+    return handed
 
 
 def _notes(document: Document, matches: list[Match]) -> list[str]:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple, get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from ...core.compose import BlendMode
 from ...core.errors import NightmistError
 from ...core.mesh.checkup import FindingKind
+from ...core.mesh.look import Placement, Untouched, UntouchedSlot
 from ...core.texels import TILE
 from .base import Name, Share, Value
 
@@ -50,12 +51,27 @@ class StartValues(Value):
 DEFAULT_DEPTH = 0.02
 
 
+MapSlot = Literal["base_color", "metallic_roughness", "roughness", "metallic", "height"]
+MAP_SLOTS: tuple[MapSlot, ...] = get_args(MapSlot)
+
+
 class MissingPicture(Value):
     """A picture that the model's file names and that was not given with it."""
 
-    slot: Literal["base_color", "metallic_roughness", "roughness", "metallic", "height"]
+    slot: MapSlot | UntouchedSlot
     file: str
     multiplied: bool = Field(default=False, description="the start values multiply it, as the file has it")
+    placed: Placement = Placement()
+
+
+class KeptPicture(BaseModel):
+    """A picture of the model's file that is handed through: digests of its bytes, and of the UVs that it lies by."""
+
+    model_config = ConfigDict(frozen=True)
+
+    slot: UntouchedSlot
+    file: str
+    uv: str
 
 
 class Meant(BaseModel):
@@ -85,6 +101,8 @@ class Surface(Value):
     uv_set: int = Field(default=0, ge=0, description="which UV set its maps are made for")
     missing: tuple[MissingPicture, ...] = ()
     meant: Meant = Meant()
+    untouched: Untouched = Untouched()
+    kept: tuple[KeptPicture, ...] = ()
 
     @property
     def size(self) -> tuple[int, int]:

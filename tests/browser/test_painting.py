@@ -274,7 +274,7 @@ def test_shared_uvs_are_said_before_the_first_stroke(painter, server):
     expect(banner).to_contain_text("surface: 100% of the painted texels are shared")
     banner.get_by_role("button", name="Meant so").click()
     expect(banner).to_have_count(0)
-    tab.drag((0.45, 0.5), (0.47, 0.5))
+    tab.drag((0.3, 0.5), (0.32, 0.5))
     tab.wait_kept(2)
     tab.open()
     expect(tab.page.get_by_test_id("target")).to_be_visible()

@@ -240,14 +240,41 @@ def test_box_pick_arrange_and_pack(painter, server):
     assert spread == pytest.approx([80, 80], rel=0.01)  # 2 units across at 40 texels each
 
 
+def test_points_of_the_map_come_onto_one_line(painter, server):
+    """A corner that was dragged out of a row: the row is picked by a box, lined up, undone."""
+    mesh = placed(plane(4), uv_scale=0.9)
+    out = np.abs(mesh.uvs[0] - mesh.uvs[0].reshape(-1, 2).min(axis=0)).max(axis=2) < 1e-6
+    mesh.uvs[0][out] += (0, 0.05)
+    tab = prepare(painter, server.create(write_glb(mesh), "crooked.glb"))
+    page = tab.page
+    page.get_by_role("radio", name="Points").click()
+    across = page.get_by_role("button", name="Line up across")
+    expect(across).to_be_disabled()
+    drag_on_map(tab, (0.01, 0.14), (0.95, 0.01))
+    expect(page.get_by_text("Points picked")).to_be_visible()
+    across.click()
+    settled(tab, 1)
+    uv = Stage(server, tab.project).corners()[:, :, 1].ravel()
+    assert np.isclose(uv, 0.045 + 0.05 / 5, atol=1e-5).sum() == 12  # the row's eight faces have so many corners there
+    page.keyboard.press("Control+z")
+    settled(tab, 2)
+    assert np.isclose(Stage(server, tab.project).corners()[:, :, 1].min(), 0.045, atol=1e-5)
+
+
 def test_seams_are_marked_and_the_surface_unwraps_along_them(painter, server):
     """A click marks an edge, another a loop, on model and map; unwrapping along them gives those pieces."""
     project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")
     tab = prepare(painter, project)
     page = tab.page
     page.get_by_role("radio", name="Seam loop").click()
-    # The middle line from top to bottom, clicked in the map.
-    page.mouse.click(*on_map(tab, 0.45 * 0.9 / 0.9 + 0.002, 0.33))
+    # The middle line from top to bottom, shown before it is clicked in the map.
+    middle = on_map(tab, 0.45 * 0.9 / 0.9 + 0.002, 0.33)
+    page.mouse.move(*middle)
+    previewed = lambda image: int((np.abs(image - (255, 242, 204)).max(axis=2) < 4).sum())  # noqa: E731
+    tab.wait_view(lambda image: previewed(image) > 200, "the loop is not shown under the pointer")
+    page.mouse.move(*tab.at(0.01, 0.5))
+    tab.wait_view(lambda image: previewed(image) == 0, "the loop stays when the pointer has gone")
+    page.mouse.click(*middle)
     tab.wait_kept(1)
     stage = Stage(server, project)
     assert stage.seams == 8  # four edges, each from both sides

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from nightmist.core.errors import NightmistError
-from nightmist.core.mesh.arrange import arranged, moved, with_density
+from nightmist.core.mesh.arrange import arranged, lined_up, moved, with_density
 from nightmist.core.mesh.packing import pack_islands
 from nightmist.core.mesh.planner import memory, plan_table
 
@@ -34,6 +34,25 @@ def test_an_affine_move_is_exact():
     assert np.allclose(moved(corners, matrix), wanted)
     with pytest.raises(NightmistError, match="nothing"):
         moved(corners, (1, 1, 1, 1, 0, 0))
+
+
+def test_points_come_onto_one_line():
+    """The upper row of a crooked square: its height is the mean of the points, whatever shares them; others stay."""
+    _, _, corners, _ = two()
+    crooked = corners + np.where(np.isclose(corners[..., 1:], corners[:8, :, 1].min()), [[[0, 1.0]]], 0) * np.sin(
+        corners[..., :1]
+    )  # fmt: skip
+    top = np.flatnonzero(np.abs(crooked[:8].reshape(-1, 2)[:, 1] - 25.6) < 2)
+    lined = lined_up(crooked, top, "across")
+    heights = {tuple(p): p[1] for p in np.round(crooked.reshape(-1, 2)[top], 6)}
+    assert np.allclose(lined.reshape(-1, 2)[top, 1], np.mean(list(heights.values())))
+    assert np.allclose(lined.reshape(-1, 2)[top, 0], crooked.reshape(-1, 2)[top, 0])
+    rest = np.setdiff1d(np.arange(48), top)
+    assert (lined.reshape(-1, 2)[rest] == crooked.reshape(-1, 2)[rest]).all()
+    with pytest.raises(NightmistError, match="without area"):
+        lined_up(crooked, np.arange(24), "down")
+    with pytest.raises(NightmistError, match="two points"):
+        lined_up(crooked, top[:1], "down")
 
 
 def test_arrangements_do_what_they_say():

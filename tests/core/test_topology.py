@@ -8,7 +8,7 @@ import pytest
 from nightmist.core.mesh.bodies import BODIES, practice_body
 from nightmist.core.mesh.checkup import check_uvs
 from nightmist.core.mesh.polygons import cut_polygon, guessed_polygons
-from nightmist.core.mesh.seams import border_of, edges_at, with_seams
+from nightmist.core.mesh.seams import border_of, edges_at, sides_of, with_seams
 from nightmist.core.mesh.select import faces_with
 from nightmist.core.mesh.topology import islands_of
 
@@ -95,6 +95,18 @@ def test_a_loop_runs_around_and_closes():
     marked = with_seams(ring, edges_at(ring, 0, int(np.argmin(topology.inner[0])), "loop"), True)
     assert len(marked.seams) in lengths
     assert len(with_seams(marked, edges_at(ring, 0, int(np.argmin(topology.inner[0])), "loop"), False).seams) == 0
+
+
+def test_a_loop_follows_an_open_border():
+    """Around a plane of 6 x 6 quads the rim is one loop of 24 edges, each at the side of one face only."""
+    mesh = plane(6)
+    face, side = np.argwhere(mesh.topology.neighbor < 0)[0]
+    rim = edges_at(mesh, int(face), int(side), "loop")
+    assert len(rim) == len(set(rim)) == 24
+    places = mesh.positions[mesh.topology.pairs_of(rim)]
+    assert (np.abs(places[..., :2]).max(axis=2) == 1).all()
+    assert len(sides_of(mesh, rim)) == 24
+    assert len(sides_of(mesh, edges_at(mesh, 0, int(np.argmax(mesh.topology.neighbor[0] >= 0)), "edge"))) == 2
 
 
 def test_the_border_of_faces():

@@ -12,10 +12,12 @@ from ..core.errors import NightmistError
 from ..core.mesh.checkup import Cure, FindingKind, check_uvs
 from ..core.mesh.planner import enough_size, memory, plan_table
 from ..core.mesh.planner import pixels_per_unit as picture_pixels_per_unit
+from ..core.mesh.seams import Extent
 from ..core.mesh.topology import islands_of
 from ..document.derived.model import runs_of_faces
 from ..document.preparing.maps import pixels_per_unit
 from ..document.preparing.replacing import Replacement, preview_of_replacement, read_new_model
+from ..document.preparing.uvs import sides_to_mark
 from .mesh_wire import Snapshot, write_mesh
 from .projects import InStudio, Problem, read_files
 
@@ -127,6 +129,12 @@ def checkup(studio: InStudio, project: str) -> list[Checkup]:
             )
         )  # fmt: skip
     return found
+
+
+@router.get("/projects/{project}/seams", responses={422: {"model": Problem}})
+def seams(studio: InStudio, project: str, face: int, side: int, extent: Extent) -> list[int]:
+    """Sides (face · 3 + side) that a mark at a side of a face would cover."""
+    return studio.with_document(project, lambda document: sides_to_mark(document, face, side, extent))
 
 
 @router.get("/projects/{project}/plan", responses={422: {"model": Problem}})

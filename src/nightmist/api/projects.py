@@ -139,14 +139,16 @@ def painted(studio: InStudio, project: str) -> Response:
 
 
 @router.get("/{project}/maps.zip")
-def maps(studio: InStudio, project: str, bits: Literal["8", "16"] = "8") -> Response:
-    """All maps as PNG, in one zip."""
+def maps(studio: InStudio, project: str, bits: Literal["8", "16"] = "8", model: bool = False) -> Response:
+    """All maps as PNG, in one zip; with the painted model as well."""
 
     def write(document: Document) -> tuple[str, bytes]:
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as zipped:
             for name, data in map_files(document, f"png{bits}").items():
                 zipped.writestr(f"maps/{name}", data)
+            if model:
+                zipped.writestr(f"{file_name(document.name)}.glb", glb(document))
         return file_name(document.name), packed.getvalue()
 
     name, data = studio.with_document(project, write)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Unpack
 
 from ..core.errors import NightmistError
 from ..core.formats.bundle import files_with
-from ..core.mesh.arrange import Affine, Arrangement
+from ..core.mesh.arrange import Affine, Arrangement, Axis
 from ..core.mesh.checkup import FindingKind, UvReport
 from ..core.mesh.methods import Method
 from ..core.mesh.seams import Extent as SeamExtent
@@ -59,6 +59,10 @@ class PreparedDocument(values_of_document.Document):
         """Fit, align, mirror, turn upright, stack … the islands of faces, or all."""
         self.make(uvs.arrange(self, surface, how, faces, keep_paint))
 
+    def line_up_points(self, surface: str, points: Sequence[int], axis: Axis, keep_paint: bool = True) -> None:
+        """Bring UV points onto one line "across" or "down" the map. points: corners of the model, face · 3 + k."""
+        self.make(uvs.line_up_points(self, surface, points, axis, keep_paint))
+
     def set_density(
         self, surface: str | None, density: float, faces: Faces | None = None, keep_paint: bool = True
     ) -> None:
@@ -99,8 +103,8 @@ class PreparedDocument(values_of_document.Document):
         """End a surface's exception: its maps take the project's size again."""
         self.make(maps.follow_project_size(self, surface))
 
-    def choose_uv_set(self, surface: str, uv_set: int, keep_paint: bool = True) -> None:
-        """Make a surface's maps for another UV set of the model; it is exported as that texCoord."""
+    def choose_uv_set(self, surface: str | None, uv_set: int, keep_paint: bool = True) -> None:
+        """Make the maps of a surface, or of all that have it (None), for another UV set; exported as that texCoord."""
         self.make(maps.choose_uv_set(self, surface, uv_set, keep_paint))
 
     def set_start(self, surface: str, start: StartValues) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from ..core.mesh.arrange import Arrangement
+from ..core.mesh.arrange import Arrangement, Axis
 from ..core.mesh.by_shape import Frame
 from ..core.mesh.checkup import FindingKind
 from ..core.mesh.methods import Method
@@ -103,6 +103,20 @@ class MoveIslands(Preparation):
     def run(self, document: Document) -> list[str]:
         faces = faces_of_runs(self.faces, len(document.mesh.faces))
         document.move_islands(self.surface, faces, self.matrix, self.keep_paint)
+        return []
+
+
+class LineUpPoints(Preparation):
+    """Bring UV points onto one line of the map. points: corners of the model, face · 3 + k."""
+
+    type: Literal["line_up_points"]
+    surface: str
+    points: list[Annotated[int, Field(ge=0)]] = Field(max_length=1_000_000)
+    axis: Axis
+    keep_paint: bool = True
+
+    def run(self, document: Document) -> list[str]:
+        document.line_up_points(self.surface, self.points, self.axis, self.keep_paint)
         return []
 
 
@@ -223,10 +237,10 @@ class FollowProjectSize(Preparation):
 
 
 class ChooseUvSet(Preparation):
-    """Make a surface's maps for another UV set."""
+    """Make the maps of a surface, or of all that have it, for another UV set."""
 
     type: Literal["choose_uv_set"]
-    surface: str
+    surface: str | None
     uv_set: int = Field(ge=0)
     keep_paint: bool = True
 
@@ -331,6 +345,6 @@ class RemoveSurface(Preparation):
 PrepareMessage = Annotated[
     Unwrap | Pack | MeanSo | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
     | ResizeEach | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures
-    | RenameProject | RenameSurface | RenamePart | RemoveSurface,
+    | LineUpPoints | RenameProject | RenameSurface | RenamePart | RemoveSurface,
     Field(discriminator="type"),
 ]  # fmt: skip

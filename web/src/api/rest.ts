@@ -128,6 +128,11 @@ export async function tryStroke(trial: Trial): Promise<Blob> {
   return (await ask("/api/scratch", asJson("POST", trial))).blob();
 }
 
+/** Sides (face · 3 + side) that a mark at a side of a face would cover. */
+export async function seamsAt(id: string, face: number, side: number, extent: "edge" | "loop", signal: AbortSignal): Promise<number[]> {
+  return (await ask(`/api/projects/${id}/seams?face=${face}&side=${side}&extent=${extent}`, { signal })).json() as Promise<number[]>;
+}
+
 export async function loadPlan(id: string, distance: number, fov: number, height: number): Promise<Plan> {
   const query = `distance=${distance}&fov_y=${fov}&picture_height=${height}`;
   return (await ask(`/api/projects/${id}/plan?${query}`)).json() as Promise<Plan>;

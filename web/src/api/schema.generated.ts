@@ -159,7 +159,7 @@ export interface paths {
         };
         /**
          * Maps
-         * @description All maps as PNG, in one zip.
+         * @description All maps as PNG, in one zip; with the painted model as well.
          */
         get: operations["maps_api_projects__project__maps_zip_get"];
         put?: never;
@@ -202,6 +202,26 @@ export interface paths {
          * @description What should be known about the UVs before the first stroke; computed beside the painting.
          */
         get: operations["checkup_api_projects__project__checkup_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/seams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seams
+         * @description Sides (face · 3 + side) that a mark at a side of a face would cover.
+         */
+        get: operations["seams_api_projects__project__seams_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1217,7 +1237,7 @@ export interface components {
         };
         /**
          * ChooseUvSet
-         * @description Make a surface's maps for another UV set.
+         * @description Make the maps of a surface, or of all that have it, for another UV set.
          */
         ChooseUvSet: {
             /**
@@ -1226,7 +1246,7 @@ export interface components {
              */
             type: "choose_uv_set";
             /** Surface */
-            surface: string;
+            surface: string | null;
             /** Uv Set */
             uv_set: number;
             /**
@@ -1501,6 +1521,31 @@ export interface components {
             desk: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * LineUpPoints
+         * @description Bring UV points onto one line of the map. points: corners of the model, face · 3 + k.
+         */
+        LineUpPoints: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "line_up_points";
+            /** Surface */
+            surface: string;
+            /** Points */
+            points: number[];
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "across" | "down";
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
         };
         /**
          * MarkBorder
@@ -1974,7 +2019,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
         /**
          * Brushed
          * @description A layer of pixels made by strokes, in any of the maps at once.
@@ -2541,6 +2586,7 @@ export type FollowProjectSize = components['schemas']['FollowProjectSize'];
 export type Frame = components['schemas']['Frame'];
 export type HideParts = components['schemas']['HideParts'];
 export type KeepDesk = components['schemas']['KeepDesk'];
+export type LineUpPoints = components['schemas']['LineUpPoints'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
 export type MeanSo = components['schemas']['MeanSo'];
@@ -2832,6 +2878,7 @@ export interface operations {
         parameters: {
             query?: {
                 bits?: "8" | "16";
+                model?: boolean;
             };
             header?: never;
             path: {
@@ -2919,6 +2966,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    seams_api_projects__project__seams_get: {
+        parameters: {
+            query: {
+                face: number;
+                side: number;
+                extent: "edge" | "loop";
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

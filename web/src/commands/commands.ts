@@ -1,7 +1,7 @@
 import { unwrap } from "../prepare/unwrap";
 import { type PrepareTool, setPreparing, setTip, shownView, showView, swapPigments, type Tool, useDesk } from "../state/desk";
 import { chosenLayer, startNaming } from "../state/layers";
-import { pick, pickedRuns } from "../state/picks";
+import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
 import type { Command, Context } from "./command";
@@ -58,7 +58,14 @@ export const COMMANDS = {
   pick: prepareTool("pick", "V", "Pick", "Click or drag picks faces; Shift adds, Ctrl takes away"),
   seamEdge: prepareTool("edge", "S", "Seam edge", "Click marks an edge as seam; Ctrl clears it"),
   seamLoop: prepareTool("loop", "L", "Seam loop", "Click marks a whole loop of edges; Ctrl clears it"),
-  pickNothing: { group: "Picks and seams", label: "Pick nothing", keys: ["Escape"], when: "prepare", act: () => pick([], "replace") },
+  points: prepareTool("points", "O", "Points", "Click or drag in the map picks UV points; Shift adds, Ctrl takes away"),
+  pickNothing: {
+    group: "Picks and seams", label: "Pick nothing", keys: ["Escape"], when: "prepare",
+    act: () => {
+      pick([], "replace");
+      pickPoints([], "replace");
+    },
+  },
   framePicked: {
     group: "Picks and seams", label: "Frame the picked faces", hint: "Bring the picked faces before the eye, on model and map", keys: ["J"],
     when: "prepare", act: ({ stage }) => stage.framePicked(),

@@ -18,6 +18,7 @@ export function MapSettings({ project }: { project: Project }) {
   const surface = surfaceNamed(state, useDesk((desk) => desk.surface));
   const uvSets = usePicks((picks) => picks.mesh?.uvSets ?? 1);
   if (!state || !surface) return null;
+  const sets = Array.from({ length: uvSets }, (_, set) => set);
   // Smaller copies for the distance take a third more.
   const megabytes = (bytes: number, width = surface.width, height = surface.height) =>
     ((width * height * bytes * 4) / 3 / 2 ** 20).toFixed(1);
@@ -32,19 +33,26 @@ export function MapSettings({ project }: { project: Project }) {
           <select
             value={surface.uv_set}
             disabled={uvSets < 2}
-            onChange={(event) =>
+            onChange={({ target: { value } }) =>
               project.send({
-                type: "choose_uv_set", surface: surface.name, uv_set: Number(event.target.value),
+                type: "choose_uv_set", surface: value.startsWith("all") ? null : surface.name, uv_set: Number(value.replace("all", "")),
                 keep_paint: useDesk.getState().preparing.keepPaint,
               }) // prettier-ignore
             }
-            className="h-7 rounded-control bg-fog-2 px-1.5"
+            className="h-7 w-12 rounded-control bg-fog-2 px-1.5"
           >
-            {Array.from({ length: uvSets }, (_, set) => (
+            {sets.map((set) => (
               <option key={set} value={set}>
                 {set}
               </option>
             ))}
+            <optgroup label="All surfaces">
+              {sets.map((set) => (
+                <option key={set} value={`all${set}`}>
+                  {set} for all
+                </option>
+              ))}
+            </optgroup>
           </select>
         </label>
         {surface.own_size && <span className="truncate text-ink-2">a size of its own</span>}

@@ -4,6 +4,7 @@ import { type PrepareTool, setPreparing, useDesk } from "../state/desk";
 import { type PickBy, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { Part } from "../ui/part";
+import { useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
 import { IslandTools } from "./island_tools";
 import { MapSettings } from "./map_settings";
@@ -19,9 +20,12 @@ const EXTENTS: { value: PickBy; text: string; hint: string }[] = [
 
 const TOOLS: { value: PrepareTool; text: string; hint: string }[] = [
   { value: "pick", text: COMMANDS.pick.label, hint: tooltip("pick") },
-  { value: "edge", text: COMMANDS.seamEdge.label, hint: tooltip("seamEdge") },
-  { value: "loop", text: COMMANDS.seamLoop.label, hint: tooltip("seamLoop") },
+  { value: "edge", text: "Seam", hint: tooltip("seamEdge") },
+  { value: "loop", text: "Seam loop", hint: tooltip("seamLoop") },
+  { value: "points", text: COMMANDS.points.label, hint: tooltip("points") },
 ];
+
+const BUTTON = "h-7 whitespace-nowrap rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45";
 
 /** With what UVs are made: picks and seams, ways to unwrap, islands, maps. */
 export function PrepareTray({ project, stage }: { project: Project; stage: Stage }) {
@@ -38,13 +42,13 @@ export function PrepareTray({ project, stage }: { project: Project; stage: Stage
 function PickPart({ project, stage }: { project: Project; stage: Stage }) {
   const { by, tool } = useDesk((desk) => desk.preparing);
   const { count, polygons } = usePicks();
-  const seams = usePicks((picks) => picks.mesh?.seams.length ?? 0);
-  const button = "h-7 whitespace-nowrap rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45";
+  const points = usePicks((picks) => picks.points.size);
+  const faces = count ? `${polygons.toLocaleString("en")} ${polygons === 1 ? "face" : "faces"} picked` : "Pick and seams";
   return (
     <Part
       title={
         <span className="flex grow justify-between">
-          {count ? `${polygons.toLocaleString("en")} ${polygons === 1 ? "face" : "faces"} picked` : "Pick and seams"}
+          {tool === "points" && points ? "Points picked" : faces}
           {count > 0 && (
             <span className="flex gap-3 font-medium text-ink">
               <button type="button" className="underline" title={tooltip("framePicked")} onClick={() => COMMANDS.framePicked.act({ project, stage })}>
@@ -65,19 +69,54 @@ function PickPart({ project, stage }: { project: Project; stage: Stage }) {
         </div>
       </div>
       <div className="mt-1.5 flex gap-1.5">
-        <button type="button" className={button} disabled={!count} title={tooltip("seamBorder")} onClick={() => COMMANDS.seamBorder.act({ project, stage })}>
+        {tool === "points" ? (
+          <LineUp project={project} stage={stage} />
+        ) : (
+          <SeamButtons project={project} stage={stage} />
+        )}
+      </div>
+    </Part>
+  );
+}
+
+function SeamButtons({ project, stage }: { project: Project; stage: Stage }) {
+  const count = usePicks((picks) => picks.count);
+  const seams = usePicks((picks) => picks.mesh?.seams.length ?? 0);
+  return (
+    <>
+        <button type="button" className={BUTTON} disabled={!count} title={tooltip("seamBorder")} onClick={() => COMMANDS.seamBorder.act({ project, stage })}>
           Seam at border
         </button>
         <button
           type="button"
-          className={button}
+          className={BUTTON}
           disabled={!seams}
           title="Take all seam marks away"
           onClick={() => project.send({ type: "clear_seams" })}
         >
           Clear seams
         </button>
-      </div>
-    </Part>
+    </>
+  );
+}
+
+/** The picked points onto one line of the map. */
+function LineUp({ project, stage }: { project: Project; stage: Stage }) {
+  const points = usePicks((picks) => picks.points);
+  const state = useSession((session) => session.state);
+  const { keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
+  const send = (axis: "across" | "down") => {
+    const surface = state?.surfaces[stage.chosen];
+    if (surface) project.send({ type: "line_up_points", surface: surface.name, points: stage.cornersAt(points), axis, keep_paint });
+  };
+  return (
+    <>
+      <button type="button" className={BUTTON} disabled={points.size < 2} title="The picked points onto one line from left to right" onClick={() => send("across")}>
+        Line up across
+      </button>
+      <button type="button" className={BUTTON} disabled={points.size < 2} title="The picked points onto one line from top to bottom" onClick={() => send("down")}>
+        Line up down
+      </button>
+    </>
   );
 }

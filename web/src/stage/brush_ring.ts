@@ -1,7 +1,7 @@
 import * as THREE from "three";
 
-/** Rings at most: the brush's own and its mirror images. */
-const MOST = 12;
+/** Rings at most: the brush's own, its mirror images (three planes, a dozen turns) and its twins. */
+const MOST = 128;
 
 export interface Ring {
   center: THREE.Vector3;
@@ -12,10 +12,10 @@ export interface Ring {
 
 /** Where the brush lies: its ball around points of the surface, drawn where it cuts the surface; images are fainter. */
 export class BrushRing {
+  /** By ring: center and whether it is astray, then normal. */
+  private readonly table = new Float32Array(MOST * 8);
   readonly uniforms = {
-    ringCenters: { value: Array.from({ length: MOST }, () => new THREE.Vector3()) },
-    ringNormals: { value: Array.from({ length: MOST }, () => new THREE.Vector3(0, 1, 0)) },
-    ringAstray: { value: new Array<number>(MOST).fill(0) },
+    ringTable: { value: new THREE.DataTexture(this.table, 2, MOST, THREE.RGBAFormat, THREE.FloatType) },
     ringCount: { value: 0 },
     ringRadius: { value: 0 },
     ringPixel: { value: 0.001 },
@@ -28,10 +28,9 @@ export class BrushRing {
   /** The first ring is the brush's own. pixel: size of a screen pixel at that depth, so that the line stays thin. */
   show(rings: Ring[], radius: number, pixel: number): void {
     rings.slice(0, MOST).forEach(({ center, normal, astray }, i) => {
-      this.uniforms.ringCenters.value[i]!.copy(center);
-      this.uniforms.ringNormals.value[i]!.copy(normal);
-      this.uniforms.ringAstray.value[i] = astray ? 1 : 0;
+      this.table.set([center.x, center.y, center.z, astray ? 1 : 0, normal.x, normal.y, normal.z, 0], 8 * i);
     });
+    this.uniforms.ringTable.value.needsUpdate = true;
     this.uniforms.ringCount.value = Math.min(rings.length, MOST);
     this.uniforms.ringRadius.value = radius;
     this.uniforms.ringPixel.value = pixel;
@@ -41,9 +40,11 @@ export class BrushRing {
     return this.uniforms.ringCount.value > 0;
   }
 
-  /** Draw the rings on a material of three's, after all its lighting. */
-  drawOn(material: THREE.Material): void {
+  /** Draw the rings on a material of three's, after all its lighting. change: of its shader besides, named by key. */
+  drawOn(material: THREE.Material, key = "", change?: (shader: THREE.WebGLProgramParametersWithUniforms) => void): void {
+    material.customProgramCacheKey = () => `rings ${key}`;
     material.onBeforeCompile = (shader) => {
+      change?.(shader);
       Object.assign(shader.uniforms, this.uniforms);
       shader.vertexShader = shader.vertexShader
         .replace("#include <common>", "#include <common>\nvarying vec3 ringPlace;\nvarying vec3 ringFacing;")
@@ -54,9 +55,7 @@ export class BrushRing {
           `#include <common>
           varying vec3 ringPlace;
           varying vec3 ringFacing;
-          uniform vec3 ringCenters[${MOST}];
-          uniform vec3 ringNormals[${MOST}];
-          uniform float ringAstray[${MOST}];
+          uniform highp sampler2D ringTable;
           uniform int ringCount;
           uniform float ringRadius;
           uniform float ringPixel;`,
@@ -66,9 +65,10 @@ export class BrushRing {
           `#include <dithering_fragment>
           for (int i = 0; i < ${MOST}; i++) {
             if (i >= ringCount) break;
-            bool astray = ringAstray[i] > 0.5;
-            if (!astray && dot(ringFacing, ringNormals[i]) <= 0.0) continue;
-            float off = abs(distance(ringPlace, ringCenters[i]) - ringRadius) / ringPixel;
+            vec4 ring = texelFetch(ringTable, ivec2(0, i), 0);
+            bool astray = ring.w > 0.5;
+            if (!astray && dot(ringFacing, texelFetch(ringTable, ivec2(1, i), 0).xyz) <= 0.0) continue;
+            float off = abs(distance(ringPlace, ring.xyz) - ringRadius) / ringPixel;
             float strength = i == 0 ? 1.0 : 0.6;
             float halo = 1.0 - smoothstep(1.4, 2.4, off);
             float line = 1.0 - smoothstep(0.5, 1.2, off);

@@ -86,7 +86,7 @@ export function rimEnds({ index, face }: SurfaceGeometry, weld: Uint32Array, wan
 }
 
 function lines(color: number, depth: boolean): LineSegments2 {
-  const material = new LineMaterial({ color, linewidth: WIDTH, depthTest: depth });
+  const material = new LineMaterial({ color, linewidth: WIDTH, depthTest: depth, toneMapped: false });
   material.polygonOffset = depth;
   material.polygonOffsetFactor = material.polygonOffsetUnits = -4;
   const made = new LineSegments2(new LineSegmentsGeometry(), material);

@@ -72,6 +72,7 @@ function layer(colors: THREE.BufferAttribute): THREE.Mesh<THREE.BufferGeometry, 
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("color", colors);
   const material = new THREE.MeshBasicMaterial({
+    toneMapped: false,
     vertexColors: true,
     transparent: true,
     depthWrite: false,

@@ -1,5 +1,9 @@
 import * as THREE from "three";
 
+import type { Look } from "../state/desk";
+import { Sheet } from "./sheet";
+import type { SurfaceMaps } from "./surface_maps";
+
 const STAGE = 0x8b8f8e;
 const MARGIN = 24;
 
@@ -7,11 +11,12 @@ const MARGIN = 24;
 export class MapView {
   readonly scene = new THREE.Scene();
   readonly camera = new THREE.OrthographicCamera(0, 1, 0, 1, -1, 1);
-  private readonly sheet = new THREE.Mesh(new THREE.PlaneGeometry(1, 1), new THREE.MeshBasicMaterial());
+  private readonly sheet = new Sheet();
   private readonly overlays = new THREE.Group();
   private size = new THREE.Vector2(1, 1);
   private width = 1;
   private height = 1;
+  private fitted = true;
   /** CSS pixels per texel, and the texel at the view's top left. */
   private scale = 1;
   private readonly corner = new THREE.Vector2();
@@ -20,39 +25,38 @@ export class MapView {
 
   constructor() {
     this.scene.background = new THREE.Color(STAGE);
-    this.sheet.material.side = THREE.DoubleSide;
     this.scene.add(this.sheet, this.overlays);
   }
 
-  /** Show a picture of this size in texels, and what lies over it. The view is fitted when the size is another. */
-  show(picture: THREE.Texture, width: number, height: number, overlays: THREE.Object3D[]): void {
+  /** Show maps of this size in texels, or a picture in their stead, and what lies over them. */
+  show(
+    maps: SurfaceMaps, look: Look, picture: THREE.Texture | null, width: number, height: number, overlays: THREE.Object3D[],
+  ): void { // prettier-ignore
     const fits = this.size.x === width && this.size.y === height;
     this.size.set(width, height);
-    if (this.sheet.material.map !== picture) {
-      this.sheet.material.map = picture;
-      this.sheet.material.needsUpdate = true;
-    }
+    this.sheet.dress(maps, look, picture);
     this.sheet.scale.set(width, height, 1);
     this.sheet.position.set(width / 2, height / 2, 0);
-    // The camera looks with y down, so the plane's own v is turned to match row 0 on top.
-    const uv = this.sheet.geometry.getAttribute("uv") as THREE.BufferAttribute;
-    [0, 1, 0, 1].forEach((u, i) => uv.setXY(i, u, i < 2 ? 1 : 0));
-    uv.needsUpdate = true;
     this.overlays.clear();
     this.overlays.add(...overlays);
     if (!fits) this.fit();
   }
 
+  /** The view has another shape: the map is fitted again, unless the painter has moved it; its middle stays then. */
   resize(width: number, height: number): void {
-    const first = this.width === 1;
+    if (width === this.width && height === this.height) return;
+    this.corner.x += (this.width - width) / 2 / this.scale;
+    this.corner.y += (this.height - height) / 2 / this.scale;
     this.width = width;
     this.height = height;
-    if (first) this.fit();
+    if (this.fitted) this.fit();
     else this.place();
   }
 
   /** Show a part of the map, all of it unless one is given. */
-  fit(texels = new THREE.Box2(new THREE.Vector2(), this.size.clone())): void {
+  fit(part?: THREE.Box2): void {
+    this.fitted = !part;
+    const texels = part ?? new THREE.Box2(new THREE.Vector2(), this.size.clone());
     const span = texels.getSize(new THREE.Vector2());
     const middle = texels.getCenter(new THREE.Vector2());
     this.scale = Math.min((this.width - 2 * MARGIN) / Math.max(span.x, 8), (this.height - 2 * MARGIN) / Math.max(span.y, 8));
@@ -62,6 +66,7 @@ export class MapView {
   }
 
   panBy(dx: number, dy: number): void {
+    this.fitted = false;
     this.corner.x -= dx / this.scale;
     this.corner.y -= dy / this.scale;
     this.place();
@@ -69,6 +74,7 @@ export class MapView {
 
   /** Zoom so that the texel under the pointer stays there. */
   zoomBy(factor: number, x: number, y: number): void {
+    this.fitted = false;
     const next = THREE.MathUtils.clamp(this.scale / factor, 0.02, 40);
     this.corner.x += x / this.scale - x / next;
     this.corner.y += y / this.scale - y / next;
@@ -105,7 +111,6 @@ export class MapView {
   }
 
   dispose(): void {
-    this.sheet.geometry.dispose();
-    this.sheet.material.dispose();
+    this.sheet.dispose();
   }
 }

@@ -2,8 +2,9 @@ import * as THREE from "three";
 
 import type { StageMesh } from "../api/mesh";
 import type { Camera, Mirror } from "../api/schema.generated";
-import type { Look, MapName, SurroundingsName } from "../state/desk";
+import type { Look, SurroundingsName } from "../state/desk";
 import { BrushRing, type Ring } from "./brush_ring";
+import { DressedSurface } from "./dressed_surface";
 import { mirrorMatrices } from "./mirror";
 import { Orbit } from "./orbit";
 import { SurfaceGeometry } from "./surface_geometry";
@@ -15,27 +16,6 @@ const STAGE = 0x8b8f8e;
 
 /** A mirrored ring goes astray where the body has no match this near, as a share of its size; the engine's own measure. */
 const NEAR = 0.01;
-
-/** Which picture and channel a map lies in. */
-const CHANNELS: Record<Exclude<MapName, "base_color">, ["values" | "relief", string]> = {
-  height: ["values", "r"],
-  roughness: ["values", "g"],
-  metallic: ["values", "b"],
-  normal: ["relief", "rgb"],
-};
-
-interface Dressed {
-  mesh: THREE.Mesh;
-  maps: SurfaceMaps;
-  edges: THREE.LineSegments | null;
-  lit: THREE.MeshStandardMaterial;
-  matte: THREE.MeshLambertMaterial;
-  plain: THREE.MeshBasicMaterial;
-  /** One map alone, as it is stored. */
-  raw: THREE.ShaderMaterial;
-  /** A picture shown through the UVs instead of the paint. */
-  uvPicture: THREE.MeshStandardMaterial;
-}
 
 export interface Hit {
   point: THREE.Vector3;
@@ -54,7 +34,7 @@ export class ModelView {
   geometries: SurfaceGeometry[] = [];
   bounds = new THREE.Box3();
   private readonly caster = new THREE.Raycaster();
-  private dressed: Dressed[] = [];
+  private dressed: DressedSurface[] = [];
   private readonly light = new THREE.DirectionalLight(0xffffff, 1.1);
   private around: SurroundingsName | null = null;
 
@@ -76,13 +56,15 @@ export class ModelView {
   take(model: StageMesh, maps: SurfaceMaps[], hidden: ReadonlySet<number>): void {
     this.undress();
     this.geometries = model.surfaces.map((surface) => new SurfaceGeometry(surface, model.part, hidden));
-    this.dressed = this.geometries.map((geometry, i) => this.dress(geometry.geometry, maps[i]!));
+    this.dressed = this.geometries.map((geometry, i) => new DressedSurface(geometry, maps[i]!, model.polygon, this.ring));
+    for (const { mesh } of this.dressed) this.scene.add(mesh);
     this.bounds = new THREE.Box3();
     for (const { source } of this.geometries) {
       for (let i = 0; i < source.position.length; i += 3) {
         this.bounds.expandByPoint(new THREE.Vector3().fromArray(source.position, i));
       }
     }
+    this.orbit.take(this.bounds);
   }
 
   /** The model's diagonal. */
@@ -91,75 +73,21 @@ export class ModelView {
   }
 
   frame(): void {
-    this.orbit.frame(this.bounds);
-  }
-
-  private dress(geometry: THREE.BufferGeometry, maps: SurfaceMaps): Dressed {
-    const lit = new THREE.MeshStandardMaterial({
-      map: maps.color,
-      normalMap: maps.relief,
-      // Green is up in the normals, v is down in the UVs.
-      normalScale: new THREE.Vector2(1, -1),
-      roughnessMap: maps.values,
-      metalnessMap: maps.values,
-      roughness: 1,
-      metalness: 1,
-      side: THREE.DoubleSide,
-    });
-    const plain = new THREE.MeshBasicMaterial({ map: maps.color, side: THREE.DoubleSide });
-    const matte = new THREE.MeshLambertMaterial({ map: maps.color, side: THREE.DoubleSide });
-    const raw = rawMaterial(maps);
-    const uvPicture = new THREE.MeshStandardMaterial({ roughness: 0.75, side: THREE.DoubleSide });
-    for (const material of [lit, matte, plain]) this.ring.drawOn(material);
-    const mesh = new THREE.Mesh(geometry, lit);
-    // Without triangles there is nothing to draw, and nothing to hit.
-    mesh.visible = (geometry.getIndex()?.count ?? 0) > 0;
-    this.scene.add(mesh);
-    return { mesh, maps, edges: null, lit, matte, plain, raw, uvPicture };
+    this.orbit.frame(this.geometries.map(({ source }) => source.position));
   }
 
   private undress(): void {
-    for (const { mesh, edges, lit, matte, plain, raw, uvPicture } of this.dressed) {
-      this.scene.remove(mesh);
-      for (const material of [lit, matte, plain, raw, uvPicture]) material.dispose();
-      edges?.geometry.dispose();
+    for (const dressed of this.dressed) {
+      this.scene.remove(dressed.mesh);
+      dressed.dispose();
     }
     for (const geometry of this.geometries) geometry.dispose();
   }
 
   /** uvPictures: by surface, a picture to be shown in the paint's stead; null shows the paint. */
-  shade(look: Look, uvPictures: (THREE.Texture | null)[] | null): void {
+  shade(look: Look, uvPictures: (THREE.Texture | null)[]): void {
     this.lightUp(look);
-    this.dressed.forEach((dressed, i) => {
-      const { mesh, lit, matte, plain, raw, uvPicture } = dressed;
-      if (lit.flatShading !== look.faceted) {
-        for (const material of [lit, matte]) {
-          material.flatShading = look.faceted;
-          material.needsUpdate = true;
-        }
-      }
-      this.showEdges(dressed, look.edges);
-      const picture = uvPictures?.[i] ?? null;
-      if (picture && uvPicture.map !== picture) {
-        uvPicture.needsUpdate = !uvPicture.map;
-        uvPicture.map = picture;
-      }
-      mesh.material = picture ? uvPicture : this.chosen(look, { lit, matte, plain, raw }, dressed.maps);
-    });
-  }
-
-  private chosen(
-    { shading }: Look,
-    { lit, matte, plain, raw }: Pick<Dressed, "lit" | "matte" | "plain" | "raw">,
-    maps: SurfaceMaps,
-  ): THREE.Material {
-    if (shading === "lit") return lit;
-    if (shading === "matte") return matte;
-    if (shading === "plain" || shading === "base_color") return plain;
-    const [picture, channel] = CHANNELS[shading];
-    raw.uniforms.picture!.value = picture === "values" ? maps.values : maps.relief;
-    raw.uniforms.channel!.value.set(channel === "r" ? 1 : 0, channel === "g" ? 1 : 0, channel === "b" ? 1 : 0);
-    return raw;
+    this.dressed.forEach((dressed, i) => dressed.shade(look, uvPictures[i] ?? null));
   }
 
   private lightUp({ surroundings: name, turn, light }: Look): void {
@@ -171,16 +99,6 @@ export class ModelView {
     this.scene.environmentRotation.set(0, THREE.MathUtils.degToRad(turn), 0);
     this.light.intensity = light.strength;
     this.light.position.set(light.x, light.y, Math.sqrt(Math.max(0.05, 1 - light.x ** 2 - light.y ** 2)));
-  }
-
-  private showEdges(dressed: Dressed, wanted: boolean): void {
-    if (wanted && !dressed.edges) {
-      const material = new THREE.LineBasicMaterial({ color: 0x1e2422, transparent: true, opacity: 0.35 });
-      dressed.edges = new THREE.LineSegments(new THREE.EdgesGeometry(dressed.mesh.geometry, 1), material);
-      dressed.edges.raycast = () => undefined;
-      dressed.mesh.add(dressed.edges);
-    }
-    if (dressed.edges) dressed.edges.visible = wanted;
   }
 
   /** The brush's ring and its images under symmetry; images without a match in the body are marked. */
@@ -244,26 +162,4 @@ export class ModelView {
     this.scene.environment?.dispose();
     this.undress();
   }
-}
-
-/** A map's stored values on the model: no light, no tone. */
-function rawMaterial(maps: SurfaceMaps): THREE.ShaderMaterial {
-  return new THREE.ShaderMaterial({
-    side: THREE.DoubleSide,
-    uniforms: { picture: { value: maps.values }, channel: { value: new THREE.Vector3(1, 0, 0) } },
-    vertexShader: `
-      varying vec2 place;
-      void main() {
-        place = uv;
-        gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-      }`,
-    fragmentShader: `
-      uniform sampler2D picture;
-      uniform vec3 channel;
-      varying vec2 place;
-      void main() {
-        vec3 stored = texture2D(picture, place).rgb;
-        gl_FragColor = vec4(channel == vec3(0.0) ? stored : vec3(dot(stored, channel)), 1.0);
-      }`,
-  });
 }

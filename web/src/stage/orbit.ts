@@ -1,7 +1,11 @@
 import * as THREE from "three";
 
+import type { CameraPose } from "../state/desk";
+
 const STEEPEST = 1.55;
 const FOV = 35;
+/** Share of the view that all of the model may take. */
+const MARGIN = 0.92;
 
 /** The camera's hand: orbits about a pivot, pans, zooms towards the pointer, frames the model. Up stays +y. */
 export class Orbit {
@@ -15,22 +19,48 @@ export class Orbit {
   private readonly center = new THREE.Vector3();
   private reach = 1;
 
-  /** Take the model's bounds and show all of it. */
-  frame(bounds: THREE.Box3): void {
+  /** Take the model's bounds. */
+  take(bounds: THREE.Box3): void {
     bounds.getCenter(this.center);
     this.reach = Math.max(bounds.getSize(new THREE.Vector3()).length() / 2, 1e-6);
-    this.target.copy(this.center);
+  }
+
+  /** Show all of these places, (x, y, z) after each other, as large as they go, without turning; the horizon is level. */
+  frame(places: Float32Array[]): void {
     this.roll = 0;
-    const narrow = Math.min(1, this.camera.aspect);
-    this.distance = (0.8 * this.reach) / Math.sin(THREE.MathUtils.degToRad(FOV / 2)) / narrow;
+    this.near(places, MARGIN);
+  }
+
+  /** Show these places. share: how much of the view's half they may take. */
+  near(places: Float32Array[], share = 0.75): void {
+    const box = new THREE.Box3();
+    const at = new THREE.Vector3();
+    eachPlace(places, (x, y, z) => box.expandByPoint(at.set(x, y, z)));
+    if (box.isEmpty()) return;
+    box.getCenter(this.target);
+    this.place();
+    const [right, up, back] = [0, 1, 2].map((k) => new THREE.Vector3().setFromMatrixColumn(this.camera.matrix, k)) as [THREE.Vector3, THREE.Vector3, THREE.Vector3];
+    const down = Math.tan(THREE.MathUtils.degToRad(FOV / 2)) * share;
+    const across = down * this.camera.aspect;
+    let distance = this.reach * 0.02;
+    eachPlace(places, (x, y, z) => {
+      at.set(x, y, z).sub(this.target);
+      const needed = Math.max(Math.abs(at.dot(right)) / across, Math.abs(at.dot(up)) / down) + at.dot(back);
+      distance = Math.max(distance, needed);
+    });
+    this.distance = distance;
     this.place();
   }
 
-  /** Show what a box holds, as large as it goes, without turning. */
-  near(box: THREE.Box3): void {
-    box.getCenter(this.target);
-    const reach = Math.max(box.getSize(new THREE.Vector3()).length() / 2, this.reach * 0.02);
-    this.distance = (1.1 * reach) / Math.sin(THREE.MathUtils.degToRad(FOV / 2)) / Math.min(1, this.camera.aspect);
+  /** Where the camera stands and what it looks at. */
+  get pose(): CameraPose {
+    const { turn, rise, roll, distance } = this;
+    return { target: this.target.toArray(), turn, rise, roll, distance };
+  }
+
+  set pose({ target, turn, rise, roll, distance }: CameraPose) {
+    this.target.fromArray(target);
+    Object.assign(this, { turn, rise, roll, distance });
     this.place();
   }
 
@@ -113,4 +143,8 @@ export class Orbit {
     this.camera.updateProjectionMatrix();
     this.camera.updateMatrixWorld();
   }
+}
+
+function eachPlace(places: Float32Array[], visit: (x: number, y: number, z: number) => void): void {
+  for (const list of places) for (let i = 0; i < list.length; i += 3) visit(list[i]!, list[i + 1]!, list[i + 2]!);
 }

@@ -8,6 +8,7 @@ import { EdgeLines, rimEnds, seamEnds } from "./edge_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { UvLines } from "./uv_lines";
+import { UvPoints } from "./uv_points";
 import { missingFromView, type SurfaceState } from "../state/document";
 
 const PICKED: FaceColor = [12, 140, 122, 120];
@@ -18,6 +19,8 @@ const CARE: FaceColor = [228, 170, 60, 150];
 /** Lines of marked seams, and around picked faces. */
 const SEAM = 0xf0b429;
 const RIM = 0x0c8c7a;
+/** What a click would mark. */
+const PREVIEW = 0xfff2cc;
 /** What shows the UVs by colors of its own. */
 const PROOFS: UvDisplay[] = ["checker", "letters", "stretch", "density"];
 
@@ -31,8 +34,10 @@ export interface Findings {
 /** What is drawn over one surface, on the model and in its map: lines, seams, colors of faces, uvPictures. */
 export class Overlays {
   readonly lines: UvLines;
+  readonly points: UvPoints;
   private readonly seams: EdgeLines;
   private readonly rim: EdgeLines;
+  private readonly preview: EdgeLines;
   private readonly colors: FaceColors;
   /** What the colors of faces were last made of. */
   private shown: unknown[] = [];
@@ -49,25 +54,34 @@ export class Overlays {
     this.seams = new EdgeLines(surface, SEAM);
     this.seams.take(seamEnds(surface, mesh.seams));
     this.seams.show(false);
+    this.points = new UvPoints(surface, width, height);
     this.rim = new EdgeLines(surface, RIM);
+    this.preview = new EdgeLines(surface, PREVIEW);
     this.colors = new FaceColors(surface);
     this.follow();
   }
 
   get onModel(): THREE.Object3D[] {
-    return [this.colors.onModel, this.seams.onModel, this.rim.onModel];
+    return [this.colors.onModel, this.seams.onModel, this.rim.onModel, this.preview.onModel];
   }
 
   get onMap(): THREE.Object3D[] {
-    return [this.colors.onMap, this.lines.lines, this.seams.onMap, this.rim.onMap];
+    return [this.colors.onMap, this.lines.lines, this.seams.onMap, this.rim.onMap, this.preview.onMap, this.points.dots];
   }
 
   /** The UVs have moved. */
   follow(): void {
     this.lines.follow();
+    this.points.follow();
     this.seams.follow(this.width, this.height);
     this.rim.follow(this.width, this.height);
+    this.preview.follow(this.width, this.height);
     this.colors.follow(this.width, this.height);
+  }
+
+  /** Show what a click with a seam tool would mark: sides are face · 3 + side. */
+  previewSeams(sides: Uint32Array): void {
+    this.preview.take(sides.length ? seamEnds(this.surface, sides) : []);
   }
 
   /** Marks for work on UVs would be in the way of judging paint; picked faces are shown where a fill will cover them. */
@@ -118,8 +132,10 @@ export class Overlays {
 
   dispose(): void {
     this.lines.dispose();
+    this.points.dispose();
     this.seams.dispose();
     this.rim.dispose();
+    this.preview.dispose();
     this.colors.dispose();
     for (const picture of this.pictures.values()) picture.dispose();
   }

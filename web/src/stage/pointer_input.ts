@@ -225,6 +225,7 @@ export class PointerInput {
       const at = this.views.placeInMap(hit);
       if (at) circle = { x: at.x + mapArea.x, y: at.y, radius: 4 };
     }
+    this.prepare.hover(this.drag || !this.last ? null : this.last, hit);
     this.canvas.style.cursor = hit || overMap ? "crosshair" : turning ? "grabbing" : "default";
     if (hit && area && paints) {
       const pixel = this.views.model.pixelAt(hit.point, area.height);

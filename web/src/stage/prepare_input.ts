@@ -1,7 +1,8 @@
-import type * as THREE from "three";
+import * as THREE from "three";
 
+import { seamsAt } from "../api/rest";
 import { useDesk } from "../state/desk";
-import { facesWith, type How, pick, pickedRuns, usePicks } from "../state/picks";
+import { facesWith, type How, pick, pickedRuns, pickPoints, usePicks } from "../state/picks";
 import { useSession } from "../state/session";
 import type { IslandGrip, Matrix } from "./island_grip";
 import type { Hit } from "./model_view";
@@ -13,18 +14,26 @@ export interface PrepareDrag {
   release: () => void;
 }
 
+/** Pixels from which a click finds a UV point. */
+const GRASP = 9;
+
 const howOf = (event: PointerEvent): How => (event.shiftKey ? "add" : event.ctrlKey || event.metaKey ? "remove" : "replace");
 
 /** What presses do on model and map in the Prepare stage: pick faces, mark seams, move islands. */
 export class PrepareInput {
+  /** What is previewed, or asked for. */
+  private hovered = "";
+  private asked: AbortController | null = null;
+
   constructor(private readonly views: Views) {}
 
   /** A press on the model; x, y in the view. */
   pressModel(event: PointerEvent, hit: Hit, area: Area): PrepareDrag {
     const { preparing } = useDesk.getState();
     this.choose(hit.surface);
+    if (preparing.tool === "points") return { move: () => undefined, release: () => undefined };
     if (preparing.tool !== "pick") {
-      this.markEdge(hit, event.offsetX - area.x, event.offsetY - area.y, area, howOf(event) !== "remove");
+      this.mark(this.sideAt(event.offsetX, event.offsetY, hit), howOf(event) !== "remove");
       return { move: () => undefined, release: () => undefined };
     }
     const how = howOf(event);
@@ -43,9 +52,10 @@ export class PrepareInput {
   pressMap(event: PointerEvent, area: Area): PrepareDrag | null {
     const { preparing } = useDesk.getState();
     const at = this.views.map.texelAt(event.offsetX - area.x, event.offsetY - area.y);
+    if (preparing.tool === "points") return this.pointPick(event, area, at);
     const face = this.views.faceAt(at);
     if (preparing.tool !== "pick") {
-      if (face !== null) this.markMapEdge(face, at, howOf(event) !== "remove");
+      this.mark(this.sideAt(event.offsetX, event.offsetY, null), howOf(event) !== "remove");
       return { move: () => undefined, release: () => undefined };
     }
     if (face === null) return this.boxPick(event, area);
@@ -103,6 +113,33 @@ export class PrepareInput {
     };
   }
 
+  /** The point under the pointer, or all inside a box that is dragged. */
+  private pointPick(event: PointerEvent, area: Area, from: THREE.Vector2): PrepareDrag {
+    const how = howOf(event);
+    const before = usePicks.getState().points;
+    const near = GRASP / this.views.map.pixelsPerTexel;
+    const nearest = this.pointsIn({ x: from.x - near, y: from.y - near }, { x: from.x + near, y: from.y + near })
+      .sort((a, b) => a.at.distanceTo(from) - b.at.distanceTo(from))[0];
+    pickPoints(nearest ? this.pointsIn(nearest.at, nearest.at).map(({ vertex }) => vertex) : [], how);
+    return {
+      move: (x, y) => {
+        usePicks.setState({ points: before });
+        pickPoints(this.pointsIn(from, this.views.map.texelAt(x - area.x, y - area.y)).map(({ vertex }) => vertex), how);
+      },
+      release: () => undefined,
+    };
+  }
+
+  /** UV points in a box of the map, whichever of its corners are given. */
+  private pointsIn(a: Place, b: Place): { vertex: number; at: THREE.Vector2 }[] {
+    const { uv, index } = this.views.model.geometries[this.views.chosen]!;
+    const { width, height } = this.views.overlays[this.views.chosen]!;
+    const box = new THREE.Box2().setFromPoints([new THREE.Vector2(a.x, a.y), new THREE.Vector2(b.x, b.y)]).expandByScalar(1e-3);
+    return [...new Set(index.array)]
+      .map((vertex) => ({ vertex, at: new THREE.Vector2(uv.getX(vertex) * width, uv.getY(vertex) * height) }))
+      .filter(({ at }) => box.containsPoint(at));
+  }
+
   private choose(surface: number): void {
     const name = useSession.getState().state?.surfaces[surface]?.name;
     if (name && name !== useDesk.getState().surface) useDesk.setState({ surface: name });
@@ -139,20 +176,48 @@ export class PrepareInput {
     });
   }
 
-  private markEdge(hit: Hit, x: number, y: number, area: Area, marked: boolean): void {
-    const { geometry } = this.views.model.geometries[hit.surface]!;
-    const places = geometry.getAttribute("position") as THREE.BufferAttribute;
-    const point = hit.point.clone();
-    const placeOf = (v: number) =>
-      this.views.model.placeOf(point.fromBufferAttribute(places, v), area.width, area.height);
-    this.mark(this.outerSides(hit.surface, hit.face), placeOf, { x, y }, marked);
-  }
-
-  private markMapEdge(face: number, at: THREE.Vector2, marked: boolean): void {
-    const { width, height } = this.views.overlays[this.views.chosen]!;
+  /** The side of a face that a seam tool would mark at a pointer; null where there is none. */
+  private sideAt(x: number, y: number, hit: Hit | null): Side | null {
+    if (hit) {
+      const area = this.views.area("model")!;
+      const { geometry } = this.views.model.geometries[hit.surface]!;
+      const places = geometry.getAttribute("position") as THREE.BufferAttribute;
+      const point = hit.point.clone();
+      const placeOf = (v: number) => this.views.model.placeOf(point.fromBufferAttribute(places, v), area.width, area.height);
+      return nearest(this.outerSides(hit.surface, hit.face), placeOf, { x: x - area.x, y: y - area.y });
+    }
+    const area = this.views.area("map");
+    const overlays = this.views.overlays[this.views.chosen];
+    if (!area || !overlays || x < area.x) return null;
+    const at = this.views.map.texelAt(x - area.x, y - area.y);
+    const face = this.views.faceAt(at);
+    if (face === null) return null;
+    const { width, height } = overlays;
     const { uv } = this.views.model.geometries[this.views.chosen]!;
     const placeOf = (v: number) => ({ x: uv.getX(v) * width, y: uv.getY(v) * height });
-    this.mark(this.outerSides(this.views.chosen, face), placeOf, at, marked);
+    return nearest(this.outerSides(this.views.chosen, face), placeOf, at);
+  }
+
+  /** Show what a click of a seam tool at the pointer would mark; nothing for null, and for other tools. */
+  hover(at: { x: number; y: number } | null, hit: Hit | null): void {
+    const { preparing, stage } = useDesk.getState();
+    const { tool } = preparing;
+    const extent = stage === "prepare" && (tool === "edge" || tool === "loop") ? tool : null;
+    const found = extent && at ? this.sideAt(at.x, at.y, hit) : null;
+    const key = found ? `${extent} ${found.face} ${found.side}` : "";
+    if (key === this.hovered) return;
+    this.hovered = key;
+    this.asked?.abort();
+    if (!found || !extent) return this.preview([]);
+    this.asked = new AbortController();
+    seamsAt(this.views.project.id, found.face, found.side, extent, this.asked.signal)
+      .then((sides) => this.hovered === key && this.preview(sides))
+      .catch(() => undefined);
+  }
+
+  private preview(sides: number[]): void {
+    for (const overlays of this.views.overlays) overlays.previewSeams(Uint32Array.from(sides));
+    this.views.invalidate();
   }
 
   /** Sides of the polygon that a face belongs to; where it was only cut into triangles there is no edge to mark. */
@@ -169,13 +234,10 @@ export class PrepareInput {
     return sides.filter(({ ends: [a, b] }) => !sides.some(({ ends }) => ends[0] === b && ends[1] === a));
   }
 
-  private mark(sides: Side[], placeOf: (v: number) => Place, at: Place, marked: boolean): void {
+  private mark(side: Side | null, marked: boolean): void {
     const { tool } = useDesk.getState().preparing;
-    const away = sides.map(({ ends: [a, b] }) => distance(at, placeOf(a), placeOf(b)));
-    const nearest = sides[away.indexOf(Math.min(...away))];
-    if (!nearest || tool === "pick") return;
-    const { face, side } = nearest;
-    this.views.project.send({ type: "mark_seams", face, side, extent: tool, marked });
+    if (!side || (tool !== "edge" && tool !== "loop")) return;
+    this.views.project.send({ type: "mark_seams", face: side.face, side: side.side, extent: tool, marked });
   }
 }
 
@@ -188,6 +250,12 @@ interface Side {
   face: number;
   side: number;
   ends: [number, number];
+}
+
+/** The side that lies nearest to a place. */
+function nearest(sides: Side[], placeOf: (v: number) => Place, at: Place): Side | null {
+  const away = sides.map(({ ends: [a, b] }) => distance(at, placeOf(a), placeOf(b)));
+  return sides[away.indexOf(Math.min(...away))] ?? null;
 }
 
 /** From a place to the line between two others. */

@@ -30,6 +30,11 @@ const SWITCHES = new URLSearchParams(location.search);
 /** Milliseconds before a model that could not be fetched is asked for again. */
 const RETRY = 1500;
 
+const NO_POINTS: ReadonlySet<number> = new Set();
+
+/** Milliseconds after which the camera counts as resting. */
+const REST = 400;
+
 /** What the model on the stage is made of; another key is another model, other UVs, other hidden parts. */
 const shapeOf = (state: DocumentState) =>
   JSON.stringify([state.mesh?.arrays, state.surfaces.map(({ uv_set }) => uv_set), state.hidden_parts]);
@@ -51,6 +56,8 @@ export class Stage implements Views {
   private shown = "";
   private batches: Batch[] = [];
   private frame = 0;
+  private pose = "";
+  private poseTimer = 0;
   private gone = false;
   private complete = false;
   /** A model is on its way: pixels wait, so that they never show through UVs they are not for. */
@@ -64,6 +71,8 @@ export class Stage implements Views {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: SWITCHES.get("smooth") !== "off" });
     this.renderer.setPixelRatio(SWITCHES.get("smooth") === "off" ? 1 : Math.min(devicePixelRatio, 2));
     this.renderer.autoClear = false;
+    // Keeps colors as they are up to four fifths, and bends brighter ones below white (Khronos PBR Neutral, 2024).
+    this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.setScissorTest(true);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off");
     this.input = new PointerInput(canvas, this);
@@ -115,13 +124,28 @@ export class Stage implements Views {
     this.invalidate();
   }
 
+  /** See the model as the painter left it, all of it the first time. */
+  private standAsLeft(): void {
+    const { camera } = useDesk.getState();
+    if (camera) this.model.orbit.pose = camera;
+    else this.model.frame();
+  }
+
+  /** Where the camera stands is kept once it rests. */
+  private keepCamera(): void {
+    const { pose } = this.model.orbit;
+    const said = JSON.stringify(pose);
+    if (said === this.pose) return;
+    this.pose = said;
+    clearTimeout(this.poseTimer);
+    this.poseTimer = window.setTimeout(() => useDesk.setState({ camera: pose }), REST);
+  }
+
   /** Bring the picked faces before the eye, in both views. */
   framePicked(): void {
     const { faces } = usePicks.getState();
     const chosen = (face: number) => faces[face] === 1;
-    const box = new THREE.Box3();
-    for (const geometry of this.model.geometries) geometry.expandBy(box, chosen);
-    if (!box.isEmpty()) this.model.orbit.near(box);
+    this.model.orbit.near(this.model.geometries.map((geometry) => geometry.placesOf(chosen)));
     const overlays = this.overlays[this.chosen];
     const texels = overlays && this.model.geometries[this.chosen]?.boxInMap(chosen, overlays.width, overlays.height);
     if (texels && !texels.isEmpty()) this.map.fit(texels);
@@ -158,11 +182,11 @@ export class Stage implements Views {
     this.dressOverlays(mesh, sizes);
     takeMesh(mesh);
     useSession.setState({ modelSize: this.model.size });
-    if (first) this.model.frame();
     this.complete = false;
     this.fetching = false;
     this.shown = "";
     this.resize();
+    if (first) this.standAsLeft();
     this.follow();
     this.map.onMove();
   }
@@ -196,14 +220,15 @@ export class Stage implements Views {
     if (!overlays || this.fetching || !state) return;
     const preparing = desk.stage === "prepare";
     const uvDisplay = preparing ? desk.uvDisplay : "paint";
-    const { faces } = usePicks.getState();
+    const { faces, points } = usePicks.getState();
     const findings = useCheckup.getState().faces;
     const marks = preparing ? "all" : desk.tool === "fill" && desk.fillBy === "picked" ? "picks" : "none";
     for (const each of this.overlays) each.show(marks, uvDisplay, faces, findings);
+    overlays.points.show(preparing && desk.preparing.tool === "points" ? points : NO_POINTS);
     const pictures = this.overlays.map((each, i) => each.picture(uvDisplay, state.surfaces[i]!));
     this.model.shade(desk.look, pictures);
     overlays.lines.lines.visible = desk.uvLines || preparing;
-    this.map.show(pictures[index] ?? this.maps[index]!.color, overlays.width, overlays.height, overlays.onMap);
+    this.map.show(this.maps[index]!, desk.look, pictures[index] ?? null, overlays.width, overlays.height, overlays.onMap);
     const shown = `${shownView(desk)} ${this.canvas.clientWidth}`;
     if (shown !== this.shown) {
       this.shown = shown;
@@ -333,7 +358,7 @@ export class Stage implements Views {
     const box = new THREE.Box3();
     if (geometry) {
       const any = geometry.face.some((face) => faces[face]);
-      geometry.expandBy(box, (face) => !any || faces[face] === 1);
+      box.setFromArray(geometry.placesOf((face) => !any || faces[face] === 1));
     }
     return box.getCenter(new THREE.Vector3());
   }
@@ -347,6 +372,16 @@ export class Stage implements Views {
     const islands = new Set<number>();
     for (const face of geometry.face) if (faces[face]) islands.add(this.mesh.island[face]!);
     return islands.size ? new IslandGrip(geometry, overlays, this.mesh.island, islands) : null;
+  }
+
+  /** The corners of the model, face · 3 + k, that lie at vertices of the surface in the map. */
+  cornersAt(vertices: ReadonlySet<number>): number[] {
+    const geometry = this.model.geometries[this.chosen];
+    const found: number[] = [];
+    geometry?.face.forEach((face, t) => {
+      for (let k = 0; k < 3; k++) if (vertices.has(geometry.index.getX(3 * t + k))) found.push(3 * face + k);
+    });
+    return found;
   }
 
   private take(batch: Batch): void {
@@ -366,6 +401,7 @@ export class Stage implements Views {
       this.render("model", this.model.scene, this.model.orbit.camera);
       this.render("map", this.map.scene, this.map.camera);
     }
+    if (this.complete) this.keepCamera();
     if (SWITCHES.get("measure") === "on") this.measure(batches, now, started, uploaded);
     // Acknowledged only now: a page that cannot keep up is sent less.
     for (const batch of batches) this.project.socket.send({ type: "ack", batch: batch.number });
@@ -410,6 +446,7 @@ export class Stage implements Views {
   dispose(): void {
     this.gone = true;
     cancelAnimationFrame(this.frame);
+    clearTimeout(this.poseTimer);
     this.observer.disconnect();
     this.input.dispose();
     for (const stop of this.stops) stop();

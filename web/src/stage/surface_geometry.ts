@@ -70,10 +70,12 @@ export class SurfaceGeometry {
     return this.welded;
   }
 
-  /** Grow a box by the triangles for which `wanted` is true. */
-  expandBy(box: THREE.Box3, wanted: (face: number) => boolean): void {
-    const places = this.geometry.getAttribute("position") as THREE.BufferAttribute;
-    for (const v of this.verticesOf(wanted)) box.expandByPoint(new THREE.Vector3().fromBufferAttribute(places, v));
+  /** Their places, (x, y, z) after each other. */
+  placesOf(wanted: (face: number) => boolean): Float32Array {
+    const vertices = this.verticesOf(wanted);
+    const places = new Float32Array(vertices.length * 3);
+    vertices.forEach((v, i) => places.set(this.source.position.subarray(3 * v, 3 * v + 3), 3 * i));
+    return places;
   }
 
   /** Where those triangles lie in a map of this size, in texels. */

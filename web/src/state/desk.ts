@@ -9,7 +9,7 @@ export type StrokeTool = BeginStroke["tool"];
 export type Tool = StrokeTool | "fill" | "gradient" | "sample";
 export type ViewMode = "model" | "side" | "map";
 export type MapName = "base_color" | "roughness" | "metallic" | "height" | "normal";
-export type Shading = "lit" | "matte" | "plain" | MapName;
+export type Shading = "lit" | "matte" | "plain" | "clay" | "wire" | MapName;
 export type SurroundingsName = "quay" | "workshop" | "noon" | "dusk";
 
 /** How the model is shown; the paint is the same. */
@@ -24,6 +24,15 @@ export interface Look {
   faceted: boolean;
 }
 
+/** Where the camera stands: about which place it turns, its angles in radians, how far away it is. */
+export interface CameraPose {
+  target: [number, number, number];
+  turn: number;
+  rise: number;
+  roll: number;
+  distance: number;
+}
+
 export interface NamedPigment {
   name: string;
   pigment: Pigment;
@@ -31,7 +40,7 @@ export interface NamedPigment {
 export type StageName = "prepare" | "paint";
 export type UvDisplay = "paint" | "checker" | "letters" | "stretch" | "density" | "findings";
 /** What a click on the model or in the map does while preparing. */
-export type PrepareTool = "pick" | "edge" | "loop";
+export type PrepareTool = "pick" | "edge" | "loop" | "points";
 export type Method = Unwrap["method"];
 
 /** What is set for the work on UVs. */
@@ -74,7 +83,11 @@ export interface Desk {
   /** The layer that receives strokes, by surface. */
   layers: Record<string, string>;
   view: ViewMode;
+  /** As it was left; null before the model has been turned. */
+  camera: CameraPose | null;
   uvLines: boolean;
+  /** The change that was handed off last. */
+  handedOff: number | null;
   /** The card with reference pictures: where it lies from the stage's corner, which picture it shows. */
   references: { shown: boolean; chosen: string | null; right: number; bottom: number; width: number; height: number };
 }
@@ -144,7 +157,9 @@ export const FRESH: Desk = {
   surface: null,
   layers: {},
   view: "model",
+  camera: null,
   uvLines: true,
+  handedOff: null,
   references: { shown: false, chosen: null, right: 12, bottom: 12, width: 280, height: 240 },
 };
 

@@ -17,11 +17,13 @@ interface Picks {
   polygons: number;
   /** The face that was clicked last, while it is picked. */
   last: number | null;
+  /** UV points of the surface in the map, as vertices of its geometry. */
+  points: ReadonlySet<number>;
   /** Which surface each face belongs to, by its place in the state. */
   surfaceOf: Uint16Array;
 }
 
-const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, polygons: 0, last: null, surfaceOf: new Uint16Array() };
+const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, polygons: 0, last: null, points: new Set(), surfaceOf: new Uint16Array() };
 
 /** Faces picked in the Prepare stage; they live with the page, not with the project. */
 export const usePicks = create<Picks>(() => NOTHING);
@@ -35,7 +37,7 @@ export function takeMesh(mesh: StageMesh): void {
   const before = usePicks.getState();
   const same = before.mesh?.arrays.faces === mesh.arrays.faces && before.mesh?.arrays.positions === mesh.arrays.positions;
   const faces = same ? before.faces : new Uint8Array(mesh.faces);
-  usePicks.setState({ mesh, surfaceOf, faces, ...(!same && { count: 0, polygons: 0, last: null }) });
+  usePicks.setState({ mesh, surfaceOf, faces, points: new Set(), ...(!same && { count: 0, polygons: 0, last: null }) });
 }
 
 /** All faces that go together with one. */
@@ -56,6 +58,16 @@ export function pick(faces: Iterable<number>, how: How, clicked: number | null =
   for (const face of faces) now[face] = how === "remove" ? 0 : 1;
   const last = clicked ?? before.last;
   usePicks.setState({ ...counted(now), last: last !== null && now[last] ? last : null });
+}
+
+/** Pick points, or let them go. */
+export function pickPoints(points: Iterable<number>, how: How): void {
+  const now = new Set(how === "replace" ? [] : usePicks.getState().points);
+  for (const point of points) {
+    if (how === "remove") now.delete(point);
+    else now.add(point);
+  }
+  usePicks.setState({ points: now });
 }
 
 export function pickRuns(runs: Runs): void {

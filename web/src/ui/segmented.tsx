@@ -1,29 +1,29 @@
+import { Radio, RadioGroup } from "@headlessui/react";
+
 interface Props<T extends string> {
   label: string;
   options: { value: T; text: string; hint?: string }[];
+  /** One that is not among the options leaves all of them off. */
   value: T;
   onChange: (value: T) => void;
 }
 
-/** One choice of a few, side by side. */
+/** One choice of a few, side by side; arrow keys move it. */
 export function Segmented<T extends string>({ label, options, value, onChange }: Props<T>) {
   return (
-    <div role="radiogroup" aria-label={label} className="flex gap-1">
+    <RadioGroup aria-label={label} value={value} onChange={onChange} className="flex gap-1">
       {options.map((option) => (
-        <button
+        <Radio
           key={option.value}
-          type="button"
-          role="radio"
-          aria-checked={option.value === value}
+          value={option.value}
           title={option.hint}
-          onClick={() => onChange(option.value)}
-          className={`h-7 rounded-control ${options.length > 5 ? "px-2" : "px-2.5"} ${
+          className={`grid h-7 cursor-pointer place-items-center whitespace-nowrap rounded-control ${options.length > 5 ? "px-2" : "px-2.5"} ${
             option.value === value ? "bg-accent-soft text-ink" : "text-ink-2 hover:bg-fog-2"
           }`}
         >
           {option.text}
-        </button>
+        </Radio>
       ))}
-    </div>
+    </RadioGroup>
   );
 }

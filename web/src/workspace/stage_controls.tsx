@@ -47,7 +47,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
           <Segmented label="Show" options={UV_DISPLAYS} value={desk.uvDisplay} onChange={(uvDisplay) => useDesk.setState({ uvDisplay })} />
         )}
         {!preparing && <MirrorControl />}
-        {!preparing && view !== "map" && <LookControl stage={stage} project={project} />}
+        <LookControl stage={stage} project={project} atHand={!preparing} />
         {!preparing && view !== "model" && (
           <button
             type="button"

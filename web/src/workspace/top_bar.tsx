@@ -1,5 +1,4 @@
-import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { IconArrowBackUp, IconArrowForwardUp, IconDownload, IconKeyboard } from "@tabler/icons-react";
+import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard } from "@tabler/icons-react";
 
 import { COMMANDS, tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
@@ -10,6 +9,7 @@ import { Mark } from "../ui/mark";
 import { Named } from "../ui/named";
 import { Segmented } from "../ui/segmented";
 import { ThemeSwitch } from "../ui/theme_switch";
+import { HandOff } from "./hand_off";
 
 const VIEWS: { value: ViewMode; text: string; hint: string }[] = [
   { value: "model", text: "Model", hint: tooltip("view", "The model alone") },
@@ -134,30 +134,5 @@ function HistoryButtons({ project }: { project: Project }) {
         Redo
       </button>
     </>
-  );
-}
-
-function HandOff({ id }: { id: string }) {
-  const files = [
-    { text: "Painted model, GLB", hint: "With its maps inside, for any glTF viewer", href: "painted.glb" },
-    { text: "Maps, PNG 8 bit", hint: "All surfaces, one zip", href: "maps.zip?bits=8" },
-    { text: "Maps, PNG 16 bit", hint: "Every step of the paint, for further work", href: "maps.zip?bits=16" },
-    { text: "Project file", hint: "With all layers, to open elsewhere", href: "project.nightmist" },
-  ];
-  return (
-    <Popover className="relative">
-      <PopoverButton className="flex h-8 items-center gap-1.5 rounded-control px-2.5 hover:bg-fog-2">
-        <IconDownload size={17} stroke={1.7} />
-        Hand off
-      </PopoverButton>
-      <PopoverPanel className="card absolute right-0 z-20 mt-2 w-72 p-1.5 shadow-lg">
-        {files.map(({ text, hint, href }) => (
-          <a key={href} href={`/api/projects/${id}/${href}`} download className="block rounded-control px-3 py-2 hover:bg-fog-2">
-            <span className="block font-medium">{text}</span>
-            <span className="block text-ink-2">{hint}</span>
-          </a>
-        ))}
-      </PopoverPanel>
-    </Popover>
   );
 }

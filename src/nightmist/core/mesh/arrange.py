@@ -19,6 +19,9 @@ Arrangement = Literal[
 ]  # fmt: skip
 ARRANGEMENTS: tuple[Arrangement, ...] = Arrangement.__args__  # type: ignore[attr-defined]
 
+#: Which way a line runs in the map.
+Axis = Literal["across", "down"]
+
 #: a, b, c, d, e, f: x' = a·x + c·y + e, y' = b·x + d·y + f, in texels.
 Affine = tuple[float, float, float, float, float, float]
 
@@ -36,6 +39,30 @@ def moved(corners: NDArray[np.float64], matrix: Affine) -> NDArray[np.float64]:
         raise NightmistError("Islands cannot be scaled down to nothing.")
     x, y = corners[..., 0], corners[..., 1]
     return np.stack([a * x + c * y + e, b * x + d * y + f], axis=-1)
+
+
+def lined_up(corners: NDArray[np.float64], points: NDArray[np.int64], axis: Axis) -> NDArray[np.float64]:
+    """(n, 3, 2) corners, in texels, with some UV points on one line across or down the map, through their middle.
+
+    points: numbers of corners, row · 3 + k; corners at the same place are one point and go along. Raises
+    NightmistError for fewer than two points, and where faces would be left without area.
+    """
+    flat = corners.reshape(-1, 2)
+    # Points that touch are one: a hundredth of a texel is nothing.
+    _, point = np.unique(np.rint(flat * 100), axis=0, return_inverse=True)
+    chosen = np.unique(point.ravel()[points])
+    if len(chosen) < 2:
+        raise NightmistError("Pick at least two points of the map to bring into one line.")
+    along = 1 if axis == "across" else 0
+    goes = np.isin(point.ravel(), chosen)
+    found = flat.copy()
+    _, first = np.unique(point.ravel()[goes], return_index=True)
+    found[goes, along] = flat[goes, along][first].mean()
+    lined: NDArray[np.float64] = found.reshape(-1, 3, 2)
+    lost = (np.abs(flat_areas(lined)) < 1e-6) & (np.abs(flat_areas(corners)) >= 1e-6)
+    if lost.any():
+        raise NightmistError(f"{int(lost.sum())} faces would be left without area: all their points are picked.")
+    return lined
 
 
 def arranged(

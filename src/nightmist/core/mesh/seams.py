@@ -16,20 +16,28 @@ Extent = Literal["edge", "loop"]
 def edges_at(mesh: Mesh, face: int, side: int, extent: Extent) -> NDArray[np.int64]:
     """Edges of the topology: the one at a side of a face, or the loop that runs on from it both ways.
 
-    A loop goes on over each vertex with four edges to the opposite one, until it closes or cannot.
+    A loop goes on over each vertex with four edges to the opposite one, until it closes or cannot; at an open
+    border it follows the border.
     """
     topology = mesh.topology
     first = int(topology.edge[face, side])
     if extent == "edge":
         return np.array([first])
+    following_of = _opposite if topology.neighbor[face, side] >= 0 else _along_border
     found = [first]
     for end in topology.ends[first]:
         edge, vertex = first, int(end)
-        while (following := _opposite(topology, edge, vertex)) is not None and following not in found:
+        while (following := following_of(topology, edge, vertex)) is not None and following not in found:
             found.append(following)
             a, b = topology.ends[following]
             edge, vertex = following, int(b if a == vertex else a)
     return np.array(found)
+
+
+def sides_of(mesh: Mesh, edges: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Sides (face · 3 + k) that lie at edges of the topology."""
+    order, starts = mesh.topology.edge_sides
+    return np.concatenate([order[starts[edge] : starts[edge + 1]] for edge in edges])
 
 
 def border_of(mesh: Mesh, faces: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -73,3 +81,12 @@ def _opposite(topology: Topology, edge: int, vertex: int) -> int | None:
         return None
     apart = [other for other, around in polygons.items() if other != edge and not around & polygons[edge]]
     return apart[0] if len(apart) == 1 else None
+
+
+def _along_border(topology: Topology, edge: int, vertex: int) -> int | None:
+    """The other edge at a vertex that only one face has, where there is just one."""
+    at_vertex = np.flatnonzero((topology.ends == vertex).any(axis=1))
+    _, starts = topology.edge_sides
+    open_ones = at_vertex[starts[at_vertex + 1] - starts[at_vertex] == 1]
+    others = open_ones[open_ones != edge]
+    return int(others[0]) if len(others) == 1 else None

@@ -89,15 +89,19 @@ def what_was_gained(before: dict[str, float], after: dict[str, float]) -> str | 
     return f"Pixels per model unit now: {listed(each)}."
 
 
-def choose_uv_set(document: Document, surface: str, uv_set: int, keep_paint: bool = True) -> Change:
-    """Make a surface's maps for another UV set of the model; it is exported as that texCoord."""
-    target, mesh = document.surface_value(surface), document.mesh
+def choose_uv_set(document: Document, surface: str | None, uv_set: int, keep_paint: bool = True) -> Change:
+    """Make a surface's maps, or those of all that have it, for another UV set; they are exported as that texCoord."""
+    mesh, surfaces = document.mesh, document.surface_values()
     if not 0 <= uv_set < len(mesh.uvs):
         raise NightmistError(f"There is no UV set {uv_set}; the model has {len(mesh.uvs)}, counted from 0.")
-    if not has_uvs(mesh, document.layout(target).faces, uv_set):
-        raise NightmistError(f"The UV set {uv_set} has no UVs for {surface}.")
-    label = f"UV set {uv_set} for {surface}"
-    return _with(document, target, label, [target.id] if keep_paint else [], uv_set=uv_set)
+    asked = surfaces if surface is None else [document.surface_value(surface)]
+    targets = [target for target in asked if has_uvs(mesh, document.layout(target).faces, uv_set)]
+    if not targets:
+        raise NightmistError(f"The UV set {uv_set} has no UVs for {surface or 'any surface'}.")
+    for target in targets:
+        surfaces[target.number] = target.but(uv_set=uv_set)
+    label = f"UV set {uv_set} for {surface or 'all surfaces'}"
+    return refit(document, Plan(label, surfaces=surfaces, moved=[t.id for t in targets] if keep_paint else []))
 
 
 def set_start(document: Document, surface: str, start: StartValues) -> Change:

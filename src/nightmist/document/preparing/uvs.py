@@ -9,14 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.mesh.arrange import Affine, Arrangement, arranged, moved, with_density
+from ...core.mesh.arrange import Affine, Arrangement, Axis, arranged, lined_up, moved, with_density
 from ...core.mesh.by_shape import Frame
 from ...core.mesh.checkup import FindingKind, UvReport, check_uvs
 from ...core.mesh.margins import pack_with_room
 from ...core.mesh.methods import Method, unwrap
 from ...core.mesh.packing import pack_islands
 from ...core.mesh.seams import Extent as SeamExtent
-from ...core.mesh.seams import border_of, edges_at, with_seams
+from ...core.mesh.seams import border_of, edges_at, sides_of, with_seams
 from ...core.mesh.topology import islands_of
 from ...core.progress import part
 from ..change import Change
@@ -131,6 +131,20 @@ def arrange(
     return _place(document, target, chosen, placed, f"Arrange islands of {surface}", keep_paint)
 
 
+def line_up_points(
+    document: Document, surface: str, points: Sequence[int], axis: Axis, keep_paint: bool = True
+) -> Change:
+    """Bring UV points onto one line across or down the map. points: corners of the model, face · 3 + k."""
+    target = document.surface_value(surface)
+    corner = np.asarray(points, np.int64)
+    if len(corner) and (corner.min() < 0 or corner.max() >= 3 * len(document.mesh.faces)):
+        raise NightmistError("There are no such points.")
+    chosen, corners, _ = _islands(document, target, np.unique(corner // 3))
+    corner = corner[np.isin(corner // 3, chosen)]
+    rows = np.searchsorted(chosen, corner // 3) * 3 + corner % 3
+    return _place(document, target, chosen, lined_up(corners, rows, axis), f"Line up points of {surface}", keep_paint)
+
+
 def set_density(
     document: Document, surface: str | None, density: float, faces: Faces | None = None, keep_paint: bool = True
 ) -> Change:
@@ -157,11 +171,15 @@ def even_out(
     return _place(document, target, chosen, packed.corners, f"Even out {surface}", keep_paint), notes
 
 
+def sides_to_mark(document: Document, face: int, side: int, extent: SeamExtent) -> list[int]:
+    """Sides (face · 3 + side) that `mark_seams` would mark."""
+    found: list[int] = sides_of(document.mesh, _edges_at(document, face, side, extent)).tolist()
+    return found
+
+
 def mark_seams(document: Document, face: int, side: int, extent: SeamExtent = "edge", marked: bool = True) -> Change:
     """Mark an edge, or the loop it belongs to, as seam, or clear it."""
-    if not (0 <= face < len(document.mesh.faces) and 0 <= side < 3):
-        raise NightmistError(f"There is no side {side} of a face {face}.")
-    return _seams(document, edges_at(document.mesh, face, side, extent), marked)
+    return _seams(document, _edges_at(document, face, side, extent), marked)
 
 
 def mark_border(document: Document, faces: Faces, marked: bool = True) -> Change:
@@ -209,6 +227,12 @@ def _place(
 ) -> Change:  # fmt: skip
     mesh = document.mesh.with_uvs(surface.uv_set, faces, (corners / surface.size).astype(np.float32))
     return refit(document, Plan(label, mesh=mesh, moved=[surface.id] if keep_paint else []))
+
+
+def _edges_at(document: Document, face: int, side: int, extent: SeamExtent) -> NDArray[np.int64]:
+    if not (0 <= face < len(document.mesh.faces) and 0 <= side < 3):
+        raise NightmistError(f"There is no side {side} of a face {face}.")
+    return edges_at(document.mesh, face, side, extent)
 
 
 def _seams(document: Document, edges: NDArray[np.int64], marked: bool) -> Change:

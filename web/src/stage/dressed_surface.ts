@@ -1,0 +1,125 @@
+import * as THREE from "three";
+
+import type { Look, MapName, Shading } from "../state/desk";
+import type { BrushRing } from "./brush_ring";
+import { polygonEdges } from "./polygon_edges";
+import type { SurfaceGeometry } from "./surface_geometry";
+import type { SurfaceMaps } from "./surface_maps";
+
+/** Which picture and channel a map lies in; all three channels where none is named. */
+export const CHANNELS: Record<MapName, ["color" | "values" | "relief", THREE.Vector3]> = {
+  base_color: ["color", new THREE.Vector3()],
+  height: ["values", new THREE.Vector3(1, 0, 0)],
+  roughness: ["values", new THREE.Vector3(0, 1, 0)],
+  metallic: ["values", new THREE.Vector3(0, 0, 1)],
+  normal: ["relief", new THREE.Vector3()],
+};
+
+export const isMap = (shading: Shading): shading is MapName => shading in CHANNELS;
+
+const CLAY = 0xa9a39a;
+const SHEET = 0xb4b8b6;
+const EDGE = 0x1e2422;
+/** Surfaces lie a little behind the lines drawn on them, so that these are never broken. */
+const BEHIND = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1, side: THREE.DoubleSide };
+
+/** One surface of the model with a material for each way it can be shown, and its edges. */
+export class DressedSurface {
+  readonly mesh: THREE.Mesh;
+  private edges: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> | null = null;
+  private readonly lit: THREE.MeshStandardMaterial;
+  private readonly matte: THREE.MeshLambertMaterial;
+  private readonly clay = new THREE.MeshStandardMaterial({ color: CLAY, roughness: 0.8, ...BEHIND });
+  private readonly wire = new THREE.MeshBasicMaterial({ color: SHEET, toneMapped: false, ...BEHIND });
+  private readonly plain: THREE.MeshBasicMaterial;
+  /** One map alone, as it is stored. */
+  private readonly raw: THREE.MeshBasicMaterial;
+  private readonly channel = { value: new THREE.Vector3() };
+  /** A picture shown through the UVs instead of the paint. */
+  private readonly uvPicture = new THREE.MeshStandardMaterial({ roughness: 0.75, ...BEHIND });
+
+  constructor(
+    private readonly surface: SurfaceGeometry,
+    private readonly maps: SurfaceMaps,
+    private readonly polygon: Uint32Array,
+    ring: BrushRing,
+  ) {
+    this.lit = new THREE.MeshStandardMaterial({
+      map: maps.color,
+      normalMap: maps.relief,
+      // Green is up in the normals, v is down in the UVs.
+      normalScale: new THREE.Vector2(1, -1),
+      roughnessMap: maps.values,
+      metalnessMap: maps.values,
+      roughness: 1,
+      metalness: 1,
+      ...BEHIND,
+    });
+    this.plain = new THREE.MeshBasicMaterial({ map: maps.color, toneMapped: false, ...BEHIND });
+    this.matte = new THREE.MeshLambertMaterial({ map: maps.color, ...BEHIND });
+    this.raw = new THREE.MeshBasicMaterial({ map: maps.values, toneMapped: false, ...BEHIND });
+    for (const material of [this.lit, this.matte, this.plain, this.clay, this.wire, this.uvPicture]) ring.drawOn(material);
+    ring.drawOn(this.raw, "one map", (shader) => showChannel(shader, this.channel));
+    this.mesh = new THREE.Mesh(surface.geometry, this.lit);
+    // Without triangles there is nothing to draw, and nothing to hit.
+    this.mesh.visible = surface.face.length > 0;
+  }
+
+  /** picture: shown in the paint's stead. */
+  shade(look: Look, picture: THREE.Texture | null): void {
+    for (const material of [this.lit, this.matte, this.clay]) {
+      if (material.flatShading === look.faceted) continue;
+      material.flatShading = look.faceted;
+      material.needsUpdate = true;
+    }
+    const wired = look.shading === "wire" && !picture;
+    this.showEdges(look.edges || wired, wired ? 0.9 : 0.4);
+    if (picture && this.uvPicture.map !== picture) {
+      this.uvPicture.needsUpdate = !this.uvPicture.map;
+      this.uvPicture.map = picture;
+    }
+    this.mesh.material = picture ? this.uvPicture : this.chosen(look.shading);
+  }
+
+  private chosen(shading: Shading): THREE.Material {
+    if (!isMap(shading)) return this[shading];
+    if (shading === "base_color") return this.plain;
+    const [picture, channel] = CHANNELS[shading];
+    this.raw.map = this.maps[picture];
+    this.channel.value = channel;
+    return this.raw;
+  }
+
+  private showEdges(wanted: boolean, opacity: number): void {
+    if (wanted && !this.edges) {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", this.surface.geometry.getAttribute("position"));
+      geometry.setIndex(new THREE.BufferAttribute(polygonEdges(this.surface, this.polygon), 1));
+      this.edges = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: EDGE, transparent: true, toneMapped: false }));
+      this.edges.raycast = () => undefined;
+      this.mesh.add(this.edges);
+    }
+    if (!this.edges) return;
+    this.edges.visible = wanted;
+    this.edges.material.opacity = opacity;
+  }
+
+  dispose(): void {
+    for (const material of [this.lit, this.matte, this.clay, this.wire, this.plain, this.raw, this.uvPicture]) material.dispose();
+    this.edges?.geometry.dispose();
+    this.edges?.material.dispose();
+  }
+}
+
+/** The stored numbers of a channel as gray, or of all three: no light, no tone, no change of color space. */
+function showChannel(shader: THREE.WebGLProgramParametersWithUniforms, channel: { value: THREE.Vector3 }): void {
+  shader.uniforms.channel = channel;
+  shader.fragmentShader = shader.fragmentShader
+    .replace("#include <common>", "#include <common>\nuniform vec3 channel;")
+    .replace(
+      "#include <map_fragment>",
+      `vec3 stored = texture2D(map, vMapUv).rgb;
+      diffuseColor.rgb = channel == vec3(0.0) ? stored : vec3(dot(stored, channel));`,
+    )
+    .replace("#include <colorspace_fragment>", "");
+}

@@ -1,0 +1,91 @@
+import * as THREE from "three";
+
+import type { Look } from "../state/desk";
+import { CHANNELS, isMap } from "./dressed_surface";
+import type { SurfaceMaps } from "./surface_maps";
+
+const PICTURE = 0;
+const CHANNEL = 1;
+const LIT = 2;
+
+/** A map laid flat: one map alone, or all together under the light; flat rough paint has its stored color there. */
+export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial> {
+  constructor() {
+    const uniform = <T>(value: T) => ({ value });
+    super(
+      new THREE.PlaneGeometry(1, 1),
+      new THREE.ShaderMaterial({
+        side: THREE.DoubleSide,
+        toneMapped: false,
+        uniforms: {
+          mode: uniform(PICTURE),
+          picture: uniform<THREE.Texture | null>(null),
+          values: uniform<THREE.Texture | null>(null),
+          relief: uniform<THREE.Texture | null>(null),
+          channel: uniform(new THREE.Vector3()),
+          light: uniform(new THREE.Vector3(0, 0, 1)),
+        },
+        vertexShader: `
+          varying vec2 place;
+          void main() {
+            place = uv;
+            gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+          }`,
+        fragmentShader: `
+          uniform int mode;
+          uniform sampler2D picture;
+          uniform sampler2D values;
+          uniform sampler2D relief;
+          uniform vec3 channel;
+          uniform vec3 light;
+          varying vec2 place;
+
+          // A microfacet highlight (Walter 2007) over Lambert's cosine, seen from straight above.
+          vec3 lit(vec3 color, float roughness, float metal, vec3 normal) {
+            vec3 half_way = normalize(light + vec3(0.0, 0.0, 1.0));
+            float alpha = max(roughness * roughness, 0.01);
+            float slope = pow(max(dot(normal, half_way), 0.0), 2.0) * (alpha * alpha - 1.0) + 1.0;
+            float shine = min(alpha * alpha / (3.14159 * slope * slope), 4.0) * max(dot(normal, light), 0.0);
+            vec3 mirrored = mix(vec3(0.04), color, metal);
+            float facing = max(dot(normal, light), 0.0) / light.z;
+            return color * mix(0.3 + 0.7 * facing, 0.55, metal) + mirrored * shine * (1.0 - roughness) * 0.6;
+          }
+
+          void main() {
+            vec3 stored = texture2D(picture, place).rgb;
+            if (mode == ${CHANNEL}) {
+              gl_FragColor = vec4(channel == vec3(0.0) ? stored : vec3(dot(stored, channel)), 1.0);
+              return;
+            }
+            vec3 normal = normalize(texture2D(relief, place).rgb * 2.0 - 1.0);
+            vec3 values = texture2D(values, place).rgb;
+            if (mode == ${LIT}) stored = lit(stored, values.g, values.b, normal);
+            gl_FragColor = linearToOutputTexel(vec4(stored, 1.0));
+          }`,
+      }),
+    );
+    // The camera looks with y down, so the plane's own v is turned to match row 0 on top.
+    const uv = this.geometry.getAttribute("uv") as THREE.BufferAttribute;
+    [0, 1, 0, 1].forEach((u, i) => uv.setXY(i, u, i < 2 ? 1 : 0));
+    uv.needsUpdate = true;
+  }
+
+  /** Show maps as the model shows them, or another picture in their stead. */
+  dress(maps: SurfaceMaps, look: Look, picture: THREE.Texture | null): void {
+    const { uniforms } = this.material;
+    const { shading, light } = look;
+    const [source, channel] = isMap(shading) ? CHANNELS[shading] : CHANNELS.base_color;
+    uniforms.picture!.value = picture ?? maps[source];
+    uniforms.values!.value = maps.values;
+    uniforms.relief!.value = maps.relief;
+    uniforms.channel!.value = channel;
+    uniforms.light!.value.set(light.x, light.y, Math.sqrt(Math.max(0.05, 1 - light.x ** 2 - light.y ** 2))).normalize();
+    const single = isMap(shading) && source !== "color";
+    uniforms.mode!.value = picture ? PICTURE : single ? CHANNEL : shading === "lit" ? LIT : PICTURE;
+  }
+
+  override dispose(): void {
+    this.geometry.dispose();
+    this.material.dispose();
+  }
+}

@@ -938,8 +938,8 @@ export interface components {
             build_up: boolean;
             /**
              * Facing Limit
-             * @description degrees from the dab's normal
-             * @default 90
+             * @description degrees from the dab's normal from which on faces are left alone: around edges, not around plates
+             * @default 120
              */
             facing_limit: number;
             /**

@@ -6,34 +6,37 @@ const MOST = 128;
 export interface Ring {
   center: THREE.Vector3;
   normal: THREE.Vector3;
-  /** A mirror image where the body has no match. */
-  astray: boolean;
+  radius: number;
+  /** The brush, one of its images, a mirror image where the body has no match, or what clone takes from. */
+  kind: "brush" | "image" | "astray" | "source";
 }
+
+const KINDS: Ring["kind"][] = ["brush", "image", "astray", "source"];
 
 /** Where the brush lies: its ball around points of the surface, drawn where it cuts the surface; images are fainter. */
 export class BrushRing {
-  /** By ring: center and whether it is astray, then normal. */
+  /** By ring: center and kind, then normal and radius. */
   private readonly table = new Float32Array(MOST * 8);
   readonly uniforms = {
     ringTable: { value: new THREE.DataTexture(this.table, 2, MOST, THREE.RGBAFormat, THREE.FloatType) },
     ringCount: { value: 0 },
-    ringRadius: { value: 0 },
     ringPixel: { value: 0.001 },
+    ringLimit: { value: 0 },
   };
 
   hide(): void {
     this.uniforms.ringCount.value = 0;
   }
 
-  /** The first ring is the brush's own. pixel: size of a screen pixel at that depth, so that the line stays thin. */
-  show(rings: Ring[], radius: number, pixel: number): void {
-    rings.slice(0, MOST).forEach(({ center, normal, astray }, i) => {
-      this.table.set([center.x, center.y, center.z, astray ? 1 : 0, normal.x, normal.y, normal.z, 0], 8 * i);
+  /** pixel: size of a screen pixel at that depth, so that the line stays thin. limit: degrees, as the tip's. */
+  show(rings: Ring[], pixel: number, limit: number): void {
+    rings.slice(0, MOST).forEach(({ center, normal, radius, kind }, i) => {
+      this.table.set([...center.toArray(), KINDS.indexOf(kind), ...normal.toArray(), radius], 8 * i);
     });
     this.uniforms.ringTable.value.needsUpdate = true;
     this.uniforms.ringCount.value = Math.min(rings.length, MOST);
-    this.uniforms.ringRadius.value = radius;
     this.uniforms.ringPixel.value = pixel;
+    this.uniforms.ringLimit.value = Math.cos(THREE.MathUtils.degToRad(limit));
   }
 
   get visible(): boolean {
@@ -57,8 +60,8 @@ export class BrushRing {
           varying vec3 ringFacing;
           uniform highp sampler2D ringTable;
           uniform int ringCount;
-          uniform float ringRadius;
-          uniform float ringPixel;`,
+          uniform float ringPixel;
+          uniform float ringLimit;`,
         )
         .replace(
           "#include <dithering_fragment>",
@@ -66,14 +69,17 @@ export class BrushRing {
           for (int i = 0; i < ${MOST}; i++) {
             if (i >= ringCount) break;
             vec4 ring = texelFetch(ringTable, ivec2(0, i), 0);
-            bool astray = ring.w > 0.5;
-            if (!astray && dot(ringFacing, texelFetch(ringTable, ivec2(1, i), 0).xyz) <= 0.0) continue;
-            float off = abs(distance(ringPlace, ring.xyz) - ringRadius) / ringPixel;
-            float strength = i == 0 ? 1.0 : 0.6;
+            vec4 facing = texelFetch(ringTable, ivec2(1, i), 0);
+            int kind = int(ring.w + 0.5);
+            bool astray = kind == 2;
+            if (!astray && dot(normalize(ringFacing), facing.xyz) <= ringLimit) continue;
+            float off = abs(distance(ringPlace, ring.xyz) - facing.w) / ringPixel;
+            float strength = kind == 1 ? 0.6 : 1.0;
+            vec3 color = astray ? vec3(0.85, 0.16, 0.1) : kind == 3 ? vec3(0.94, 0.71, 0.16) : vec3(1.0);
             float halo = 1.0 - smoothstep(1.4, 2.4, off);
             float line = 1.0 - smoothstep(0.5, 1.2, off);
             gl_FragColor.rgb = mix(gl_FragColor.rgb, vec3(0.08), 0.55 * halo * strength);
-            gl_FragColor.rgb = mix(gl_FragColor.rgb, astray ? vec3(0.85, 0.16, 0.1) : vec3(1.0), line * strength);
+            gl_FragColor.rgb = mix(gl_FragColor.rgb, color, line * strength);
           }`,
         );
     };

@@ -101,15 +101,16 @@ export class ModelView {
     this.light.position.set(light.x, light.y, Math.sqrt(Math.max(0.05, 1 - light.x ** 2 - light.y ** 2)));
   }
 
-  /** The brush's ring and its images under symmetry; images without a match in the body are marked. */
-  showRing(hit: Hit, mirror: Required<Mirror>, twins: Twin[], radius: number, pixel: number): void {
+  /** The brush's ring, its images under symmetry (those without a match in the body are marked), and its twins. */
+  brushRings(hit: Hit, mirror: Required<Mirror>, twins: Twin[], radius: number): Ring[] {
     const reach = NEAR * this.size;
-    const rings: Ring[] = mirrorMatrices(mirror).map((matrix, i) => {
+    const rings = mirrorMatrices(mirror).map((matrix, i): Ring => {
       const center = hit.point.clone().applyMatrix4(matrix);
       const normal = hit.normal.clone().transformDirection(matrix);
-      return { center, normal, astray: i > 0 && !this.matches(center, normal, reach) };
+      const kind = i === 0 ? "brush" : this.matches(center, normal, reach) ? "image" : "astray";
+      return { center, normal, radius, kind };
     });
-    this.ring.show([...rings, ...twins.map((twin) => ({ ...twin, astray: false }))], radius, pixel);
+    return [...rings, ...twins.map((twin): Ring => ({ ...twin, radius, kind: "image" }))];
   }
 
   private matches(center: THREE.Vector3, normal: THREE.Vector3, reach: number): boolean {

@@ -1,9 +1,17 @@
+import * as THREE from "three";
+
 import { setTip, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
 import { boundRadius } from "../state/radius";
-import { PaintInput, type PaintDrag, type Spot, straightTo } from "./paint_input";
+import type { Ring } from "./brush_ring";
+import type { PaintDrag, Spot } from "./paint_drag";
+import { PaintInput } from "./paint_input";
 import { PrepareInput, type PrepareDrag } from "./prepare_input";
+import { straightTo } from "./samples";
 import type { Views } from "./views";
+
+/** Pixels of the ring around the place that clone takes from. */
+const SOURCE = 9;
 
 type Drag =
   | ({ kind: "paint"; pointer: number } & PaintDrag)
@@ -208,7 +216,7 @@ export class PointerInput {
   /** Put the brush ring where the pointer is, in its true size, in both views. */
   refreshRing(): void {
     const { ring } = this.views.model;
-    const { tip, stage, tool, mirror } = useDesk.getState();
+    const { tip, stage, tool, mirror, cloneSource } = useDesk.getState();
     const turning = this.drag && !["paint", "prepare", "tip"].includes(this.drag.kind);
     const area = this.views.area("model");
     const mapArea = this.views.area("map");
@@ -227,11 +235,24 @@ export class PointerInput {
     }
     this.prepare.hover(this.drag || !this.last ? null : this.last, hit);
     this.canvas.style.cursor = hit || overMap ? "crosshair" : turning ? "grabbing" : "default";
+    const source = paints && tool === "clone" ? cloneSource : null;
+    const rings: Ring[] = [];
+    let pixel = 0;
+    if (area && source?.surface === null) {
+      const center = new THREE.Vector3(...source.point);
+      pixel = this.views.model.pixelAt(center, area.height);
+      rings.push({ center, normal: new THREE.Vector3(...source.normal), radius: SOURCE * pixel, kind: "source" });
+    }
     if (hit && area && paints) {
-      const pixel = this.views.model.pixelAt(hit.point, area.height);
+      pixel = this.views.model.pixelAt(hit.point, area.height);
       const radius = tip.unit === "world" ? tip.radius : overMap ? this.views.worldRadius(tip.radius) : tip.radius * pixel;
-      this.views.model.showRing(hit, mirror, this.views.twinsOf(hit), radius, pixel);
-    } else ring.hide();
+      rings.push(...this.views.model.brushRings(hit, mirror, this.views.twinsOf(hit), radius));
+    }
+    if (rings.length) ring.show(rings, pixel, tip.facing_limit ?? 120);
+    else ring.hide();
+    const marked = mapArea && source && source.surface === this.views.chosenName;
+    const mark = marked ? this.views.map.placeOf(source.point[0], source.point[1]).add(new THREE.Vector2(mapArea.x, mapArea.y)) : null;
+    useGuide.setState({ mark });
     if (useGuide.getState().circle !== circle) useGuide.setState({ circle });
     if (before || ring.visible) this.views.invalidate();
   }
@@ -239,6 +260,6 @@ export class PointerInput {
   dispose(): void {
     this.paint.stop();
     this.abort.abort();
-    useGuide.setState({ line: null, circle: null });
+    useGuide.setState({ line: null, circle: null, mark: null });
   }
 }

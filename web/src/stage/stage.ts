@@ -108,6 +108,10 @@ export class Stage implements Views {
     return found && state ? state.surfaces.indexOf(found) : 0;
   }
 
+  get chosenName(): string | null {
+    return useSession.getState().state?.surfaces[this.chosen]?.name ?? null;
+  }
+
   /** Draw soon. */
   invalidate = (): void => {
     if (!this.frame && !this.gone) this.frame = requestAnimationFrame((now) => this.draw(now));

@@ -22,6 +22,7 @@ export interface Views {
   readonly overlays: Overlays[];
   /** The surface shown in the map, by its place in the state. */
   readonly chosen: number;
+  readonly chosenName: string | null;
   /** Where a view lies on the canvas, in CSS pixels from its top left; null when it is not shown. */
   area(view: "model" | "map"): Area | null;
   /** Draw soon. */

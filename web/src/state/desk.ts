@@ -33,6 +33,13 @@ export interface CameraPose {
   distance: number;
 }
 
+/** Where clone takes paint from: on the model or, with a surface, in its map, in texels. */
+export interface CloneOrigin {
+  surface: string | null;
+  point: [number, number, number];
+  normal: [number, number, number];
+}
+
 export interface NamedPigment {
   name: string;
   pigment: Pigment;
@@ -77,6 +84,9 @@ export interface Desk {
   /** Sample one layer instead of what shows. */
   sampleLayer: boolean;
   cloneAligned: boolean;
+  cloneSource: CloneOrigin | null;
+  /** Erasing takes every map, not only those that the pigment paints. */
+  eraseAll: boolean;
   look: Look;
   palette: string[];
   surface: string | null;
@@ -128,7 +138,7 @@ export const FRESH: Desk = {
     taper: 0,
     picture: null,
     build_up: false,
-    facing_limit: 90,
+    facing_limit: 120,
     covered_too: false,
   },
   pigment: { base_color: "#7d3d1f", roughness: null, metallic: null, height: null },
@@ -145,6 +155,8 @@ export const FRESH: Desk = {
   tolerance: 0.03,
   sampleLayer: false,
   cloneAligned: true,
+  cloneSource: null,
+  eraseAll: true,
   look: {
     shading: "lit",
     surroundings: "quay",

@@ -10,7 +10,9 @@ interface Guide {
   line: { from: Place; to: Place } | null;
   /** The brush in the map, or where it is while it is on the model. */
   circle: (Place & { radius: number }) | null;
+  /** In the map, where clone takes paint from. */
+  mark: Place | null;
 }
 
 /** Marks drawn over the stage while the pointer moves. */
-export const useGuide = create<Guide>(() => ({ line: null, circle: null }));
+export const useGuide = create<Guide>(() => ({ line: null, circle: null, mark: null }));

@@ -4,7 +4,7 @@ import type { HistoryState, ServerMessage, StateChanged } from "../api/schema.ge
 import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
 import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
-import { resetSession, useSession } from "./session";
+import { layerById, resetSession, useSession, say } from "./session";
 
 const DESK_DELAY = 400;
 
@@ -100,10 +100,7 @@ export class Project {
         takeSample(message.pigment);
         break;
       case "notice":
-        useSession.setState({
-          notice: message.message,
-          offer: message.layer ? { notice: message.message, layer: message.layer } : null,
-        });
+        this.say(message.message, message.layer ?? null);
         break;
       case "people":
         useSession.setState({ people: message.count });
@@ -116,6 +113,13 @@ export class Project {
         this.onStrokeEnded(message.stroke);
         break;
     }
+  }
+
+  /** A sentence, and the layer that it says is the one to choose. */
+  private say(sentence: string, layer: string | null): void {
+    const offered = layer && layerById(useSession.getState().state, layer);
+    if (offered) say(sentence, `Choose ${offered.name}`, () => this.choose(offered.id));
+    else say(sentence);
   }
 
   /** Make a layer, and its surface, the target of strokes. */

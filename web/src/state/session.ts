@@ -3,6 +3,13 @@ import { create } from "zustand";
 import type { HistoryState, KeptState } from "../api/schema.generated";
 import type { DocumentState, LayerState, SurfaceState } from "./document";
 
+/** A cure for what a notice says, by a click. */
+export interface Offer {
+  notice: string;
+  label: string;
+  act: () => void;
+}
+
 /** What the server says is true. Only messages from the server change it. */
 interface Session {
   state: DocumentState | null;
@@ -14,8 +21,8 @@ interface Session {
   work: { label: string; share: number; mine: boolean } | null;
   /** A sentence for the painter, until it is dismissed or outdated. */
   notice: string | null;
-  /** With a notice: the layer that it says is the one to choose. */
-  offer: { notice: string; layer: string } | null;
+  /** With a notice: what can be done about it. */
+  offer: Offer | null;
   /** The list of all keys is open. */
   keysShown: boolean;
   /** The model's diagonal, in its own unit. */
@@ -39,6 +46,11 @@ export const useSession = create<Session>(() => nothing);
 
 export function resetSession(): void {
   useSession.setState(nothing);
+}
+
+/** Say something, with a cure where there is one. */
+export function say(notice: string, label?: string, act?: () => void): void {
+  useSession.setState({ notice, offer: label && act ? { notice, label, act } : null });
 }
 
 export function surfaceNamed(state: DocumentState | null, name: string | null): SurfaceState | undefined {

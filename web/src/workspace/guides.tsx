@@ -2,14 +2,20 @@ import { useGuide } from "../state/guide";
 
 /** The straight line being drawn, and the brush in the map. */
 export function Guides() {
-  const { line, circle } = useGuide();
-  if (!line && !circle) return null;
+  const { line, circle, mark } = useGuide();
+  if (!line && !circle && !mark) return null;
   return (
     <svg className="pointer-events-none absolute inset-0 size-full" aria-hidden>
       {line && (
         <>
           <line x1={line.from.x} y1={line.from.y} x2={line.to.x} y2={line.to.y} stroke="#1e2422" strokeWidth={3} opacity={0.5} />
           <line x1={line.from.x} y1={line.from.y} x2={line.to.x} y2={line.to.y} stroke="#fff" strokeWidth={1.2} />
+        </>
+      )}
+      {mark && (
+        <>
+          <circle cx={mark.x} cy={mark.y} r={9} fill="none" stroke="#1e2422" strokeWidth={3} opacity={0.45} />
+          <circle cx={mark.x} cy={mark.y} r={9} fill="none" stroke="#f0b429" strokeWidth={1.6} />
         </>
       )}
       {circle && (

@@ -1,16 +1,15 @@
 import { IconX } from "@tabler/icons-react";
 
-import type { Project } from "../state/project";
-import { layerById, useSession } from "../state/session";
+import { useSession } from "../state/session";
 
 /** Sentences for the painter, over the stage: what was refused, or that the connection is lost. */
-export function Notice({ project }: { project?: Project }) {
+export function Notice() {
   const notice = useSession((session) => session.notice);
   const connected = useSession((session) => session.connected);
   const loaded = useSession((session) => session.state !== null);
   const lost = loaded && !connected ? "The connection is lost. It comes back by itself; what was kept is safe." : null;
   const text = lost ?? (loaded ? notice : null);
-  const offered = useSession(({ offer, state }) => (offer && offer.notice === text ? layerById(state, offer.layer) : undefined));
+  const offer = useSession((session) => (session.offer?.notice === text ? session.offer : null));
   if (!text) return null;
   return (
     <div
@@ -18,16 +17,16 @@ export function Notice({ project }: { project?: Project }) {
       className="card absolute bottom-3 left-1/2 flex max-w-[80%] -translate-x-1/2 items-center gap-2 py-1.5 pr-1.5 pl-4"
     >
       <span className={lost ? "text-danger" : ""}>{text}</span>
-      {offered && (
+      {offer && (
         <button
           type="button"
           className="h-7 shrink-0 rounded-control bg-accent px-3 font-medium text-fog"
           onClick={() => {
-            project?.choose(offered.id);
+            offer.act();
             useSession.setState({ notice: null });
           }}
         >
-          Choose {offered.name}
+          {offer.label}
         </button>
       )}
       <button

@@ -73,7 +73,7 @@ export function Workspace({ project: id }: { project: string }) {
         {ready && open && <References project={open.project} />}
         <Guides />
         {open && <WorkBar project={open.project} />}
-        <Notice project={open?.project} />
+        <Notice />
         {!ready && (
           <p role="status" className="card absolute top-1/2 left-1/2 -translate-1/2 px-5 py-3.5">
             {(!loaded ? notice : null) ?? opening}

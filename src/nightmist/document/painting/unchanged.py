@@ -1,4 +1,4 @@
-"""Why a stroke left no mark: the tools that work on paint find none on the layer, and another layer has it."""
+"""Why a stroke left no mark: what it lays on is there already, or what its tool works on is not there."""
 
 from __future__ import annotations
 
@@ -18,6 +18,10 @@ DONE: dict[Tool, str] = {
 PLACES = 9
 
 
+#: Below this share paint is not seen.
+FAINT = 1 / 255
+
+
 class Reason(NamedTuple):
     """A sentence for the painter, and the layer that has what the stroke looked for."""
 
@@ -30,7 +34,7 @@ def why_unchanged(stroke: Stroke) -> Reason | None:
     if held_back := _held_back(stroke):
         return Reason(held_back, None)
     if stroke.tool not in DONE:
-        return None
+        return _nothing_laid(stroke)
     place = None
     for layer, row, column in _places(stroke):
         if _holds(stroke, layer, row, column):
@@ -45,6 +49,23 @@ def why_unchanged(stroke: Stroke) -> Reason | None:
     if place is None:
         return None
     return Reason(f"Nothing was {DONE[stroke.tool]}: {place[0].name} holds no paint here.", None)
+
+
+def _nothing_laid(stroke: Stroke) -> Reason | None:
+    """Of a brush or of clone, where they met a layer."""
+    layer = next((layer for layer, _, _ in _places(stroke)), None)
+    if layer is None:
+        return None
+    tip = stroke.tip
+    if stroke.tool == "clone":
+        said = f"Nothing was cloned: {layer.name} holds no paint at the source. Hold C and click where it does."
+    elif max(sample[2] for sample in stroke.record.samples) * tip.strength < FAINT:
+        said = "Nothing was painted: the strength is next to nothing."
+    elif tip.blend != "normal":
+        said = f"Nothing was painted: {tip.blend} with this pigment leaves what {layer.name} holds here as it is."
+    else:
+        said = f"Nothing was painted: {layer.name} holds this pigment here already."
+    return Reason(said, None)
 
 
 def _held_back(stroke: Stroke) -> str | None:

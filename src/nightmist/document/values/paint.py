@@ -90,7 +90,10 @@ class Tip(Value):
     taper: float = Field(default=0.0, ge=0, le=10_000, description="pixels over which both ends grow thin")
     picture: str | None = Field(default=None, max_length=80, description="what the tip lets through, by name")
     build_up: bool = Field(default=False, description="dabs of one stroke add up instead of stopping at strength")
-    facing_limit: float = Field(default=90, gt=0, le=180, description="degrees from the dab's normal")
+    facing_limit: float = Field(
+        default=120, gt=0, le=180,
+        description="degrees from the dab's normal from which on faces are left alone: around edges, not around plates",
+    )  # fmt: skip
     covered_too: bool = Field(default=False, description="also paint what another part hides from the eye")
 
     @model_validator(mode="before")

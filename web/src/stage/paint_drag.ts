@@ -1,0 +1,19 @@
+import type * as THREE from "three";
+
+import type { Hit } from "./model_view";
+import type { Area } from "./views";
+
+/** A stroke or another act of painting, from press to release. */
+export interface PaintDrag {
+  /** The number under which the server knows the stroke; 0 for acts that are none, or not yet. */
+  stroke: number;
+  move: (event: PointerEvent) => void;
+  release: (event: PointerEvent) => void;
+  /** For a straight line: where it begins on the canvas. */
+  from?: { x: number; y: number };
+}
+
+/** Where a press met the model or the map. */
+export type Spot = { area: Area; hit: Hit } | { area: Area; texel: THREE.Vector2 };
+
+export const idle = (): PaintDrag => ({ stroke: 0, move: () => undefined, release: () => undefined });

@@ -7,6 +7,7 @@ from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter, File, Response, UploadFile
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from ..core.brush.tips import TIPS, made_tip
@@ -14,7 +15,7 @@ from ..core.formats.image_files import write_png
 from ..core.mapping import Camera
 from ..core.mesh.bodies import practice_body
 from ..document import Document
-from ..document.values import Name, Pigment, Tip
+from ..document.values import Name, Pigment, Tip, Tool
 from .projects import InStudio, Problem, read_files
 
 router = APIRouter(prefix="/api")
@@ -39,6 +40,7 @@ class Trial(BaseModel):
     width: int = Field(ge=16, le=SCRATCH)
     height: int = Field(ge=16, le=SCRATCH)
     seed: int = 0
+    project: str | None = Field(default=None, description="whose own tip pictures are meant")
 
 
 @router.get("/projects/{project}/tips")
@@ -56,7 +58,7 @@ def tip_picture(studio: InStudio, project: str, name: str) -> Response:
         picture = made_tip(name)
     else:
         picture = studio.with_document(project, lambda document: document.tip_picture(name))
-    return Response(write_png(np.rint((1 - picture) * 255).astype(np.uint8)), media_type="image/png")
+    return Response(_dark(picture), media_type="image/png")
 
 
 @router.post("/projects/{project}/tips", responses={422: {"model": Problem}})
@@ -68,11 +70,16 @@ def add_tip(studio: InStudio, project: str, files: Annotated[list[UploadFile], F
 
 
 class Preset(BaseModel):
-    """A tip with all its settings under a name, and the pigment if it belongs to it; shared between projects."""
+    """A tip with all its settings under a name, with the tool and the pigment if they belong to it; for all projects.
+
+    picture: the tip's picture where it is the painter's own, as a PNG in base64: other projects do not have it.
+    """
 
     name: Name
     tip: Tip
+    tool: Tool | None = None
     pigment: Pigment | None = None
+    picture: str | None = Field(default=None, max_length=4_000_000)
 
 
 @router.get("/presets")
@@ -88,16 +95,22 @@ def keep_presets(studio: InStudio, presets: list[Preset]) -> None:
 
 
 @router.post("/scratch", responses={422: {"model": Problem}})
-def scratch(trial: Trial) -> Response:
+def scratch(studio: InStudio, trial: Trial) -> Response:
     """The stroke on a bare sheet, drawn by the same engine, without a trace anywhere else."""
     document = _sheet()
     layer = document.surfaces["plane"].layers.add("brushed")
-    tip = trial.tip.model_copy(
-        update={"unit": "px", "picture": trial.tip.picture if trial.tip.picture in TIPS else None}
-    )
+    picture = trial.tip.picture
+    if picture and picture not in TIPS:
+        picture = document.add_tip(picture, tip_picture(studio, trial.project, picture).body) if trial.project else None
+    tip = trial.tip.model_copy(update={"unit": "px", "picture": picture})
     document.stroke(layer, trial.samples, _camera(), tip, trial.pigment, seed=trial.seed, in_map=True)
     image = document.surfaces["plane"].read("base_color")[: trial.height, : trial.width, :3]
     return Response(write_png((image >> 8).astype(np.uint8)), media_type="image/png")
+
+
+def _dark(picture: NDArray[np.float32]) -> bytes:
+    """A tip's picture as PNG, dark where paint passes."""
+    return write_png(np.rint((1 - picture) * 255).astype(np.uint8))
 
 
 @cache

@@ -653,7 +653,7 @@ export interface components {
         Pigment: {
             /**
              * Base Color
-             * @description #rrggbb, sRGB-encoded
+             * @description #rrggbb or #rrrrggggbbbb, sRGB-encoded
              * @default null
              */
             base_color: string | null;
@@ -706,13 +706,19 @@ export interface components {
         };
         /**
          * Preset
-         * @description A tip with all its settings under a name, and the pigment if it belongs to it; shared between projects.
+         * @description A tip with all its settings under a name, with the tool and the pigment if they belong to it; for all projects.
+         *
+         *     picture: the tip's picture where it is the painter's own, as a PNG in base64: other projects do not have it.
          */
         Preset: {
             /** Name */
             name: string;
             tip: components["schemas"]["Tip"];
+            /** Tool */
+            tool?: ("brush" | "erase" | "smear" | "soften" | "sharpen" | "clone") | null;
             pigment?: components["schemas"]["Pigment"] | null;
+            /** Picture */
+            picture?: string | null;
         };
         /**
          * PressureCurve
@@ -983,6 +989,11 @@ export interface components {
              * @default 0
              */
             seed: number;
+            /**
+             * Project
+             * @description whose own tip pictures are meant
+             */
+            project?: string | null;
         };
         /** ValidationError */
         ValidationError: {

@@ -2,6 +2,7 @@ import { unwrap } from "../prepare/unwrap";
 import { type PrepareTool, setPreparing, setTip, shownView, showView, swapPigments, type Tool, useDesk } from "../state/desk";
 import { chosenLayer, startNaming } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
+import { closeCards, toggleTipCard } from "../state/cards";
 import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
 import type { Command, Context } from "./command";
@@ -37,6 +38,12 @@ export const COMMANDS = {
   sampleClick: gesture("Tools", "Ctrl + click", "Take the stored values, whatever the tool", "paint"),
   source: gesture("Tools", "C + click", "Choose from where Clone takes paint", "paint"),
 
+  tipCard: {
+    group: "Tip and pigment", label: "Tip settings", hint: "Blending, falloff, pictures, path, jitter: a card that stays open", keys: ["T"], when: "paint",
+    act: toggleTipCard,
+  },
+  closeCards: { group: "Tip and pigment", label: "Close the tip settings", keys: ["Escape"], when: "paint", act: closeCards },
+  preset: gesture("Tip and pigment", "Alt + 1 … 9", "Take a preset", "paint"),
   smaller: tip(",", "Smaller radius", () => setTip({ radius: boundRadius(useDesk.getState().tip.radius / 1.1) })),
   larger: tip(".", "Larger radius", () => setTip({ radius: boundRadius(useDesk.getState().tip.radius * 1.1) })),
   softer: tip("<", "Softer", () => setTip({ hardness: Math.max(0, useDesk.getState().tip.hardness - 0.05) })),

@@ -1,4 +1,5 @@
 import { useDesk } from "../state/desk";
+import { takePreset, usePresets } from "../state/presets";
 import { type Command, type Context, keyOf } from "./command";
 import { COMMANDS } from "./commands";
 
@@ -24,6 +25,7 @@ export function listenToKeys(context: Context): () => void {
       return;
     }
     if (reached && uses(target, event.key)) return;
+    if (takesPreset(event, context)) return event.preventDefault();
     const command = commandFor(event);
     if (command) command.act!(context);
     else if (reached || !uses(target, event.key)) return;
@@ -34,6 +36,14 @@ export function listenToKeys(context: Context): () => void {
   addEventListener("pointerdown", () => (byKeys = reached = false), { signal: stop.signal, capture: true });
   addEventListener("focusin", () => (reached = byKeys), { signal: stop.signal });
   return () => stop.abort();
+}
+
+/** Alt and a digit: the preset of that number. */
+function takesPreset(event: KeyboardEvent, { project }: Context): boolean {
+  const digit = event.altKey && !event.ctrlKey && /^Digit([1-9])$/.exec(event.code)?.[1];
+  const preset = digit && useDesk.getState().stage === "paint" && usePresets.getState().presets?.[Number(digit) - 1];
+  if (preset) void takePreset(project.id, preset);
+  return !!preset;
 }
 
 function commandFor(event: KeyboardEvent): Command | undefined {

@@ -63,7 +63,7 @@ function PickPart({ project, stage }: { project: Project; stage: Stage }) {
       }
     >
       <div className="-ml-1">
-        <Segmented label="Click" options={TOOLS} value={tool} onChange={(next) => setPreparing({ tool: next })} />
+        <Segmented wraps label="Click" options={TOOLS} value={tool} onChange={(next) => setPreparing({ tool: next })} />
         <div className="mt-0.5">
           <Segmented label="Pick by" options={EXTENTS} value={by} onChange={(next) => setPreparing({ by: next, tool: "pick" })} />
         </div>

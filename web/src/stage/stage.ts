@@ -138,9 +138,11 @@ export class Stage implements Views {
   /** Where the camera stands is kept once it rests. */
   private keepCamera(): void {
     const { pose } = this.model.orbit;
-    const said = JSON.stringify(pose);
+    const area = this.area("model");
+    const said = JSON.stringify([pose, area]);
     if (said === this.pose) return;
     this.pose = said;
+    if (area) useSession.setState({ pixel: this.model.pixelAt(this.model.orbit.target, area.height) });
     clearTimeout(this.poseTimer);
     this.poseTimer = window.setTimeout(() => useDesk.setState({ camera: pose }), REST);
   }

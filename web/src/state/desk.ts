@@ -71,6 +71,8 @@ export interface Desk {
   tool: Tool;
   tip: Tip;
   pigment: Pigment;
+  /** What a map that is off will carry when it is switched on again. */
+  resting: { base_color: string; roughness: number; metallic: number; height: number };
   /** The second load: swapped with the first by a key. */
   otherPigment: Pigment;
   /** Pigments with a name, and colors used lately. */
@@ -142,6 +144,7 @@ export const FRESH: Desk = {
     covered_too: false,
   },
   pigment: { base_color: "#7d3d1f", roughness: null, metallic: null, height: null },
+  resting: { base_color: "#7d3d1f", roughness: 0.5, metallic: 0, height: 0.6 },
   otherPigment: { base_color: "#e5e1d5", roughness: null, metallic: null, height: null },
   pigments: [
     { name: "Wet rust", pigment: { base_color: "#7d3d1f", roughness: 0.34, metallic: 0, height: 0.53 } },
@@ -179,6 +182,17 @@ export const useDesk = create<Desk>(() => FRESH);
 
 export const setTip = (part: Partial<Tip>) => useDesk.setState(({ tip }) => ({ tip: { ...tip, ...part } }));
 
+export type Pressed = "radius" | "strength" | "hardness";
+
+/** What the lightest touch leaves of a value, as a share; all of it means that pressure does nothing. */
+export const setPressed = (what: Pressed, least: number) =>
+  useDesk.setState(({ tip }) => {
+    const presses = least < 0.995;
+    const { gamma = 1, least: before = 1 } = tip[`pressure_${what}_curve`] ?? {};
+    const curve = { gamma, least: presses ? least : before };
+    return { tip: { ...tip, [`pressure_${what}`]: presses, [`pressure_${what}_curve`]: curve } };
+  });
+
 export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => ({ look: { ...look, ...part } }));
 
 export const setReferences = (part: Partial<Desk["references"]>) =>
@@ -188,15 +202,22 @@ export const setReferences = (part: Partial<Desk["references"]>) =>
 export const swapPigments = () =>
   useDesk.setState(({ pigment, otherPigment }) => ({ pigment: otherPigment, otherPigment: pigment }));
 
-/** Values that were sampled are loaded, for the maps that the pigment paints. */
-export const takeSample = (found: Pigment) =>
-  useDesk.setState(({ pigment }) => {
-    const next = { ...pigment };
-    if (found.base_color && pigment.base_color != null) next.base_color = found.base_color;
-    for (const key of ["roughness", "metallic", "height"] as const) {
-      if (found[key] != null && pigment[key] != null) next[key] = found[key];
-    }
-    return { pigment: next };
+/** Values that were sampled are loaded, for the maps that the pigment paints; the color, when it paints none. */
+export const takeSample = (found: Pigment): boolean => {
+  const { pigment } = useDesk.getState();
+  const keys = (["base_color", "roughness", "metallic", "height"] as const).filter((key) => found[key] != null);
+  const painted = keys.filter((key) => pigment[key] != null);
+  const taken = painted.length ? painted : keys.slice(0, 1);
+  useDesk.setState({ pigment: { ...pigment, ...Object.fromEntries(taken.map((key) => [key, found[key]])) } });
+  return taken.length > 0;
+};
+
+/** Switch a map of the pigment on or off; its value is remembered. */
+export const switchMap = (key: keyof Pigment) =>
+  useDesk.setState(({ pigment, resting }) => {
+    const value = pigment[key];
+    if (value == null) return { pigment: { ...pigment, [key]: resting[key as keyof Desk["resting"]] } };
+    return { pigment: { ...pigment, [key]: null }, resting: { ...resting, [key]: value } };
   });
 
 /** A color that has been painted with is remembered, the newest first. */
@@ -231,6 +252,7 @@ export function restoreDesk(left: Record<string, unknown>, state: DocumentState)
       ...desk,
       tip: keptTip(desk.tip),
       pigment: { ...FRESH.pigment, ...desk.pigment },
+      resting: { ...FRESH.resting, ...desk.resting },
       preparing: { ...FRESH.preparing, ...desk.preparing },
       look: { ...FRESH.look, ...desk.look },
       mirror: { ...FRESH.mirror, ...desk.mirror },

@@ -97,7 +97,7 @@ export class Project {
         useSession.setState({ work: message.share == null ? null : { label: message.label, share: message.share, mine: message.mine ?? false } });
         break;
       case "sampled":
-        takeSample(message.pigment);
+        if (!takeSample(message.pigment)) say("The chosen layer holds no paint here, so nothing was sampled.");
         break;
       case "notice":
         this.say(message.message, message.layer ?? null);

@@ -1,5 +1,5 @@
 import type { Tip } from "../api/schema.generated";
-import { useDesk } from "./desk";
+import { setTip, useDesk } from "./desk";
 import { useSession } from "./session";
 
 const LARGEST_PIXELS = 400;
@@ -19,7 +19,17 @@ export function boundRadius(radius: number): number {
 }
 
 /** The radius in model units that a tip begins with. */
-export const usualRadius = () => rounded(USUAL * useSession.getState().modelSize);
+const usualRadius = () => rounded(USUAL * useSession.getState().modelSize);
 
 /** Two digits that count, whatever the model's unit. */
 export const rounded = (value: number) => Number(value.toPrecision(2));
+
+/** Measure the radius in another unit; the brush keeps the size it is seen with. */
+export function setUnit(unit: Tip["unit"]): void {
+  const { tip } = useDesk.getState();
+  const { pixel } = useSession.getState();
+  if (unit === tip.unit) return;
+  const radius = pixel ? (unit === "world" ? rounded(tip.radius * pixel) : tip.radius / pixel) : unit === "world" ? usualRadius() : 38;
+  useDesk.setState({ tip: { ...tip, unit } });
+  setTip({ radius: boundRadius(radius) });
+}

@@ -27,6 +27,8 @@ interface Session {
   keysShown: boolean;
   /** The model's diagonal, in its own unit. */
   modelSize: number;
+  /** Model units that a screen pixel spans about where the camera looks; 0 before there is one. */
+  pixel: number;
 }
 
 const nothing: Session = {
@@ -40,6 +42,7 @@ const nothing: Session = {
   offer: null,
   keysShown: false,
   modelSize: 2,
+  pixel: 0,
 };
 
 export const useSession = create<Session>(() => nothing);

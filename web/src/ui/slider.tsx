@@ -1,4 +1,4 @@
-import { type ReactNode, useId } from "react";
+import { useId } from "react";
 
 import { TypedValue } from "./typed_value";
 
@@ -16,16 +16,14 @@ interface Props {
   fine?: boolean;
   disabled?: boolean;
   title?: string;
-  /** Words for both ends; the first stands in the label's place. */
-  ends?: [string, string];
-  /** Stands behind the value. */
-  after?: ReactNode;
+  /** The value has as much room as that of a slider with two handles. */
+  wide?: boolean;
 }
 
 const STEPS = 1000;
 
 /** A labeled slider with its value beside it. */
-export function Slider({ label, value, min, max, show, read, onChange, fine, disabled, title, ends, after }: Props) {
+export function Slider({ label, value, min, max, show, read, onChange, fine, disabled, title, wide }: Props) {
   const id = useId();
   const share = (value - min) / (max - min);
   const place = Math.round(STEPS * (fine ? Math.sqrt(Math.max(share, 0)) : share));
@@ -37,7 +35,7 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
   return (
     <div className="flex h-7 items-center gap-2" title={title}>
       <label htmlFor={id} className={`w-[62px] shrink-0 ${disabled ? "text-ink-2" : ""}`}>
-        {ends ? ends[0] : label}
+        {label}
       </label>
       <input
         id={id}
@@ -52,11 +50,9 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
         aria-valuetext={show(value)}
         onChange={(event) => change(event.target.valueAsNumber)}
       />
-      {ends && <span className={`w-12 shrink-0 max-[1100px]:hidden ${disabled ? "text-ink-2" : ""}`}>{ends[1]}</span>}
-      <output htmlFor={id} className="w-11 shrink-0 text-right text-ink-2">
+      <output htmlFor={id} className={`${wide ? "w-14" : "w-11"} shrink-0 text-right text-ink-2`}>
         <TypedValue text={show(value)} disabled={disabled} onType={type} />
       </output>
-      {after}
     </div>
   );
 }

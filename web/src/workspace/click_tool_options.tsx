@@ -28,7 +28,7 @@ export function ClickToolOptions() {
             label="Fill how" options={WAYS} value={fillAway ? "away" : "lay"}
             onChange={(next) => useDesk.setState({ fillAway: next === "away" })}
           />
-          <Segmented label="Fill what" options={EXTENTS} value={fillBy} onChange={(next) => useDesk.setState({ fillBy: next })} />
+          <Segmented wraps label="Fill what" options={EXTENTS} value={fillBy} onChange={(next) => useDesk.setState({ fillBy: next })} />
         </div>
         {fillBy === "color" && (
           <Slider

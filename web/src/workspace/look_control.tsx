@@ -16,11 +16,11 @@ const SHADINGS: { value: Shading; text: string; hint: string }[] = [
   { value: "lit", text: "Lit", hint: "Under light" },
   { value: "matte", text: "Matte", hint: "Color without shine" },
   { value: "plain", text: "Plain", hint: "The stored colors, without light" },
-];
-const SHAPES: typeof SHADINGS = [
   { value: "clay", text: "Clay", hint: "The shape without paint" },
   { value: "wire", text: "Wire", hint: "The faces' edges alone" },
 ];
+/** So many of them stand over the stage. */
+const AT_HAND = 3;
 const MAPS: { value: Shading; text: string }[] = [
   { value: "base_color", text: "Color" },
   { value: "roughness", text: "Rough" },
@@ -38,19 +38,21 @@ const SKIES: { value: SurroundingsName; text: string; hint: string }[] = [
 /** How model and map are shown: shading at hand where there is room, the rest behind a button. */
 export function LookControl({ stage, project, atHand }: { stage: Stage; project: Project; atHand: boolean }) {
   const look = useDesk((desk) => desk.look);
-  const shadings = <Segmented label="Shading" options={SHADINGS} value={look.shading} onChange={(shading) => setLook({ shading })} />;
   return (
     <>
-      {atHand && shadings}
+      {atHand && (
+        <div className="hidden @min-[620px]:block">
+          <Segmented label="Shading" options={SHADINGS.slice(0, AT_HAND)} value={look.shading} onChange={(shading) => setLook({ shading })} />
+        </div>
+      )}
       <Popover className="relative">
         <PopoverButton title="One map alone, surroundings, light, edges" aria-label="Light and view" className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
           <IconBulb size={17} stroke={1.7} />
         </PopoverButton>
         <PopoverPanel anchor="bottom end" className="card z-20 w-80 p-3.5 shadow-lg [--anchor-gap:8px]">
-          <p className="font-semibold text-ink-2">{atHand ? "Without paint" : "Shading"}</p>
-          <div className="-ml-1 flex">
-            {!atHand && shadings}
-            <Segmented label="Shape" options={SHAPES} value={look.shading} onChange={(shading) => setLook({ shading })} />
+          <p className="font-semibold text-ink-2">Shading</p>
+          <div className="-ml-1">
+            <Segmented label="All shadings" options={SHADINGS} value={look.shading} onChange={(shading) => setLook({ shading })} />
           </div>
           <p className="mt-2 font-semibold text-ink-2">One map alone, as stored</p>
           <div className="-ml-1">

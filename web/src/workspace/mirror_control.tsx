@@ -5,6 +5,9 @@ import { useDesk } from "../state/desk";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
 
+/** The button's id: others open it, too. */
+export const MIRROR_BUTTON = "mirror-control";
+
 const AXES = [
   { value: "x", text: "X" },
   { value: "y", text: "Y" },
@@ -23,6 +26,7 @@ export function MirrorControl() {
   return (
     <Popover className="relative">
       <PopoverButton
+        id={MIRROR_BUTTON}
         title="Repeat strokes across planes of the model or around an axis"
         className={`flex h-7 items-center gap-1.5 rounded-control px-2 ${on ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
       >

@@ -1,72 +1,83 @@
-import { IconX } from "@tabler/icons-react";
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { IconPlus } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
-import { keepPresets, listPresets } from "../api/rest";
+import { dropPreset, keepPreset, keptBy, loadPresets, takePreset, usePresets } from "../state/presets";
 import type { Preset } from "../api/schema.generated";
-import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
-import { useSession } from "../state/session";
+import { say } from "../state/session";
 import { TipPicture } from "./tip_picture";
 
-/** Tips under a name, with all their settings; the same in every project. */
+/** Presets at hand: a click or Alt and a digit takes one; right click forgets it. */
 export function Presets({ project }: { project: Project }) {
-  const [presets, setPresets] = useState<Preset[]>([]);
-  const [name, setName] = useState("");
-  const [withPigment, setWithPigment] = useState(false);
-  useEffect(() => {
-    let current = true;
-    listPresets().then((found) => current && setPresets(found), () => undefined);
-    return () => {
-      current = false;
-    };
-  }, []);
-  const keep = (next: Preset[]) => {
-    setPresets(next);
-    keepPresets(next).catch((error: Error) => useSession.setState({ notice: error.message }));
-  };
-  const add = () => {
-    const { tip, pigment } = useDesk.getState();
-    const title = name.trim();
-    if (!title) return;
-    const preset: Preset = { name: title, tip, pigment: withPigment ? pigment : null };
-    keep([...presets.filter((other) => other.name !== title), preset]);
-    setName("");
-  };
-  const use = ({ tip, pigment }: Preset) => useDesk.setState(pigment ? { tip, pigment } : { tip });
+  const presets = usePresets((shelf) => shelf.presets);
+  useEffect(loadPresets, []);
   return (
-    <div className="mt-3 border-t border-fog-3 pt-2">
-      <h3 className="mb-1 font-semibold text-ink-2">Presets, shared between projects</h3>
-      <div className="flex flex-wrap gap-1.5">
-        {presets.map((preset) => (
-          <span key={preset.name} className="flex items-center rounded-control bg-fog-2">
-            <button type="button" title={preset.pigment ? "Tip and pigment" : "Tip"} onClick={() => use(preset)} className="flex h-7 items-center gap-1.5 rounded-control pr-2.5 pl-0.5 hover:bg-fog-3">
-              <span className="size-6">
-                <TipPicture tip={preset.tip} project={project} />
-              </span>
-              {preset.name}
-            </button>
-            <button type="button" aria-label={`Forget ${preset.name}`} title="Forget" onClick={() => keep(presets.filter((other) => other !== preset))} className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
-              <IconX size={13} />
-            </button>
-          </span>
-        ))}
-      </div>
-      <form
-        className="mt-1.5 flex items-center gap-1.5"
-        onSubmit={(event) => {
-          event.preventDefault();
-          add();
-        }}
-      >
-        <input aria-label="Name of the preset" placeholder="Name" value={name} maxLength={60} onChange={(event) => setName(event.target.value)} className="h-7 w-44 rounded-control bg-fog-2 px-2" />
-        <label className="flex items-center gap-1.5">
-          <input type="checkbox" checked={withPigment} onChange={(event) => setWithPigment(event.target.checked)} className="size-4 accent-accent" />
-          with the pigment
-        </label>
-        <button type="submit" className="ml-auto h-7 rounded-control bg-accent px-3 font-medium text-fog">
-          Keep this tip
+    <div role="group" aria-label="Presets" className="mt-0.5 flex h-7 items-center gap-1 overflow-x-auto [scrollbar-width:none]">
+      <KeepPreset project={project} />
+      {presets?.length === 0 && <span className="truncate text-ink-2">Keep this tip as a preset</span>}
+      {presets?.map((preset, i) => (
+        <button
+          key={preset.name}
+          type="button"
+          title={`${preset.name}: keeps ${keptBy(preset)}${i < 9 ? ` (Alt+${i + 1})` : ""}; right click forgets it`}
+          aria-label={preset.name}
+          onClick={() => void takePreset(project.id, preset)}
+          onContextMenu={(event) => {
+            event.preventDefault();
+            forget(preset);
+          }}
+          className="size-7 shrink-0 overflow-hidden rounded-control hover:outline-2 hover:outline-fog-4 hover:-outline-offset-2"
+        >
+          <TipPicture tip={preset.tip} project={project} data={preset.picture ?? null} />
         </button>
-      </form>
+      ))}
     </div>
+  );
+}
+
+function forget(preset: Preset): void {
+  say(`${preset.name} is forgotten.`, "Bring it back", dropPreset(preset));
+}
+
+/** The tip at hand under a name, with what belongs to it. */
+function KeepPreset({ project }: { project: Project }) {
+  const [name, setName] = useState("");
+  const [withTool, setWithTool] = useState(true);
+  const [withPigment, setWithPigment] = useState(false);
+  const title = name.trim();
+  const check = (text: string, on: boolean, set: (on: boolean) => void) => (
+    <label className="mt-1 flex h-7 items-center gap-1.5">
+      <input type="checkbox" checked={on} onChange={(event) => set(event.target.checked)} className="size-4 accent-accent" />
+      {text}
+    </label>
+  );
+  return (
+    <Popover className="shrink-0">
+      <PopoverButton title="Keep this tip as a preset, for all projects" aria-label="Keep a preset" className="grid size-7 place-items-center rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
+        <IconPlus size={14} />
+      </PopoverButton>
+      <PopoverPanel anchor="top start" className="card z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
+        {({ close }) => (
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (!title) return;
+              keepPreset(project.id, title, withTool, withPigment).catch((error: Error) => say(error.message));
+              setName("");
+              close();
+            }}
+          >
+            <p className="text-ink-2">Keeps the tip with its picture and blend mode, in every project.</p>
+            <input aria-label="Name of the preset" placeholder="Name" value={name} maxLength={60} onChange={(event) => setName(event.target.value)} className="mt-2 h-7 w-full rounded-control bg-fog-2 px-2" />
+            {check("with the tool", withTool, setWithTool)}
+            {check("with the pigment", withPigment, setWithPigment)}
+            <button type="submit" disabled={!title} className="mt-2 h-7 w-full rounded-control bg-accent font-medium text-fog disabled:opacity-45">
+              Keep this tip
+            </button>
+          </form>
+        )}
+      </PopoverPanel>
+    </Popover>
   );
 }

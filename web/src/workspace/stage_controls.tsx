@@ -33,7 +33,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
   const surface = surfaceNamed(state, desk.surface);
   const layer = surface && layerById(state, desk.layers[surface.name] ?? "");
   return (
-    <div className="pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
+    <div className="@container pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
       {preparing ? <span /> : <p className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="truncate">

@@ -27,19 +27,20 @@ function weight(tip: Tip, s: number): number {
   }
 }
 
-/** The tip as it will cover: its falloff, through its picture. */
-export function TipPicture({ tip, project }: { tip: Tip; project: Project }) {
+/** The tip as it will cover: its falloff, through its picture; data: that picture, as base64, where it is at hand. */
+export function TipPicture({ tip, project, data = null }: { tip: Tip; project: Project; data?: string | null }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [picture, setPicture] = useState<HTMLImageElement | null>(null);
   useEffect(() => {
     let current = true;
     const image = new Image();
     image.onload = () => current && setPicture(image);
-    if (tip.picture) image.src = `/api/projects/${project.id}/tips/${encodeURIComponent(tip.picture)}.png`;
+    if (data) image.src = `data:image/png;base64,${data}`;
+    else if (tip.picture) image.src = `/api/projects/${project.id}/tips/${encodeURIComponent(tip.picture)}.png`;
     return () => {
       current = false;
     };
-  }, [tip.picture, project.id]);
+  }, [tip.picture, project.id, data]);
   useEffect(() => {
     const context = canvas.current?.getContext("2d", { willReadFrequently: true });
     if (!context) return;

@@ -29,7 +29,7 @@ export function Tray({ project }: { project: Project }) {
   const tool = useDesk((desk) => desk.tool);
   const acts = ["fill", "gradient", "sample"].includes(tool);
   return (
-    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[minmax(278px,306px)_minmax(270px,1.05fr)_minmax(264px,1fr)_minmax(186px,250px)] divide-x divide-fog-3">
+    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[minmax(278px,306px)_minmax(270px,440px)_minmax(264px,400px)_minmax(180px,1fr)] divide-x divide-fog-3">
       <Tools />
       {acts ? <ClickToolOptions /> : <TipPart project={project} />}
       <PigmentPart />
@@ -42,7 +42,7 @@ function Tools() {
   const tool = useDesk((desk) => desk.tool);
   return (
     <Part title="Tool">
-      <div role="radiogroup" aria-label="Tool" className="mt-1 grid grid-cols-5 gap-1">
+      <div role="radiogroup" aria-label="Tool" className="mt-1 grid grid-cols-5 gap-1.5">
         {TOOLS.map(({ value, Icon }) => (
           <button
             key={value}
@@ -51,7 +51,7 @@ function Tools() {
             aria-checked={tool === value}
             title={tooltip(value)}
             onClick={() => useDesk.setState({ tool: value })}
-            className={`flex h-[51px] flex-col items-center justify-center gap-0.5 rounded-control text-[12px] ${
+            className={`flex h-[62px] flex-col items-center justify-center gap-0.5 rounded-control text-[12px] ${
               tool === value ? "bg-ink text-fog" : "bg-fog-2 hover:bg-fog-3"
             }`}
           >

@@ -8,6 +8,7 @@ import { MissingPictures } from "../prepare/missing_pictures";
 import { KeyList } from "../commands/key_list";
 import { listenToKeys } from "../commands/listen";
 import { keepChecking } from "../state/checkup";
+import { useCards } from "../state/cards";
 import { shownView, useDesk } from "../state/desk";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -18,6 +19,7 @@ import { StackPanel } from "./stack_panel";
 import { StageControls } from "./stage_controls";
 import { TopBar } from "./top_bar";
 import { Tray } from "./tray";
+import { TipCard } from "./tip_card";
 import { UvBanner } from "./uv_banner";
 import { WorkBar } from "./work_bar";
 
@@ -30,6 +32,7 @@ export function Workspace({ project: id }: { project: string }) {
   const notice = useSession((session) => session.notice);
   const view = useDesk(shownView);
   const preparing = useDesk((desk) => desk.stage === "prepare");
+  const card = useCards((cards) => cards.tip) && !preparing;
 
   useEffect(() => {
     const project = new Project(id);
@@ -54,8 +57,8 @@ export function Workspace({ project: id }: { project: string }) {
   const ready = "share" in news && news.share === 1;
   const opening = "failure" in news ? news.failure : `Opening the project … ${Math.round(news.share * 100)}%`;
   return (
-    <div className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_148px] gap-2.5 p-3`}>
-      <div className="col-span-2">{open && <TopBar project={open.project} stage={open.stage} />}</div>
+    <div className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : card ? "grid-cols-[236px_minmax(0,1fr)_304px]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_176px] gap-2.5 p-3`}>
+      <div className="col-span-full">{open && <TopBar project={open.project} stage={open.stage} />}</div>
       <div className="min-h-0">
         {open && loaded && (preparing ? <PreparePanel project={open.project} /> : <StackPanel project={open.project} />)}
       </div>
@@ -81,7 +84,12 @@ export function Workspace({ project: id }: { project: string }) {
         )}
       </div>
       {open && <KeyList context={open} />}
-      <div className="col-span-2 min-h-0">
+      {card && open && (
+        <div className="min-h-0">
+          <TipCard project={open.project} />
+        </div>
+      )}
+      <div className="col-span-full min-h-0">
         {loaded && open && (preparing ? <PrepareTray project={open.project} stage={open.stage} /> : <Tray project={open.project} />)}
       </div>
     </div>

@@ -12,6 +12,10 @@ from ..errors import NightmistError
 from ..formats.image_files import fit, read_picture
 
 SIDE = 128
+#: The longer side of a picture of one's own, at most.
+LARGEST = 1024
+#: Texels of a tip's picture for a pixel that it covers, and the fewest along its side.
+FINER, MIP = 2.0, 16
 
 #: Name -> what a painter reads.
 TIPS = {
@@ -68,12 +72,30 @@ def made_tip(name: str) -> NDArray[np.float32]:
 
 
 def tip_from_picture(name: str, data: bytes) -> NDArray[np.float32]:
-    """(SIDE, SIDE) float32 of a painter's own picture: its alpha where it has any, else how dark it is."""
-    image = fit(read_picture(name, data), SIDE, SIDE).astype(np.float32) / 65535
-    if image[..., 3].min() < 0.999:
-        return np.ascontiguousarray(image[..., 3])
-    dark = 1 - image[..., :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-    return np.ascontiguousarray(dark, np.float32)
+    """A square float32 of a painter's own picture: its alpha where it has any, else how dark it is.
+
+    The picture keeps its proportions, in the middle; its longer side is at most LARGEST.
+    """
+    read = read_picture(name, data)
+    height, width = read.shape[:2]
+    scale = min(1.0, LARGEST / max(width, height))
+    image = fit(read, max(1, round(width * scale)), max(1, round(height * scale))).astype(np.float32) / 65535
+    through = image[..., 3]
+    if through.min() >= 0.999:
+        through = 1 - image[..., :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    side = max(through.shape)
+    square = np.zeros((side, side), np.float32)
+    top, left = (side - through.shape[0]) // 2, (side - through.shape[1]) // 2
+    square[top : top + through.shape[0], left : left + through.shape[1]] = through
+    return square
+
+
+def as_fine_as(picture: NDArray[np.float32], radius: float) -> NDArray[np.float32]:
+    """A tip's picture averaged down to what a radius in pixels can show, so that small tips do not flicker."""
+    side = max(MIP, round(2 * radius * FINER))
+    if side >= picture.shape[0]:
+        return picture
+    return cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA).astype(np.float32)
 
 
 def _noise(rng: np.random.Generator, cells: tuple[int, int]) -> NDArray[np.float64]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ...core.mapping import Camera
 from ...core.texels import TILE
 from ..document import Document
-from ..values import MAPS, Hit, Node, Pigment, Surface
+from ..values import MAPS, Hit, Node, Pigment, Surface, color_in_hex
 
 
 def pick(document: Document, camera: Camera, place: Sequence[float]) -> Hit | None:
@@ -39,8 +39,7 @@ def sample(document: Document, surface: Surface, uv: tuple[float, float], layer:
             if tile is None or tile[y % TILE, x % TILE, -1] == 0:
                 continue
             texel = tile[y % TILE, x % TILE]
-        color = "#" + "".join(f"{round(int(c) / 257):02x}" for c in texel[:3])
-        found[name] = color if name == "base_color" else int(texel[0]) / 65535
+        found[name] = color_in_hex(texel[:3].tolist()) if name == "base_color" else int(texel[0]) / 65535
     return Pigment(**found)
 
 

@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import TypedDict
 
+import numpy as np
+
 from ...core.brush import Dabs
 from ...core.brush.mirror import Mirror
 from ...core.brush.path import Sample, Stabilizer
+from ...core.brush.tips import as_fine_as
 from ...core.errors import NightmistError
 from ...core.mapping import Camera
 from ...core.texels import TileArea
@@ -86,6 +89,9 @@ class Stroke:
         picture = document.tip_picture(tip.picture) if tip.picture else None
         usual = document.layout(surface).ownership.usual_texel if surface else None
         sheet = Sheet(surface.size, usual) if surface and usual is not None else None
+        if picture is not None:
+            unit = camera.units_per_pixel(np.array([camera.target]))[0] if camera else (usual or 1.0)
+            picture = as_fine_as(picture, tip.radius if tip.unit == "px" else tip.radius / unit)
         self.touch = Touch(tip, document.caster, camera, sheet, mirror or Mirror(), picture)
         self.stabilizer = Stabilizer(tip.stabilizer)
         # Retouching tools work dab by dab on what the dab before has left.

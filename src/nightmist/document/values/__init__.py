@@ -1,7 +1,19 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
-from .paint import CHANNELS, EMPTY_PIGMENT, MAPS, TOOLS, MapName, Pigment, PressureCurve, Tip, Tool, hex_channels
+from .paint import (
+    CHANNELS,
+    EMPTY_PIGMENT,
+    MAPS,
+    TOOLS,
+    MapName,
+    Pigment,
+    PressureCurve,
+    Tip,
+    Tool,
+    color_in_hex,
+    hex_channels,
+)
 from .parts import (
     DEFAULT_DEPTH,
     MAP_SLOTS,
@@ -61,6 +73,7 @@ __all__ = [
     "Tool",
     "Value",
     "checked_size",
+    "color_in_hex",
     "describe",
     "hex_channels",
     "new_id",

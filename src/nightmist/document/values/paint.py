@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from pydantic import Field, field_validator, model_validator
@@ -25,7 +26,7 @@ EMPTY_PIGMENT = "The pigment leaves every map alone. Give it a color or another 
 class Pigment(Value):
     """What the brush carries: a value for each map, or None to leave that map alone."""
 
-    base_color: str | None = Field(default=None, description="#rrggbb, sRGB-encoded")
+    base_color: str | None = Field(default=None, description="#rrggbb or #rrrrggggbbbb, sRGB-encoded")
     roughness: Share | None = None
     metallic: Share | None = None
     height: Share | None = Field(default=None, description="0.5 is the untouched surface")
@@ -33,8 +34,8 @@ class Pigment(Value):
     @field_validator("base_color")
     @classmethod
     def _hex(cls, value: str | None) -> str | None:
-        if value is not None and not re.fullmatch(r"#[0-9a-fA-F]{6}", value):
-            raise ValueError("a color is written as # and six digits, like #7d3d1f")
+        if value is not None and not re.fullmatch(r"#([0-9a-fA-F]{6}){1,2}", value):
+            raise ValueError("a color is written as # and six digits, like #7d3d1f, or twelve")
         return value.lower() if value else value
 
     def values(self) -> dict[MapName, tuple[float, ...]]:
@@ -50,8 +51,17 @@ class Pigment(Value):
 
 
 def hex_channels(color: str) -> tuple[float, float, float]:
-    """#rrggbb as three numbers 0-1."""
-    return int(color[1:3], 16) / 255, int(color[3:5], 16) / 255, int(color[5:7], 16) / 255
+    """#rrggbb or #rrrrggggbbbb as three numbers 0-1."""
+    digits = len(color) // 3
+    most = 16**digits - 1
+    red, green, blue = (int(color[1 + k * digits : 1 + (k + 1) * digits], 16) / most for k in range(3))
+    return red, green, blue
+
+
+def color_in_hex(channels: Sequence[int]) -> str:
+    """Three 16-bit channels as #rrggbb where 8 bits say the same, else as #rrrrggggbbbb."""
+    exact = all(channel % 257 == 0 for channel in channels)
+    return "#" + "".join(f"{channel // 257:02x}" if exact else f"{channel:04x}" for channel in channels)
 
 
 class PressureCurve(Value):

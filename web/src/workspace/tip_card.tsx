@@ -1,18 +1,17 @@
-import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { IconAdjustments, IconPlus } from "@tabler/icons-react";
+import { IconPlus, IconX } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
 
 import { addTip, listTips } from "../api/rest";
 import type { Tip, TipChoice } from "../api/schema.generated";
-import { setTip, useDesk } from "../state/desk";
+import { closeCards } from "../state/cards";
+import { FRESH, setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
-import { usualRadius } from "../state/radius";
+import { setUnit } from "../state/radius";
 import { useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
 import { CurveEditor } from "./curve_editor";
 import { MODES } from "./layer_settings";
-import { Presets } from "./presets";
 import { Toggle } from "./toggle";
 
 const FALLOFFS: { value: Tip["falloff"]; text: string }[] = [
@@ -35,31 +34,28 @@ const PRESSURES = [
   { what: "hardness", text: "Hardness", hint: "Pressing harder makes the rim harder" },
 ] as const;
 
+const RESTING_LIMIT = FRESH.tip.facing_limit ?? 120;
 const percent = (value: number) => `${Math.round(value * 100)}%`;
 
-/** Everything about the tip that is not needed all the time. */
-export function TipSettings({ project }: { project: Project }) {
+/** Everything about the tip that is not needed all the time, beside the stage until it is closed. */
+export function TipCard({ project }: { project: Project }) {
   return (
-    <Popover className="relative">
-      <PopoverButton className="flex h-6 items-center gap-1 rounded-control px-1.5 font-normal hover:bg-fog-2" title="Falloff, blending, jitter, pictures, pressure, presets">
-        <IconAdjustments size={15} stroke={1.7} /> More
-      </PopoverButton>
-      <PopoverPanel anchor="top" className="card z-20 max-h-[560px] w-[620px] overflow-y-auto p-3.5 shadow-lg [--anchor-gap:8px]">
-        <div className="grid grid-cols-2 gap-x-6">
-          <div>
-            <Falloffs />
-            <Blending />
-            <Jitter />
-          </div>
-          <div>
-            <Pictures project={project} />
-            <PathSettings />
-          </div>
-        </div>
+    <section aria-label="Tip settings" className="card flex h-full flex-col">
+      <h2 className="flex h-10 shrink-0 items-center justify-between pr-2 pl-3.5 font-semibold">
+        Tip settings
+        <button type="button" aria-label="Close the tip settings" title="Close (Esc)" onClick={closeCards} className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
+          <IconX size={15} />
+        </button>
+      </h2>
+      <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
+        <Blending />
+        <Falloffs />
+        <Pictures project={project} />
+        <PathSettings />
+        <Jitter />
         <Pressure />
-        <Presets project={project} />
-      </PopoverPanel>
-    </Popover>
+      </div>
+    </section>
   );
 }
 
@@ -74,7 +70,7 @@ function Falloffs() {
       <Head>Falloff</Head>
       <div className="-ml-1">
         <Segmented
-          label="Falloff"
+          label="Falloff" wraps
           options={FALLOFFS}
           value={tip.falloff}
           onChange={(falloff) => setTip({ falloff, curve: tip.curve ?? [[0, 1], [0.5, 0.5], [1, 0]] })}
@@ -87,6 +83,7 @@ function Falloffs() {
 
 function Blending() {
   const tip = useDesk((desk) => desk.tip);
+  const eraseAll = useDesk((desk) => desk.eraseAll);
   const color = useDesk((desk) => desk.pigment.base_color);
   const hint = noChange(tip.blend, color ?? null);
   return (
@@ -98,14 +95,21 @@ function Blending() {
             <option key={mode}>{mode}</option>
           ))}
         </select>
+      </div>
+      {hint && <p className="mt-1 text-care">{hint}</p>}
+      <div className="mt-1.5 flex gap-1.5">
         <Toggle text="Builds up" on={tip.build_up} onChange={(build_up) => setTip({ build_up })} what="Dabs of one stroke add up, also while resting, instead of stopping at the strength" />
         <Toggle text="Covered too" on={tip.covered_too} onChange={(covered_too) => setTip({ covered_too })} what="Also paint what another part hides from the eye" />
       </div>
-      {hint && <p className="mt-1 text-care">{hint}</p>}
-      <div className="mt-1 flex gap-1.5">
-        <Toggle text="Screen px" on={tip.unit === "px"} onChange={() => setTip({ unit: "px", radius: 38 })} what="The radius is measured on the screen" />
-        <Toggle text="Model units" on={tip.unit === "world"} onChange={() => setTip({ unit: "world", radius: usualRadius() })} what="The radius is measured on the model" />
+      <div className="mt-1.5 flex gap-1.5">
+        <Toggle text="Erase every map" on={eraseAll} onChange={(all) => useDesk.setState({ eraseAll: all })} what="Erasing takes what every map holds, not only the maps that the pigment paints" />
       </div>
+      <Head>Radius measured in</Head>
+      <div className="flex gap-1.5">
+        <Toggle text="Screen px" on={tip.unit === "px"} onChange={() => setUnit("px")} what="The radius is measured on the screen" />
+        <Toggle text="Model units" on={tip.unit === "world"} onChange={() => setUnit("world")} what="The radius is measured on the model" />
+      </div>
+      <Slider label="Edges" value={tip.facing_limit ?? RESTING_LIMIT} min={45} max={180} show={(v) => `${Math.round(v)}°`} onChange={(limit) => setTip({ facing_limit: Math.round(limit) })} title="How far around edges a stroke reaches: up to faces turned away by this angle; 180° takes the back of a plate as well" />
     </>
   );
 }
@@ -142,21 +146,17 @@ function Pressure() {
   const tip = useDesk((desk) => desk.tip);
   return (
     <>
-      <Head>Pen pressure</Head>
-      <div className="grid grid-cols-3 gap-x-6">
-        {PRESSURES.map(({ what, text, hint }) => {
-          const on = tip[`pressure_${what}`];
-          const curve = tip[`pressure_${what}_curve`];
-          const change = (part: Partial<typeof curve>) => setTip({ [`pressure_${what}_curve`]: { ...curve, ...part } });
-          return (
-            <div key={what} className="flex flex-col">
-              <Toggle text={text} on={on} onChange={(next) => setTip({ [`pressure_${what}`]: next })} what={hint} />
-              <Slider label="Least" value={curve.least} min={0} max={1} disabled={!on} show={percent} onChange={(least) => change({ least })} title={`What the lightest touch leaves of the ${what}`} />
-              <Slider label="Curve" value={Math.log2(curve.gamma)} min={-2} max={2} disabled={!on} show={(v) => (2 ** v).toFixed(1)} read={Math.log2} onChange={(v) => change({ gamma: 2 ** v })} title="Above 1 light touches count less" />
-            </div>
-          );
-        })}
-      </div>
+      <Head>Pen pressure: how fast it grows</Head>
+      {PRESSURES.map(({ what, text, hint }) => {
+        const curve = tip[`pressure_${what}_curve`];
+        return (
+          <Slider
+            key={what} label={text} value={Math.log2(curve?.gamma ?? 1)} min={-2} max={2} disabled={!tip[`pressure_${what}`]}
+            show={(v) => (2 ** v).toFixed(1)} read={Math.log2} title={`${hint}; above 1 light touches count less. The range stands on the ${what} itself, in the tray`}
+            onChange={(v) => setTip({ [`pressure_${what}_curve`]: { ...curve, gamma: 2 ** v } })}
+          />
+        );
+      })}
     </>
   );
 }

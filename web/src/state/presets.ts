@@ -1,0 +1,65 @@
+import { create } from "zustand";
+
+import { addTip, keepPresets, listPresets, listTips } from "../api/rest";
+import type { Preset } from "../api/schema.generated";
+import { keptTip, useDesk } from "./desk";
+import { say } from "./session";
+
+/** Tips under a name, the same in every project; null before they have come. */
+export const usePresets = create<{ presets: Preset[] | null }>(() => ({ presets: null }));
+
+export function loadPresets(): void {
+  listPresets().then((presets) => usePresets.setState({ presets }), () => undefined);
+}
+
+function keep(presets: Preset[]): void {
+  usePresets.setState({ presets });
+  keepPresets(presets).catch((error: Error) => say(error.message));
+}
+
+/** The tip at hand under a name, with the tool and, if wanted, the pigment. */
+export async function keepPreset(project: string, name: string, withTool: boolean, withPigment: boolean): Promise<void> {
+  const { tip, tool, pigment } = useDesk.getState();
+  const strokes = tool !== "fill" && tool !== "gradient" && tool !== "sample";
+  const preset: Preset = {
+    name, tip, tool: withTool && strokes ? tool : null, pigment: withPigment ? pigment : null,
+    picture: await ownPicture(project, tip.picture ?? null),
+  }; // prettier-ignore
+  keep([...(usePresets.getState().presets ?? []).filter((other) => other.name !== name), preset]);
+}
+
+/** Returns how to bring it back. */
+export function dropPreset(preset: Preset): () => void {
+  const before = usePresets.getState().presets ?? [];
+  keep(before.filter((other) => other !== preset));
+  return () => keep(before);
+}
+
+/** Everything that a preset keeps comes to hand. A picture of the painter's own comes into this project, too. */
+export async function takePreset(project: string, preset: Preset): Promise<void> {
+  const tip = keptTip(preset.tip);
+  if (preset.picture && tip.picture) {
+    const known = await listTips(project);
+    if (!known.some(({ name }) => name === tip.picture)) {
+      const bytes = Uint8Array.from(atob(preset.picture), (letter) => letter.charCodeAt(0));
+      tip.picture = (await addTip(project, new File([bytes], `${tip.picture}.png`, { type: "image/png" }))).name;
+    }
+  }
+  useDesk.setState({ tip, ...(preset.tool && { tool: preset.tool }), ...(preset.pigment && { pigment: preset.pigment }) });
+}
+
+/** What a preset keeps, in words. */
+export function keptBy({ tool, pigment }: Preset): string {
+  return ["the tip", tool && `the tool (${tool})`, pigment && "the pigment"].filter(Boolean).join(", ");
+}
+
+/** A picture that other projects do not have, as base64. */
+async function ownPicture(project: string, name: string | null): Promise<string | null> {
+  if (!name) return null;
+  const known = await listTips(project);
+  if (!known.some((tip) => tip.own && tip.name === name)) return null;
+  const bytes = new Uint8Array(await (await fetch(`/api/projects/${project}/tips/${encodeURIComponent(name)}.png`)).arrayBuffer());
+  let letters = "";
+  for (const byte of bytes) letters += String.fromCharCode(byte);
+  return btoa(letters);
+}

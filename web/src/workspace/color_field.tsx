@@ -1,0 +1,48 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { HexColorInput, HexColorPicker } from "react-colorful";
+
+import { eightBits } from "../state/color";
+import { Slider } from "../ui/slider";
+
+interface Props {
+  label: string;
+  color: string;
+  disabled?: boolean;
+  onChange: (color: string) => void;
+}
+
+const CHANNELS = ["Red", "Green", "Blue"];
+
+/** A color as a patch that opens a field with sliders, and as digits to be typed. */
+export function ColorField({ label, color, disabled, onChange }: Props) {
+  const shown = eightBits(color);
+  const channels = [0, 1, 2].map((k) => parseInt(shown.slice(1 + 2 * k, 3 + 2 * k), 16));
+  const withChannel = (k: number, value: number) =>
+    onChange(`#${channels.map((old, i) => (i === k ? Math.round(value) : old).toString(16).padStart(2, "0")).join("")}`);
+  return (
+    <div className="flex min-w-0 grow items-center gap-2">
+      <Popover className="min-w-0 grow">
+        <PopoverButton
+          disabled={disabled}
+          aria-label={`${label}: choose`}
+          title="Choose a color"
+          style={{ background: shown }}
+          className="block h-5 w-full rounded-[10px] shadow-[inset_0_0_0_1px_rgb(0_0_0/0.18)] disabled:opacity-40"
+        />
+        <PopoverPanel anchor="top" className="card color-field z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
+          <HexColorPicker color={shown} onChange={onChange} />
+          <div className="mt-2">
+            {CHANNELS.map((name, k) => (
+              <Slider key={name} label={name} value={channels[k]!} min={0} max={255} show={(v) => String(Math.round(v))} onChange={(value) => withChannel(k, value)} />
+            ))}
+          </div>
+        </PopoverPanel>
+      </Popover>
+      <HexColorInput
+        prefixed color={shown} disabled={disabled} aria-label={label} title="Six digits of a color can be typed" spellCheck={false}
+        onChange={onChange}
+        className="h-6 w-[66px] shrink-0 rounded-control bg-transparent text-right text-ink-2 hover:bg-fog-2 focus:bg-fog-2 disabled:opacity-45"
+      />
+    </div>
+  );
+}

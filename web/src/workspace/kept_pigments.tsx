@@ -1,0 +1,82 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { IconPlus } from "@tabler/icons-react";
+import { useState } from "react";
+
+import type { Pigment } from "../api/schema.generated";
+import { eightBits } from "../state/color";
+import { type NamedPigment, useDesk } from "../state/desk";
+import { say } from "../state/session";
+
+/** Whole pigments under a name: a click loads one, right click takes it away. */
+export function KeptPigments() {
+  const pigments = useDesk((desk) => desk.pigments);
+  return (
+    <div role="group" aria-label="Kept pigments" className="mt-0.5 flex h-7 items-center gap-1 overflow-x-auto [scrollbar-width:none]">
+      <KeepPigment />
+      {pigments.map((kept) => (
+        <button
+          key={kept.name}
+          type="button"
+          title={`${kept.name}: ${words(kept.pigment)}; right click takes it away`}
+          onClick={() => useDesk.setState({ pigment: kept.pigment })}
+          onContextMenu={(event) => {
+            event.preventDefault();
+            drop(kept);
+          }}
+          className="flex h-7 shrink-0 items-center gap-1.5 rounded-control bg-fog-2 px-1.5 whitespace-nowrap hover:bg-fog-3"
+        >
+          <span className="size-4 rounded-full" style={{ background: ball(kept.pigment) }} />
+          {kept.name}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+function drop(kept: NamedPigment): void {
+  const { pigments } = useDesk.getState();
+  useDesk.setState({ pigments: pigments.filter((other) => other !== kept) });
+  say(`${kept.name} was taken away.`, "Bring it back", () => useDesk.setState({ pigments }));
+}
+
+function KeepPigment() {
+  const [name, setName] = useState("");
+  const title = name.trim();
+  return (
+    <Popover className="shrink-0">
+      <PopoverButton title="Keep the whole pigment under a name" aria-label="Keep the pigment" className="grid size-7 place-items-center rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
+        <IconPlus size={14} />
+      </PopoverButton>
+      <PopoverPanel anchor="top start" className="card z-20 w-56 p-3 shadow-lg [--anchor-gap:8px]">
+        {({ close }) => (
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (!title) return;
+              useDesk.setState(({ pigments, pigment }) => ({ pigments: [...pigments.filter((other) => other.name !== title), { name: title, pigment }] }));
+              setName("");
+              close();
+            }}
+          >
+            <p className="text-ink-2">Keeps every value that is on.</p>
+            <input aria-label="Name of the pigment" placeholder="Name" value={name} maxLength={40} onChange={(event) => setName(event.target.value)} className="mt-2 h-7 w-full rounded-control bg-fog-2 px-2" />
+            <button type="submit" disabled={!title} className="mt-2 h-7 w-full rounded-control bg-accent font-medium text-fog disabled:opacity-45">
+              Keep this pigment
+            </button>
+          </form>
+        )}
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+/** A pigment's picture: a small ball, shiny or dull as it is. */
+function ball({ base_color, roughness }: Pigment): string {
+  const shine = Math.round(90 * (1 - (roughness ?? 0.6)));
+  return `radial-gradient(circle at 35% 30%, rgb(255 255 255 / ${shine}%), transparent ${25 + 45 * (roughness ?? 0.6)}%), radial-gradient(circle at 40% 35%, transparent 40%, rgb(0 0 0 / 45%)), ${base_color ? eightBits(base_color) : "#9aa19f"}`;
+}
+
+function words({ base_color, roughness, metallic, height }: Pigment): string {
+  const parts = [base_color && eightBits(base_color), roughness != null && `rough ${roughness.toFixed(2)}`, metallic != null && `metal ${metallic.toFixed(2)}`, height != null && `bump ${(height - 0.5).toFixed(2)}`];
+  return parts.filter(Boolean).join(", ");
+}

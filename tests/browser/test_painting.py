@@ -84,8 +84,8 @@ def test_turning_the_view_paints_nothing(painter, server):
 def test_a_pens_pressure_thins_the_line(painter, server):
     """A simulated pen with rising pressure on the radius: the painted width grows."""
     tab = plain_red(painter)
-    tab.page.get_by_label("Pressure changes the radius").click()
-    tab.page.get_by_label("Pressure changes the strength").click()
+    tab.page.get_by_label("Radius at the lightest touch").fill("70")
+    tab.page.get_by_label("Strength at the lightest touch").fill("1000")
     pen = tab.page.context.new_cdp_session(tab.page)
 
     def event(kind, x, force):

@@ -252,6 +252,7 @@ def test_tips_pictures_presets_and_the_scratch_sheet(painter, server):
     expect(page.get_by_label("half", exact=True)).to_have_attribute("aria-pressed", "true")
     tab.wait_kept(1)
     page.get_by_label("Brush blend mode").select_option("multiply")
+    page.get_by_role("button", name="Keep a preset").click()
     page.get_by_label("Name of the preset").fill("Half")
     page.get_by_role("button", name="Keep this tip").click()
     page.get_by_label("Brush blend mode").select_option("normal")
@@ -268,10 +269,19 @@ def test_tips_pictures_presets_and_the_scratch_sheet(painter, server):
     page.keyboard.press("Escape")
     expect(page.get_by_test_id("kept")).to_have_text("Kept, change 2")
     other = painter(server.create()).open()
-    other.page.get_by_role("button", name="More").click()
-    other.page.get_by_role("button", name="Half", exact=True).click()
-    expect(other.page.get_by_label("Brush blend mode")).to_have_value("multiply")
-    other.page.get_by_label("Forget Half").click()
+    # The picture is not in the other project yet; the preset brings it along.
+    other.page.keyboard.press("Alt+1")
+    chips = other.page.get_by_role("group", name="Not at rest")
+    expect(chips.get_by_role("button", name="multiply", exact=True)).to_be_visible()
+    expect(chips.get_by_role("button", name="half", exact=True)).to_be_visible()
+    chips.get_by_role("button", name="Put to rest: Blend mode").click()
+    chips.get_by_role("button", name="half", exact=True).click()
+    expect(other.page.get_by_label("Brush blend mode")).to_have_value("normal")
+    expect(other.page.get_by_label("half", exact=True).and_(other.page.locator("[aria-pressed]"))).to_have_attribute(
+        "aria-pressed", "true"
+    )
+    other.page.get_by_role("button", name="Half", exact=True).click(button="right")
+    expect(other.page.get_by_role("button", name="Half", exact=True)).to_have_count(0)
 
 
 @pytest.mark.parametrize("unit", [1, 100, 0.01])
@@ -434,10 +444,13 @@ def test_brush_sizes_follow_the_models_unit(painter, server, unit):
     tab = painter(server.create(write_glb(placed(plane(4), scale=(unit, unit, unit))), "wall.glb")).open()
     page = tab.page
     page.get_by_role("button", name="More").click()
+    row = page.get_by_label("Radius", exact=True).locator("xpath=../..")
+    page.get_by_text("Model units").click()
+    expect(row).not_to_contain_text("px")
+    page.get_by_text("Screen px").click()
+    expect(row).to_contain_text("38 px")
     page.get_by_text("Model units").click()
     page.keyboard.press("Escape")
-    row = page.get_by_label("Radius", exact=True).locator("xpath=..")
-    expect(row).to_contain_text(f"{0.085 * unit:g}")
     row.get_by_title("Type a number").click()
     page.get_by_label("A number").fill(f"{0.2 * unit:g}")
     page.keyboard.press("Enter")

@@ -310,7 +310,28 @@ def test_mirror_matrices():
     assert len(Mirror(turns=6).matrices()) == 6
     assert len(Mirror(planes="xz", turns=2).matrices()) == 4  # turned by 180° about y is both planes at once
     for matrix in Mirror(planes="xy", axis="z", turns=5).matrices():
-        assert np.allclose(matrix @ matrix.T, np.eye(3))
+        assert np.allclose(matrix[:, :3] @ matrix[:, :3].T, np.eye(3))
+    for matrix in Mirror(planes="xz", turns=3, center=(2.5, 1, -4)).matrices():
+        assert np.allclose(matrix @ [2.5, 1, -4, 1], [2.5, 1, -4])
+
+
+def test_a_plane_through_any_point_mirrors_strokes_and_fills():
+    """A body far from the origin: both halves are painted alike, and so are the images of faces that are filled."""
+    doc = Document.from_mesh(placed(plane(4, 0, 1), move=(2.5, 0, 0)), "off", (128, 128))
+    layer = doc.surfaces["surface"].layers.add("brushed")
+    camera = Camera.look_at((2.5, 0, 4), (2.5, 0, 0), 40, (600, 300))
+    doc.mirror, doc.mirror_center = "x", (2.5, 0, 0)
+    doc.stroke(layer, [(240, 150)], camera, Tip(radius=20, **FIRM), RED)
+    cover = alpha(layer)
+    assert cover[:, :64].max() == 1
+    assert np.abs(cover - cover[:, ::-1]).max() <= 1 / 255
+    doc.undo()
+    doc.fill(layer, RED, region=[0, 1], mirror=Mirror(planes="x", center=(2.5, 0, 0)))
+    cover = alpha(layer)
+    assert (cover[:32, :32] == 1).all()
+    assert (cover[:32, 96:] == 1).all()
+    assert not cover[:, 40:88].any()
+    assert not cover[40:].any()
 
 
 def test_a_mirror_image_without_a_match_is_left_out():
@@ -449,7 +470,12 @@ def test_samples_are_the_stored_values():
     assert doc.sample(hit, layer).base_color == "#123456"
     assert doc.sample(hit, layer).roughness == pytest.approx(0.25, abs=1e-5)
     assert doc.sample(hit, top).roughness is None
-    assert doc.sample(hit).base_color == "#899aab"
+    # Half white over it lies between two steps of 8 bits; the sample keeps the 16 that are stored.
+    stored = doc.surfaces["surface"].read("base_color")[64, 64, :3].tolist()
+    assert doc.sample(hit).base_color == "#" + "".join(f"{value:04x}" for value in stored)
+    again = doc.surfaces["surface"].layers.add("brushed")
+    doc.fill(again, doc.sample(hit), "surface")
+    assert again.read("base_color")[64, 64, :3].tolist() == stored
 
 
 def test_painting_in_the_map_wraps_and_stays_in_its_surface():

@@ -101,7 +101,11 @@ def scratch(studio: InStudio, trial: Trial) -> Response:
     layer = document.surfaces["plane"].layers.add("brushed")
     picture = trial.tip.picture
     if picture and picture not in TIPS:
-        picture = document.add_tip(picture, tip_picture(studio, trial.project, picture).body) if trial.project else None
+        picture = (
+            document.add_tip(picture, bytes(tip_picture(studio, trial.project, picture).body))
+            if trial.project
+            else None
+        )
     tip = trial.tip.model_copy(update={"unit": "px", "picture": picture})
     document.stroke(layer, trial.samples, _camera(), tip, trial.pigment, seed=trial.seed, in_map=True)
     image = document.surfaces["plane"].read("base_color")[: trial.height, : trial.width, :3]

@@ -215,6 +215,8 @@ class Document(PreparedDocument):
 
     #: Across which planes of the model strokes of scripts are repeated: any of "x", "y", "z" together.
     mirror: str = ""
+    #: The point that the mirror's planes go through.
+    mirror_center: tuple[float, float, float] = (0, 0, 0)
 
     # Opening and saving
 
@@ -325,9 +327,10 @@ class Document(PreparedDocument):
         if tool not in TOOLS:
             raise NightmistError(f"There is no tool {tool!r}; use {', '.join(TOOLS)}.")
         try:
-            mirror = Mirror(planes=self.mirror)
+            mirror = Mirror(planes=self.mirror, center=self.mirror_center)
         except ValueError as error:
-            raise NightmistError(f"mirror = {self.mirror!r} does not work; use '', 'x', 'y', 'z', 'xy' …") from error
+            said = f"mirror = {self.mirror!r} through {self.mirror_center!r} does not work"
+            raise NightmistError(f"{said}; use '', 'x', 'y', 'z', 'xy' … and a point.") from error
         samples = [_sample(point) for point in path]
         if not samples:
             raise NightmistError("A stroke needs at least one point.")
@@ -344,23 +347,23 @@ class Document(PreparedDocument):
 
     def fill(
         self, layer: Layer, pigment: Pigment, surface: str | None = None, region: filling.Region | None = None,
-        layers: Mapping[str, Layer] | None = None,
+        layers: Mapping[str, Layer] | None = None, mirror: Mirror | None = None,
     ) -> None:  # fmt: skip
         """Cover all of the layer's surface, gaps between islands included, or the faces of a region with clean edges.
 
         A region may lie on several surfaces; `layers` says which layer takes the paint on each, else it is as
-        with strokes.
+        with strokes. mirror: the region's images are covered too.
         """
         self._on(layer, surface)
-        self.make(filling.fill(self, layer.value, dict(pigment.values()), region, _nodes(layers)))
+        self.make(filling.fill(self, layer.value, dict(pigment.values()), region, _nodes(layers), mirror))
 
     def erase(
         self, layer: Layer, surface: str | None = None, region: filling.Region | None = None,
-        layers: Mapping[str, Layer] | None = None, maps: Iterable[MapName] = MAPS,
+        layers: Mapping[str, Layer] | None = None, maps: Iterable[MapName] = MAPS, mirror: Mirror | None = None,
     ) -> None:  # fmt: skip
         """Erase what some maps of a layer hold, in the extents of `fill`."""
         self._on(layer, surface)
-        self.make(filling.fill(self, layer.value, filling.erased(maps), region, _nodes(layers)))
+        self.make(filling.fill(self, layer.value, filling.erased(maps), region, _nodes(layers), mirror))
 
     def fill_color(self, layer: Layer, pigment: Pigment, like: Hit, tolerance: float = 0.03) -> None:
         """Cover all texels of a surface that show nearly the color at a place."""

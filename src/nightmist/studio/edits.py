@@ -69,9 +69,9 @@ def _fill(document: Document, request: say.Fill) -> None:
     region = faces_of_runs(runs, len(document.mesh.faces)) if runs is not None else None
     layers = layers_of(document, request.layers) or None
     if request.away:
-        document.erase(layer, region=region, layers=layers, maps=request.pigment.values())
+        document.erase(layer, region=region, layers=layers, maps=request.pigment.values(), mirror=request.mirror)
     else:
-        document.fill(layer, request.pigment, region=region, layers=layers)
+        document.fill(layer, request.pigment, region=region, layers=layers, mirror=request.mirror)
 
 
 def _fill_color(document: Document, request: say.FillColor) -> None:

@@ -124,6 +124,7 @@ class Fill(Message):
     faces: list[tuple[int, int]] | None = None
     layers: dict[str, str] = {}
     away: bool = False
+    mirror: Mirror = Mirror()
 
 
 class FillColor(Message):

@@ -1118,7 +1118,12 @@ export interface components {
              * @default {
              *       "planes": "",
              *       "axis": "y",
-             *       "turns": 1
+             *       "turns": 1,
+             *       "center": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
              *     }
              */
             mirror: components["schemas"]["Mirror"];
@@ -1436,6 +1441,19 @@ export interface components {
              * @default false
              */
             away: boolean;
+            /**
+             * @default {
+             *       "planes": "",
+             *       "axis": "y",
+             *       "turns": 1,
+             *       "center": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            mirror: components["schemas"]["Mirror"];
         };
         /**
          * FillColor
@@ -1629,7 +1647,7 @@ export interface components {
         };
         /**
          * Mirror
-         * @description Planes through the origin, "x", "y", "z" or several of them, and turns around an axis.
+         * @description Planes through a point, "x", "y", "z" or several of them, and turns around an axis through it.
          */
         Mirror: {
             /**
@@ -1649,6 +1667,20 @@ export interface components {
              * @default 1
              */
             turns: number;
+            /**
+             * Center
+             * @description what planes and axis go through
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            center: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * MoveIslands

@@ -75,7 +75,7 @@ export class PaintInput {
 
   private fill(spot: Spot): PaintDrag | null {
     const { state } = useSession.getState();
-    const { layers: chosen, pigment: load, fillBy, fillAway: away, eraseAll, tolerance } = useDesk.getState();
+    const { layers: chosen, pigment: load, fillBy, fillAway: away, eraseAll, tolerance, mirror } = useDesk.getState();
     const layer = chosen[this.surfaceAt(spot)?.name ?? ""];
     if (!state || !layer) return null;
     const pigment = away && eraseAll ? EVERY_MAP : load;
@@ -84,7 +84,7 @@ export class PaintInput {
     if (!away) rememberColor(load.base_color);
     const { project } = this.views;
     const layers = receivingLayers(state);
-    const fill = (faces: Runs | null) => project.send({ type: "fill", pigment, layer, layers, faces, away });
+    const fill = (faces: Runs | null) => project.send({ type: "fill", pigment, layer, layers, faces, away, mirror });
     if (fillBy === "color") {
       if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, away });
     } else if (fillBy === "surface") fill(null);

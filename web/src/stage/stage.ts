@@ -187,7 +187,7 @@ export class Stage implements Views {
     this.model.take(mesh, this.maps, new Set(state.hidden_parts));
     this.dressOverlays(mesh, sizes);
     takeMesh(mesh);
-    useSession.setState({ modelSize: this.model.size });
+    useSession.setState({ modelSize: this.model.size, modelMiddle: this.model.bounds.getCenter(new THREE.Vector3()).toArray() });
     this.complete = false;
     this.fetching = false;
     this.shown = "";

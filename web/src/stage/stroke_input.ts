@@ -112,6 +112,7 @@ export class StrokeInput {
       layers: receivingLayers(state!),
     }; // prettier-ignore
     useSession.setState({ notice: null });
+    if (inMap && (mirror.planes || mirror.turns > 1)) say("The mirror repeats strokes on the model; one in the map stays alone.");
     this.views.project.send(message);
     if (tool === "brush") rememberColor(pigment.base_color);
     return stroke;

@@ -152,7 +152,7 @@ export const FRESH: Desk = {
     { name: "Weed", pigment: { base_color: "#4c5a33", roughness: 0.8, metallic: 0, height: 0.56 } },
   ],
   recent: [],
-  mirror: { planes: "", axis: "y", turns: 1 },
+  mirror: { planes: "", axis: "y", turns: 1, center: [0, 0, 0] },
   fillBy: "island",
   fillAway: false,
   tolerance: 0.03,

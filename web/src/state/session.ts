@@ -27,6 +27,8 @@ interface Session {
   keysShown: boolean;
   /** The model's diagonal, in its own unit. */
   modelSize: number;
+  /** The middle of the model's box. */
+  modelMiddle: [number, number, number];
   /** Model units that a screen pixel spans about where the camera looks; 0 before there is one. */
   pixel: number;
 }
@@ -42,6 +44,7 @@ const nothing: Session = {
   offer: null,
   keysShown: false,
   modelSize: 2,
+  modelMiddle: [0, 0, 0],
   pixel: 0,
 };
 

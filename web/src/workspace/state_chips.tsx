@@ -55,7 +55,7 @@ function chipsOf(tip: Tip, mirror: Required<Mirror>, tool: Tool, eraseAll: boole
   add(tip.blend !== RESTING.blend, tip.blend ?? "", "Blend mode", { blend: RESTING.blend });
   if (mirror.planes || mirror.turns > 1) {
     const text = [mirror.planes && `mirror ${mirror.planes.toUpperCase()}`, mirror.turns > 1 && `${mirror.turns} around ${mirror.axis.toUpperCase()}`].filter(Boolean).join(", ");
-    chips.push({ text, what: "Mirror", open: () => document.getElementById(MIRROR_BUTTON)?.click(), rest: () => useDesk.setState({ mirror: NO_MIRROR }) });
+    chips.push({ text, what: "Mirror", open: () => document.getElementById(MIRROR_BUTTON)?.click(), rest: () => useDesk.setState({ mirror: { ...NO_MIRROR, center: mirror.center } }) });
   }
   add(tip.picture != null, tip.picture ?? "", "Picture of the tip", { picture: null });
   add(tip.build_up, "builds up", "Builds up", { build_up: false });

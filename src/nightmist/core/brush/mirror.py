@@ -15,16 +15,17 @@ AGREE = 0.5
 
 
 class Mirror(BaseModel):
-    """Planes through the origin, "x", "y", "z" or several of them, and turns around an axis."""
+    """Planes through a point, "x", "y", "z" or several of them, and turns around an axis through it."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     planes: str = Field(default="", pattern="^x?y?z?$", description="axes whose sign is turned, each on its own")
     axis: str = Field(default="y", pattern="^[xyz]$")
     turns: int = Field(default=1, ge=1, le=32, description="how often around the axis")
+    center: tuple[float, float, float] = Field(default=(0, 0, 0), description="what planes and axis go through")
 
     def matrices(self) -> NDArray[np.float64]:
-        """(k, 3, 3): all copies, the identity first."""
+        """(k, 3, 4): all copies, the identity first; the image of p is m[:, :3] @ p + m[:, 3]."""
         signs = [np.eye(3)]
         for flips in product(*[(1.0, -1.0)] * len(self.planes)):
             flip = np.ones(3)
@@ -36,7 +37,8 @@ class Mirror(BaseModel):
         for matrix in turned:
             if not any(np.allclose(matrix, other, atol=1e-9) for other in distinct):
                 distinct.append(matrix)
-        return np.array(distinct)
+        center = np.asarray(self.center)
+        return np.array([np.column_stack([matrix, center - matrix @ center]) for matrix in distinct])
 
 
 def rotation(axis: str, angle: float) -> NDArray[np.float64]:

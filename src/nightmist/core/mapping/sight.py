@@ -45,11 +45,11 @@ class Sight:
     def mask(self, own: Ownership, hidden: NDArray[np.uint8], matrix: NDArray[np.float64]) -> TileMask:
         """Closed for texels that face the eye but lie behind something; what is averted stays open.
 
-        matrix: (3, 3) turn or reflection under whose image texels are asked about: those of a mirrored dab
+        matrix: (3, 4) turn or reflection, and shift, under whose image texels are asked about: those of a mirrored dab
         count as seen where the dab's original is. hidden: (n,) 1 for each face of the table that is hidden.
         """
-        # Asking about X under the image M is asking about M⁻¹X; M is orthogonal, so the camera moves instead.
-        eye, axes = matrix @ self.eye, self.axes @ matrix.T
+        # Asking about X under the image M is asking about M⁻¹X; M keeps lengths, so the camera moves instead.
+        eye, axes = matrix[:, :3] @ self.eye + matrix[:, 3], self.axes @ matrix[:, :3].T
 
         def make(tiles: NDArray[np.int32]) -> NDArray[np.float32]:
             shares = np.ones((len(tiles), TILE, TILE), np.float32)

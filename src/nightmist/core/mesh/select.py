@@ -6,15 +6,19 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..errors import NightmistError
 from .mesh import Mesh
 from .topology import joined_in_map
+from .unwrap import face_areas
 
 Extent = Literal["face", "patch", "island", "part", "surface"]
 
 #: Degrees between neighbors up to which a patch goes on.
 PATCH_ANGLE = 30.0
+#: Cosine of the angle up to which a face is the image of another.
+AGREE = 0.9
 
 
 def faces_with(mesh: Mesh, face: int, by: Extent, uv: NDArray[np.float32]) -> NDArray[np.int64]:
@@ -37,3 +41,32 @@ def faces_with(mesh: Mesh, face: int, by: Extent, uv: NDArray[np.float32]) -> ND
         raise NightmistError(f"There is no way {by!r} to select; use face, patch, island, part or surface.")
     label = topology.components(joined)
     return np.flatnonzero(label == label[face])
+
+
+def images_of(mesh: Mesh, faces: NDArray[np.int64], matrices: NDArray[np.float64], reach: float) -> NDArray[np.int64]:
+    """Faces of polygons that lie where images of those of `faces` come to lie, those included; rising.
+
+    matrices: (k, 3, 4) turns or reflections, and shifts. A polygon has an image where another's middle is no farther
+    than `reach` from it, and faces nearly the same way; how they are cut into triangles does not matter.
+    """
+    polygons, label = np.unique(mesh.polygon, return_inverse=True)
+    area = face_areas(mesh.corners)
+    total = np.maximum(np.bincount(label, area), 1e-300)[:, None]
+
+    def mean(values: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.stack([np.bincount(label, area * values[:, k]) for k in range(3)], axis=1) / total
+
+    middle, normals = mean(mesh.corners.mean(axis=1)), mean(mesh.face_normals)
+    asked = np.unique(label[faces])
+    tree = cKDTree(middle)
+    found = [asked]
+    for matrix in matrices[1:]:
+        turn = matrix[:, :3]
+        distance, nearest = tree.query(middle[asked] @ turn.T + matrix[:, 3], distance_upper_bound=reach)
+        known = np.flatnonzero(np.isfinite(distance))
+        other = np.asarray(nearest)[known]
+        agrees = ((normals[asked[known]] @ turn.T) * normals[other]).sum(axis=1) > AGREE
+        found.append(other[agrees])
+    chosen = np.zeros(len(polygons), np.bool_)
+    chosen[np.concatenate(found)] = True
+    return np.union1d(faces, np.flatnonzero(chosen[label]))

@@ -7,8 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.brush.mirror import NEAR, Mirror
 from ...core.errors import NightmistError
 from ...core.kernels import address_of
+from ...core.mesh.select import images_of
 from ...core.relief.from_color import heights_of
 from ...core.texels import TILE
 from ...core.texels.raster import Raster, Tile, TileKey, tile_key
@@ -36,12 +38,17 @@ def receiving(document: Document, layer: Node) -> dict[str, Node]:
 
 
 def fill(document: Document, layer: Node, laid: Laid, region: Region | None = None,
-         layers: Mapping[str, Node] | None = None) -> Change:  # fmt: skip
+         layers: Mapping[str, Node] | None = None, mirror: Mirror | None = None) -> Change:  # fmt: skip
     """Lay values on all of the layer's surface, gaps between islands included, or on a region with clean edges.
 
     A region may lie on several surfaces; `layers` says which layer takes the paint on each, else it is as with
-    strokes. Hidden parts are left alone. Raises NightmistError when nothing is to be laid, or nowhere.
+    strokes. mirror: the region's images are covered too. Hidden parts are left alone. Raises NightmistError when
+    nothing is to be laid, or nowhere.
     """
+    if region is not None and mirror is not None:
+        low, high = document.mesh.bounds
+        reach = NEAR * float(np.linalg.norm(high - low))
+        region = images_of(document.mesh, np.asarray(region, np.int64), mirror.matrices(), reach)
     masks = _masks(document, layer, region, layers)
     return _lay(document, "Erase" if None in laid.values() else "Fill", masks, laid)
 

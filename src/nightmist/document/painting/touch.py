@@ -33,7 +33,7 @@ class Touch:
         self.tip, self.caster, self.camera, self.sheet = tip, caster, camera, sheet
         self.table = falloff_table(tip.falloff, tip.curve)
         self.picture = picture if picture is not None else NO_PICTURE
-        self.matrices = mirror.matrices() if camera else np.eye(3)[None]
+        self.matrices = mirror.matrices() if camera else np.eye(3, 4)[None]
         low, high = caster.mesh.bounds
         self.reach = NEAR * float(np.linalg.norm(high - low))
 
@@ -87,7 +87,8 @@ class Touch:
 
     def _mirrored(self, dabs: Dabs, matrix: NDArray[np.float64]) -> Dabs:
         """The image of dabs where the body has a match; others are left out."""
-        centers, normals = dabs.centers @ matrix.T, dabs.normals @ matrix.T
+        turn = matrix[:, :3]
+        centers, normals = dabs.centers @ turn.T + matrix[:, 3], dabs.normals @ turn.T
         hits = self.caster.cast(centers + normals * self.reach, -normals)
         good = (hits.face >= 0) & (hits.distance <= 2 * self.reach)
         good &= (hits.normal * normals).sum(axis=1) > AGREE
@@ -97,12 +98,12 @@ class Touch:
             broken = ~np.concatenate([good[:1], good[:-1]])
             joined = np.where((joined == JOINED) & broken, ALONE, joined)[good].astype(np.int8)
         # A reflection turns the tip's picture over as well.
-        flip = np.linalg.det(matrix) < 0 and dabs.picture.size
+        flip = np.linalg.det(turn) < 0 and dabs.picture.size
         return replace(
             dabs, centers=hits.position[good], normals=hits.normal[good], radii=dabs.radii[good],
             strengths=dabs.strengths[good], hardness=np.asarray(dabs.hardness)[good], joined=joined,
             picture=dabs.picture[::-1].copy() if flip else dabs.picture,
-            tangents=None if dabs.tangents is None else (dabs.tangents @ matrix.T)[good],
+            tangents=None if dabs.tangents is None else (dabs.tangents @ turn.T)[good],
             numbers=None if dabs.numbers is None else dabs.numbers[good],
             guessed=None if dabs.guessed is None else dabs.guessed[good],
         )  # fmt: skip

@@ -77,7 +77,7 @@ def test_keys_never_reach_what_merely_kept_the_focus(painter):
     page.keyboard.press("o")
     page.keyboard.press(" ")
     assert chosen_tool(tab) == "Soften"
-    slider = page.get_by_role("slider", name="Strength")
+    slider = page.get_by_role("slider", name="Strength", exact=True)
     place = slider.bounding_box()
     page.mouse.click(place["x"] + place["width"] * 0.5, place["y"] + 5)
     held = slider.input_value()

@@ -74,14 +74,14 @@ def test_a_project_is_duplicated_written_and_opened(painter, server, tmp_path):
     file = tmp_path / waiting.value.suggested_filename
     waiting.value.save_as(file)
     assert file.suffix == ".nightmist"
-    page.get_by_title("All projects").click()
+    page.get_by_title("All projects", exact=True).click()
     page.get_by_role("button", name="Duplicate Only one", exact=True).click()
     page.get_by_role("link", name="Only one 2").click()
     page.wait_for_selector("canvas[data-ready]")
     twin = page.evaluate("location.hash").split("/")[-1]
     assert twin != tab.project
     assert np.array_equal(server.texels(twin, "left"), painted)
-    page.get_by_title("All projects").click()
+    page.get_by_title("All projects", exact=True).click()
     page.locator("input[type=file]").set_input_files(file)
     page.wait_for_selector("canvas[data-ready]")
     opened = page.evaluate("location.hash").split("/")[-1]

@@ -138,7 +138,7 @@ def test_layers(painter, server):
     tab.wait_kept(4)
     tab.wait_color(0.43, 0.5, RED)
     tab.drag((0.42, 0.5), (0.44, 0.5))
-    expect(page.get_by_role("alert")).to_contain_text("The layer Layer is hidden")
+    expect(page.get_by_role("alert")).to_contain_text("The layer Layer of left is hidden")
     page.get_by_label("Show Layer").click()
     tab.wait_kept(5)
     page.get_by_label("Opacity").fill("500")

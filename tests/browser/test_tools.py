@@ -150,14 +150,14 @@ def test_mirror_repeats_a_stroke_and_is_always_shown(painter, server):
     page.get_by_role("button", name="Mirror", exact=True).click()
     page.get_by_label("Mirror across X").click()
     page.keyboard.press("Escape")
-    expect(page.get_by_role("button", name="Mirror X")).to_be_visible()
+    expect(page.get_by_role("button", name="Mirror X", exact=True)).to_be_visible()
     tab.drag((0.38, 0.45), (0.45, 0.55))
     tab.wait_kept(1)
     left, right = (near(server.texels(tab.project, s), RED) for s in ("left", "right"))
     assert left.sum() > 100
     assert (left != right[:, ::-1]).mean() < 0.002
     tab.open()
-    expect(page.get_by_role("button", name="Mirror X")).to_be_visible()
+    expect(page.get_by_role("button", name="Mirror X", exact=True)).to_be_visible()
 
 
 def test_smear_soften_sharpen_and_clone(painter, server):
@@ -444,7 +444,7 @@ def test_brush_sizes_follow_the_models_unit(painter, server, unit):
     tab = painter(server.create(write_glb(placed(plane(4), scale=(unit, unit, unit))), "wall.glb")).open()
     page = tab.page
     page.get_by_role("button", name="More").click()
-    row = page.get_by_label("Radius", exact=True).locator("xpath=../..")
+    row = page.get_by_label("Radius", exact=True).locator("xpath=ancestor::div[1]")
     page.get_by_text("Model units").click()
     expect(row).not_to_contain_text("px")
     page.get_by_text("Screen px").click()
@@ -474,7 +474,7 @@ def test_radius_and_hardness_by_number_and_by_keys(painter):
     page = tab.page
 
     def row(label: str):
-        return page.get_by_label(label, exact=True).locator("xpath=..")
+        return page.get_by_label(label, exact=True).locator("xpath=ancestor::div[1]")
 
     def type_in(label: str, text: str, end: str = "Enter") -> None:
         row(label).get_by_title("Type a number").click()

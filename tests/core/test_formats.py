@@ -14,6 +14,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
+from nightmist.core.brush.tips import tip_from_picture
 from nightmist.core.errors import NightmistError
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
@@ -372,3 +373,32 @@ def test_broken_stl(data):
     """Cut off, lying about its length, or without numbers: a sentence."""
     with pytest.raises(NightmistError, match=r"x\.stl"):
         read_model("x.stl", {"x.stl": data})
+
+
+def test_a_photo_stands_as_the_camera_was_held():
+    """Exif says that the left side is up: a reference or a tip is turned, a model's picture is not."""
+    image = Image.new("RGB", (40, 20), "black")
+    image.paste("white", (0, 0, 10, 20))
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    file = io.BytesIO()
+    image.save(file, "JPEG", exif=exif, quality=95)
+    as_stored, upright = (read_picture("p.jpg", file.getvalue(), upright=turn) for turn in (False, True))
+    assert as_stored.shape[:2] == (20, 40)
+    assert upright.shape[:2] == (40, 20)
+    assert as_stored[10, 3, 0] > 60000
+    assert upright[3, 10, 0] > 60000
+    assert upright[30, 10, 0] < 5000
+
+
+def test_tips_keep_their_proportions():
+    """A tall picture lies in the middle of a square of its height; a huge one is made as large as tips can be."""
+    tall = np.zeros((400, 100, 4), np.uint8)
+    tall[:, :, 3] = 255
+    tall[:200, :, :3] = 255
+    tip = tip_from_picture("tall.png", write_png(tall))
+    assert tip.shape == (400, 400)
+    assert (tip[300, 160:240] > 0.99).all()
+    assert not tip[300, :140].any()
+    assert not tip[100].any()
+    assert tip_from_picture("huge.png", write_png(np.zeros((3000, 1500, 3), np.uint8))).shape == (1024, 1024)

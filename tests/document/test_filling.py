@@ -134,3 +134,27 @@ def test_bump_from_color_is_the_lightness_of_the_paint():
     doc.undo()
     assert layer.read("height")[64, 64, 0] / 65535 == pytest.approx(heights["#00ff00"], abs=1e-4)
     assert "height" in doc.painted_maps(layer.id)
+
+
+def test_a_fill_of_a_surface_covers_every_gap():
+    """Each texel of the map, far from any island too; all tiles are one array, so it takes next to no memory."""
+    doc = Document.from_mesh(sphere(), "ball", (512, 512))
+    layer = doc.surfaces["surface"].layers.add("brushed")
+    doc.fill(layer, RED)
+    assert (alpha(layer) == 1).all()
+    assert len({id(tile) for tile in doc.raster(layer.id, "base_color").tiles.values()}) == 1
+    doc.undo()
+    assert not alpha(layer).any()
+
+
+def test_a_gradient_runs_over_all_surfaces_in_one_step():
+    """From red on the left wall to green on the right one: where they meet both show the same."""
+    doc, layers = two()
+    place = doc.history.place
+    doc.gradient(layers["left"], (-2, 0, 0), (2, 0, 0), (RED, Pigment(base_color="#00ff00")), layers)
+    assert doc.history.place == place + 1
+    left, right = (layers[name].read("base_color")[64].astype(float) / 65535 for name in ("left", "right"))
+    # The walls take 90 % of their maps; the middle of the gradient lies on the edge that they share.
+    assert left[8, 0] > 0.98
+    assert right[119, 1] > 0.98
+    assert np.abs(left[120, :3] - right[7, :3]).max() < 0.02

@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
 
 import { Gallery } from "./gallery/gallery";
+import { takeDrops } from "./state/drops";
 import { applyTheme } from "./state/theme";
 import { Workspace } from "./workspace/workspace";
 
@@ -17,5 +18,6 @@ export function App() {
     addEventListener("hashchange", changed);
     return () => removeEventListener("hashchange", changed);
   }, []);
+  useEffect(() => takeDrops(project), [project]);
   return project ? <Workspace key={project} project={project} /> : <Gallery />;
 }

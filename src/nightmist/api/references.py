@@ -33,7 +33,9 @@ def picture(studio: InStudio, project: str, name: str) -> Response:
 @router.post("", responses={422: {"model": Problem}})
 def pin(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> list[str]:
     """Pin pictures; all of them or, if one cannot be read, none. Answers their names."""
-    read = {name: write_png(_opaque(read_picture(name, data))) for name, data in read_files(files).items()}
+    read = {
+        name: write_png(_opaque(read_picture(name, data, upright=True))) for name, data in read_files(files).items()
+    }
     taken = studio.store.references(project)
     if len(taken) + len(read) > MOST:
         raise NightmistError(f"At most {MOST} reference pictures can be pinned in a project. Take some off first.")

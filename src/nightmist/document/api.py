@@ -374,10 +374,12 @@ class Document(PreparedDocument):
         self.make(filling.fill_color(self, layer.value, filling.erased(maps), like, tolerance))
 
     def gradient(
-        self, layer: Layer, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment]
-    ) -> None:
-        """Cover the layer's surface with a mix of two pigments, by position between two points of the model."""
-        self.make(filling.gradient(self, layer.value, start, end, pigments))
+        self, layer: Layer, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment],
+        layers: Mapping[str, Layer] | None = None,
+    ) -> None:  # fmt: skip
+        """Cover the layer's surface, or those of several layers, with a mix of two pigments, by position between
+        two points of the model."""
+        self.make(filling.gradient(self, layer.value, start, end, pigments, _nodes(layers)))
 
     def bump_from_color(self, layer: Layer) -> None:
         """Give a layer height by how light its colors are, black lowest; its cover is that of the color."""

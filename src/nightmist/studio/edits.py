@@ -46,7 +46,8 @@ def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
         case say.BumpFromColor():
             document.bump_from_color(document.layer(request.layer))
         case say.DrawGradient():
-            document.gradient(document.layer(request.layer), request.start, request.end, request.pigments)
+            layers = layers_of(document, request.layers) or None
+            document.gradient(document.layer(request.layer), request.start, request.end, request.pigments, layers)
     return None
 
 

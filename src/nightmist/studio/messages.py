@@ -147,10 +147,14 @@ class BumpFromColor(Message):
 
 
 class DrawGradient(Message):
-    """Cover a layer's surface with a mix of two pigments, by position between two points of the model."""
+    """Cover surfaces with a mix of two pigments, by position between two points of the model.
+
+    layers: which layer takes it on each surface; without any, `layer` alone.
+    """
 
     type: Literal["gradient"]
     layer: str
+    layers: dict[str, str] = {}
     start: tuple[float, float, float]
     end: tuple[float, float, float]
     pigments: tuple[Pigment, Pigment]

@@ -1342,7 +1342,9 @@ export interface components {
         };
         /**
          * DrawGradient
-         * @description Cover a layer's surface with a mix of two pigments, by position between two points of the model.
+         * @description Cover surfaces with a mix of two pigments, by position between two points of the model.
+         *
+         *     layers: which layer takes it on each surface; without any, `layer` alone.
          */
         DrawGradient: {
             /**
@@ -1352,6 +1354,13 @@ export interface components {
             type: "gradient";
             /** Layer */
             layer: string;
+            /**
+             * Layers
+             * @default {}
+             */
+            layers: {
+                [key: string]: string;
+            };
             /** Start */
             start: [
                 number,

@@ -117,9 +117,13 @@ function Parts({ project }: { project: Project }) {
   const mesh = usePicks((picks) => picks.mesh);
   if (!state?.mesh) return null;
   const hidden = new Set(state.hidden_parts);
-  const toggle = (part: number) => {
-    const next = hidden.has(part) ? [...hidden].filter((other) => other !== part) : [...hidden, part];
-    project.send({ type: "hide_parts", parts: next });
+  const everything = state.mesh.parts.map((_, part) => part);
+  /** Alone: only this part is shown or, where it is alone already, all of them again. */
+  const toggle = (part: number, alone: boolean) => {
+    const others = everything.filter((other) => other !== part);
+    const isolated = !hidden.has(part) && hidden.size === others.length;
+    const flipped = hidden.has(part) ? [...hidden].filter((other) => other !== part) : [...hidden, part];
+    project.send({ type: "hide_parts", parts: alone ? (isolated ? [] : others) : flipped });
   };
   return (
     <div className="border-t border-fog-3 p-3">
@@ -139,8 +143,8 @@ function Parts({ project }: { project: Project }) {
               <button
                 type="button"
                 aria-label={`${hidden.has(part) ? "Show" : "Hide"} ${name}`}
-                title={hidden.has(part) ? "Show" : "Hide: not shown, not picked, not painted on"}
-                onClick={() => toggle(part)}
+                title={`${hidden.has(part) ? "Show" : "Hide: not shown, not picked, not painted on"}. With Alt only this part stays, with Alt again all come back`}
+                onClick={(event) => toggle(part, event.altKey)}
                 className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2"
               >
                 <Eye size={16} stroke={1.7} />

@@ -112,11 +112,12 @@ export class PaintInput {
         if (next) end = next.point;
       },
       release: () => {
-        const { layers, pigment, otherPigment } = useDesk.getState();
-        const layer = layers[useSession.getState().state?.surfaces[hit.surface]?.name ?? ""];
-        if (!layer || end.distanceTo(hit.point) < 1e-9) return;
+        const { layers: chosen, pigment, otherPigment } = useDesk.getState();
+        const { state } = useSession.getState();
+        const layer = chosen[state?.surfaces[hit.surface]?.name ?? ""];
+        if (!state || !layer || end.distanceTo(hit.point) < 1e-9) return;
         const pigments: [typeof pigment, typeof otherPigment] = [pigment, otherPigment];
-        this.views.project.send({ type: "gradient", layer, start: hit.point.toArray(), end: end.toArray(), pigments });
+        this.views.project.send({ type: "gradient", layer, layers: receivingLayers(state), start: hit.point.toArray(), end: end.toArray(), pigments });
       },
     };
   }

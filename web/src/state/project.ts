@@ -25,7 +25,7 @@ export class Project {
       message: (message) => this.take(message),
       batch: (batch, bytes) => this.onBatch(batch, bytes),
       connected: (connected) => {
-        useSession.setState({ connected });
+        useSession.setState({ connected, away: !connected });
         if (!connected) this.onStrokeEnded(-1);
       },
     });

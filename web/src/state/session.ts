@@ -17,6 +17,8 @@ interface Session {
   kept: KeptState | null;
   people: number;
   connected: boolean;
+  /** The server did not answer the last time it was asked. */
+  away: boolean;
   /** Long work under way, and the share of it that is done. */
   work: { label: string; share: number; mine: boolean } | null;
   /** A sentence for the painter, until it is dismissed or outdated. */
@@ -39,6 +41,7 @@ const nothing: Session = {
   kept: null,
   people: 1,
   connected: false,
+  away: false,
   work: null,
   notice: null,
   offer: null,

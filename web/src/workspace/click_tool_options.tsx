@@ -50,7 +50,7 @@ export function ClickToolOptions() {
     return (
       <Part title="Gradient: drag on the model">
         <p className="mt-1.5 text-ink-2">
-          From the pigment at the press to the second load at the release, over the whole surface of the chosen layer, in
+          From the pigment at the press to the second load at the release, over all surfaces, each on its receiving layer, in
           every map that both loads paint.
         </p>
       </Part>

@@ -29,9 +29,9 @@ const ANGLES: { value: Tip["angle_mode"]; text: string; hint: string }[] = [
 ];
 
 const PRESSURES = [
-  { what: "radius", text: "Radius", hint: "Pressing harder paints wider" },
-  { what: "strength", text: "Strength", hint: "Pressing harder covers more" },
-  { what: "hardness", text: "Hardness", hint: "Pressing harder makes the rim harder" },
+  { what: "radius", hint: "Pressing harder paints wider" },
+  { what: "strength", hint: "Pressing harder covers more" },
+  { what: "hardness", hint: "Pressing harder makes the rim harder" },
 ] as const;
 
 const RESTING_LIMIT = FRESH.tip.facing_limit ?? 120;
@@ -146,12 +146,12 @@ function Pressure() {
   const tip = useDesk((desk) => desk.tip);
   return (
     <>
-      <Head>Pen pressure: how fast it grows</Head>
-      {PRESSURES.map(({ what, text, hint }) => {
+      <Head>With a pen’s pressure: growth</Head>
+      {PRESSURES.map(({ what, hint }) => {
         const curve = tip[`pressure_${what}_curve`];
         return (
           <Slider
-            key={what} label={text} value={Math.log2(curve?.gamma ?? 1)} min={-2} max={2} disabled={!tip[`pressure_${what}`]}
+            key={what} label={`of ${what}`} value={Math.log2(curve?.gamma ?? 1)} min={-2} max={2} disabled={!tip[`pressure_${what}`]}
             show={(v) => (2 ** v).toFixed(1)} read={Math.log2} title={`${hint}; above 1 light touches count less. The range stands on the ${what} itself, in the tray`}
             onChange={(v) => setTip({ [`pressure_${what}_curve`]: { ...curve, gamma: 2 ** v } })}
           />

@@ -4,27 +4,39 @@ import { openFindings, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 
-/** Said before the first stroke: what is badly wrong with the chosen surface's UVs, and where to mend it. */
+/** Sentences that are shown; of more surfaces only how many there are. */
+const MOST = 3;
+
+/** Said before the first stroke: what is badly wrong with UVs that it may reach, and where to mend it. */
 export function UvBanner({ project }: { project: Project }) {
   const surfaces = useCheckup((checked) => checked.surfaces);
-  const surface = useDesk((desk) => desk.surface);
-  const findings = openFindings(surfaces, surface).filter(({ serious }) => serious);
-  if (!surface || !findings.length) return null;
-  const meant = () => findings.forEach(({ kind }) => project.send({ type: "mean_so", surface, kind, meant: true }));
+  const chosen = useDesk((desk) => desk.surface);
+  const names = surfaces?.map(({ surface }) => surface) ?? [];
+  // The chosen surface first.
+  const sorted = [...names].sort((one, other) => Number(other === chosen) - Number(one === chosen));
+  const found = sorted.flatMap((surface) =>
+    openFindings(surfaces, surface)
+      .filter(({ serious }) => serious)
+      .map((finding) => ({ surface, ...finding })),
+  );
+  if (!found.length) return null;
+  const meant = () => found.forEach(({ surface, kind }) => project.send({ type: "mean_so", surface, kind, meant: true }));
+  const mend = () => useDesk.setState({ stage: "prepare", uvDisplay: "findings", surface: found[0]!.surface });
   return (
     <div role="status" data-testid="uv-banner" className="card flex items-start gap-2 p-2.5">
       <IconAlertTriangle size={17} stroke={1.7} className="mt-0.5 shrink-0 text-danger" />
       <ul>
-        {findings.map(({ kind, sentence }) => (
-          <li key={kind}>
+        {found.slice(0, MOST).map(({ surface, kind, sentence }) => (
+          <li key={`${surface} ${kind}`}>
             <b className="font-semibold">{surface}</b>: {sentence}
           </li>
         ))}
+        {found.length > MOST && <li>and {found.length - MOST} more</li>}
       </ul>
       <button
         type="button"
         title="See where, and mend it with one click"
-        onClick={() => useDesk.setState({ stage: "prepare", uvDisplay: "findings" })}
+        onClick={mend}
         className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
       >
         Mend

@@ -23,6 +23,8 @@ import { TipCard } from "./tip_card";
 import { UvBanner } from "./uv_banner";
 import { WorkBar } from "./work_bar";
 
+const AWAY = "The server does not answer. The project opens as soon as it does; nothing that was kept is lost.";
+
 /** One project: what on the left, with what at the bottom, where in the middle. */
 export function Workspace({ project: id }: { project: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -30,6 +32,7 @@ export function Workspace({ project: id }: { project: string }) {
   const [news, setNews] = useState<StageNews>({ share: 0 });
   const loaded = useSession((session) => session.state !== null);
   const notice = useSession((session) => session.notice);
+  const away = useSession((session) => session.away);
   const view = useDesk(shownView);
   const preparing = useDesk((desk) => desk.stage === "prepare");
   const card = useCards((cards) => cards.tip) && !preparing;
@@ -55,7 +58,8 @@ export function Workspace({ project: id }: { project: string }) {
   }, [id]);
 
   const ready = "share" in news && news.share === 1;
-  const opening = "failure" in news ? news.failure : `Opening the project … ${Math.round(news.share * 100)}%`;
+  const progress = away && !loaded ? AWAY : `Opening the project … ${Math.round(("share" in news ? news.share : 0) * 100)}%`;
+  const opening = "failure" in news ? news.failure : progress;
   return (
     <div className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : card ? "grid-cols-[236px_minmax(0,1fr)_304px]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_176px] gap-2.5 p-3`}>
       <div className="col-span-full">{open && <TopBar project={open.project} stage={open.stage} />}</div>

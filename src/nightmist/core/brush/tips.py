@@ -76,7 +76,7 @@ def tip_from_picture(name: str, data: bytes) -> NDArray[np.float32]:
 
     The picture keeps its proportions, in the middle; its longer side is at most LARGEST.
     """
-    read = read_picture(name, data)
+    read = read_picture(name, data, upright=True)
     height, width = read.shape[:2]
     scale = min(1.0, LARGEST / max(width, height))
     image = fit(read, max(1, round(width * scale)), max(1, round(height * scale))).astype(np.float32) / 65535

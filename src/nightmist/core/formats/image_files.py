@@ -8,7 +8,7 @@ import warnings
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image, ImageOps, UnidentifiedImageError
 
 from ..errors import NightmistError
 
@@ -16,8 +16,10 @@ MAX_PIXELS = 16384 * 8192
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "TGA", "BMP")
 
 
-def read_picture(name: str, data: bytes) -> NDArray[np.uint16]:
+def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.uint16]:
     """(H, W, 4) uint16 of a PNG, JPEG, WebP, TIFF or TGA, as stored (no color conversion).
+
+    upright: turned as the camera was held, where the picture says so (Exif); pictures of models do not count it.
 
     Raises NightmistError for what is no picture, and for pictures too large, before decoding them.
     """
@@ -30,7 +32,8 @@ def read_picture(name: str, data: bytes) -> NDArray[np.uint16]:
                 raise NightmistError(f"{name} has {width} × {height} pixels; at most {MAX_PIXELS:,} can be read.")
             if probe.format in ("PNG", "TIFF") and (deep := _read_deep(data)) is not None:
                 return deep
-            pixels = np.asarray(probe.convert("RGBA"), np.uint16)
+            turned = ImageOps.exif_transpose(probe) if upright else probe
+            pixels = np.asarray(turned.convert("RGBA"), np.uint16)
     except NightmistError:
         raise
     except Image.DecompressionBombError as error:

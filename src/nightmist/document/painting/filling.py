@@ -71,17 +71,22 @@ def fill_color(document: Document, layer: Node, laid: Laid, like: Hit, tolerance
 
 
 def gradient(
-    document: Document, layer: Node, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment]
-) -> Change:
-    """Cover the layer's surface with a mix of two pigments, by position between two points of the model."""
+    document: Document, layer: Node, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment],
+    layers: Mapping[str, Node] | None = None,
+) -> Change:  # fmt: skip
+    """Cover surfaces with a mix of two pigments, by position between two points of the model.
+
+    layers: which layer takes it on each surface; the one given alone takes it, unless more are named.
+    """
     first, second = pigments[0].values(), pigments[1].values()
-    surface = document.surface_of(layer)
-    own, hidden = document.layout(surface).ownership, document.hidden_faces(surface)
     changes = []
-    for name in (n for n in MAPS if n in first and n in second):
-        fresh, after = _copies(document.raster(layer.id, name), own.used_tiles)
-        lay_gradient(own, hidden, start, end, own.used_tiles, after, (first[name], second[name]))
-        changes.append((layer, name, {key: _some(tile) for key, tile in fresh.items()}))
+    for taker in (layers or {"": layer}).values():
+        surface = document.surface_of(taker)
+        own, hidden = document.layout(surface).ownership, document.hidden_faces(surface)
+        for name in (n for n in MAPS if n in first and n in second):
+            fresh, after = _copies(document.raster(taker.id, name), own.used_tiles)
+            lay_gradient(own, hidden, start, end, own.used_tiles, after, (first[name], second[name]))
+            changes.append((taker, name, {key: _some(tile) for key, tile in fresh.items()}))
     if not changes:
         raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
     return _exchange(document, "Gradient", changes)
@@ -170,13 +175,13 @@ def _exchange(document: Document, label: str, changes: list[tuple[Node, MapName,
 
 
 def _whole(document: Document, layer: Node, name: MapName, value: tuple[float, ...] | None) -> Tiles:
-    """Every used tile of a surface, gaps included, with one value."""
+    """Every tile of a map, gaps included, with one value: all of them are the same array."""
     if value is None:
         return dict.fromkeys(document.raster(layer.id, name).tiles)
-    own = document.layout(document.surface_of(layer)).ownership
+    rows, columns = document.raster(layer.id, name).addresses.shape
     tile = np.empty((TILE, TILE, CHANNELS[name]), np.uint16)
     tile[...] = [round(v * 65535) for v in (*value, 1.0)]
-    return dict.fromkeys((tile_key(t, own.columns) for t in own.used_tiles), tile)
+    return dict.fromkeys(((row, column) for row in range(rows) for column in range(columns)), tile)
 
 
 def _covered(raster: Raster, mask: TileMask, value: tuple[float, ...] | None) -> Tiles:

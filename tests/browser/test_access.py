@@ -1,0 +1,67 @@
+"""Everybody can use it: axe-core finds no violation, in the light and in the dark."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from .conftest import PATIENCE, SIZE, SWITCHES
+
+AXE = (Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js").read_text()
+
+
+@pytest.fixture(params=["light", "dark"])
+def page(request, chromium):
+    """A page into which axe can be put; our own pages let no foreign script in."""
+    context = chromium.new_context(viewport={**SIZE, "width": 1280}, bypass_csp=True)
+    context.add_init_script(f"localStorage.setItem('nightmist-theme', '{request.param}')")
+    context.set_default_timeout(PATIENCE)
+    yield context.new_page()
+    context.close()
+
+
+def violations(page) -> list[str]:
+    """What axe finds, and where."""
+    # Cards fade in; axe would see half-transparent words.
+    page.wait_for_timeout(400)
+    page.evaluate(AXE)
+    found = page.evaluate("() => axe.run(document, { resultTypes: ['violations'] })")["violations"]
+    return [f"{each['id']}: {node['html'][:150]}" for each in found for node in each["nodes"]]
+
+
+def test_the_gallery(page, server):
+    server.create()
+    page.goto(server.url)
+    page.get_by_role("link", name="pier").first.wait_for()
+    assert violations(page) == []
+
+
+def test_paint_and_every_card(page, server):
+    page.goto(f"{server.url}{SWITCHES}#/project/{server.create()}")
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    assert violations(page) == []
+    page.keyboard.press("t")
+    for card in ("Color: choose", "Keep a preset", "Keep the pigment", "Light and view", "Mirror", "Hand off"):
+        page.get_by_role("button", name=card, exact=True).click()
+        assert violations(page) == [], card
+        page.keyboard.press("Escape")
+    page.get_by_role("radio", name="Side by side").click()
+    for tool in ("Fill", "Gradient", "Sample"):
+        page.get_by_role("radio", name=tool, exact=True).click()
+        assert violations(page) == [], tool
+    page.keyboard.press("?")
+    page.get_by_role("dialog").get_by_text("Tools", exact=True).wait_for()
+    assert violations(page) == []
+
+
+def test_prepare_and_its_cards(page, server):
+    page.goto(f"{server.url}{SWITCHES}#/project/{server.create()}")
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    page.keyboard.press("1")
+    page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
+    assert violations(page) == []
+    for card in ("Turn, align", "Plan sizes"):
+        page.get_by_role("button", name=card, exact=True).click()
+        assert violations(page) == [], card
+        page.keyboard.press("Escape")

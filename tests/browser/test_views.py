@@ -1,0 +1,102 @@
+"""What one sees of the model and the map, and that it stays as it was left."""
+
+from __future__ import annotations
+
+import numpy as np
+from playwright.sync_api import expect
+
+from nightmist.core.formats.gltf_write import write_glb
+
+from ..shapes import placed, plane
+from .test_painting import plain_red
+
+
+def middle_of_map(tab) -> tuple[int, int, int]:
+    image = tab.colors()
+    return tuple(image[image.shape[0] // 2 + 20, image.shape[1] * 3 // 4 + 20])
+
+
+def test_the_map_shows_the_map_that_is_chosen(painter, server):
+    """Roughness that is painted in the flat view is seen there, as the number that is stored."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.side_by_side()
+    page.get_by_role("switch", name="Paint color").click()
+    page.get_by_role("switch", name="Paint rough").click()
+    page.get_by_label("Rough", exact=True).fill("900")
+    page.get_by_label("Light and view").click()
+    page.get_by_role("radio", name="Rough", exact=True).click()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="UV lines").click()
+    before = middle_of_map(tab)
+    page.get_by_role("radio", name="Fill", exact=True).click()
+    page.mouse.click(*tab.at(0.75, 0.5))
+    tab.wait_kept(1)
+    tab.wait_view(lambda _: max(abs(c - 230) for c in middle_of_map(tab)) < 4, "the map does not show roughness")
+    assert before[0] < 160
+    stored = server.texels(tab.project, "left", "roughness") // 257
+    assert np.abs(stored[128, 128].astype(int) - 230).max() <= 1
+
+
+def test_the_ring_stands_in_every_view(painter):
+    """On one map alone, on clay and on wire the brush is seen where it is."""
+    tab = plain_red(painter)
+    page = tab.page
+    for shading in ("Rough", "Normal", "Clay", "Wire"):
+        page.get_by_label("Light and view").click()
+        page.get_by_role("radio", name=shading, exact=True).click()
+        page.keyboard.press("Escape")
+        page.mouse.move(*tab.at(0.02, 0.98))
+        page.wait_for_timeout(200)
+        bare = tab.colors()
+        page.mouse.move(*tab.at(0.4, 0.5))
+        tab.wait_view(
+            lambda now, bare=bare: (np.abs(now - bare).max(axis=2) > 30).sum() > 60, f"there is no ring on {shading}"
+        )
+
+
+def test_all_is_shown_and_the_camera_is_kept(painter, server):
+    """A flat wide model fills the view without being cut off; turned, it stands so after a reload."""
+    project = server.create(write_glb(placed(plane(4), scale=(3, 1, 1))), "wide.glb")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Show all").click()
+    background = np.array((0x8B, 0x8F, 0x8E))
+
+    def box(image: np.ndarray) -> tuple[float, float]:
+        model = (np.abs(image - background).max(axis=2) > 12)[60:]
+        x = np.flatnonzero(model.any(axis=0))
+        return x.min() / image.shape[1], x.max() / image.shape[1]
+
+    tab.wait_view(lambda image: box(image)[0] > 0.01 and box(image)[1] < 0.99, "the model is cut off")
+    left, right = box(tab.colors())
+    assert right - left > 0.8
+    tab.drag((0.1, 0.95), (0.2, 0.8))
+    page.wait_for_timeout(300)
+    turned = tab.colors()
+    assert (np.abs(turned - background).max(axis=2) > 12).any()
+    # The desk is kept a moment after the camera rests.
+    page.wait_for_timeout(1500)
+    tab.open()
+    expect(page.get_by_test_id("target")).to_be_visible()
+    tab.wait_view(lambda now: (np.abs(now - turned).max(axis=2) > 12).mean() < 0.01, "the camera was not kept")
+
+
+def test_edges_are_the_polygons(painter, server):
+    """A plane of four by four quads has lines between its quads, and none across them."""
+    tab = painter(server.create(write_glb(plane(4)), "plane.glb")).open()
+    page = tab.page
+    page.get_by_label("Light and view").click()
+    page.get_by_role("radio", name="Wire", exact=True).click()
+    page.keyboard.press("Escape")
+    page.mouse.move(*tab.at(0.5, 0.5))
+    page.keyboard.press("n")
+    page.wait_for_timeout(600)
+    page.mouse.move(*tab.at(0.01, 0.99))
+
+    def lines(image: np.ndarray) -> int:
+        dark = image.sum(axis=2) < 300
+        y = int(image.shape[0] * 0.45)
+        return int((np.diff(dark[y].astype(int)) == 1).sum())
+
+    tab.wait_view(lambda image: lines(image) == 5, "there are not five lines across")

@@ -1,0 +1,37 @@
+import { setReferences } from "./desk";
+import { pinReferences } from "./references";
+import { say } from "./session";
+
+const MODEL = /\.(glb|gltf|obj|ply|stl|zip)$/i;
+
+/** Pictures dropped anywhere on an open project, or pasted, are pinned beside the model; the browser never opens
+ * what is dropped beside the places that take it, as the page would be lost. Returns how to stop.
+ */
+export function takeDrops(project: string | null): () => void {
+  const stop = new AbortController();
+  const { signal } = stop;
+  addEventListener("dragover", (event) => event.preventDefault(), { signal });
+  const dropped = (event: DragEvent) => {
+    if (event.defaultPrevented) return;
+    event.preventDefault();
+    if (project) void take(project, [...(event.dataTransfer?.files ?? [])]);
+  };
+  const pasted = (event: ClipboardEvent) => {
+    if (project && !(event.target as HTMLElement).closest("input, textarea")) void take(project, [...(event.clipboardData?.files ?? [])]);
+  };
+  addEventListener("drop", dropped, { signal });
+  addEventListener("paste", pasted, { signal });
+  return () => stop.abort();
+}
+
+async function take(project: string, files: File[]): Promise<void> {
+  const pictures = files.filter(({ type }) => type.startsWith("image/"));
+  if (!files.length) return;
+  if (!pictures.length) {
+    const model = files.find(({ name }) => MODEL.test(name));
+    say(model ? `${model.name} is a model. To put it in place of this one: Replace model, in Prepare.` : `${files[0]!.name} is no picture that could be taken.`);
+    return;
+  }
+  const last = await pinReferences(project, pictures);
+  if (last) setReferences({ shown: true, chosen: last });
+}

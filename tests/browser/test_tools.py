@@ -343,9 +343,7 @@ def test_looks_change_the_view_only(painter, server, look):
         page.get_by_label("Light and view").click()
     control = page.get_by_role("radio", name=look, exact=True)
     if not control.count():
-        control = page.get_by_role(
-            "button", name="Show the faces' edges" if look == "Edges" else "Flat faces instead of smooth ones"
-        )
+        control = page.get_by_role("button", name=look, exact=True)
     control.click()
     page.keyboard.press("Escape")
     if look != "Faceted":  # flat walls look the same either way
@@ -498,7 +496,6 @@ def test_radius_and_hardness_by_number_and_by_keys(painter):
     page.get_by_role("switch", name="Paint bump").click()
     type_in("Bump", "-0.3")
     expect(row("Bump")).to_contain_text("−0.30")
-    expect(row("Bump")).to_contain_text("dug in")
     tab.open()
     expect(row("Hardness")).to_contain_text("55%")
     expect(row("Radius")).to_contain_text("28 px")

@@ -24,7 +24,7 @@ export function AssignFaces({ project }: { project: Project }) {
       >
         Assign faces
       </PopoverButton>
-      <PopoverPanel anchor="top start" className="card z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="Where the faces go" anchor="top start" className="card z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
         {({ close }) => (
           <>
             <p className="font-semibold">{count.toLocaleString("en")} picked faces to</p>

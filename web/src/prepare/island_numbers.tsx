@@ -48,7 +48,7 @@ export function IslandNumbers({ project, stage, surface, index }: { project: Pro
       >
         Numbers
       </PopoverButton>
-      <PopoverPanel anchor="top start" className="card z-20 w-56 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="Move, turn, scale" anchor="top start" className="card z-20 w-56 p-3 shadow-lg [--anchor-gap:8px]">
         {({ close }) => (
           // Labels at the left, numbers below each other.
           <div className="[&_label>span:first-child]:grow [&_label>span:last-child]:w-10">

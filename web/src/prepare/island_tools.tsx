@@ -72,7 +72,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
             Turn, align
             <IconChevronDown size={14} />
           </PopoverButton>
-          <PopoverPanel anchor="top start" className="card z-20 grid w-[360px] grid-cols-2 gap-1 p-2 shadow-lg [--anchor-gap:8px]">
+          <PopoverPanel role="region" aria-label="More arrangements" anchor="top start" className="card z-20 grid w-[360px] grid-cols-2 gap-1 p-2 shadow-lg [--anchor-gap:8px]">
             {MORE.map(tool)}
           </PopoverPanel>
         </Popover>

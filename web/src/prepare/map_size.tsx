@@ -22,11 +22,11 @@ interface Props {
 export function MapSize({ project, state, surface, megabytes }: Props) {
   return (
     <Popover className="relative">
-      <PopoverButton aria-label="Map size" title="Make the maps larger or smaller" className="flex h-7 items-center gap-1.5 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+      <PopoverButton aria-label={`Map size ${surface.width} × ${surface.height}`} title="Make the maps larger or smaller" className="flex h-7 items-center gap-1.5 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
         {surface.width} × {surface.height}
         <IconChevronDown size={14} />
       </PopoverButton>
-      <PopoverPanel anchor="top start" className="card z-20 w-72 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="Sizes to choose" anchor="top start" className="card z-20 w-72 p-3 shadow-lg [--anchor-gap:8px]">
         {({ close }) => <Sizes project={project} state={state} surface={surface} megabytes={megabytes} close={close} />}
       </PopoverPanel>
     </Popover>

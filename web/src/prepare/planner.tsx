@@ -13,7 +13,7 @@ export function Planner({ project }: { project: Project }) {
       <PopoverButton title="Which map size is needed, and what it costs" className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
         Plan sizes
       </PopoverButton>
-      <PopoverPanel anchor="top end" className="card z-20 w-[500px] p-3.5 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="What sizes give and cost" anchor="top end" className="card z-20 w-[500px] p-3.5 shadow-lg [--anchor-gap:8px]">
         {({ close }) => <PlanCard project={project} done={close} />}
       </PopoverPanel>
     </Popover>

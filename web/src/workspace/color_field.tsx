@@ -29,7 +29,7 @@ export function ColorField({ label, color, disabled, onChange }: Props) {
           style={{ background: shown }}
           className="block h-5 w-full rounded-[10px] shadow-[inset_0_0_0_1px_rgb(0_0_0/0.18)] disabled:opacity-40"
         />
-        <PopoverPanel anchor="top" className="card color-field z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
+        <PopoverPanel role="region" aria-label={`Field and channels of ${label.toLowerCase()}`} anchor="top" className="card color-field z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
           <HexColorPicker color={shown} onChange={onChange} />
           <div className="mt-2">
             {CHANNELS.map((name, k) => (

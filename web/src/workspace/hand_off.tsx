@@ -26,7 +26,7 @@ export function HandOff({ id }: { id: string }) {
         Hand off
         {since > 0 && handedOff !== null && <span aria-hidden className="absolute right-1 top-1 size-1.5 rounded-full bg-accent" />}
       </PopoverButton>
-      <PopoverPanel className="card absolute right-0 z-20 mt-2 w-72 p-1.5 shadow-lg">
+      <PopoverPanel role="region" aria-label="Files to take along" className="card absolute right-0 z-20 mt-2 w-72 p-1.5 shadow-lg">
         <p className="px-3 pb-1 pt-1.5 text-ink-2" data-testid="handed-off">
           {said}
         </p>

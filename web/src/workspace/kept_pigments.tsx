@@ -47,7 +47,7 @@ function KeepPigment() {
       <PopoverButton title="Keep the whole pigment under a name" aria-label="Keep the pigment" className="grid size-7 place-items-center rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
         <IconPlus size={14} />
       </PopoverButton>
-      <PopoverPanel anchor="top start" className="card z-20 w-56 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="A new pigment" anchor="top start" className="card z-20 w-56 p-3 shadow-lg [--anchor-gap:8px]">
         {({ close }) => (
           <form
             onSubmit={(event) => {

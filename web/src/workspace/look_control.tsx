@@ -49,7 +49,7 @@ export function LookControl({ stage, project, atHand }: { stage: Stage; project:
         <PopoverButton title="One map alone, surroundings, light, edges" aria-label="Light and view" className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
           <IconBulb size={17} stroke={1.7} />
         </PopoverButton>
-        <PopoverPanel anchor="bottom end" className="card z-20 w-80 p-3.5 shadow-lg [--anchor-gap:8px]">
+        <PopoverPanel role="region" aria-label="Shading, surroundings, light" anchor="bottom end" className="card z-20 w-80 p-3.5 shadow-lg [--anchor-gap:8px]">
           <p className="font-semibold text-ink-2">Shading</p>
           <div className="-ml-1">
             <Segmented label="All shadings" options={SHADINGS} value={look.shading} onChange={(shading) => setLook({ shading })} />

@@ -34,7 +34,7 @@ export function MirrorControl() {
         <IconFlipVertical size={16} stroke={1.7} />
         {on ? text : "Mirror"}
       </PopoverButton>
-      <PopoverPanel anchor="bottom end" className="card z-20 w-64 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="Symmetry" anchor="bottom end" className="card z-20 w-64 p-3 shadow-lg [--anchor-gap:8px]">
         <p className="font-semibold text-ink-2">Across the model’s</p>
         <div className="mt-1 flex gap-1.5">
           {AXES.map(({ value, text: name }) => (

@@ -57,7 +57,7 @@ function KeepPreset({ project }: { project: Project }) {
       <PopoverButton title="Keep this tip as a preset, for all projects" aria-label="Keep a preset" className="grid size-7 place-items-center rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
         <IconPlus size={14} />
       </PopoverButton>
-      <PopoverPanel anchor="top start" className="card z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="A new preset" anchor="top start" className="card z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
         {({ close }) => (
           <form
             onSubmit={(event) => {

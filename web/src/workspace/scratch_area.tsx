@@ -21,7 +21,7 @@ export function ScratchArea({ project }: { project: Project }) {
       <PopoverButton title="Try a stroke on a scratch sheet" aria-label="Scratch sheet" className="block rounded-control">
         <TipPicture tip={tip} project={project} />
       </PopoverButton>
-      <PopoverPanel anchor="top start" className="card z-20 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="Trial strokes" anchor="top start" className="card z-20 p-3 shadow-lg [--anchor-gap:8px]">
         <p className="mb-2 text-ink-2">Try it here: nothing of this is kept.</p>
         <Sheet />
       </PopoverPanel>

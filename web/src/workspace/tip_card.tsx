@@ -195,7 +195,7 @@ function Pictures({ project }: { project: Project }) {
     >
       <Head>Picture of the tip</Head>
       <div className="flex flex-wrap gap-1">
-        <button type="button" title="No picture: the falloff alone" aria-pressed={chosen === null} onClick={() => setTip({ picture: null })} className={`${cell} text-ink-2 ${chosen === null ? "ring-2" : ""}`}>
+        <button type="button" title="No picture: the falloff alone" aria-pressed={chosen === null} onClick={() => setTip({ picture: null })} className={`${cell} text-[#56605c] ${chosen === null ? "ring-2" : ""}`}>
           none
         </button>
         {tips.map(({ name, title }) => (

@@ -11,7 +11,6 @@ export function Toggle({ text, on, onChange, what }: Props) {
     <button
       type="button"
       aria-pressed={on}
-      aria-label={what}
       title={what}
       onClick={() => onChange(!on)}
       className={`h-7 grow rounded-control px-1.5 ${on ? "bg-accent-soft" : "bg-fog-2 text-ink-2 hover:bg-fog-3"}`}

@@ -32,6 +32,7 @@ export function Workspace({ project: id }: { project: string }) {
   const [news, setNews] = useState<StageNews>({ share: 0 });
   const loaded = useSession((session) => session.state !== null);
   const notice = useSession((session) => session.notice);
+  const name = useSession((session) => session.state?.name);
   const away = useSession((session) => session.away);
   const view = useDesk(shownView);
   const preparing = useDesk((desk) => desk.stage === "prepare");
@@ -61,7 +62,8 @@ export function Workspace({ project: id }: { project: string }) {
   const progress = away && !loaded ? AWAY : `Opening the project … ${Math.round(("share" in news ? news.share : 0) * 100)}%`;
   const opening = "failure" in news ? news.failure : progress;
   return (
-    <div className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : card ? "grid-cols-[236px_minmax(0,1fr)_304px]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_176px] gap-2.5 p-3`}>
+    <main className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : card ? "grid-cols-[236px_minmax(0,1fr)_304px]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_176px] gap-2.5 p-3`}>
+      <h1 className="sr-only">{name ?? "A project"}</h1>
       <div className="col-span-full">{open && <TopBar project={open.project} stage={open.stage} />}</div>
       <div className="min-h-0">
         {open && loaded && (preparing ? <PreparePanel project={open.project} /> : <StackPanel project={open.project} />)}
@@ -96,6 +98,6 @@ export function Workspace({ project: id }: { project: string }) {
       <div className="col-span-full min-h-0">
         {loaded && open && (preparing ? <PrepareTray project={open.project} stage={open.stage} /> : <Tray project={open.project} />)}
       </div>
-    </div>
+    </main>
   );
 }

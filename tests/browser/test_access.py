@@ -10,8 +10,10 @@ from .conftest import PATIENCE, SIZE, SWITCHES
 
 AXE = (Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js").read_text()
 #: What Headless UI puts around its cards to keep the focus inside is none of ours.
-RUN = """() => axe.run({ include: [["html"]], exclude: [["[data-headlessui-focus-guard]"], ["[id^=headlessui-focus]"]] },
-    { resultTypes: ["violations"] })"""
+RUN = """() => axe.run(
+    { include: [["html"]], exclude: [["[data-headlessui-focus-guard]"], ["[id^=headlessui-focus]"]] },
+    { resultTypes: ["violations"] },
+)"""
 
 
 @pytest.fixture(params=["light", "dark"])

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.texels import TileArea
 from nightmist.document.derived.programs import Programs
 from nightmist.document.values import MAPS
@@ -343,3 +344,26 @@ def test_what_lies_around_a_stroke_has_a_bound(monkeypatch):
     doc.finish_stroke(stroke)
     doc.refresh()
     assert doc.programs.room.left == least
+
+
+def test_a_stroke_along_an_edge_paints_both_faces_evenly():
+    """A brush of a twentieth of a box, laid along its upright edge and seen from the middle between both faces."""
+    doc = document(practice_body("box"), (2048, 2048))
+    (layer,) = doc.layers.values()
+    low, high = doc.mesh.bounds
+    side = float(high[0] - low[0])
+    middle = (low + high) / 2
+    camera = Camera.look_at(tuple(middle + [2 * side, 0, 2 * side]), tuple(middle), 40, (800, 600))
+    doc.stroke(layer, [(400, 250), (400, 350)], camera, Tip(radius=side / 20, unit="world", hardness=0.5), RED)
+    cover = layer.read("base_color")[..., 3] / 65535
+    own = layer.surface.layout.ownership
+    owner = own.owner()
+    painted = []
+    for axis in (0, 2):
+        faces = own.normals[:, axis] > 0.9
+        mine = (owner >= 0) & faces[np.maximum(owner, 0)]
+        painted.append((cover * mine * own.texel_size[np.maximum(owner, 0)] ** 2).sum())
+    assert min(painted) > 0
+    assert painted[0] == pytest.approx(painted[1], rel=0.02)
+    away = (own.normals[np.maximum(owner, 0)] @ np.array([1, 0, 1]) / np.sqrt(2)) < -0.1
+    assert not cover[(owner >= 0) & away].any()

@@ -20,7 +20,7 @@ def tide_gauge_cabinet() -> Mesh:
     pipe = [*turned("stilling well", [(0.09, 1.5), (0.09, 0.1)], 40, 16), disc("stilling well", 0.09, 1.5, 40, 2, True)]
     for patch in pipe:
         patch.points = patch.points + np.array([0.55, 0, -0.05])
-    return _mesh([("cabinet", (0.42, 0.47, 0.46), steel), ("fittings", (0.5, 0.5, 0.5), [*hinges, *pipe])])
+    return _mesh([("cabinet", (0.12, 0.27, 0.25), steel), ("fittings", (0.5, 0.5, 0.5), [*hinges, *pipe])])
 
 
 def _box(

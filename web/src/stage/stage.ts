@@ -11,6 +11,7 @@ import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { PointerInput } from "./pointer_input";
 import { IslandGrip } from "./island_grip";
+import { placeOnTriangle, triangleAt } from "./map_hits";
 import { MapView } from "./map_view";
 import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
@@ -268,24 +269,7 @@ export class Stage implements Views {
 
   /** The face whose UVs lie under a texel of the map; the last one where several do. */
   faceAt(at: { x: number; y: number }): number | null {
-    const triangle = this.triangleAt(at);
-    return triangle === null ? null : this.model.geometries[this.chosen]!.face[triangle]!;
-  }
-
-  private triangleAt(at: { x: number; y: number }): number | null {
-    const surface = this.model.geometries[this.chosen];
-    const overlays = this.overlays[this.chosen];
-    if (!surface || !overlays) return null;
-    const { index, uv, face } = surface;
-    const [u, v] = [at.x / overlays.width, at.y / overlays.height];
-    for (let t = face.length - 1; t >= 0; t--) {
-      const [a, b, c] = [index.getX(3 * t), index.getX(3 * t + 1), index.getX(3 * t + 2)];
-      const side = (i: number, j: number) =>
-        (uv.getX(j) - uv.getX(i)) * (v - uv.getY(i)) - (uv.getY(j) - uv.getY(i)) * (u - uv.getX(i));
-      const [p, q, r] = [side(a, b), side(b, c), side(c, a)];
-      if ((p >= 0 && q >= 0 && r >= 0) || (p <= 0 && q <= 0 && r <= 0)) return t;
-    }
-    return null;
+    return this.hitAtTexel(at)?.face ?? null;
   }
 
   /** Where else the texel under a place shows; looked for only on surfaces where the checkup found some. */
@@ -300,20 +284,12 @@ export class Stage implements Views {
 
   /** The place of the model that a texel of the map lies at. */
   hitAtTexel(at: { x: number; y: number }): Hit | null {
-    const triangle = this.triangleAt(at);
     const surface = this.model.geometries[this.chosen];
     const overlays = this.overlays[this.chosen];
+    const triangle = surface && overlays ? triangleAt(surface, overlays, at) : null;
     if (triangle === null || !surface || !overlays) return null;
-    const places = surface.geometry.getAttribute("position") as THREE.BufferAttribute;
-    const corners = [0, 1, 2].map((k) => surface.index.getX(3 * triangle + k));
-    const flat = corners.map((v) => new THREE.Vector3(surface.uv.getX(v), surface.uv.getY(v), 0));
-    const [a, b, c] = corners.map((v) => new THREE.Vector3().fromBufferAttribute(places, v)) as [THREE.Vector3, THREE.Vector3, THREE.Vector3];
-    const uv = new THREE.Vector2(at.x / overlays.width, at.y / overlays.height);
-    const weights = new THREE.Triangle(flat[0], flat[1], flat[2]).getBarycoord(new THREE.Vector3(uv.x, uv.y, 0), new THREE.Vector3());
-    if (!weights) return null;
-    const point = new THREE.Vector3().addScaledVector(a, weights.x).addScaledVector(b, weights.y).addScaledVector(c, weights.z);
-    const normal = new THREE.Triangle(a, b, c).getNormal(new THREE.Vector3());
-    return { point, normal, surface: this.chosen, face: surface.face[triangle]!, uv };
+    const place = placeOnTriangle(surface, overlays, triangle, at);
+    return place && { ...place, surface: this.chosen, face: surface.face[triangle]! };
   }
 
   /** Where a place of the model lies in the map view; null when it belongs to another surface. */

@@ -32,7 +32,6 @@ export function Workspace({ project: id }: { project: string }) {
   const [news, setNews] = useState<StageNews>({ share: 0 });
   const loaded = useSession((session) => session.state !== null);
   const notice = useSession((session) => session.notice);
-  const name = useSession((session) => session.state?.name);
   const away = useSession((session) => session.away);
   const view = useDesk(shownView);
   const preparing = useDesk((desk) => desk.stage === "prepare");
@@ -63,7 +62,7 @@ export function Workspace({ project: id }: { project: string }) {
   const opening = "failure" in news ? news.failure : progress;
   return (
     <main className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : card ? "grid-cols-[236px_minmax(0,1fr)_304px]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_176px] gap-2.5 p-3`}>
-      <h1 className="sr-only">{name ?? "A project"}</h1>
+      <h1 className="sr-only">The painter’s desk</h1>
       <div className="col-span-full">{open && <TopBar project={open.project} stage={open.stage} />}</div>
       <div className="min-h-0">
         {open && loaded && (preparing ? <PreparePanel project={open.project} /> : <StackPanel project={open.project} />)}

@@ -49,12 +49,13 @@ def test_taper_in_the_map_is_measured_on_the_screen(painter, server):
     tab.drag((0.58, 0.5), (0.92, 0.5))
     tab.wait_kept(1)
     height = red(server, tab).sum(axis=0)
-    columns = np.flatnonzero(height)
-    scale = min(tab.box["width"] / 2 - 48, tab.box["height"] - 48) / 256
-    halfway = height[columns[0] + round(50 / scale)]
+    half = tab.box["width"] / 2
+    side = min(half - 48, tab.box["height"] - 48)
+    scale = side / 256
+    pressed = (0.58 * tab.box["width"] - half - (half - side) / 2) / scale
     # Halfway the radius is 0.05 + 0.95 / 2 of the full one.
-    assert 0.4 < halfway / height.max() < 0.66
-    assert height[columns[0] + round(110 / scale)] > 0.93 * height.max()
+    assert 0.4 < height[round(pressed + 50 / scale)] / height.max() < 0.66
+    assert height[round(pressed + 105 / scale)] > 0.93 * height.max()
 
 
 def test_clone_says_where_its_source_lies(painter, server):

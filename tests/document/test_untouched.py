@@ -208,6 +208,26 @@ def test_placed_pictures_are_painted_where_they_show(wall, uv_set, turn):
     assert worst < 3
 
 
+def test_models_that_cannot_be_painted_yet_come_in_and_go_out(wall):
+    """UVs that lie over each other absurdly often, and pictures that are placed: nothing to sample, and no error."""
+    described = json.loads(wall.read_text())
+    stacked = write_glb(placed(plane(2), uv_scale=400.0))
+    described["accessors"], described["bufferViews"] = (
+        split_glb(stacked)[0][key] for key in ("accessors", "bufferViews")
+    )
+    described["meshes"], described["buffers"] = (split_glb(stacked)[0][key] for key in ("meshes", "buffers"))
+    described["buffers"][0]["uri"] = "wall.bin"
+    pbr = described["materials"][0]["pbrMetallicRoughness"]
+    pbr["baseColorTexture"]["extensions"] = {"KHR_texture_transform": {"scale": [2, 2]}}
+    described["materials"][0]["occlusionTexture"]["texCoord"] = 0
+    (wall.parent / "wall.bin").write_bytes(split_glb(stacked)[1])
+    wall.write_text(json.dumps(described))
+    doc = nm.Document.open(wall, size=SIDE)
+    assert handed_off(doc)[2]["emissive"] == write_png(GLOW)
+    doc.unwrap("wall")
+    assert {"emissive", "occlusion", "normal"} <= set(handed_off(doc)[2])
+
+
 def test_maps_are_as_large_as_their_pictures(wall):
     """Stripes of one pixel survive in a project of smaller maps; that is said, and only that surface is so large."""
     stripes = np.full((SIDE, SIDE, 4), 255, np.uint8)

@@ -26,7 +26,7 @@ export function MissingPictures({ project }: { project: Project }) {
       {wanting.map((surface) => (
         <p key={surface.id}>
           <b className="font-semibold">{surface.name}</b> wants{" "}
-          {surface.missing?.map(({ file }) => file).join(" and ")}
+          {[...new Set(surface.missing?.map(({ file }) => file))].join(" and ")}
         </p>
       ))}
       <p className="text-ink-2">

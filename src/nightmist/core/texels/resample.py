@@ -21,6 +21,8 @@ def resampled(
     where 0-1 is the whole of the new and of the old picture, v down. Bilinear; a picture that is finer than the
     texels is averaged to their size first. Texels that no face owns are 0.
     """
+    if not len(own.faces):
+        return np.zeros((own.height, own.width, picture.shape[2]), np.uint16)
     to_old = affine(uv * (own.width, own.height), old_uv)
     source = _as_fine_as(picture, to_old)
     height, width = source.shape[:2]

@@ -22,11 +22,11 @@ from .test_scripting import split_glb
 SIDE = 128
 
 
-def smooth(seed: int, side=SIDE) -> np.ndarray:
+def waves(seed: int, side=SIDE) -> np.ndarray:
     """(side, side, 4) 8-bit waves that repeat, opaque."""
     y, x = (np.mgrid[0:side, 0:side] + 0.5) / side * 2 * np.pi
-    waves = [np.sin(x * (1 + k % 2) + seed + k) * np.cos(y + k) for k in range(3)]
-    return np.dstack([*(127.5 + 110 * w for w in waves), np.full((side, side), 255)]).round().astype(np.uint8)
+    sines = [np.sin(x * (1 + k % 2) + seed + k) * np.cos(y + k) for k in range(3)]
+    return np.dstack([*(127.5 + 110 * w for w in sines), np.full((side, side), 255)]).round().astype(np.uint8)
 
 
 def slanted(x: float, y: float) -> np.ndarray:
@@ -35,7 +35,7 @@ def slanted(x: float, y: float) -> np.ndarray:
     return np.tile(np.append(np.rint((normal + 1) * 127.5), 255), (SIDE, SIDE, 1)).astype(np.uint8)
 
 
-COLOR, GLOW, SHADE = smooth(1), smooth(2), smooth(3)
+COLOR, GLOW, DIM = waves(1), waves(2), waves(3)
 COLOR[:40, :, 3] = 60
 LEAN = slanted(0.5, 0.2)
 MATERIAL = {
@@ -58,7 +58,7 @@ def wall(tmp_path):
     mesh = placed(plane(2), uv_scale=0.9)
     mesh.uvs.append((mesh.uvs[0] * 0.5).astype(np.float32))
     described, binary = split_glb(write_glb(mesh))
-    pictures = {"color.png": COLOR, "glow.png": GLOW, "shade.png": SHADE, "lean.png": LEAN}
+    pictures = {"color.png": COLOR, "glow.png": GLOW, "shade.png": DIM, "lean.png": LEAN}
     for name, pixels in pictures.items():
         (tmp_path / name).write_bytes(write_png(pixels))
     described["buffers"][0]["uri"] = "wall.bin"
@@ -93,7 +93,7 @@ def test_everything_comes_out_as_it_went_in(wall):
     assert material["pbrMetallicRoughness"]["baseColorFactor"] == [1, 1, 1, 0.75]
     assert material["normalTexture"]["scale"] == 0.8
     assert (material["occlusionTexture"]["strength"], material["occlusionTexture"]["texCoord"]) == (0.5, 1)
-    for slot, pixels in (("emissive", GLOW), ("occlusion", SHADE), ("normal", LEAN)):
+    for slot, pixels in (("emissive", GLOW), ("occlusion", DIM), ("normal", LEAN)):
         assert pictures[slot] == write_png(pixels)
     color = read_picture("c", pictures["baseColor"]) // 257
     assert np.abs(color.astype(int)[..., 3] - COLOR[..., 3]).max() <= 1
@@ -121,7 +121,7 @@ def glow_at_middles(doc, picture: np.ndarray, uv_set=0) -> np.ndarray:
 def test_pictures_follow_the_model_to_other_uvs(wall):
     """After an island was turned, moved and shrunk each place of the model has the same glow, shade and slant."""
     doc = nm.Document.open(wall, size=SIDE)
-    wanted, shade = glow_at_middles(doc, GLOW), glow_at_middles(doc, SHADE, 1)
+    wanted, shade = glow_at_middles(doc, GLOW), glow_at_middles(doc, DIM, 1)
     everything = list(range(len(doc.mesh.faces)))
     # A quarter turn to the right, half the size: (x, y) to (1 - y, x), then into the middle.
     doc.move_islands("wall", everything, (0, 0.5, -0.5, 0, 0.75 * SIDE, 0.25 * SIDE))
@@ -129,8 +129,8 @@ def test_pictures_follow_the_model_to_other_uvs(wall):
     glow = read_picture("g", pictures["emissive"]) // 257
     assert np.abs(glow_at_middles(doc, glow) - wanted).max() <= 12  # half a texel
     # Its own UV set was left alone.
-    assert (pictures["occlusion"], material["occlusionTexture"]["texCoord"]) == (write_png(SHADE), 1)
-    assert np.abs(glow_at_middles(doc, SHADE, 1) - shade).max() == 0
+    assert (pictures["occlusion"], material["occlusionTexture"]["texCoord"]) == (write_png(DIM), 1)
+    assert np.abs(glow_at_middles(doc, DIM, 1) - shade).max() == 0
     lean = read_picture("n", pictures["normal"])[..., :3] / 32767.5 - 1
     middle = (doc.mesh.uvs[0].mean(axis=1) * SIDE).astype(int)
     # Turned with the island: what leaned to the right of it leans down the map, and what leaned up leans right.

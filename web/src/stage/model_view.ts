@@ -9,7 +9,7 @@ import { mirrorMatrices } from "./mirror";
 import { Orbit } from "./orbit";
 import { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
-import { surroundings } from "./surroundings";
+import { lightDirection, surroundings } from "./surroundings";
 import type { Twin } from "./twins";
 
 const STAGE = 0x8b8f8e;
@@ -98,7 +98,7 @@ export class ModelView {
     }
     this.scene.environmentRotation.set(0, THREE.MathUtils.degToRad(turn), 0);
     this.light.intensity = light.strength;
-    this.light.position.set(light.x, light.y, Math.sqrt(Math.max(0.05, 1 - light.x ** 2 - light.y ** 2)));
+    this.light.position.copy(lightDirection(light));
   }
 
   /** The brush's ring, its images under symmetry (those without a match in the body are marked), and its twins. */

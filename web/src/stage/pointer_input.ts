@@ -252,7 +252,7 @@ export class PointerInput {
     else ring.hide();
     const marked = mapArea && source && source.surface === this.views.chosenName;
     const mark = marked ? this.views.map.placeOf(source.point[0], source.point[1]).add(new THREE.Vector2(mapArea.x, mapArea.y)) : null;
-    useGuide.setState({ mark });
+    if (mark || useGuide.getState().mark) useGuide.setState({ mark });
     if (useGuide.getState().circle !== circle) useGuide.setState({ circle });
     if (before || ring.visible) this.views.invalidate();
   }

@@ -2,6 +2,7 @@ import * as THREE from "three";
 
 import type { Look } from "../state/desk";
 import { CHANNELS, isMap } from "./dressed_surface";
+import { lightDirection } from "./surroundings";
 import type { SurfaceMaps } from "./surface_maps";
 
 const PICTURE = 0;
@@ -79,7 +80,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
     uniforms.values!.value = maps.values;
     uniforms.relief!.value = maps.relief;
     uniforms.channel!.value = channel;
-    uniforms.light!.value.set(light.x, light.y, Math.sqrt(Math.max(0.05, 1 - light.x ** 2 - light.y ** 2))).normalize();
+    uniforms.light!.value.copy(lightDirection(light)).normalize();
     const single = isMap(shading) && source !== "color";
     uniforms.mode!.value = picture ? PICTURE : single ? CHANNEL : shading === "lit" ? LIT : PICTURE;
   }

@@ -33,7 +33,7 @@ export class StrokeInput {
 
   /** The place under the pointer becomes the source of clone. */
   takeSource(spot: Spot): void {
-    const surface = "texel" in spot ? (useSession.getState().state?.surfaces[this.views.chosen]?.name ?? null) : null;
+    const surface = "texel" in spot ? this.views.chosenName : null;
     useDesk.setState({ cloneSource: { ...placeOf(spot), surface } });
     this.anchor = null;
     say("Clone takes paint from here. Now paint where it should go.");
@@ -159,7 +159,7 @@ export class StrokeInput {
   /** Whether clone's source lies where the stroke goes; if not, the painter is told. */
   private sourceFits(spot: Spot): boolean {
     const { surface } = useDesk.getState().cloneSource!;
-    const here = "texel" in spot ? (useSession.getState().state?.surfaces[this.views.chosen]?.name ?? null) : null;
+    const here = "texel" in spot ? this.views.chosenName : null;
     if (surface === here) return true;
     const there = surface === null ? "on the model" : `in the map of ${surface}`;
     say(`Clone's source lies ${there}. Hold C and click here to choose another, or paint there.`);

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 
-import type { SurroundingsName } from "../state/desk";
+import type { Look, SurroundingsName } from "../state/desk";
 
 interface Sky {
   ground: [number, number, number];
@@ -71,4 +71,9 @@ export function surroundings(renderer: THREE.WebGLRenderer, name: SurroundingsNa
   const texture = generator.fromScene(scene, 0.02).texture;
   generator.dispose();
   return texture;
+}
+
+/** Where the light comes from, seen from the camera; never from behind the model. */
+export function lightDirection({ x, y }: Look["light"]): THREE.Vector3 {
+  return new THREE.Vector3(x, y, Math.sqrt(Math.max(0.05, 1 - x ** 2 - y ** 2)));
 }

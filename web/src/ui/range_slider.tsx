@@ -1,5 +1,6 @@
 import { useId } from "react";
 
+import { meant, placeOf, STEPS, valueAt } from "./slider_scale";
 import { TypedValue } from "./typed_value";
 
 interface Props {
@@ -16,22 +17,12 @@ interface Props {
   title?: string;
 }
 
-const STEPS = 1000;
-
 /** A labeled slider with two handles: the value at the fullest touch and, below the line, at the lightest. */
 export function RangeSlider({ label, value, min, max, least, show, onChange, onLeast, fine, title }: Props) {
   const id = useId();
-  const placeOf = (v: number) => {
-    const share = Math.min(1, Math.max(0, (v - min) / (max - min)));
-    return Math.round(STEPS * (fine ? Math.sqrt(share) : share));
-  };
-  const valueAt = (at: number) => min + (max - min) * (fine ? (at / STEPS) ** 2 : at / STEPS);
-  const [full, light] = [placeOf(value), placeOf(value * least)];
+  const scale = { min, max, fine };
+  const [full, light] = [placeOf(value, scale), placeOf(value * least, scale)];
   const presses = least < 1;
-  const type = (typed: number) => {
-    const meant = typed / (show(value).endsWith("%") ? 100 : 1);
-    onChange(Math.min(Math.max(meant, min), max));
-  };
   const touch = presses ? `${show(value * least)} at the lightest touch of a pen, ${show(value)} at the fullest` : "A pen's pressure does not change it";
   const style = { "--share": `${full / (STEPS / 100)}%`, "--light": `${light / (STEPS / 100)}%` } as React.CSSProperties;
   return (
@@ -43,16 +34,16 @@ export function RangeSlider({ label, value, min, max, least, show, onChange, onL
         <input
           id={id} type="range" className="slider range absolute inset-0 w-full" min={0} max={STEPS} value={full}
           aria-label={label} aria-valuetext={show(value)}
-          onChange={(event) => onChange(valueAt(event.target.valueAsNumber))}
+          onChange={(event) => onChange(valueAt(event.target.valueAsNumber, scale))}
         />
         <input
           type="range" className="light absolute inset-0 w-full" min={0} max={STEPS} value={light}
           aria-label={`${label} at the lightest touch`} aria-valuetext={show(value * least)}
-          onChange={(event) => onLeast(Math.min(1, Math.max(0, valueAt(event.target.valueAsNumber) / Math.max(value, 1e-9))))}
+          onChange={(event) => onLeast(Math.min(1, Math.max(0, valueAt(event.target.valueAsNumber, scale) / Math.max(value, 1e-9))))}
         />
       </span>
       <output htmlFor={id} className="w-14 shrink-0 text-right text-ink-2">
-        <TypedValue text={show(value)} onType={type} />
+        <TypedValue text={show(value)} onType={(typed) => onChange(meant(typed, show(value), scale))} />
       </output>
     </div>
   );

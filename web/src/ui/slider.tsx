@@ -1,5 +1,6 @@
 import { useId } from "react";
 
+import { meant, placeOf, STEPS, valueAt } from "./slider_scale";
 import { TypedValue } from "./typed_value";
 
 interface Props {
@@ -20,18 +21,11 @@ interface Props {
   wide?: boolean;
 }
 
-const STEPS = 1000;
-
 /** A labeled slider with its value beside it. */
 export function Slider({ label, value, min, max, show, read, onChange, fine, disabled, title, wide }: Props) {
   const id = useId();
-  const share = (value - min) / (max - min);
-  const place = Math.round(STEPS * (fine ? Math.sqrt(Math.max(share, 0)) : share));
-  const change = (at: number) => onChange(min + (max - min) * (fine ? (at / STEPS) ** 2 : at / STEPS));
-  const type = (typed: number) => {
-    const meant = read ? read(typed) : typed / (show(value).endsWith("%") ? 100 : 1);
-    onChange(Math.min(Math.max(meant, min), max));
-  };
+  const scale = { min, max, fine };
+  const place = placeOf(value, scale);
   return (
     <div className="flex h-7 items-center gap-2" title={title}>
       <label htmlFor={id} className={`w-[62px] shrink-0 ${disabled ? "text-ink-2" : ""}`}>
@@ -48,10 +42,10 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
         disabled={disabled}
         aria-label={label}
         aria-valuetext={show(value)}
-        onChange={(event) => change(event.target.valueAsNumber)}
+        onChange={(event) => onChange(valueAt(event.target.valueAsNumber, scale))}
       />
       <output htmlFor={id} className={`${wide ? "w-14" : "w-11"} shrink-0 text-right text-ink-2`}>
-        <TypedValue text={show(value)} disabled={disabled} onType={type} />
+        <TypedValue text={show(value)} disabled={disabled} onType={(typed) => onChange(meant(typed, show(value), scale, read))} />
       </output>
     </div>
   );

@@ -1,11 +1,8 @@
-import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { IconPlus } from "@tabler/icons-react";
-import { useState } from "react";
-
 import type { Pigment } from "../api/schema.generated";
 import { eightBits } from "../state/color";
 import { type NamedPigment, useDesk } from "../state/desk";
 import { say } from "../state/session";
+import { KeepUnderName } from "../ui/keep_under_name";
 
 /** Whole pigments under a name: a click loads one, right click takes it away. */
 export function KeptPigments() {
@@ -40,33 +37,14 @@ function drop(kept: NamedPigment): void {
 }
 
 function KeepPigment() {
-  const [name, setName] = useState("");
-  const title = name.trim();
   return (
-    <Popover className="shrink-0">
-      <PopoverButton title="Keep the whole pigment under a name" aria-label="Keep the pigment" className="grid size-7 place-items-center rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
-        <IconPlus size={14} />
-      </PopoverButton>
-      <PopoverPanel role="region" aria-label="A new pigment" anchor="top start" className="card z-20 w-56 p-3 shadow-lg [--anchor-gap:8px]">
-        {({ close }) => (
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              if (!title) return;
-              useDesk.setState(({ pigments, pigment }) => ({ pigments: [...pigments.filter((other) => other.name !== title), { name: title, pigment }] }));
-              setName("");
-              close();
-            }}
-          >
-            <p className="text-ink-2">Keeps every value that is on.</p>
-            <input aria-label="Name of the pigment" placeholder="Name" value={name} maxLength={40} onChange={(event) => setName(event.target.value)} className="mt-2 h-7 w-full rounded-control bg-fog-2 px-2" />
-            <button type="submit" disabled={!title} className="mt-2 h-7 w-full rounded-control bg-accent font-medium text-fog disabled:opacity-45">
-              Keep this pigment
-            </button>
-          </form>
-        )}
-      </PopoverPanel>
-    </Popover>
+    <KeepUnderName
+      what="the pigment" button="Keep the pigment" title="Keep the whole pigment under a name" card="A new pigment"
+      sentence="Keeps every value that is on." submit="Keep this pigment" maxLength={40}
+      onKeep={(name) =>
+        useDesk.setState(({ pigments, pigment }) => ({ pigments: [...pigments.filter((other) => other.name !== name), { name, pigment }] }))
+      }
+    />
   );
 }
 

@@ -1,11 +1,10 @@
-import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { IconPlus } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
 import { dropPreset, keepPreset, keptBy, loadPresets, takePreset, usePresets } from "../state/presets";
 import type { Preset } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { say } from "../state/session";
+import { KeepUnderName } from "../ui/keep_under_name";
 import { TipPicture } from "./tip_picture";
 
 /** Presets at hand: a click or Alt and a digit takes one; right click forgets it. */
@@ -42,10 +41,8 @@ function forget(preset: Preset): void {
 
 /** The tip at hand under a name, with what belongs to it. */
 function KeepPreset({ project }: { project: Project }) {
-  const [name, setName] = useState("");
   const [withTool, setWithTool] = useState(true);
   const [withPigment, setWithPigment] = useState(false);
-  const title = name.trim();
   const check = (text: string, on: boolean, set: (on: boolean) => void) => (
     <label className="mt-1 flex h-7 items-center gap-1.5">
       <input type="checkbox" checked={on} onChange={(event) => set(event.target.checked)} className="size-4 accent-accent" />
@@ -53,31 +50,13 @@ function KeepPreset({ project }: { project: Project }) {
     </label>
   );
   return (
-    <Popover className="shrink-0">
-      <PopoverButton title="Keep this tip as a preset, for all projects" aria-label="Keep a preset" className="grid size-7 place-items-center rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
-        <IconPlus size={14} />
-      </PopoverButton>
-      <PopoverPanel role="region" aria-label="A new preset" anchor="top start" className="card z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
-        {({ close }) => (
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              if (!title) return;
-              keepPreset(project.id, title, withTool, withPigment).catch((error: Error) => say(error.message));
-              setName("");
-              close();
-            }}
-          >
-            <p className="text-ink-2">Keeps the tip with its picture and blend mode, in every project.</p>
-            <input aria-label="Name of the preset" placeholder="Name" value={name} maxLength={60} onChange={(event) => setName(event.target.value)} className="mt-2 h-7 w-full rounded-control bg-fog-2 px-2" />
-            {check("with the tool", withTool, setWithTool)}
-            {check("with the pigment", withPigment, setWithPigment)}
-            <button type="submit" disabled={!title} className="mt-2 h-7 w-full rounded-control bg-accent font-medium text-fog disabled:opacity-45">
-              Keep this tip
-            </button>
-          </form>
-        )}
-      </PopoverPanel>
-    </Popover>
+    <KeepUnderName
+      what="the preset" button="Keep a preset" title="Keep this tip as a preset, for all projects" card="A new preset"
+      sentence="Keeps the tip with its picture and blend mode, in every project." submit="Keep this tip" maxLength={60}
+      onKeep={(name) => void keepPreset(project.id, name, withTool, withPigment).catch((error: Error) => say(error.message))}
+    >
+      {check("with the tool", withTool, setWithTool)}
+      {check("with the pigment", withPigment, setWithPigment)}
+    </KeepUnderName>
   );
 }

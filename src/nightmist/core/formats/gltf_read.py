@@ -163,9 +163,8 @@ class _Reader:
         pieces: list[_Piece] = []
         parts: list[str] = []
         nodes: list[SceneNode] = []
-        for node, matrix, parent in self._placed():
-            name = clean_name(str(node.get("name") or ""))
-            nodes.append(SceneNode(name, parent, tuple(_local_matrix(node).ravel().tolist())))
+        for node, local, matrix, parent in self._placed():
+            nodes.append(SceneNode(clean_name(str(node.get("name") or "")), parent, tuple(local.ravel().tolist())))
             if "mesh" not in node:
                 continue
             nodes[-1] = nodes[-1]._replace(part=len(parts))
@@ -195,8 +194,8 @@ class _Reader:
         found += ["vertex colors"] * any("COLOR_0" in p.get("attributes", {}) for p in primitives)
         return [f"Not read here and left out: {', '.join(found)}."] if found else []
 
-    def _placed(self) -> list[tuple[dict[str, Any], NDArray[np.float64], int]]:
-        """All nodes of the scene, each with its matrix into model space and the place of its parent in this list."""
+    def _placed(self) -> list[tuple[dict[str, Any], NDArray[np.float64], NDArray[np.float64], int]]:
+        """All nodes of the scene: each with its own matrix, that into model space, and its parent's place here."""
         nodes = self.doc.get("nodes", [])
         scenes = self.doc.get("scenes", [])
         if scenes:
@@ -204,16 +203,17 @@ class _Reader:
         else:
             children = {c for node in nodes for c in node.get("children", [])}
             roots = [i for i in range(len(nodes)) if i not in children]
-        placed: list[tuple[dict[str, Any], NDArray[np.float64], int]] = []
+        placed: list[tuple[dict[str, Any], NDArray[np.float64], NDArray[np.float64], int]] = []
         waiting = [(root, np.eye(4), -1, 0) for root in reversed(roots)]
         while waiting:
             index, above, parent, depth = waiting.pop()
             if depth > MAX_DEPTH or len(placed) > 100_000:
                 raise NightmistError(f"{self.name} nests its nodes without end.")
             node = self.item("nodes", index)
-            matrix = above @ _local_matrix(node)
+            local = _local_matrix(node)
+            matrix = above @ local
             waiting.extend((child, matrix, len(placed), depth + 1) for child in reversed(node.get("children", [])))
-            placed.append((node, matrix, parent))
+            placed.append((node, local, matrix, parent))
         return placed
 
     def _piece(self, primitive: dict[str, Any], matrix: NDArray[np.float64], material: int, part: int) -> _Piece:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from typing import Literal
 
 import numpy as np
@@ -23,11 +24,11 @@ def edges_at(mesh: Mesh, face: int, side: int, extent: Extent) -> NDArray[np.int
     first = int(topology.edge[face, side])
     if extent == "edge":
         return np.array([first])
-    following_of = _opposite if topology.neighbor[face, side] >= 0 else _along_border
+    rim = _open_edges(topology) if topology.neighbor[face, side] < 0 else None
     found = [first]
     for end in topology.ends[first]:
         edge, vertex = first, int(end)
-        while (following := following_of(topology, edge, vertex)) is not None and following not in found:
+        while (following := _following(topology, rim, edge, vertex)) is not None and following not in found:
             found.append(following)
             a, b = topology.ends[following]
             edge, vertex = following, int(b if a == vertex else a)
@@ -83,10 +84,18 @@ def _opposite(topology: Topology, edge: int, vertex: int) -> int | None:
     return apart[0] if len(apart) == 1 else None
 
 
-def _along_border(topology: Topology, edge: int, vertex: int) -> int | None:
-    """The other edge at a vertex that only one face has, where there is just one."""
-    at_vertex = np.flatnonzero((topology.ends == vertex).any(axis=1))
-    _, starts = topology.edge_sides
-    open_ones = at_vertex[starts[at_vertex + 1] - starts[at_vertex] == 1]
-    others = open_ones[open_ones != edge]
-    return int(others[0]) if len(others) == 1 else None
+def _open_edges(topology: Topology) -> dict[int, list[int]]:
+    """By vertex, the edges at it that only one face has."""
+    found: defaultdict[int, list[int]] = defaultdict(list)
+    for edge in np.flatnonzero(np.diff(topology.edge_sides[1]) == 1):
+        for vertex in topology.ends[edge]:
+            found[int(vertex)].append(int(edge))
+    return found
+
+
+def _following(topology: Topology, rim: dict[int, list[int]] | None, edge: int, vertex: int) -> int | None:
+    """Where a loop goes on at a vertex: to the opposite edge or, on a rim, to the one other edge of it there."""
+    if rim is None:
+        return _opposite(topology, edge, vertex)
+    others = [other for other in rim[vertex] if other != edge]
+    return others[0] if len(others) == 1 else None

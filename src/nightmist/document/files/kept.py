@@ -44,9 +44,8 @@ class Kept:
 
     def opacity(self) -> NDArray[np.uint16]:
         """(H, W): the alpha of the picture, or its gray where it has none."""
-        image = self._here("opacity")
         read = read_picture("opacity", self._file("opacity"))
-        return image[..., 3 if (read[..., 3] < 65535).any() else 0]
+        return self._placed("opacity", read)[..., 3 if (read[..., 3] < 65535).any() else 0]
 
     def normals(self) -> NDArray[np.uint16]:
         """(H, W, 3) of the normal picture, in the frame of the surface's UVs, its scale not applied."""
@@ -84,8 +83,10 @@ class Kept:
     def _here(self, slot: UntouchedSlot) -> NDArray[np.uint16]:
         """(H, W, 4) a picture as one for the surface's maps."""
         image = read_picture(slot, self._file(slot))
-        if slot != "opacity":
-            image[..., 3] = 65535
+        image[..., 3] = 65535
+        return self._placed(slot, image)
+
+    def _placed(self, slot: UntouchedSlot, image: NDArray[np.uint16]) -> NDArray[np.uint16]:
         if self._lies_here(slot):
             return fit(image, *self.surface.size)
         own = self.layout.ownership

@@ -17,7 +17,7 @@ import nightmist as nm
 from nightmist.core.brush.mirror import Mirror
 from nightmist.core.texels import TileArea
 from nightmist.demo.buoy import lantern_buoy
-from nightmist.document.api import Layer
+from nightmist.document.api_stack import Layer
 from nightmist.document.values import Tool
 
 from .measure import best_of, verdict

@@ -7,7 +7,7 @@ from .core.mapping import Camera
 from .core.texels.encode import to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
-from .document.api import Layer
+from .document.api_stack import Layer
 from .document.painting.retouching import RETOUCHES
 from .document.values import CloneSource
 from .studio.client_updates import COARSE

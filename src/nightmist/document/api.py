@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import BinaryIO, Unpack
 
@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from ..core.brush.mirror import Mirror
 from ..core.brush.path import Sample
 from ..core.brush.tips import TIPS, tip_from_picture
-from ..core.compose import BlendMode
 from ..core.errors import NightmistError
 from ..core.formats.bundle import files_with
 from ..core.mapping import Camera
@@ -22,192 +21,33 @@ from ..core.mesh.select import Extent, faces_with
 from ..core.names import clean_name, unused_name
 from ..core.progress import Progress, quietly
 from .api_prepare import PreparedDocument
+from .api_regions import Region, Regions
+from .api_stack import Layer, Mask, Surface
 from .change import Change
-from .derived.layouts import Layout
 from .files import duplicate as copying
 from .files import hand_off, model_in, project_file
-from .painting import filling, layers, picking
+from .painting import filling, picking
+from .painting.receivers import receiving
 from .painting.stroke import Stroke, StrokeOptions
 from .values import (
     MAPS,
+    MASK,
     TOOLS,
     CloneSource,
+    Fence,
     Hit,
+    Load,
     MapName,
     Node,
     Pigment,
+    PlaneName,
     Tip,
     TipPicture,
     Tool,
     checked_size,
+    load_of,
 )
-from .values import Surface as SurfaceValue
-
-
-class Layer:
-    """A brushed layer. Setting one of its properties is one undo step."""
-
-    def __init__(self, document: Document, key: str) -> None:
-        self.document, self.id = document, key
-
-    def __repr__(self) -> str:
-        return f"<Layer {self.name!r} of {self.surface.name}>"
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, Layer) and (other.document, other.id) == (self.document, self.id)
-
-    def __hash__(self) -> int:
-        return hash(self.id)
-
-    @property
-    def value(self) -> Node:
-        """What the document knows of it."""
-        return self.document.node(self.id)
-
-    @property
-    def surface(self) -> Surface:
-        """The surface in whose stack it lies."""
-        return Surface(self.document, self.value.parent)
-
-    @property
-    def name(self) -> str:
-        return self.value.name
-
-    @name.setter
-    def name(self, value: str) -> None:
-        self.change(name=value)
-
-    @property
-    def visible(self) -> bool:
-        return self.value.visible
-
-    @visible.setter
-    def visible(self, value: bool) -> None:
-        self.change(visible=value)
-
-    @property
-    def opacity(self) -> float:
-        return self.value.opacity
-
-    @opacity.setter
-    def opacity(self, value: float) -> None:
-        self.change(opacity=value)
-
-    @property
-    def blend(self) -> BlendMode:
-        return self.value.blend
-
-    @blend.setter
-    def blend(self, value: BlendMode) -> None:
-        self.change(blend=value)
-
-    def change(self, **properties: object) -> None:
-        """Set several properties as one undo step."""
-        self.document.make(layers.set_layer(self.document, self.value, **properties))
-
-    def read(self, name: MapName) -> NDArray[np.uint16]:
-        """The layer alone, before blending: (H, W, 4) for base_color, (H, W, 2) value and alpha for the others."""
-        if name not in MAPS:
-            raise NightmistError(f"A layer has no map {name!r}; it has {', '.join(MAPS)}.")
-        return self.document.raster(self.id, name).read()
-
-
-class Stack:
-    """A surface's layers, bottom first."""
-
-    def __init__(self, surface: Surface) -> None:
-        self._surface, self._document = surface, surface.document
-
-    def _layers(self) -> list[Layer]:
-        return [Layer(self._document, node.id) for node in self._document.stack(self._surface.id)]
-
-    def __len__(self) -> int:
-        return len(self._layers())
-
-    def __iter__(self) -> Iterator[Layer]:
-        return iter(self._layers())
-
-    def __getitem__(self, index: int) -> Layer:
-        return self._layers()[index]
-
-    def add(self, kind: str = "brushed", name: str | None = None, index: int | None = None) -> Layer:
-        """Add an empty layer, on top unless an index (bottom 0) is given."""
-        change, key = layers.add_layer(self._document, self._surface.value, kind, name, index)
-        self._document.make(change)
-        return Layer(self._document, key)
-
-    def remove(self, layer: Layer) -> None:
-        """Delete a layer with its paint."""
-        self._document.make(layers.remove_layer(self._document, self._mine(layer)))
-
-    def move(self, layer: Layer, index: int) -> None:
-        """Put a layer at an index of the stack, bottom 0."""
-        self._document.make(layers.move_layer(self._document, self._mine(layer), index))
-
-    def _mine(self, layer: Layer) -> Node:
-        if layer.value.parent != self._surface.id:
-            raise NightmistError(f"The layer {layer.name} is not in the stack of {self._surface.name}.")
-        return layer.value
-
-
-class Surface:
-    """What one material of the model covers, with its own stack and maps."""
-
-    def __init__(self, document: Document, key: str) -> None:
-        self.document, self.id = document, key
-
-    def __repr__(self) -> str:
-        return f"<Surface {self.name!r} {self.size[0]} × {self.size[1]}>"
-
-    @property
-    def value(self) -> SurfaceValue:
-        """What the document knows of it."""
-        found = self.document.values.get(self.id)
-        if not isinstance(found, SurfaceValue):
-            raise NightmistError("That surface does not exist any more.")
-        return found
-
-    @property
-    def name(self) -> str:
-        return self.value.name
-
-    @property
-    def size(self) -> tuple[int, int]:
-        """(width, height) of its maps in texels."""
-        return self.value.size
-
-    @property
-    def layers(self) -> Stack:
-        """Its layers, bottom first."""
-        return Stack(self)
-
-    @property
-    def layout(self) -> Layout:
-        """Where its faces lie in its map, and which texels they own."""
-        return self.document.layout(self.value)
-
-    @property
-    def faces(self) -> NDArray[np.int64]:
-        """The mesh's faces that it covers."""
-        return self.layout.faces
-
-    @property
-    def uvs(self) -> NDArray[np.float32]:
-        """(F, 3, 2) of the whole mesh, in the UV set its maps are made for."""
-        return self.layout.uvs
-
-    @property
-    def depth(self) -> float:
-        """Model units that height 0-1 spans; 0.5 is the untouched surface."""
-        return self.value.depth
-
-    @depth.setter
-    def depth(self, value: float) -> None:
-        self.document.make(layers.set_depth(self.value, value))
-
-    def read(self, name: str) -> NDArray[np.uint16]:
-        """A composited map: base_color (H, W, 4), normal (H, W, 3), the others (H, W); all uint16."""
-        return hand_off.read_map(self.document, self.value, name)
+from .values import Region as RegionValue
 
 
 class Document(PreparedDocument):
@@ -217,6 +57,10 @@ class Document(PreparedDocument):
     mirror: str = ""
     #: The point that the mirror's planes go through.
     mirror_center: tuple[float, float, float] = (0, 0, 0)
+    #: The region that strokes, fills and gradients of scripts are kept inside; None: none.
+    fence: Region | None = None
+    #: Strokes keep to what belongs together with the face that they touch first: by face, patch, island, part, surface.
+    touch_fence: Extent | None = None
 
     # Opening and saving
 
@@ -282,8 +126,13 @@ class Document(PreparedDocument):
     @property
     def layers(self) -> dict[str, Layer]:
         """All layers of all surfaces by id."""
-        nodes = [node for surface in self.surface_values() for node in self.stack(surface.id)]
+        nodes = [node for surface in self.surface_values() for node in self.nodes_in(surface.id)]
         return {node.id: Layer(self, node.id) for node in nodes}
+
+    @property
+    def regions(self) -> Regions:
+        """Its regions, by name."""
+        return Regions(self)
 
     def surface(self, name: str) -> Surface:
         """A surface by name. Raises NightmistError naming those there are."""
@@ -316,10 +165,12 @@ class Document(PreparedDocument):
         return Stroke(self, nodes, camera, tip, pigment, tool, **options)
 
     def stroke(
-        self, layer: Layer, path: Sequence[Sequence[float]], camera: Camera, tip: Tip, pigment: Pigment | None = None,
-        tool: Tool = "brush", seed: int = 0, in_map: bool = False, source: CloneSource | None = None,
+        self, target: Layer | Mask, path: Sequence[Sequence[float]], camera: Camera, tip: Tip,
+        pigment: Pigment | None = None, tool: Tool = "brush", seed: int = 0, in_map: bool = False,
+        source: CloneSource | None = None, value: float = 1.0,
     ) -> None:  # fmt: skip
-        """Draw a whole stroke along screen positions (x, y[, pressure[, tilt x, tilt y]]), mirrored as `mirror` says.
+        """Draw a whole stroke along screen positions (x, y[, pressure[, tilt x, tilt y]]), mirrored as `mirror` says
+        and kept inside the fence. value: what is laid on a mask, instead of a pigment.
 
         Where it runs onto another surface, that surface's layer of the same name takes it, else its top layer.
         in_map: positions are texels of the layer's own map, and the camera does not matter.
@@ -334,9 +185,12 @@ class Document(PreparedDocument):
         samples = [_sample(point) for point in path]
         if not samples:
             raise NightmistError("A stroke needs at least one point.")
+        layer, on_mask = _taker(target)
         stroke = Stroke(
-            self, filling.receiving(self, layer.value), None if in_map else camera, tip, pigment, tool,
-            in_map=layer.surface.name if in_map else None, mirror=mirror, seed=seed, source=source,
+            self, receiving(self, layer.value, on_mask), None if in_map else camera, tip,
+            None if on_mask else pigment, tool, in_map=layer.surface.name if in_map else None, mirror=mirror, seed=seed,
+            source=source, mask_value=value if on_mask else None,
+            fence=Fence(region=self.fence.id if self.fence else None, touch=self.touch_fence),
         )  # fmt: skip
         try:
             stroke.extend(samples)
@@ -346,40 +200,74 @@ class Document(PreparedDocument):
             raise
 
     def fill(
-        self, layer: Layer, pigment: Pigment, surface: str | None = None, region: filling.Region | None = None,
-        layers: Mapping[str, Layer] | None = None, mirror: Mirror | None = None,
+        self, target: Layer | Mask, pigment: Pigment | None = None, surface: str | None = None,
+        region: filling.Faces | Region | None = None, layers: Mapping[str, Layer] | None = None,
+        mirror: Mirror | None = None, value: float | None = None,
     ) -> None:  # fmt: skip
-        """Cover all of the layer's surface, gaps between islands included, or the faces of a region with clean edges.
+        """Cover all of the layer's surface, gaps between islands included, or a region or faces with clean edges.
 
         A region may lie on several surfaces; `layers` says which layer takes the paint on each, else it is as
-        with strokes. mirror: the region's images are covered too.
+        with strokes. mirror: the images of faces are covered too. value: what a mask takes instead of a pigment.
         """
-        self._on(layer, surface)
-        self.make(filling.fill(self, layer.value, dict(pigment.values()), region, _nodes(layers), mirror))
+        load = self._load(target, pigment, value)
+        self._cover(target, dict(load), surface, region, layers, mirror)
 
     def erase(
-        self, layer: Layer, surface: str | None = None, region: filling.Region | None = None,
+        self, target: Layer | Mask, surface: str | None = None, region: filling.Faces | Region | None = None,
         layers: Mapping[str, Layer] | None = None, maps: Iterable[MapName] = MAPS, mirror: Mirror | None = None,
     ) -> None:  # fmt: skip
-        """Erase what some maps of a layer hold, in the extents of `fill`."""
+        """Erase what some maps of a layer hold, or what is painted on a mask, in the extents of `fill`."""
+        planes: Iterable[PlaneName] = [MASK] if isinstance(target, Mask) else maps
+        self._cover(target, filling.erased(planes), surface, region, layers, mirror)
+
+    def _cover(
+        self, target: Layer | Mask, laid: filling.Laid, surface: str | None, region: filling.Faces | Region | None,
+        layers: Mapping[str, Layer] | None, mirror: Mirror | None,
+    ) -> None:  # fmt: skip
+        layer, _ = _taker(target)
         self._on(layer, surface)
-        self.make(filling.fill(self, layer.value, filling.erased(maps), region, _nodes(layers), mirror))
+        where = region.value if isinstance(region, Region) else region
+        self.make(filling.fill(self, layer.value, laid, where, _nodes(layers), mirror, self._fence()))
 
-    def fill_color(self, layer: Layer, pigment: Pigment, like: Hit, tolerance: float = 0.03) -> None:
+    def fill_color(
+        self, target: Layer | Mask, pigment: Pigment | None, like: Hit, tolerance: float = 0.03,
+        value: float | None = None,
+    ) -> None:  # fmt: skip
         """Cover all texels of a surface that show nearly the color at a place."""
-        self.make(filling.fill_color(self, layer.value, dict(pigment.values()), like, tolerance))
+        layer, _ = _taker(target)
+        load = dict(self._load(target, pigment, value))
+        self.make(filling.fill_color(self, layer.value, load, like, tolerance, self._fence()))
 
-    def erase_color(self, layer: Layer, like: Hit, tolerance: float = 0.03, maps: Iterable[MapName] = MAPS) -> None:
+    def erase_color(
+        self, target: Layer | Mask, like: Hit, tolerance: float = 0.03, maps: Iterable[MapName] = MAPS
+    ) -> None:
         """Erase what a layer holds wherever its surface shows nearly the color at a place."""
-        self.make(filling.fill_color(self, layer.value, filling.erased(maps), like, tolerance))
+        layer, on_mask = _taker(target)
+        laid = filling.erased([MASK] if on_mask else maps)
+        self.make(filling.fill_color(self, layer.value, laid, like, tolerance, self._fence()))
 
     def gradient(
-        self, layer: Layer, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment],
-        layers: Mapping[str, Layer] | None = None,
+        self, target: Layer | Mask, start: Sequence[float], end: Sequence[float],
+        pigments: tuple[Pigment, Pigment] | None = None, layers: Mapping[str, Layer] | None = None,
+        values: tuple[float, float] = (1.0, 0.0),
     ) -> None:  # fmt: skip
         """Cover the layer's surface, or those of several layers, with a mix of two pigments, by position between
-        two points of the model."""
-        self.make(filling.gradient(self, layer.value, start, end, pigments, _nodes(layers)))
+        two points of the model. values: what a mask takes instead."""
+        layer, on_mask = _taker(target)
+        first, second = pigments or (None, None)
+        loads = (
+            load_of(first, values[0] if on_mask else None), load_of(second, values[1] if on_mask else None)
+        )  # fmt: skip
+        self.make(filling.gradient(self, layer.value, start, end, loads, _nodes(layers), self._fence()))
+
+    def _load(self, target: Layer | Mask, pigment: Pigment | None, value: float | None) -> Load:
+        on_mask = isinstance(target, Mask)
+        if on_mask and (value is None or not 0 <= value <= 1):
+            raise NightmistError(f"A mask takes a value from 0 (hidden) to 1 (shown), not {value!r}.")
+        return load_of(pigment, value if on_mask else None)
+
+    def _fence(self) -> RegionValue | None:
+        return self.fence.value if self.fence else None
 
     def bump_from_color(self, layer: Layer) -> None:
         """Give a layer height by how light its colors are, black lowest; its cover is that of the color."""
@@ -394,8 +282,13 @@ class Document(PreparedDocument):
         return title
 
     def _on(self, layer: Layer, surface: str | None) -> None:
-        if surface is not None and self.surface_value(surface).id != layer.value.parent:
+        if surface is not None and self.surface_value(surface).id != layer.surface.id:
             raise NightmistError(f"The layer {layer.name} belongs to {layer.surface.name}, not to {surface}.")
+
+
+def _taker(target: Layer | Mask) -> tuple[Layer, bool]:
+    """Which layer it is, and whether its mask is meant."""
+    return (target.layer, True) if isinstance(target, Mask) else (target, False)
 
 
 def _nodes(layers: Mapping[str, Layer] | None) -> dict[str, Node] | None:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from .values import AnyValue, MapName, Model, StrokeRecord, Surface, TipPicture
+from .values import AnyValue, Model, PlaneName, Region, StrokeRecord, Surface, TipPicture
 
 
 def raster_id(node: str, name: str) -> str:
@@ -15,8 +15,8 @@ def raster_id(node: str, name: str) -> str:
     return f"{node}/{name}"
 
 
-def node_and_map(raster: str) -> tuple[str, MapName]:
-    """Whose raster it is, and for which map."""
+def node_and_map(raster: str) -> tuple[str, PlaneName]:
+    """Whose raster it is, and for which map, or that it is a mask."""
     node, _, name = raster.rpartition("/")
     return node, name  # type: ignore[return-value]
 
@@ -91,6 +91,8 @@ def arrays_of(value: AnyValue | None) -> Iterator[str]:
         yield from value.arrays.values()
     elif isinstance(value, TipPicture):
         yield value.picture
+    elif isinstance(value, Region):
+        yield value.faces
     elif isinstance(value, Surface):
         for kept in value.kept:
             yield from (kept.file, kept.uv)

@@ -15,6 +15,7 @@ from ..core.progress import Progress, quietly
 from ..core.texels import TILE, Raster, TileArea
 from ..core.texels.ownership import MAX_REPEATS
 from ..core.texels.seam_links import SeamLinks
+from ..core.texels.tile_mask import TileMask
 from .change import Change, node_and_map, raster_id
 from .derived.cache import Cache
 from .derived.composites import Composite, PictureName, refresh_relief
@@ -23,20 +24,26 @@ from .derived.layouts import Layout, Layouts
 from .derived.model import look_of, mesh_of
 from .derived.pool import Loader, Pool
 from .derived.programs import Compiled, Programs, Shown
+from .derived.regions import region_mask
 from .derived.tables import raster_of
 from .history import History
 from .values import (
     CHANNELS,
     MAPS,
+    MASK,
     MODEL,
+    NODES,
+    PLANES,
     PROJECT,
     AnyValue,
-    Brushed,
     DocumentValues,
+    Group,
     MapName,
     Model,
     Node,
+    PlaneName,
     Project,
+    Region,
     Surface,
     TipPicture,
 )
@@ -57,7 +64,7 @@ class Preview:
         document.previews.append(self)
         document.edition += 1
 
-    def raster(self, node: str, name: MapName) -> Raster:
+    def raster(self, node: str, name: PlaneName) -> Raster:
         """A node's raster to work on."""
         key = raster_id(node, name)
         if key not in self.rasters:
@@ -153,18 +160,49 @@ class Document:
     def node(self, key: str) -> Node:
         """A node of a stack by id. Raises NightmistError when it is gone."""
         value = self.values.get(key)
-        if not isinstance(value, Brushed):
+        if not isinstance(value, NODES):
             raise NightmistError("That layer does not exist any more.")
         return value
 
     def stack(self, parent: str) -> list[Node]:
-        """The nodes in a surface's stack, bottom first."""
-        found = [value for value in self.values.values() if isinstance(value, Brushed) and value.parent == parent]
+        """The nodes that lie directly in a surface or a group, bottom first."""
+        found = [value for value in self.values.values() if isinstance(value, NODES) and value.parent == parent]
         return sorted(found, key=lambda node: (node.order, node.id))
+
+    def nodes_in(self, parent: str) -> list[Node]:
+        """All nodes in a surface or a group, those inside groups among them, bottom first; a group follows its own."""
+        return [each for node in self.stack(parent) for each in (*self.nodes_in(node.id), node)]
+
+    def groups_over(self, node: Node) -> list[Group]:
+        """The groups in which a node lies, the innermost first."""
+        parent = self.values.get(node.parent)
+        return [parent, *self.groups_over(parent)] if isinstance(parent, Group) else []
 
     def surface_of(self, node: Node) -> Surface:
         """The surface in whose stack a node lies."""
-        return self.values[node.parent]  # type: ignore[return-value]
+        outermost = [node, *self.groups_over(node)][-1]
+        return self.values[outermost.parent]  # type: ignore[return-value]
+
+    def region_values(self) -> list[Region]:
+        """All regions, by name."""
+        found = [value for value in self.values.values() if isinstance(value, Region)]
+        return sorted(found, key=lambda region: (region.name.casefold(), region.id))
+
+    def region_value(self, key: str) -> Region:
+        """A region by id. Raises NightmistError when it is gone."""
+        value = self.values.get(key)
+        if not isinstance(value, Region):
+            raise NightmistError("That region does not exist any more.")
+        return value
+
+    def region_faces(self, region: Region) -> NDArray[np.int64]:
+        """The numbers of a region's faces, rising."""
+        faces: NDArray[np.int64] = self.arrays.get(region.faces)
+        return faces
+
+    def region_mask(self, region: Region, surface: Surface) -> TileMask:
+        """How much of each texel of a surface's map a region covers."""
+        return region_mask(self.cache, self.layout(surface), surface, self.region_faces(region), region)
 
     def tip_values(self) -> list[TipPicture]:
         """The painter's own tip pictures."""
@@ -182,12 +220,12 @@ class Document:
 
     # Pixels
 
-    def raster(self, node: str, name: MapName) -> Raster:
-        """A node's raster for a map, to be read; one that is not painted yet is empty."""
+    def raster(self, node: str, name: PlaneName) -> Raster:
+        """A node's raster for a map or its mask, to be read; one that is not painted yet is empty."""
         found = self.rasters.get(raster_id(node, name))
         return found if found is not None else self._empty(node, name)
 
-    def shown_raster(self, node: str, name: MapName) -> Raster | None:
+    def shown_raster(self, node: str, name: PlaneName) -> Raster | None:
         """The same as it is shown, None where nothing is painted."""
         key = raster_id(node, name)
         for preview in reversed(self.previews):
@@ -199,6 +237,10 @@ class Document:
         """The maps in which a node holds, or may hold, something."""
         return [name for name in MAPS if raster_id(node, name) in self.rasters]
 
+    def painted_planes(self, node: str) -> list[PlaneName]:
+        """The same, its mask among them."""
+        return [name for name in PLANES if raster_id(node, name) in self.rasters]
+
     def place(self, key: str, tiles: Mapping[tuple[int, int], NDArray[np.uint16]]) -> None:
         """Put a raster's tiles where they were kept, while a document is opened."""
         self.edition += 1
@@ -206,7 +248,7 @@ class Document:
         for place, tile in tiles.items():
             raster.put(place, tile)
 
-    def _empty(self, node: str, name: MapName) -> Raster:
+    def _empty(self, node: str, name: PlaneName) -> Raster:
         return Raster(*self.surface_of(self.node(node)).size, CHANNELS[name])
 
     # What follows from them
@@ -263,12 +305,13 @@ class Document:
             found = self.composites[surface.id] = Composite(surface.size)
         return found
 
-    def shown_stack(self, surface: Surface) -> list[Shown]:
+    def shown_stack(self, parent: str) -> list[Shown]:
         """Nodes and rasters as they are shown, bottom first."""
         found: list[Shown] = []
-        for node in self.stack(surface.id):
-            rasters = {name: raster for name in MAPS if (raster := self.shown_raster(node.id, name)) is not None}
-            found.append((self.shown(node.id), rasters))  # type: ignore[arg-type]
+        for node in self.stack(parent):
+            rasters = {name: raster for name in PLANES if (raster := self.shown_raster(node.id, name)) is not None}
+            shown: Node = self.shown(node.id)  # type: ignore[assignment]
+            found.append(Shown(shown, rasters, self.shown_stack(node.id) if isinstance(node, Group) else []))
         return found
 
     def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
@@ -294,7 +337,7 @@ class Document:
 
     def _compiled(self, surface: Surface) -> Compiled:
         drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}
-        return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface), drawn)
+        return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface.id), drawn)
 
     # Changing
 
@@ -377,48 +420,64 @@ class Document:
 
     # What became stale
 
-    def mark(self, node: Node, name: MapName, area: TileArea) -> None:
+    def mark(self, node: Node, name: PlaneName, area: TileArea) -> None:
         """A preview's raster of a node has changed in an area."""
-        self.composite(self.surface_of(node)).mark(name, area)
+        composite = self.composite(self.surface_of(node))
+        for each in self._seen_in(node, name):
+            composite.mark(each, area)
+
+    def _seen_in(self, node: Node, name: PlaneName) -> list[MapName]:
+        """The maps that look at a node's raster: those that its mask cuts, or its own."""
+        return list(self._reach(node)) if name == MASK else [name]
+
+    def _reach(self, node: Node) -> dict[MapName, TileArea]:
+        """Where a node lays something on each map."""
+        found: dict[MapName, TileArea] = {}
+        for one in self.nodes_in(node.id) if isinstance(node, Group) else [node]:
+            for name in MAPS:
+                raster = self.shown_raster(one.id, name)
+                if raster is not None:
+                    area = TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))
+                    found[name] = found[name].joined(area) if name in found else area
+        return found
 
     def _mark_values(self, before: Mapping[str, AnyValue | None]) -> None:
         """Composites follow values that have changed from these to what is shown now."""
         self.edition += 1
         for key, old in before.items():
             new = self.shown(key)
-            if isinstance(old or new, Brushed):
-                if old is None or new is None or _looks(old) != _looks(new):  # type: ignore[arg-type]
-                    self._mark_node(key, {v.parent for v in (old, new) if isinstance(v, Brushed)})
+            if isinstance(old or new, NODES):
+                if _looks(old) != _looks(new):
+                    self._mark_node((new or old), before)  # type: ignore[arg-type]
             elif isinstance(old, Surface) and isinstance(new, Surface) and new.id in self.composites:
                 for name in MAPS:
                     if getattr(old.start, name) != getattr(new.start, name):
                         composite = self.composite(new)
                         composite.mark(name, composite.everywhere)
 
-    def _mark_node(self, node: str, parents: set[str]) -> None:
-        for parent in parents:
-            surface = self.values.get(parent)
-            if not isinstance(surface, Surface) or parent not in self.composites:
-                continue
-            for name in MAPS:
-                raster = self.shown_raster(node, name)
-                if raster is not None and (raster.width, raster.height) == surface.size:
-                    area = TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))
-                    self.composite(surface).mark(name, area)
+    def _mark_node(self, node: Node, before: Mapping[str, AnyValue | None]) -> None:
+        surface: AnyValue | None = node
+        while isinstance(surface, NODES):
+            surface = self.values.get(surface.parent) or before.get(surface.parent)
+        if isinstance(surface, Surface) and surface.id in self.composites:
+            composite = self.composite(surface)
+            for name, area in self._reach(node).items():
+                # Rasters may still have the size that the map had before.
+                composite.mark(name, area.only(area.tiles < len(composite.everywhere)))
 
     def _mark_tiles(self, key: str, places: Iterable[tuple[int, int]]) -> None:
-        node, name = node_and_map(key)
-        value = self.values.get(node)
-        surface = self.values.get(value.parent) if isinstance(value, Brushed) else None
+        key, name = node_and_map(key)
+        node = self.values.get(key)
+        surface = self.surface_of(node) if isinstance(node, NODES) else None
         if isinstance(surface, Surface) and surface.id in self.composites:
             rows, columns = surface.height // TILE, surface.width // TILE
             tiles = np.array([r * columns + c for r, c in places if r < rows and c < columns], np.int32)
-            self.composite(surface).mark(name, TileArea.of_tiles(tiles))
+            self.mark(node, name, TileArea.of_tiles(tiles))  # type: ignore[arg-type]
 
 
-def _looks(node: Brushed) -> tuple[object, ...]:
+def _looks(node: AnyValue | None) -> AnyValue | None:
     """What of a node decides how it is composited."""
-    return node.parent, node.order, node.visible, node.opacity, node.blend
+    return node.but(name="-", locked=False) if isinstance(node, NODES) else node
 
 
 def _differing(one: Raster | None, other: Raster | None) -> list[tuple[int, int]]:

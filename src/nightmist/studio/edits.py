@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from ..core.errors import NightmistError
 from ..document import Document
-from ..document.api import Layer
 from ..document.derived.model import faces_of_runs
-from ..document.values import Hit
+from ..document.painting import filling
+from ..document.values import Hit, Node, Region, load_of
 from . import messages as say
 from .messages import ClientMessage, ServerMessage
+from .stack_messages import StackMessage
 
 #: For places that are known by their UV alone.
 NOWHERE = (0.0, 0.0, 0.0)
@@ -21,20 +22,10 @@ def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
             document.undo()
         case say.Redo():
             document.redo()
-        case say.NewLayer():
-            stack = document.surface(request.surface).layers
-            above = next((i for i, layer in enumerate(stack) if layer.id == request.above), len(stack) - 1)
-            return say.LayerAdded(layer=stack.add(index=above + 1).id)
-        case say.DeleteLayer():
-            layer = document.layer(request.layer)
-            layer.surface.layers.remove(layer)
-        case say.ReorderLayer():
-            layer = document.layer(request.layer)
-            layer.surface.layers.move(layer, request.index)
-        case say.ChangeLayer():
-            document.layer(request.layer).change(**properties(request))
-        case say.SetDepth():
-            document.surface(request.surface).depth = request.depth
+        case StackMessage():
+            change, made = request.made(document)
+            document.make(change)
+            return say.Made(ids=made) if made else None
         case say.TakeSample():
             place = Hit(request.surface, 0, NOWHERE, NOWHERE, request.uv)
             chosen = document.layer(request.layer) if request.layer else None
@@ -44,41 +35,52 @@ def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
         case say.FillColor():
             _fill_color(document, request)
         case say.BumpFromColor():
-            document.bump_from_color(document.layer(request.layer))
+            document.make(filling.bump_from_color(document, document.node(request.layer)))
         case say.DrawGradient():
-            layers = layers_of(document, request.layers) or None
-            document.gradient(document.layer(request.layer), request.start, request.end, request.pigments, layers)
+            _gradient(document, request)
     return None
 
 
-def layers_of(document: Document, ids: dict[str, str]) -> dict[str, Layer]:
-    """Layers by the name of their surface. Raises NightmistError when one is not in that surface's stack."""
-    layers = {name: document.layer(layer) for name, layer in ids.items()}
-    for name, layer in layers.items():
-        if layer.surface.name != name:
-            raise NightmistError(f"The layer {layer.name} is not in the stack of {name}.")
-    return layers
-
-
-def properties(edit: say.ChangeLayer) -> dict[str, object]:
-    """What of a layer is to be set."""
-    return edit.model_dump(exclude_none=True, exclude={"type", "layer"})
+def nodes_of(document: Document, ids: dict[str, str]) -> dict[str, Node]:
+    """Nodes by the name of their surface. Raises NightmistError when one is not in that surface's stack."""
+    nodes = {name: document.node(key) for name, key in ids.items()}
+    for name, node in nodes.items():
+        if document.surface_of(node).name != name:
+            raise NightmistError(f"The layer {node.name} is not in the stack of {name}.")
+    return nodes
 
 
 def _fill(document: Document, request: say.Fill) -> None:
-    layer, runs = document.layer(request.layer), request.faces
-    region = faces_of_runs(runs, len(document.mesh.faces)) if runs is not None else None
-    layers = layers_of(document, request.layers) or None
-    if request.away:
-        document.erase(layer, region=region, layers=layers, maps=request.pigment.values(), mirror=request.mirror)
-    else:
-        document.fill(layer, request.pigment, region=region, layers=layers, mirror=request.mirror)
+    node, runs = document.node(request.layer), request.faces
+    region: filling.Faces | Region | None = document.region_value(request.region) if request.region else None
+    if runs is not None:
+        region = faces_of_runs(runs, len(document.mesh.faces))
+    layers = nodes_of(document, request.layers) or None
+    laid = _laid(request)
+    document.make(filling.fill(document, node, laid, region, layers, request.mirror, _fence(document, request)))
 
 
 def _fill_color(document: Document, request: say.FillColor) -> None:
-    layer = document.layer(request.layer)
-    like = Hit(layer.surface.name, request.face, NOWHERE, NOWHERE, request.uv)
-    if request.away:
-        document.erase_color(layer, like, request.tolerance, request.pigment.values())
-    else:
-        document.fill_color(layer, request.pigment, like, request.tolerance)
+    node = document.node(request.layer)
+    like = Hit(document.surface_of(node).name, request.face, NOWHERE, NOWHERE, request.uv)
+    change = filling.fill_color(
+        document, node, _laid(request), like, request.tolerance, _fence(document, request)
+    )  # fmt: skip
+    document.make(change)
+
+
+def _gradient(document: Document, request: say.DrawGradient) -> None:
+    layers = nodes_of(document, request.layers) or None
+    values = request.mask_values or (None, None)
+    first, second = (load_of(*pair) for pair in zip(request.pigments, values, strict=True))
+    node, fence = document.node(request.layer), _fence(document, request)
+    document.make(filling.gradient(document, node, request.start, request.end, (first, second), layers, fence))
+
+
+def _laid(request: say.Fill | say.FillColor) -> filling.Laid:
+    load = load_of(request.pigment, request.mask_value)
+    return filling.erased(load) if request.away else dict(load)
+
+
+def _fence(document: Document, request: say.Fill | say.FillColor | say.DrawGradient) -> Region | None:
+    return document.region_value(request.fence) if request.fence else None

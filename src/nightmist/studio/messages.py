@@ -7,12 +7,12 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from ..core.brush.mirror import Mirror
-from ..core.compose import BlendMode
 from ..core.mapping import Camera
-from ..document.values import AnyValue, CloneSource, Name, Pigment, Share, Tip, Tool
+from ..document.values import AnyValue, CloneSource, Fence, Pigment, Share, Tip, Tool
 from .prepare_messages import PrepareMessage
+from .stack_messages import AnyStackMessage, Showable
 
-PROTOCOL = 3
+PROTOCOL = 4
 
 
 class Message(BaseModel):
@@ -34,6 +34,8 @@ class BeginStroke(Message):
     mirror: Mirror = Mirror()
     seed: int = 0
     source: CloneSource | None = None
+    mask_value: Share | None = Field(default=None, description="it works on the layers' masks; a brush lays this on")
+    fence: Fence | None = None
     layers: dict[str, str]
 
 
@@ -63,53 +65,11 @@ class Redo(Message):
     type: Literal["redo"]
 
 
-class NewLayer(Message):
-    """Add a brushed layer to a surface, above the given one or on top."""
-
-    type: Literal["add_layer"]
-    surface: str
-    above: str | None = None
-
-
-class DeleteLayer(Message):
-    """Delete a layer with its paint."""
-
-    type: Literal["remove_layer"]
-    layer: str
-
-
-class ReorderLayer(Message):
-    """Put a layer at an index of its stack, bottom 0."""
-
-    type: Literal["move_layer"]
-    layer: str
-    index: int
-
-
-class ChangeLayer(Message):
-    """Set properties of a layer; those left out stay."""
-
-    type: Literal["change_layer"]
-    layer: str
-    name: Name | None = None
-    visible: bool | None = None
-    opacity: Share | None = None
-    blend: BlendMode | None = None
-
-
-class SetDepth(Message):
-    """How many model units a surface's height spans; negative digs what was raised."""
-
-    type: Literal["set_depth"]
-    surface: str
-    depth: float
-
-
 class ShowEdit(Message):
     """A slider moves: show an edit without making it, instead of what was shown before; null shows none any more."""
 
     type: Literal["show"]
-    edit: ChangeLayer | SetDepth | None
+    edit: Showable | None
 
 
 class Fill(Message):
@@ -125,6 +85,9 @@ class Fill(Message):
     layers: dict[str, str] = {}
     away: bool = False
     mirror: Mirror = Mirror()
+    region: str | None = Field(default=None, description="instead of faces")
+    mask_value: Share | None = Field(default=None, description="laid on the layers' masks, instead of the pigment")
+    fence: str | None = Field(default=None, description="the region outside of which nothing changes")
 
 
 class FillColor(Message):
@@ -137,6 +100,8 @@ class FillColor(Message):
     uv: tuple[float, float]
     tolerance: Share = 0.03
     away: bool = False
+    mask_value: Share | None = None
+    fence: str | None = None
 
 
 class BumpFromColor(Message):
@@ -158,6 +123,8 @@ class DrawGradient(Message):
     start: tuple[float, float, float]
     end: tuple[float, float, float]
     pigments: tuple[Pigment, Pigment]
+    mask_values: tuple[Share, Share] | None = Field(default=None, description="laid on masks, instead of pigments")
+    fence: str | None = None
 
 
 class TakeSample(Message):
@@ -190,9 +157,8 @@ class CancelWork(Message):
 
 
 ClientMessage = Annotated[
-    BeginStroke | EndStroke | CancelStroke | Undo | Redo | NewLayer | DeleteLayer | ReorderLayer | ChangeLayer
-    | SetDepth | ShowEdit | Fill | FillColor | BumpFromColor | DrawGradient | TakeSample | KeepDesk | Acknowledge
-    | CancelWork | PrepareMessage,
+    BeginStroke | EndStroke | CancelStroke | Undo | Redo | ShowEdit | Fill | FillColor | BumpFromColor | DrawGradient
+    | TakeSample | KeepDesk | Acknowledge | CancelWork | PrepareMessage | AnyStackMessage,
     Field(discriminator="type"),
 ]  # fmt: skip
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
@@ -225,11 +191,11 @@ class StateChanged(BaseModel):
     history: HistoryState
 
 
-class LayerAdded(BaseModel):
-    """The layer that this browser asked for is there."""
+class Made(BaseModel):
+    """What this browser asked for is there: nodes or a region, by id."""
 
-    type: Literal["layer_added"] = "layer_added"
-    layer: str
+    type: Literal["made"] = "made"
+    ids: list[str]
 
 
 class KeptState(BaseModel):
@@ -289,5 +255,5 @@ class People(BaseModel):
 
 
 ServerMessage = (
-    Welcome | StateChanged | LayerAdded | KeptState | StrokeEnded | Refused | People | WorkState | Notice | Sampled
+    Welcome | StateChanged | Made | KeptState | StrokeEnded | Refused | People | WorkState | Notice | Sampled
 )

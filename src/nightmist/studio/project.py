@@ -19,17 +19,17 @@ from ..document import Document
 from ..document.change import Change
 from ..document.derived.composites import PICTURES
 from ..document.document import Event, Preview
-from ..document.painting.layers import set_depth, set_layer
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged
 from ..document.values import Surface
 from ..store import Store, StoreError
 from . import messages as say
 from .client_updates import Client, ClientUpdates
-from .edits import do_edit, layers_of, properties
+from .edits import do_edit, nodes_of
 from .journal import MOST_WAITING, Journal, Word
 from .persistence import Opened, entry_for, open_project
 from .prepare_messages import Preparation
+from .stack_messages import Showable
 
 log = logging.getLogger(__name__)
 
@@ -318,12 +318,13 @@ class OpenProject:
                 if drawing:
                     self._end_drawing()
                 self._check_room()
-                layers = layers_of(document, request.layers)
+                layers = nodes_of(document, request.layers)
                 if request.camera is None and request.in_map is None:
                     raise NightmistError("A stroke needs a camera, or the map that it is drawn in.")
-                stroke = document.begin_stroke(
-                    layers, None if request.in_map else request.camera, request.tip, request.pigment, request.tool,
-                    in_map=request.in_map, mirror=request.mirror, seed=request.seed, source=request.source,
+                stroke = Stroke(
+                    document, layers, None if request.in_map else request.camera, request.tip, request.pigment,
+                    request.tool, in_map=request.in_map, mirror=request.mirror, seed=request.seed,
+                    source=request.source, mask_value=request.mask_value, fence=request.fence,
                 )  # fmt: skip
                 self.drawing = _Drawing(client, request.stroke, stroke, time.monotonic())
             case say.EndStroke():
@@ -356,16 +357,13 @@ class OpenProject:
         elif not isinstance(request, Samples) and (answer := do_edit(self.document, request)):
             client.tell(answer)
 
-    def _show(self, client: Client, edit: say.ChangeLayer | say.SetDepth | None) -> None:
+    def _show(self, client: Client, edit: Showable | None) -> None:
         """Lay an edit over the document for everybody to see, in place of the one this browser showed before."""
         if id(client) in self.shown:
             self.shown.pop(id(client)).drop()
         if edit is None:
             return
-        if isinstance(edit, say.SetDepth):
-            change = set_depth(self.document.surface_value(edit.surface), edit.depth)
-        else:
-            change = set_layer(self.document, self.document.node(edit.layer), **properties(edit))
+        change = edit.change(self.document)
         preview = self.shown[id(client)] = Preview(self.document)
         preview.lay({key: after for key, (_, after) in change.values.items() if after is not None})
 

@@ -1032,6 +1032,85 @@ export interface components {
             batch: number;
         };
         /**
+         * AddMask
+         * @description Give a node a mask: 0 hides it, 1 shows it.
+         */
+        AddMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_mask";
+            /** Node */
+            node: string;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+        };
+        /**
+         * AddNode
+         * @description Add an empty node to a surface, right above another or on top.
+         */
+        AddNode: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_node";
+            /** Surface */
+            surface: string;
+            /**
+             * Kind
+             * @default brushed
+             * @enum {string}
+             */
+            kind: "brushed" | "group";
+            /**
+             * Above
+             * @default null
+             */
+            above: string | null;
+        };
+        /**
+         * AddRegion
+         * @description Keep runs of faces, or a shape in the map of a surface, as a region.
+         */
+        AddRegion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_region";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Faces
+             * @default []
+             */
+            faces: [
+                number,
+                number
+            ][];
+            /**
+             * Surface
+             * @default null
+             */
+            surface: string | null;
+            /**
+             * Polygon
+             * @default []
+             */
+            polygon: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Arrange
          * @description Fit, align, mirror, turn upright, stack … islands, all unless faces are given.
          */
@@ -1134,6 +1213,14 @@ export interface components {
             seed: number;
             /** @default null */
             source: components["schemas"]["CloneSource"] | null;
+            /**
+             * Mask Value
+             * @description it works on the layers' masks; a brush lays this on
+             * @default null
+             */
+            mask_value: number | null;
+            /** @default null */
+            fence: components["schemas"]["Fence"] | null;
             /** Layers */
             layers: {
                 [key: string]: string;
@@ -1219,17 +1306,32 @@ export interface components {
             type: "cancel_work";
         };
         /**
-         * ChangeLayer
-         * @description Set properties of a layer; those left out stay.
+         * ChangeMask
+         * @description Switch a mask on or off.
          */
-        ChangeLayer: {
+        ChangeMask: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            type: "change_layer";
-            /** Layer */
-            layer: string;
+            type: "change_mask";
+            /** Node */
+            node: string;
+            /** On */
+            on: boolean;
+        };
+        /**
+         * ChangeNode
+         * @description Set properties of a node; those left out stay.
+         */
+        ChangeNode: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "change_node";
+            /** Node */
+            node: string;
             /**
              * Name
              * @default null
@@ -1241,6 +1343,11 @@ export interface components {
              */
             visible: boolean | null;
             /**
+             * Locked
+             * @default null
+             */
+            locked: boolean | null;
+            /**
              * Opacity
              * @default null
              */
@@ -1250,6 +1357,70 @@ export interface components {
              * @default null
              */
             blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
+        };
+        /**
+         * ChangeNodeMap
+         * @description Set how a node meets one map; what is left out stays. blend null: the node's.
+         */
+        ChangeNodeMap: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "change_node_map";
+            /** Node */
+            node: string;
+            /**
+             * Map
+             * @enum {string}
+             */
+            map: "base_color" | "roughness" | "metallic" | "height";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default null
+             */
+            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
+        };
+        /**
+         * ChangeRegion
+         * @description Another name, color or other faces for a region; or a shape more in a map, added or cut out.
+         */
+        ChangeRegion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "change_region";
+            /** Region */
+            region: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Color
+             * @default null
+             */
+            color: string | null;
+            /**
+             * Faces
+             * @default null
+             */
+            faces: [
+                number,
+                number
+            ][] | null;
         };
         /**
          * ChooseUvSet
@@ -1315,17 +1486,19 @@ export interface components {
             ];
         };
         /**
-         * DeleteLayer
-         * @description Delete a layer with its paint.
+         * CopyMask
+         * @description A node takes another's mask.
          */
-        DeleteLayer: {
+        CopyMask: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            type: "remove_layer";
-            /** Layer */
-            layer: string;
+            type: "copy_mask";
+            /** Node */
+            node: string;
+            /** Origin */
+            origin: string;
         };
         /**
          * DoWithoutPictures
@@ -1378,6 +1551,38 @@ export interface components {
                 components["schemas"]["Pigment"],
                 components["schemas"]["Pigment"]
             ];
+            /**
+             * Mask Values
+             * @description laid on masks, instead of pigments
+             * @default null
+             */
+            mask_values: [
+                number,
+                number
+            ] | null;
+            /**
+             * Fence
+             * @default null
+             */
+            fence: string | null;
+        };
+        /**
+         * DuplicateNodes
+         * @description The same nodes once more, right above themselves or on top of another surface.
+         */
+        DuplicateNodes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "duplicate_nodes";
+            /** Nodes */
+            nodes: string[];
+            /**
+             * Onto
+             * @default null
+             */
+            onto: string | null;
         };
         /**
          * EndStroke
@@ -1414,6 +1619,22 @@ export interface components {
              * @default true
              */
             keep_paint: boolean;
+        };
+        /**
+         * Fence
+         * @description What keeps a stroke inside: a region by id, and what belongs together with the face that it touches first.
+         */
+        Fence: {
+            /**
+             * Region
+             * @default null
+             */
+            region: string | null;
+            /**
+             * Touch
+             * @default null
+             */
+            touch: ("face" | "patch" | "island" | "part" | "surface") | null;
         };
         /**
          * Fill
@@ -1463,6 +1684,24 @@ export interface components {
              *     }
              */
             mirror: components["schemas"]["Mirror"];
+            /**
+             * Region
+             * @description instead of faces
+             * @default null
+             */
+            region: string | null;
+            /**
+             * Mask Value
+             * @description laid on the layers' masks, instead of the pigment
+             * @default null
+             */
+            mask_value: number | null;
+            /**
+             * Fence
+             * @description the region outside of which nothing changes
+             * @default null
+             */
+            fence: string | null;
         };
         /**
          * FillColor
@@ -1494,6 +1733,16 @@ export interface components {
              * @default false
              */
             away: boolean;
+            /**
+             * Mask Value
+             * @default null
+             */
+            mask_value: number | null;
+            /**
+             * Fence
+             * @default null
+             */
+            fence: string | null;
         };
         /**
          * FollowProjectSize
@@ -1533,6 +1782,19 @@ export interface components {
             ];
         };
         /**
+         * GroupNodes
+         * @description Put nodes into a new group.
+         */
+        GroupNodes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "group_nodes";
+            /** Nodes */
+            nodes: string[];
+        };
+        /**
          * HideParts
          * @description Exactly these parts are hidden.
          */
@@ -1544,6 +1806,19 @@ export interface components {
             type: "hide_parts";
             /** Parts */
             parts: number[];
+        };
+        /**
+         * InvertMask
+         * @description What was hidden shows, and the other way round.
+         */
+        InvertMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "invert_mask";
+            /** Node */
+            node: string;
         };
         /**
          * KeepDesk
@@ -1724,22 +1999,21 @@ export interface components {
             keep_paint: boolean;
         };
         /**
-         * NewLayer
-         * @description Add a brushed layer to a surface, above the given one or on top.
+         * MoveNodes
+         * @description Put nodes at an index, bottom 0, of a surface's stack or of a group, by its id; those that stay count.
          */
-        NewLayer: {
+        MoveNodes: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            type: "add_layer";
-            /** Surface */
-            surface: string;
-            /**
-             * Above
-             * @default null
-             */
-            above: string | null;
+            type: "move_nodes";
+            /** Nodes */
+            nodes: string[];
+            /** Parent */
+            parent: string;
+            /** Index */
+            index: number;
         };
         /**
          * Pack
@@ -1782,6 +2056,45 @@ export interface components {
              * @enum {string}
              */
             type: "redo";
+        };
+        /**
+         * RemoveMask
+         * @description Take a node's mask away.
+         */
+        RemoveMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_mask";
+            /** Node */
+            node: string;
+        };
+        /**
+         * RemoveNodes
+         * @description Delete nodes with their paint, and all that lies in them.
+         */
+        RemoveNodes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_nodes";
+            /** Nodes */
+            nodes: string[];
+        };
+        /**
+         * RemoveRegion
+         * @description Forget a region.
+         */
+        RemoveRegion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_region";
+            /** Region */
+            region: string;
         };
         /**
          * RemoveSurface
@@ -1838,21 +2151,6 @@ export interface components {
             surface: string;
             /** Name */
             name: string;
-        };
-        /**
-         * ReorderLayer
-         * @description Put a layer at an index of its stack, bottom 0.
-         */
-        ReorderLayer: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            type: "move_layer";
-            /** Layer */
-            layer: string;
-            /** Index */
-            index: number;
         };
         /**
          * Resize
@@ -1953,6 +2251,31 @@ export interface components {
             start: components["schemas"]["StartValues"];
         };
         /**
+         * ShapeRegion
+         * @description Add a shape in a surface's map to a region, or cut it out.
+         */
+        ShapeRegion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "shape_region";
+            /** Region */
+            region: string;
+            /** Surface */
+            surface: string;
+            /** Polygon */
+            polygon: [
+                number,
+                number
+            ][];
+            /**
+             * Taken
+             * @default false
+             */
+            taken: boolean;
+        };
+        /**
          * ShowEdit
          * @description A slider moves: show an edit without making it, instead of what was shown before; null shows none any more.
          */
@@ -1963,7 +2286,7 @@ export interface components {
              */
             type: "show";
             /** Edit */
-            edit: components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | null;
+            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["SetDepth"]) | null;
         };
         /**
          * StartValues
@@ -2010,6 +2333,24 @@ export interface components {
             layer: string | null;
         };
         /**
+         * TurnRegion
+         * @description Grow a region by its neighbors, shrink it, or make it what was outside.
+         */
+        TurnRegion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "turn_region";
+            /** Region */
+            region: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "grow" | "shrink" | "invert";
+        };
+        /**
          * Undo
          * @description Take back the last step.
          */
@@ -2019,6 +2360,19 @@ export interface components {
              * @enum {string}
              */
             type: "undo";
+        };
+        /**
+         * Ungroup
+         * @description What lies in a group takes its place.
+         */
+        Ungroup: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ungroup";
+            /** Node */
+            node: string;
         };
         /**
          * Unwrap
@@ -2071,19 +2425,30 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["NewLayer"] | components["schemas"]["DeleteLayer"] | components["schemas"]["ReorderLayer"] | components["schemas"]["ChangeLayer"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"];
+        /**
+         * Area
+         * @description A free shape in the map of a surface, by its id: UV 0-1, v down. taken: it is cut out instead of added.
+         */
+        Area: {
+            /** Surface */
+            surface: string;
+            /** Polygon */
+            polygon: [
+                number,
+                number
+            ][];
+            /**
+             * Taken
+             * @default false
+             */
+            taken: boolean;
+        };
         /**
          * Brushed
          * @description A layer of pixels made by strokes, in any of the maps at once.
-         *
-         *     parent: the surface (later also a group) in whose stack it lies. order: where, among its siblings, lowest first.
          */
         Brushed: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "brushed";
             /** Id */
             id: string;
             /** Parent */
@@ -2098,6 +2463,12 @@ export interface components {
              */
             visible: boolean;
             /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
              * Opacity
              * @default 1
              */
@@ -2108,6 +2479,72 @@ export interface components {
              * @enum {string}
              */
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "brushed";
+        };
+        /**
+         * Group
+         * @description Nodes composited on their own, then laid on as one.
+         */
+        Group: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
         };
         /**
          * HistoryState
@@ -2158,18 +2595,34 @@ export interface components {
             trouble: string | null;
         };
         /**
-         * LayerAdded
-         * @description The layer that this browser asked for is there.
+         * Made
+         * @description What this browser asked for is there: nodes or a region, by id.
          */
-        LayerAdded: {
+        Made: {
             /**
              * Type
-             * @default layer_added
+             * @default made
              * @constant
              */
-            type: "layer_added";
-            /** Layer */
-            layer: string;
+            type: "made";
+            /** Ids */
+            ids: string[];
+        };
+        /**
+         * MaskOf
+         * @description A node's mask: the share that it has where nothing is painted on it, and whether it counts.
+         */
+        MaskOf: {
+            /**
+             * Start
+             * @default 1
+             */
+            start: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
         };
         /**
          * Meant
@@ -2241,6 +2694,28 @@ export interface components {
             };
             /** Parts */
             parts: string[];
+        };
+        /**
+         * NodeMap
+         * @description How a node meets one map: not at all, or with an opacity and a blend mode of its own.
+         */
+        NodeMap: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @description null: the node's
+             * @default null
+             */
+            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
         };
         /**
          * Notice
@@ -2347,6 +2822,33 @@ export interface components {
             stroke: number | null;
         };
         /**
+         * Region
+         * @description Faces, by the digest of their rising numbers, and shapes in maps.
+         */
+        Region: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "region";
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Color
+             * @default #c98a2b
+             */
+            color: string;
+            /** Faces */
+            faces: string;
+            /**
+             * Areas
+             * @default []
+             */
+            areas: components["schemas"]["Area"][];
+        };
+        /**
          * Sampled
          * @description The stored values that were asked for; a map that holds nothing there is null.
          */
@@ -2372,7 +2874,7 @@ export interface components {
             type: "state";
             /** Values */
             values: {
-                [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["TipPicture"]) | null;
+                [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"]) | null;
             };
             history: components["schemas"]["HistoryState"];
         };
@@ -2545,13 +3047,13 @@ export interface components {
             type: "welcome";
             /**
              * Protocol
-             * @default 3
+             * @default 4
              */
             protocol: number;
             /** Project */
             project: string;
             /** Values */
-            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["TipPicture"])[];
+            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"])[];
             history: components["schemas"]["HistoryState"];
             /** Desk */
             desk: {
@@ -2580,7 +3082,7 @@ export interface components {
              */
             mine: boolean;
         };
-        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["LayerAdded"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
+        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["Made"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
     };
     responses: never;
     parameters: never;
@@ -2616,6 +3118,9 @@ export type Trial = components['schemas']['Trial'];
 export type ValidationError = components['schemas']['ValidationError'];
 export type WorkProgress = components['schemas']['WorkProgress'];
 export type Acknowledge = components['schemas']['Acknowledge'];
+export type AddMask = components['schemas']['AddMask'];
+export type AddNode = components['schemas']['AddNode'];
+export type AddRegion = components['schemas']['AddRegion'];
 export type Arrange = components['schemas']['Arrange'];
 export type AssignFaces = components['schemas']['AssignFaces'];
 export type BeginStroke = components['schemas']['BeginStroke'];
@@ -2623,20 +3128,27 @@ export type BumpFromColor = components['schemas']['BumpFromColor'];
 export type Camera = components['schemas']['Camera'];
 export type CancelStroke = components['schemas']['CancelStroke'];
 export type CancelWork = components['schemas']['CancelWork'];
-export type ChangeLayer = components['schemas']['ChangeLayer'];
+export type ChangeMask = components['schemas']['ChangeMask'];
+export type ChangeNode = components['schemas']['ChangeNode'];
+export type ChangeNodeMap = components['schemas']['ChangeNodeMap'];
+export type ChangeRegion = components['schemas']['ChangeRegion'];
 export type ChooseUvSet = components['schemas']['ChooseUvSet'];
 export type ClearSeams = components['schemas']['ClearSeams'];
 export type CloneSource = components['schemas']['CloneSource'];
-export type DeleteLayer = components['schemas']['DeleteLayer'];
+export type CopyMask = components['schemas']['CopyMask'];
 export type DoWithoutPictures = components['schemas']['DoWithoutPictures'];
 export type DrawGradient = components['schemas']['DrawGradient'];
+export type DuplicateNodes = components['schemas']['DuplicateNodes'];
 export type EndStroke = components['schemas']['EndStroke'];
 export type EvenOut = components['schemas']['EvenOut'];
+export type Fence = components['schemas']['Fence'];
 export type Fill = components['schemas']['Fill'];
 export type FillColor = components['schemas']['FillColor'];
 export type FollowProjectSize = components['schemas']['FollowProjectSize'];
 export type Frame = components['schemas']['Frame'];
+export type GroupNodes = components['schemas']['GroupNodes'];
 export type HideParts = components['schemas']['HideParts'];
+export type InvertMask = components['schemas']['InvertMask'];
 export type KeepDesk = components['schemas']['KeepDesk'];
 export type LineUpPoints = components['schemas']['LineUpPoints'];
 export type MarkBorder = components['schemas']['MarkBorder'];
@@ -2644,38 +3156,48 @@ export type MarkSeams = components['schemas']['MarkSeams'];
 export type MeanSo = components['schemas']['MeanSo'];
 export type Mirror = components['schemas']['Mirror'];
 export type MoveIslands = components['schemas']['MoveIslands'];
-export type NewLayer = components['schemas']['NewLayer'];
+export type MoveNodes = components['schemas']['MoveNodes'];
 export type Pack = components['schemas']['Pack'];
 export type Redo = components['schemas']['Redo'];
+export type RemoveMask = components['schemas']['RemoveMask'];
+export type RemoveNodes = components['schemas']['RemoveNodes'];
+export type RemoveRegion = components['schemas']['RemoveRegion'];
 export type RemoveSurface = components['schemas']['RemoveSurface'];
 export type RenamePart = components['schemas']['RenamePart'];
 export type RenameProject = components['schemas']['RenameProject'];
 export type RenameSurface = components['schemas']['RenameSurface'];
-export type ReorderLayer = components['schemas']['ReorderLayer'];
 export type Resize = components['schemas']['Resize'];
 export type ResizeEach = components['schemas']['ResizeEach'];
 export type SetDensity = components['schemas']['SetDensity'];
 export type SetDepth = components['schemas']['SetDepth'];
 export type SetStart = components['schemas']['SetStart'];
+export type ShapeRegion = components['schemas']['ShapeRegion'];
 export type ShowEdit = components['schemas']['ShowEdit'];
 export type StartValues = components['schemas']['StartValues'];
 export type TakeSample = components['schemas']['TakeSample'];
+export type TurnRegion = components['schemas']['TurnRegion'];
 export type Undo = components['schemas']['Undo'];
+export type Ungroup = components['schemas']['Ungroup'];
 export type Unwrap = components['schemas']['Unwrap'];
 export type ClientMessage = components['schemas']['ClientMessage'];
+export type Area = components['schemas']['Area'];
 export type Brushed = components['schemas']['Brushed'];
+export type Group = components['schemas']['Group'];
 export type HistoryState = components['schemas']['HistoryState'];
 export type KeptPicture = components['schemas']['KeptPicture'];
 export type KeptState = components['schemas']['KeptState'];
-export type LayerAdded = components['schemas']['LayerAdded'];
+export type Made = components['schemas']['Made'];
+export type MaskOf = components['schemas']['MaskOf'];
 export type Meant = components['schemas']['Meant'];
 export type MissingPicture = components['schemas']['MissingPicture'];
 export type Model = components['schemas']['Model'];
+export type NodeMap = components['schemas']['NodeMap'];
 export type Notice = components['schemas']['Notice'];
 export type People = components['schemas']['People'];
 export type Placement = components['schemas']['Placement'];
 export type Project = components['schemas']['Project'];
 export type Refused = components['schemas']['Refused'];
+export type Region = components['schemas']['Region'];
 export type Sampled = components['schemas']['Sampled'];
 export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];

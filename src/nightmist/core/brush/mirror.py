@@ -41,6 +41,12 @@ class Mirror(BaseModel):
         return np.array([np.column_stack([matrix, center - matrix @ center]) for matrix in distinct])
 
 
+def reach_of(bounds: tuple[NDArray[np.float64], NDArray[np.float64]]) -> float:
+    """How near an image's match lies, model units, on a model with these bounds."""
+    low, high = bounds
+    return NEAR * float(np.linalg.norm(high - low))
+
+
 def rotation(axis: str, angle: float) -> NDArray[np.float64]:
     """A turn about a model axis, radians, against the clock seen from its tip."""
     c, s = np.cos(angle), np.sin(angle)

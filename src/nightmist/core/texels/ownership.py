@@ -79,6 +79,18 @@ class Ownership:
         """Numbers of the tiles that hold some island; a fill of all of them leaves no rim at any seam."""
         return np.flatnonzero(np.diff(self.tile_start)).astype(np.int32)
 
+    def owner_at(self, x: int, y: int) -> int | None:
+        """One of `faces`, by its place among them, that owns a texel; None outside every island. The map repeats."""
+        x, y = x % self.width, y % self.height
+        tile = y // TILE * self.columns + x // TILE
+        for piece in self.pieces[self.tile_start[tile] : self.tile_start[tile + 1]]:
+            row = y % TILE - piece[3]
+            if 0 <= row < piece[4]:
+                first, end = self.spans[piece[5] + row]
+                if first <= x % TILE < end:
+                    return int(piece[0])
+        return None
+
     @cached_property
     def usual_texel(self) -> float:
         """The median side of a texel, model units; 0 where nothing lies in the map."""

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import addresses_in, kernel
+from ..kernels import addresses_in, as_float32, carray, kernel
 from .area import TileArea
 from .gutter import Gutter
 from .ownership import Ownership
@@ -55,12 +55,35 @@ class TileMask:
         """The tiles in which shares differ, whole."""
         return TileArea.of_tiles(np.flatnonzero(self.addresses).astype(np.int32))
 
+    def shares(self, tiles: NDArray[np.int32]) -> NDArray[np.float32]:
+        """(n, 64, 64) the shares of some tiles."""
+        self.hold(tiles)
+        found = np.full((len(tiles), TILE, TILE), self.elsewhere, np.float32)
+        _copy(self.addresses[tiles], found)
+        return found
+
+    def times(self, other: TileMask) -> TileMask:
+        """Open as far as both are."""
+        return TileMask(
+            len(self.addresses),
+            lambda tiles: self.shares(tiles) * other.shares(tiles),
+            self.elsewhere * other.elsewhere,
+        )
+
+    def joined(self, other: TileMask) -> TileMask:
+        """Open where either is; both closed elsewhere."""
+        tiles = np.union1d(self.area.tiles, other.area.tiles).astype(np.int32)
+        return TileMask.of(tiles, np.maximum(self.shares(tiles), other.shares(tiles)), len(self.addresses))
+
     def without(self, other: TileMask) -> TileMask:
-        """Closed where the other is open; both of parts that are known, and closed elsewhere."""
-        mine, parts = self.area.tiles, np.concatenate(self.parts)
-        _, here, there = np.intersect1d(mine, other.area.tiles, return_indices=True)
-        parts[here] *= 1 - np.concatenate(other.parts)[there]
-        return TileMask.of(mine, parts, len(self.addresses))
+        """Closed where the other is open; closed elsewhere."""
+        tiles = self.area.tiles
+        return TileMask.of(tiles, self.shares(tiles) * (1 - other.shares(tiles)), len(self.addresses))
+
+    def complete(self) -> TileMask:
+        """The same, with every tile worked out."""
+        self.hold(np.arange(len(self.addresses), dtype=np.int32))
+        return self
 
     @property
     def nbytes(self) -> int:
@@ -85,6 +108,13 @@ def shown_texels(own: Ownership, gutter: Gutter, hidden: NDArray[np.uint8]) -> T
         return np.array(parts, np.float32)
 
     return TileMask(len(own.tile_start) - 1, make)
+
+
+@kernel
+def _copy(addresses, found):  # type: ignore[no-untyped-def]
+    for i in range(len(addresses)):
+        if addresses[i] != 0:
+            found[i] = carray(as_float32(addresses[i]), (TILE, TILE))
 
 
 @kernel

@@ -2,21 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence, Set
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence, Set
+from dataclasses import dataclass, replace
 from typing import Any
 
-from ...core.compose import Painted, compiled
-from ...core.compose.program import Program
+import numpy as np
+
+from ...core import compose
+from ...core.compose import MapUse, Mask, compiled
+from ...core.compose.program import NO_MASK, Program
+from ...core.compose.program import Node as CoreNode
 from ...core.compose.surroundings import Room, Surroundings
 from ...core.texels import TILE, Raster
-from ..values import MapName, Node, Surface
+from ..values import MASK, Group, Node, PlaneName, Surface
 
 #: Bytes of what lies around painted nodes, of all surfaces; beyond that the layers are worked out each time.
 MOST_AROUND = 256 << 20
 
-#: A node with its rasters by map, as it is shown.
-Shown = tuple[Node, dict[MapName, Raster]]
+
+@dataclass(frozen=True)
+class Shown:
+    """A node as it is shown, with its rasters by map, its mask's among them; of a group the nodes in it."""
+
+    node: Node
+    rasters: Mapping[PlaneName, Raster]
+    nodes: Sequence[Shown] = ()
+
+    def ids(self) -> Iterator[str]:
+        """Its own, and those of all in it."""
+        yield self.node.id
+        for one in self.nodes:
+            yield from one.ids()
 
 
 @dataclass
@@ -45,11 +61,14 @@ class Programs:
         before = self.found.get(surface.id) or Compiled(-1, compiled([]), False)
         if before.edition == edition:
             return before
-        shown = [(node, rasters) for node, rasters in stack() if node.visible]
-        painted = frozenset(node.id for node, _ in shown) & drawn
-        now = Compiled(edition, _program_of(shown), bool(painted), painted or before.painted)
-        now.key = (surface.start, surface.size, now.painted, tuple(_trace(*one, now.painted) for one in shown))
-        places = [i for i, (node, _) in enumerate(shown) if node.id in now.painted]
+        shown = _visible(stack())
+        # What lies around is told from the outermost groups on.
+        painted = frozenset(one.node.id for one in shown if not drawn.isdisjoint(one.ids()))
+        nodes = [_node(one) for one in shown]
+        now = Compiled(edition, compiled(nodes), bool(painted), painted or before.painted)
+        now.key = (surface.start, surface.size, now.painted, tuple(_trace(one, now.painted) for one in shown))
+        ends = np.cumsum([0, *(_steps(one) for one in shown)]).tolist()
+        places = [i for i, one in enumerate(shown) if one.node.id in now.painted]
         if before.around and before.key == now.key:
             now.around = before.around.meeting(now.program)
         else:
@@ -57,7 +76,9 @@ class Programs:
                 before.around.let_go()
             if painted and len(shown) > 1:
                 tiles = surface.width // TILE * (surface.height // TILE)
-                now.around = Surroundings(now.program, surface.under, places[0], places[-1] + 1, tiles, self.room)
+                now.around = Surroundings(
+                    now.program, surface.under, ends[places[0]], ends[places[-1] + 1], tiles, self.room
+                )  # fmt: skip
         self.found[surface.id] = now
         return now
 
@@ -74,13 +95,32 @@ class Programs:
             gone.around.let_go()
 
 
-def _program_of(stack: Sequence[Shown]) -> Program:
-    rasters = [(node, {str(name): raster for name, raster in held.items()}) for node, held in stack]
-    return compiled([Painted(held, node.opacity, node.blend) for node, held in rasters])
+def _visible(stack: Sequence[Shown]) -> list[Shown]:
+    return [replace(one, nodes=_visible(one.nodes)) for one in stack if one.node.visible]
 
 
-def _trace(node: Node, rasters: dict[MapName, Raster], painted: Set[str]) -> tuple[Any, ...]:
+def _node(shown: Shown) -> CoreNode:
+    """A node in the words of the compositor."""
+    node = shown.node
+    maps = {
+        str(name): MapUse(use.on, use.opacity, use.blend or node.blend) for name, use in node.maps.items()
+    }  # fmt: skip
+    mask = Mask(shown.rasters.get(MASK), node.mask.start) if node.mask and node.mask.on else NO_MASK
+    if isinstance(node, Group):
+        return compose.Group([_node(one) for one in shown.nodes], node.opacity, node.blend, maps, mask)
+    rasters = {str(name): raster for name, raster in shown.rasters.items() if name != MASK}
+    return compose.Painted(rasters, node.opacity, node.blend, maps, mask)
+
+
+def _steps(shown: Shown) -> int:
+    """How many steps of a program a node takes."""
+    return 2 + sum(_steps(one) for one in shown.nodes) if isinstance(shown.node, Group) else 1
+
+
+def _trace(shown: Shown, painted: Set[str]) -> tuple[Any, ...]:
     """What of a node the nodes around it can tell: of a painted one only where it lies."""
+    node = shown.node
     if node.id in painted:
         return (node.id,)
-    return node.id, node.opacity, node.blend, tuple((name, one, one.edition) for name, one in rasters.items())
+    rasters = tuple((name, one, one.edition) for name, one in shown.rasters.items())
+    return node, rasters, tuple(_trace(one, painted) for one in shown.nodes)

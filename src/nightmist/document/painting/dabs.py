@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import colorsys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ...core.brush import Dabs
 from ...core.brush.band import JUMP, LEAST_STEP
 from ...core.brush.path import Curve, Placed, Sample, Walker
-from ..values import Tip, hex_channels
+from ..values import Tip
 from .touch import Touch
 
 #: Beyond this share of the diameter dabs are meant to be seen as such.
@@ -130,10 +130,10 @@ class DabPath:
             )
         )  # fmt: skip
 
-    def colors(self, color: str) -> NDArray[np.float32]:
+    def colors(self, color: Sequence[float]) -> NDArray[np.float32]:
         """(dabs + 1, 3) colors by a dab's number, strewn around one."""
         dice = np.random.default_rng([self.seed, 1]).random((self.count + 1, 3)) * 2 - 1
-        hue, light, dull = colorsys.rgb_to_hls(*hex_channels(color))
+        hue, light, dull = colorsys.rgb_to_hls(color[0], color[1], color[2])
         amount = self.tip.jitter_color
         shifted = [
             colorsys.hls_to_rgb((hue + 0.12 * amount * a) % 1, min(max(light + 0.3 * amount * b, 0), 1),

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.brush.mirror import NEAR, Mirror
+from ...core.brush.mirror import Mirror, reach_of
 from ...core.errors import NightmistError
 from ...core.kernels import address_of
 from ...core.mesh.select import images_of
@@ -19,42 +19,36 @@ from ...core.tools import composite_over, erase, lay_gradient
 from ...core.tools.fill_mask import color_mask, faces_mask
 from ..change import Change, TileEdit, raster_id
 from ..document import Document
-from ..values import CHANNELS, EMPTY_PIGMENT, MAPS, Hit, MapName, Node, Pigment, Surface
+from ..values import CHANNELS, EMPTY_PIGMENT, MASK, PLANES, Hit, Load, Node, PlaneName, Region, Surface
+from .gate import product
+from .receivers import check_receives, receiving
 
-Region = Sequence[int] | NDArray[np.int64]
+Faces = Sequence[int] | NDArray[np.int64]
 Tiles = dict[TileKey, Tile | None]
 #: What is laid on each map; None erases.
-Laid = Mapping[MapName, tuple[float, ...] | None]
+Laid = Mapping[PlaneName, tuple[float, ...] | None]
 
 
-def receiving(document: Document, layer: Node) -> dict[str, Node]:
-    """Which layer takes a stroke on each surface, by its name, when it is begun on `layer`; hidden ones take none."""
-    found = {document.surface_of(layer).name: layer}
-    for surface in document.surface_values():
-        shown = [other for other in document.stack(surface.id) if other.visible]
-        if surface.name not in found and shown:
-            found[surface.name] = next((other for other in shown if other.name == layer.name), shown[-1])
-    return found
-
-
-def fill(document: Document, layer: Node, laid: Laid, region: Region | None = None,
-         layers: Mapping[str, Node] | None = None, mirror: Mirror | None = None) -> Change:  # fmt: skip
+def fill(document: Document, layer: Node, laid: Laid, region: Faces | Region | None = None,
+         layers: Mapping[str, Node] | None = None, mirror: Mirror | None = None,
+         fence: Region | None = None) -> Change:  # fmt: skip
     """Lay values on all of the layer's surface, gaps between islands included, or on a region with clean edges.
 
     A region may lie on several surfaces; `layers` says which layer takes the paint on each, else it is as with
-    strokes. mirror: the region's images are covered too. Hidden parts are left alone. Raises NightmistError when
-    nothing is to be laid, or nowhere.
+    strokes. mirror: the images of faces are covered too. fence: nothing outside it is changed. Hidden parts are left
+    alone. Raises NightmistError when nothing is to be laid, or nowhere.
     """
-    if region is not None and mirror is not None:
-        low, high = document.mesh.bounds
-        reach = NEAR * float(np.linalg.norm(high - low))
+    if region is not None and not isinstance(region, Region) and mirror is not None:
+        reach = reach_of(document.mesh.bounds)
         region = images_of(document.mesh, np.asarray(region, np.int64), mirror.matrices(), reach)
-    masks = _masks(document, layer, region, layers)
-    return _lay(document, "Erase" if None in laid.values() else "Fill", masks, laid)
+    masks = _masks(document, layer, region, layers, MASK in laid)
+    return _lay(document, "Erase" if None in laid.values() else "Fill", masks, laid, fence)
 
 
-def fill_color(document: Document, layer: Node, laid: Laid, like: Hit, tolerance: float = 0.03) -> Change:
-    """Lay values on all texels of a layer's surface that show nearly the color at a place."""
+def fill_color(
+    document: Document, layer: Node, laid: Laid, like: Hit, tolerance: float = 0.03, fence: Region | None = None
+) -> Change:
+    """Lay values on all texels of a layer's surface that show nearly the color at a place, inside a fence."""
     if not 0 <= tolerance <= 1:
         raise NightmistError(f"A tolerance of {tolerance!r} does not work; give 0 to 1.")
     surface = document.surface_of(layer)
@@ -67,26 +61,30 @@ def fill_color(document: Document, layer: Node, laid: Laid, like: Hit, tolerance
     wanted = [int(c) for c in image[y, x, :3]]
     mask = color_mask(image, wanted, tolerance, layout.ownership, layout.gutter)
     label = "Erase color" if None in laid.values() else "Fill color"
-    return _lay(document, label, [(layer, _without_hidden(document, surface, mask))], laid)
+    return _lay(document, label, [(layer, _without_hidden(document, surface, mask))], laid, fence)
 
 
 def gradient(
-    document: Document, layer: Node, start: Sequence[float], end: Sequence[float], pigments: tuple[Pigment, Pigment],
-    layers: Mapping[str, Node] | None = None,
+    document: Document, layer: Node, start: Sequence[float], end: Sequence[float], loads: tuple[Load, Load],
+    layers: Mapping[str, Node] | None = None, fence: Region | None = None,
 ) -> Change:  # fmt: skip
-    """Cover surfaces with a mix of two pigments, by position between two points of the model.
+    """Cover surfaces with a mix of two loads, by position between two points of the model, inside a fence.
 
     layers: which layer takes it on each surface; the one given alone takes it, unless more are named.
     """
-    first, second = pigments[0].values(), pigments[1].values()
-    changes = []
+    first, second = loads
+    changes: list[tuple[Node, PlaneName, Tiles]] = []
     for taker in (layers or {"": layer}).values():
         surface = document.surface_of(taker)
         own, hidden = document.layout(surface).ownership, document.hidden_faces(surface)
-        for name in (n for n in MAPS if n in first and n in second):
-            fresh, after = _copies(document.raster(taker.id, name), own.used_tiles)
-            lay_gradient(own, hidden, start, end, own.used_tiles, after, (first[name], second[name]))
-            changes.append((taker, name, {key: _some(tile) for key, tile in fresh.items()}))
+        mask = document.region_mask(fence, surface) if fence else None
+        area = mask.area.tiles if mask else own.used_tiles
+        for name in (n for n in PLANES if n in first and n in second):
+            raster = document.raster(taker.id, name)
+            laid = Raster(raster.width, raster.height, raster.channels) if mask else raster
+            fresh, after = _copies(laid, area)
+            lay_gradient(own, hidden, start, end, area, after, (first[name], second[name]))
+            changes.append((taker, name, _inside(raster, mask, fresh, after) if mask else _all_some(fresh)))
     if not changes:
         raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
     return _exchange(document, "Gradient", changes)
@@ -102,15 +100,29 @@ def bump_from_color(document: Document, layer: Node) -> Change:
     return _exchange(document, "Bump from color", [(layer, "height", tiles | gone)])
 
 
-def erased(maps: Iterable[MapName]) -> Laid:
+def _inside(raster: Raster, mask: TileMask, laid: Tiles, table: NDArray[np.int64]) -> Tiles:
+    """What tiles become that lie over a raster's as far as a mask is open."""
+    fresh, after = _copies(raster, mask.area.tiles)
+    nothing = (0.0,) * (raster.channels - 1)
+    composite_over(mask.area, mask.addresses, raster.addresses.ravel(), after, nothing, pictures=table)
+    return {key: _some(tile) for key, tile in fresh.items() if laid.get(key) is not None}
+
+
+def _all_some(fresh: Tiles) -> Tiles:
+    return {key: _some(tile) for key, tile in fresh.items()}
+
+
+def erased(maps: Iterable[PlaneName]) -> Laid:
     """What `fill` takes to erase these maps."""
     return dict.fromkeys(maps)
 
 
 def _masks(
-    document: Document, layer: Node, region: Region | None, layers: Mapping[str, Node] | None
+    document: Document, layer: Node, region: Faces | Region | None, layers: Mapping[str, Node] | None, on_masks: bool
 ) -> list[tuple[Node, TileMask | None]]:
     """Each layer with what is to be covered of its surface; None is all of it."""
+    if isinstance(region, Region):
+        return _in_region(document, layer, region, layers, on_masks)
     if region is None:
         surface = document.surface_of(layer)
         hidden = document.hidden_faces(surface)
@@ -122,13 +134,27 @@ def _masks(
     region = np.asarray(region, np.int64)
     region = region[shown[region]]
     found: list[tuple[Node, TileMask | None]] = []
-    for taker in (layers or receiving(document, layer)).values():
+    for taker in (layers or receiving(document, layer, on_masks)).values():
         layout = document.layout(document.surface_of(taker))
         faces = np.intersect1d(region, layout.faces)
         if len(faces):
             found.append((taker, faces_mask(layout.mesh, layout.uvs, layout.ownership, layout.gutter, faces)))
     if not found:
         raise NightmistError("None of these faces is shown and lies on a surface with a layer to receive the fill.")
+    return found
+
+
+def _in_region(
+    document: Document, layer: Node, region: Region, layers: Mapping[str, Node] | None, on_masks: bool
+) -> list[tuple[Node, TileMask | None]]:
+    found: list[tuple[Node, TileMask | None]] = []
+    for taker in (layers or receiving(document, layer, on_masks)).values():
+        surface = document.surface_of(taker)
+        mask = document.region_mask(region, surface)
+        if len(mask.area):
+            found.append((taker, _without_hidden(document, surface, mask)))
+    if not found:
+        raise NightmistError(f"Nothing of the region {region.name} lies on a surface with a layer to receive the fill.")
     return found
 
 
@@ -140,11 +166,17 @@ def _without_hidden(document: Document, surface: Surface, mask: TileMask) -> Til
     return mask.without(faces_mask(layout.mesh, layout.uvs, layout.ownership, layout.gutter, layout.faces[hidden > 0]))
 
 
-def _lay(document: Document, label: str, masks: list[tuple[Node, TileMask | None]], laid: Laid) -> Change:
+def _lay(
+    document: Document, label: str, masks: list[tuple[Node, TileMask | None]], laid: Laid, fence: Region | None
+) -> Change:
     if not laid:
         raise NightmistError(EMPTY_PIGMENT)
-    changes = []
-    for layer, mask in masks:
+    changes: list[tuple[Node, PlaneName, Tiles]] = []
+    for layer, shape in masks:
+        fenced = document.region_mask(fence, document.surface_of(layer)) if fence else None
+        mask = product([shape, fenced])
+        if mask:
+            mask.complete()
         for name, value in laid.items():
             raster = document.raster(layer.id, name)
             if value is not None or raster.tiles:
@@ -153,14 +185,11 @@ def _lay(document: Document, label: str, masks: list[tuple[Node, TileMask | None
     return _exchange(document, label, changes)
 
 
-def _exchange(document: Document, label: str, changes: list[tuple[Node, MapName, Tiles]]) -> Change:
+def _exchange(document: Document, label: str, changes: list[tuple[Node, PlaneName, Tiles]]) -> Change:
     """A change that replaces tiles of layers; those that stay equal are left out."""
     edits = []
     for layer, name, tiles in changes:
-        if held_back := document.held_back(document.surface_of(layer)):
-            raise NightmistError(held_back)
-        if not layer.visible:
-            raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
+        check_receives(document, layer, name == MASK)
         raster = document.raster(layer.id, name)
         digests: dict[int, str] = {}
         for key, tile in tiles.items():
@@ -174,7 +203,7 @@ def _exchange(document: Document, label: str, changes: list[tuple[Node, MapName,
     return Change(label=label, edits=edits)
 
 
-def _whole(document: Document, layer: Node, name: MapName, value: tuple[float, ...] | None) -> Tiles:
+def _whole(document: Document, layer: Node, name: PlaneName, value: tuple[float, ...] | None) -> Tiles:
     """Every tile of a map, gaps included, with one value: all of them are the same array."""
     if value is None:
         return dict.fromkeys(document.raster(layer.id, name).tiles)

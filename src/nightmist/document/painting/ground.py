@@ -9,21 +9,20 @@ from numpy.typing import NDArray
 
 from ...core.brush import Coverage
 from ...core.kernels import address_of
-from ...core.mapping import Camera
 from ...core.texels import TileArea
 from ...core.texels.flat import flat_ownership
 from ...core.texels.raster import Tile, TileKey, tile_key
 from ...core.texels.tile_mask import TileMask
 from ..change import TileEdit, raster_id
 from ..document import Document, Preview
-from ..values import MapName, Node, Surface
-from .gate import shown_mask, sight_mask
+from ..values import Node, PlaneName, Surface
+from .gate import Gate
 
 
 class Target:
     """One map of one layer under the stroke: pixels from before it, and the tiles worked on."""
 
-    def __init__(self, preview: Preview, surface: Surface, layer: Node, name: MapName) -> None:
+    def __init__(self, preview: Preview, surface: Surface, layer: Node, name: PlaneName) -> None:
         self.surface, self.layer, self.name = surface, layer, name
         self.document, self.raster = preview.document, preview.raster(layer.id, name)
         self.before: dict[TileKey, Tile | None] = {}
@@ -75,18 +74,10 @@ class Target:
 class Ground:
     """The layers that receive a stroke, by the name of their surface, with a preview laid over them."""
 
-    def __init__(
-        self, document: Document, layers: Mapping[str, Node], maps: Sequence[MapName], camera: Camera | None,
-        matrices: NDArray[np.float64], covered_too: bool,
-    ) -> None:  # fmt: skip
-        """maps: those it works on, all that a layer holds when there are none. camera: None in the map.
-
-        matrices: of the mirror's images. covered_too: what another part hides from the camera is painted as well.
-        """
-        self.document, self.camera, self.flat = document, camera, camera is None
-        self.matrices, self.covered_too = matrices, covered_too
+    def __init__(self, document: Document, layers: Mapping[str, Node], maps: Sequence[PlaneName], gate: Gate) -> None:
+        """maps: those it works on, all that a layer holds when there are none. gate: what confines it."""
+        self.document, self.gate, self.flat = document, gate, gate.camera is None
         self.layers = dict(layers)
-        self.masks: dict[tuple[str, int], TileMask | None] = {}
         self.surfaces = {name: document.surface_of(layer) for name, layer in layers.items()}
         self.preview = Preview(document)
         self.targets = {
@@ -106,14 +97,4 @@ class Ground:
 
     def mask(self, name: str, image: int) -> TileMask | None:
         """Where the dabs of one of the mirror's images may go on a surface; it stays so during the stroke."""
-        key = (name, 0 if self.camera is None else image)
-        if key not in self.masks:
-            self.masks[key] = self._mask(self.surfaces[name], key[1])
-        return self.masks[key]
-
-    def _mask(self, surface: Surface, image: int) -> TileMask | None:
-        if self.camera is None:
-            return shown_mask(self.document, surface)
-        if self.covered_too:
-            return None
-        return sight_mask(self.document, surface, self.camera, self.matrices[image])
+        return self.gate.mask(self.surfaces[name], image)

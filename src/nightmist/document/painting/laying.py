@@ -11,7 +11,7 @@ from ...core.brush import Coverage
 from ...core.texels import TileArea
 from ...core.tools import composite_over, erase
 from ...core.tools.apply import NO_PICTURES, ONE_VALUE
-from ..values import Pigment, Tip
+from ..values import Load, Tip
 from .dabs import DabPath
 from .ground import Target
 
@@ -28,20 +28,19 @@ class LaysOn(Protocol):
 
 
 class PigmentTool:
-    """Lays the pigment's values on."""
+    """Lays values on: the pigment's, or a mask's."""
 
-    def __init__(self, pigment: Pigment, tip: Tip, path: object) -> None:
+    def __init__(self, values: Load, tip: Tip, path: object) -> None:
         """path: of the stroke, whose dabs each have a color of their own where the tip strews them."""
-        self.pigment, self.tip = pigment, tip
-        self.values = pigment.values()
+        self.values, self.tip = values, tip
         self.strewn = path if isinstance(path, DabPath) and tip.jitter_color > 0 else None
 
     def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
         """As LaysOn says."""
         target.prepare(area.tiles)
         numbers, colors = NO_PICTURES, ONE_VALUE
-        if self.strewn and target.name == "base_color" and self.pigment.base_color:
-            numbers, colors = coverage.number_addresses, self.strewn.colors(self.pigment.base_color)
+        if self.strewn and target.name == "base_color":
+            numbers, colors = coverage.number_addresses, self.strewn.colors(self.values["base_color"])
         composite_over(
             area, coverage.addresses, target.before_addresses, target.after_addresses, self.values[target.name],
             self.tip.blend, numbers, colors, ahead=ahead.addresses,

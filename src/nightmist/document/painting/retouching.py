@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ...core.brush import Coverage, Dabs
 from ...core.texels import TileArea
 from ...core.tools.retouch import Reworked, load_around, sharpen, smear, soften
-from ..values import MapName, Tool
+from ..values import PlaneName, Tool
 from .ground import Ground, Target
 
 RETOUCHES: tuple[Tool, ...] = ("smear", "soften", "sharpen")
@@ -23,8 +23,8 @@ class Retoucher:
 
     def __init__(self, ground: Ground, tool: Tool) -> None:
         self.ground, self.tool = ground, tool
-        self.pictures: dict[tuple[str, MapName], NDArray[np.uint16]] = {}
-        self.loaded: dict[tuple[str, MapName], NDArray[np.bool_]] = {}
+        self.pictures: dict[tuple[str, PlaneName], NDArray[np.uint16]] = {}
+        self.loaded: dict[tuple[str, PlaneName], NDArray[np.bool_]] = {}
         self.weights: dict[str, Coverage] = {}
         self.last: dict[int, NDArray[np.float64]] = {}
         self.count = 0
@@ -95,7 +95,7 @@ class Retoucher:
             self._fill_gutter(key, fresh)
         return picture
 
-    def _fill_gutter(self, key: tuple[str, MapName], tiles: NDArray[np.int32]) -> None:
+    def _fill_gutter(self, key: tuple[str, PlaneName], tiles: NDArray[np.int32]) -> None:
         document = self.ground.document
         surface = self.ground.surfaces[key[0]]
         links = document.links(surface)

@@ -16,12 +16,26 @@ from ...core.mapping import Camera
 from ...core.texels import TileArea
 from ..change import Change
 from ..document import Document
-from ..values import EMPTY_PIGMENT, CloneSource, Node, Pigment, StrokeRecord, Tip, Tool
+from ..values import (
+    EMPTY_PIGMENT,
+    MASK,
+    CloneSource,
+    Fence,
+    Node,
+    Pigment,
+    PlaneName,
+    StrokeRecord,
+    Tip,
+    Tool,
+    load_of,
+)
 from .banding import BandPath
 from .cloning import Cloner
 from .dabs import DabPath, is_band
+from .gate import Gate
 from .ground import Ground, Target
 from .laying import EraseTool, LaysOn, PictureTool, PigmentTool
+from .receivers import why_not
 from .retouching import RETOUCHES, Retoucher
 from .touch import Sheet, Touch
 
@@ -37,6 +51,8 @@ class StrokeOptions(TypedDict, total=False):
     mirror: Mirror | None
     seed: int
     source: CloneSource | None
+    mask_value: float | None
+    fence: Fence | None
 
 
 class Stroke:
@@ -54,36 +70,37 @@ class Stroke:
         mirror: Mirror | None = None,
         seed: int = 0,
         source: CloneSource | None = None,
+        mask_value: float | None = None,
+        fence: Fence | None = None,
     ) -> None:
         """layers: which layer receives the stroke on each surface; surfaces not named are left alone.
 
         camera: what it is seen through; without one it is drawn in the map of surface `in_map`, in texels.
-        seed: of everything random. source: where clone takes from. Raises NightmistError when the stroke could
+        seed: of everything random. source: where clone takes from. mask_value: it works on the layers' masks, and
+        this is what a brush lays there. fence: what it is kept inside. Raises NightmistError when the stroke could
         leave no mark: no layer, a hidden one, an empty pigment.
         """
         if in_map is not None:
             layers = {name: layer for name, layer in layers.items() if name == in_map}
         if not layers:
             raise NightmistError("No layer is chosen to receive the stroke. Add a brushed layer first.")
-        for layer in layers.values():
-            if not layer.visible:
-                raise NightmistError(f"The layer {layer.name} is hidden. Show it to paint on it.")
-        #: Surfaces that cannot be painted yet, with the reason.
+        #: Surfaces that take no paint, with the reason.
         self.held_back = {
-            name: said for name, layer in layers.items() if (said := document.held_back(document.surface_of(layer)))
+            name: why for name, layer in layers.items() if (why := why_not(document, layer, mask_value is not None))
         }
         if len(self.held_back) == len(layers):
             raise NightmistError(next(iter(self.held_back.values())))
         layers = {name: layer for name, layer in layers.items() if name not in self.held_back}
-        self.values = pigment.values() if pigment else {}
+        self.values = load_of(pigment, mask_value)
         if tool == "brush" and not self.values:
             raise NightmistError(EMPTY_PIGMENT)
         if tool == "clone" and source is None:
             raise NightmistError("Clone needs a source: choose the place to take paint from first.")
-        self.document, self.tip, self.tool, self.pigment = document, tip, tool, pigment
+        self.document, self.tip, self.tool = document, tip, tool
         self.record = StrokeRecord(
             tool=tool, tip=tip, pigment=pigment, camera=camera, in_map=in_map, mirror=mirror, seed=seed, source=source,
-            samples=[], layers={name: layer.id for name, layer in layers.items()},
+            mask_value=mask_value, fence=fence or None, samples=[],
+            layers={name: layer.id for name, layer in layers.items()},
         )  # fmt: skip
         surface = document.surface_value(in_map) if in_map else None
         picture = document.tip_picture(tip.picture) if tip.picture else None
@@ -97,7 +114,9 @@ class Stroke:
         # Retouching tools work dab by dab on what the dab before has left.
         banded = is_band(tip) and tool not in RETOUCHES
         self.path = BandPath(self.touch) if banded else DabPath(self.touch, seed)
-        self.ground = Ground(document, layers, list(self.values), camera, self.touch.matrices, tip.covered_too)
+        self.gate = Gate(document, camera, self.touch.matrices, tip.covered_too, fence)
+        planes: list[PlaneName] = [MASK] if mask_value is not None else list(self.values)
+        self.ground = Ground(document, layers, planes, self.gate)
         self.preview, self.layers, self.surfaces = self.ground.preview, self.ground.layers, self.ground.surfaces
         #: What the guessed end of the path adds to the coverage, and where.
         self.ahead = {name: self.ground.new_coverage(name) for name in self.layers}
@@ -118,7 +137,7 @@ class Stroke:
     def _laying(self) -> LaysOn:
         if self.tool == "clone" and self.record.source:
             return PictureTool(Cloner(self.ground, self.record.source), self.tip)
-        return PigmentTool(self.pigment, self.tip, self.path) if self.tool == "brush" and self.pigment else EraseTool()
+        return PigmentTool(self.values, self.tip, self.path) if self.tool == "brush" else EraseTool()
 
     def extend(self, samples: Iterable[Sample]) -> None:
         """Take more pointer samples (x, y, pressure and, if known, tilt x, y) and bring the layers up to date."""
@@ -126,6 +145,7 @@ class Stroke:
             (float(x), float(y), min(max(float(p), 0.0), 1.0), *(tilt or (0.0, 0.0))) for x, y, p, *tilt in samples
         ]
         self.record.samples.extend(batch)
+        self.gate.touched(batch, self.record.in_map)
         self._follow(self.stabilizer.follow(batch))
 
     def _follow(self, samples: list[Sample]) -> None:

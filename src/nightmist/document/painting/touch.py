@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.brush.coverage import ALONE, JOINED, NO_PICTURE, Dabs
 from ...core.brush.falloff import falloff_table
-from ...core.brush.mirror import AGREE, NEAR, Mirror
+from ...core.brush.mirror import AGREE, Mirror, reach_of
 from ...core.mapping import Camera
 from ...core.mesh import Caster
 from ..values import PressureCurve, Tip
@@ -34,8 +34,7 @@ class Touch:
         self.table = falloff_table(tip.falloff, tip.curve)
         self.picture = picture if picture is not None else NO_PICTURE
         self.matrices = mirror.matrices() if camera else np.eye(3, 4)[None]
-        low, high = caster.mesh.bounds
-        self.reach = NEAR * float(np.linalg.norm(high - low))
+        self.reach = reach_of(caster.mesh.bounds)
 
     def pixel(self) -> float:
         """Model units of a pixel at the camera's target; of a texel in a map."""

@@ -40,7 +40,7 @@ def why_unchanged(stroke: Stroke) -> Reason | None:
         if _holds(stroke, layer, row, column):
             return None
         place = place or (layer, row, column)
-        others = reversed(stroke.document.stack(layer.parent))
+        others = reversed(stroke.document.nodes_in(stroke.document.surface_of(layer).id))
         stack = [other for other in others if other.visible and other.id != layer.id]
         for other in stack:
             if _holds(stroke, other, row, column):

@@ -109,6 +109,18 @@ def set_start(document: Document, surface: str, start: StartValues) -> Change:
     return _with(document, document.surface_value(surface), f"Start values of {surface}", [], start=start)
 
 
+def set_depth(surface: Surface, depth: float) -> Change:
+    """How many model units a surface's height spans."""
+    if not abs(depth) <= 1e6:
+        raise NightmistError(f"A relief depth of {depth!r} does not work; give a number of model units.")
+    if depth == surface.depth:
+        return Change(label="")
+    return Change(
+        label=f"Relief depth of {surface.name}", values={surface.id: (surface, surface.but(depth=float(depth)))},
+        merge=f"{surface.id} depth",
+    )  # fmt: skip
+
+
 def do_without_pictures(document: Document, surface: str) -> Change:
     """The pictures that a surface's file names are not wanted."""
     return _with(document, document.surface_value(surface), f"Do without pictures of {surface}", [], missing=())

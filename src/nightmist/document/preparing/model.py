@@ -14,7 +14,7 @@ from ...core.names import clean_name, unused_name
 from ...core.srgb import encode
 from ..change import Change
 from ..document import Document
-from ..values import DEFAULT_DEPTH, Brushed, Meant, Node, StartValues, Surface, new_id
+from ..values import DEFAULT_DEPTH, Meant, Node, StartValues, Surface, new_id
 from .refit import Plan, refit
 from .uvs import Faces
 
@@ -69,26 +69,36 @@ def receivers(
     The first "Rust" goes to the first "Rust", the second to the second; what has no counterpart gets a layer of
     its own on top.
     """
-    stack = document.stack(target.id)
+    stack = _top_down(document, target.id)
     sources: dict[str, dict[int, str]] = {}
     old = document.values.get(target.id)
     for node in stack:
         sources[node.id] = {old.number: node.id} if isinstance(old, Surface) else {}
     nodes: list[Node] = []
-    top = max((node.order for node in stack), default=0.0)
+    top = max((node.order for node in document.stack(target.id)), default=0.0)
     for origin in origins:
-        places: defaultdict[str, count[int]] = defaultdict(count)
-        for layer in document.stack(origin.id):
-            nth = next(places[layer.name])
-            same = [node for node in [*stack, *nodes] if node.name == layer.name]
+        places: defaultdict[tuple[str, str], count[int]] = defaultdict(count)
+        taken: dict[str, str] = {origin.id: target.id}
+        for layer in _top_down(document, origin.id):
+            nth = next(places[layer.kind, layer.name])
+            same = [node for node in [*stack, *nodes] if (node.kind, node.name) == (layer.kind, layer.name)]
             if nth < len(same):
                 receiver = same[nth]
             else:
-                top += 1
-                receiver = Brushed(**{**layer.model_dump(), "id": new_id(), "parent": target.id, "order": top})
+                # What lies in a group keeps its place there; others come on top, in their order.
+                parent, order = taken[layer.parent], layer.order
+                if parent == target.id:
+                    order = top = top + 1
+                receiver = layer.but(id=new_id(), parent=parent, order=order)
                 nodes.append(receiver)
+            taken[layer.id] = receiver.id
             sources.setdefault(receiver.id, {})[origin.number] = layer.id
     return nodes, sources
+
+
+def _top_down(document: Document, parent: str) -> list[Node]:
+    """All nodes in a surface or a group, bottom first, each group before what lies in it."""
+    return [each for node in document.stack(parent) for each in (node, *_top_down(document, node.id))]
 
 
 def usual_depth(mesh: Mesh) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ...core.errors import NightmistError
@@ -13,7 +13,7 @@ from ..change import Change, raster_id
 from ..derived.model import look_of, model_of
 from ..derived.tables import table_of
 from ..document import Document
-from ..values import MAPS, MODEL, AnyValue, Brushed, Node, Project, Surface
+from ..values import MODEL, PLANES, AnyValue, Node, Project, Surface
 from .transfer import Sources, transfer
 
 
@@ -54,8 +54,8 @@ def refit(document: Document, plan: Plan) -> Change:
         values[MODEL] = (document.model, model_of(mesh, document.arrays))
     for node in plan.nodes:
         values[node.id] = (None, node)
-    nodes = [node for key in old for node in document.stack(key)]
-    values.update({node.id: (node, None) for node in nodes if node.parent not in new})
+    nodes = [node for key in old for node in document.nodes_in(key)]
+    values.update({node.id: (node, None) for node in nodes if document.surface_of(node).id not in new})
     rasters = _rasters(document, plan, mesh, new, nodes)
     change = Change(
         label=plan.label,
@@ -73,12 +73,14 @@ def _rasters(
     """Rasters that are exchanged: transferred, given, or dropped with their layer or the size of their map."""
     after: dict[str, Raster | None] = {}
     for node in nodes:
-        stays = node.parent in new and new[node.parent].size == document.surface_of(node).size
+        surface = document.surface_of(node)
+        stays = surface.id in new and new[surface.id].size == surface.size
         if not stays:
-            after.update({raster_id(node.id, name): None for name in MAPS})
+            after.update({raster_id(node.id, name): None for name in PLANES})
     wanted: dict[str, tuple[Surface, Sources]] = {}
     for key in plan.moved:
-        mine = [node for node in (*nodes, *plan.nodes) if isinstance(node, Brushed) and node.parent == key]
+        mine = [node for node in nodes if document.surface_of(node).id == key]
+        mine += [node for node in plan.nodes if _home(node, plan.nodes) == key]
         if mine:
             wanted[key] = (new[key], {node.id: plan.sources.get(node.id) or _itself(document, node) for node in mine})
     if wanted:
@@ -92,6 +94,11 @@ def _rasters(
     return found
 
 
+def _home(node: Node, beside: Sequence[Node]) -> str:
+    """The id of the surface in which a new node will lie, maybe in groups that are as new."""
+    group = next((other for other in beside if other.id == node.parent), None)
+    return _home(group, beside) if group else node.parent
+
+
 def _itself(document: Document, node: Node) -> Mapping[int, str]:
-    surface = document.values.get(node.parent)
-    return {surface.number: node.id} if isinstance(surface, Surface) and node.id in document.values else {}
+    return {document.surface_of(node).number: node.id} if node.id in document.values else {}

@@ -130,7 +130,7 @@ def _origins(
 
 
 def _painted(document: Document, surface: Surface) -> list[str]:
-    return [node.name for node in document.stack(surface.id) if document.painted_maps(node.id)]
+    return [node.name for node in document.nodes_in(surface.id) if document.painted_planes(node.id)]
 
 
 def _left(document: Document, matches: list[Match]) -> list[Left]:

@@ -16,7 +16,7 @@ from ...core.texels.transfer import OldPlace, matching_faces, nearest_places, sa
 from ..change import raster_id
 from ..derived.layouts import texels_of, uvs_of
 from ..document import Document
-from ..values import CHANNELS, MAPS, Surface
+from ..values import CHANNELS, PLANES, Surface
 
 #: For each layer of a surface as it will be: the layer that it takes over from, by the number of the old surface.
 Sources = Mapping[str, Mapping[int, str]]
@@ -50,7 +50,7 @@ def transfer(
         covers = {number: layout.ownership.covered() for number, layout in enumerate(layouts)}
         for layer, origins in sources.items():
             report("Carrying the paint over", 0.8)
-            for name in MAPS:
+            for name in PLANES:
                 rasters = {
                     number: (raster, covers[number])
                     for number, origin in origins.items()
@@ -68,7 +68,7 @@ def _owners(document: Document, mesh: Mesh, surface: Surface, sources: Sources) 
     try:
         return own_texels(mesh, faces, uv, *surface.size)
     except CrowdedError as error:
-        if any(document.painted_maps(origin) for origins in sources.values() for origin in origins.values()):
+        if any(document.painted_planes(origin) for origins in sources.values() for origin in origins.values()):
             raise NightmistError(f"The paint of {surface.name} would be lost: {error}") from error
         return own_texels(mesh, faces[:0], uv, *surface.size)
 

@@ -1,18 +1,24 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
+from .nodes import NODES, Brushed, Group, MaskOf, Node, NodeMap
 from .paint import (
     CHANNELS,
     EMPTY_PIGMENT,
     MAPS,
+    MASK,
+    PLANES,
     TOOLS,
+    Load,
     MapName,
     Pigment,
+    PlaneName,
     PressureCurve,
     Tip,
     Tool,
     color_in_hex,
     hex_channels,
+    load_of,
 )
 from .parts import (
     DEFAULT_DEPTH,
@@ -21,7 +27,6 @@ from .parts import (
     MODEL,
     PROJECT,
     AnyValue,
-    Brushed,
     DocumentValues,
     Hit,
     KeptPicture,
@@ -29,13 +34,13 @@ from .parts import (
     Meant,
     MissingPicture,
     Model,
-    Node,
     Project,
     StartValues,
     Surface,
     TipPicture,
     checked_size,
 )
+from .regions import REGION_COLORS, Area, Fence, Region
 from .stroke import CloneSource, StrokeRecord
 
 __all__ = [
@@ -44,26 +49,38 @@ __all__ = [
     "EMPTY_PIGMENT",
     "MAPS",
     "MAP_SLOTS",
+    "MASK",
     "MAX_SIDE",
     "MODEL",
+    "NODES",
+    "PLANES",
     "PROJECT",
+    "REGION_COLORS",
     "TOOLS",
     "AnyValue",
+    "Area",
     "Brushed",
     "CloneSource",
     "DocumentValues",
+    "Fence",
+    "Group",
     "Hit",
     "KeptPicture",
+    "Load",
     "MapName",
     "MapSlot",
+    "MaskOf",
     "Meant",
     "MissingPicture",
     "Model",
     "Name",
     "Node",
+    "NodeMap",
     "Pigment",
+    "PlaneName",
     "PressureCurve",
     "Project",
+    "Region",
     "Share",
     "StartValues",
     "StrokeRecord",
@@ -76,5 +93,6 @@ __all__ = [
     "color_in_hex",
     "describe",
     "hex_channels",
+    "load_of",
     "new_id",
 ]  # fmt: skip

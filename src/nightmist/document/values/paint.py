@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from pydantic import Field, field_validator, model_validator
@@ -14,8 +14,12 @@ from .base import Share, Value
 
 MapName = Literal["base_color", "roughness", "metallic", "height"]
 MAPS: tuple[MapName, ...] = ("base_color", "roughness", "metallic", "height")
-#: Channels of a layer's raster, alpha included.
-CHANNELS: dict[MapName, int] = {"base_color": 4, "roughness": 2, "metallic": 2, "height": 2}
+#: What a node holds pixels of: the maps, and its mask.
+PlaneName = MapName | Literal["mask"]
+MASK: Literal["mask"] = "mask"
+PLANES: tuple[PlaneName, ...] = (*MAPS, MASK)
+#: Channels of a node's raster, alpha included.
+CHANNELS: dict[PlaneName, int] = {"base_color": 4, "roughness": 2, "metallic": 2, "height": 2, "mask": 2}
 
 Tool = Literal["brush", "erase", "smear", "soften", "sharpen", "clone"]
 TOOLS: tuple[Tool, ...] = Tool.__args__  # type: ignore[attr-defined]
@@ -48,6 +52,17 @@ class Pigment(Value):
             if value is not None:
                 found[name] = (value,)
         return found
+
+
+#: What is laid on planes, each channel 0-1.
+Load = Mapping[PlaneName, tuple[float, ...]]
+
+
+def load_of(pigment: Pigment | None, mask_value: float | None = None) -> Load:
+    """What a pigment lays on maps, or a value on masks in its stead."""
+    if mask_value is not None:
+        return {MASK: (mask_value,)}
+    return dict(pigment.values().items()) if pigment else {}
 
 
 def hex_channels(color: str) -> tuple[float, float, float]:

@@ -1,4 +1,4 @@
-"""What a document is made of, each a value with an id: the project, the model, surfaces, nodes of stacks, tips."""
+"""What a document is made of, each a value with an id: the project, the model, surfaces, tips."""
 
 from __future__ import annotations
 
@@ -6,12 +6,13 @@ from typing import Annotated, Literal, NamedTuple, get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ...core.compose import BlendMode
 from ...core.errors import NightmistError
 from ...core.mesh.checkup import FindingKind
 from ...core.mesh.look import Placement, Untouched, UntouchedSlot
 from ...core.texels import TILE
 from .base import Name, Share, Value
+from .nodes import Brushed, Group
+from .regions import Region
 
 MIN_SIDE, MAX_SIDE = TILE, 8192
 #: Ids of the two values that every document has once.
@@ -119,22 +120,6 @@ class Surface(Value):
         return int(uv[1] * self.height // 1) % self.height, int(uv[0] * self.width // 1) % self.width
 
 
-class Brushed(Value):
-    """A layer of pixels made by strokes, in any of the maps at once.
-
-    parent: the surface (later also a group) in whose stack it lies. order: where, among its siblings, lowest first.
-    """
-
-    kind: Literal["brushed"] = "brushed"
-    id: str
-    parent: str
-    order: float
-    name: Name
-    visible: bool = True
-    opacity: Share = 1.0
-    blend: BlendMode = "normal"
-
-
 class TipPicture(Value):
     """A tip's picture of the painter's own: the digest of a (h, w) float32 array. Its id is "tip:" and its name."""
 
@@ -144,9 +129,7 @@ class TipPicture(Value):
     picture: str
 
 
-#: Kinds of nodes in a stack; washes, decals, adjustments and groups join here.
-Node = Brushed
-AnyValue = Annotated[Project | Model | Surface | Brushed | TipPicture, Field(discriminator="kind")]
+AnyValue = Annotated[Project | Model | Surface | Brushed | Group | Region | TipPicture, Field(discriminator="kind")]
 
 
 class DocumentValues(BaseModel):

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict
 from ...core.brush.mirror import Mirror
 from ...core.mapping import Camera
 from .paint import Pigment, Tip, Tool
+from .regions import Fence
 
 Vector = tuple[float, float, float]
 
@@ -36,5 +37,7 @@ class StrokeRecord(BaseModel):
     mirror: Mirror | None = None
     seed: int = 0
     source: CloneSource | None = None
+    mask_value: float | None = None
+    fence: Fence | None = None
     layers: dict[str, str]
     samples: list[tuple[float, ...]]

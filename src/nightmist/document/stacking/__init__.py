@@ -1,0 +1,1 @@
+"""What a surface's stack is made of: nodes added, moved, grouped, set, masked, merged."""

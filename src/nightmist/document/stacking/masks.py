@@ -1,0 +1,93 @@
+"""Masks of nodes: added, taken away, switched, inverted, copied; and the share that each texel has."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.errors import NightmistError
+from ...core.texels import Raster
+from ..change import Change, raster_id
+from ..derived.tables import table_of
+from ..document import Document
+from ..values import MASK, MaskOf, Node
+from .nodes import rasters_of
+
+
+def mask_of(node: Node) -> MaskOf:
+    """A node's mask. Raises NightmistError when it has none."""
+    if node.mask is None:
+        raise NightmistError(f"{node.name} has no mask. Add one first.")
+    return node.mask
+
+
+def add_mask(document: Document, node: Node, start: float) -> Change:
+    """A mask with one share everywhere: 0 hides the node, 1 shows it."""
+    if node.mask is not None:
+        raise NightmistError(f"{node.name} has a mask already.")
+    return Change(label=f"Mask for {node.name}", values={node.id: (node, node.but(mask=MaskOf(start=start)))})
+
+
+def remove_mask(document: Document, node: Node) -> Change:
+    """Take a node's mask away, with what is painted on it: the node shows everywhere."""
+    mask_of(node)
+    key = raster_id(node.id, MASK)
+    rasters = {k: pair for k, pair in rasters_of(document, node).items() if k == key}
+    return Change(
+        label=f"Delete the mask of {node.name}", values={node.id: (node, node.but(mask=None))}, rasters=rasters
+    )
+
+
+def set_mask(document: Document, node: Node, **properties: object) -> Change:
+    """Properties of a mask: on, start."""
+    after = node.but(mask=mask_of(node).but(**properties))
+    if after == node:
+        return Change(label="")
+    switched = set(properties) == {"on"}
+    label = (
+        f"{'Use' if after.mask.on else 'Do without'} the mask of {node.name}" if switched else f"Mask of {node.name}"
+    )
+    return Change(label=label, values={node.id: (node, after)})
+
+
+def invert_mask(document: Document, node: Node) -> Change:
+    """What was hidden shows, and the other way round."""
+    mask, raster = mask_of(node), document.raster(node.id, MASK)
+    inverted = Raster(raster.width, raster.height, raster.channels)
+    for key, tile in raster.tiles.items():
+        other = tile.copy()
+        other[..., 0] = 65535 - tile[..., 0]
+        inverted.put(key, other)
+    tables = [table_of(each, document.pool, document.arrays) for each in (raster, inverted)]
+    return Change(
+        label=f"Invert the mask of {node.name}",
+        values={node.id: (node, node.but(mask=mask.but(start=1 - mask.start)))},
+        rasters={raster_id(node.id, MASK): (tables[0], tables[1])} if raster.tiles else {},
+    )
+
+
+def copy_mask(document: Document, node: Node, origin: Node) -> Change:
+    """A node takes another's mask, in place of its own."""
+    mask = mask_of(origin)
+    here, there = document.surface_of(node), document.surface_of(origin)
+    if here.size != there.size:
+        raise NightmistError(
+            f"The maps of {here.name} and {there.name} have different sizes; their masks cannot be copied."
+        )
+    tables = [table_of(document.raster(each.id, MASK), document.pool, document.arrays) for each in (node, origin)]
+    rasters = {raster_id(node.id, MASK): (tables[0], tables[1])} if tables[0] != tables[1] else {}
+    label = f"Copy the mask of {origin.name} to {node.name}"
+    return Change(label=label, values={node.id: (node, node.but(mask=mask))}, rasters=rasters)
+
+
+def read_mask(document: Document, node: Node) -> NDArray[np.uint16]:
+    """The share that each texel has, (H, W) uint16."""
+    mask, raster = mask_of(node), document.raster(node.id, MASK)
+    start = round(mask.start * 65535)
+    found = np.full((raster.height, raster.width), start, np.uint16)
+    for (row, column), tile in raster.tiles.items():
+        value, alpha = tile[..., 0].astype(np.float64), tile[..., 1].astype(np.float64) / 65535
+        size = len(tile)
+        part = found[row * size : (row + 1) * size, column * size : (column + 1) * size]
+        part[...] = np.rint(start + (value - start) * alpha)
+    return found

@@ -1,0 +1,241 @@
+"""Nodes of a stack added, deleted, moved, grouped and set: the changes that concern no pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ...core.errors import NightmistError
+from ...core.names import listed, unused_name
+from ..change import Change, raster_id
+from ..derived.tables import table_of
+from ..document import Document
+from ..values import PLANES, AnyValue, Brushed, Group, MapName, Node, NodeMap, Surface, new_id
+
+#: Orders closer than this are spread out anew.
+CLOSEST = 1e-6
+#: Groups may lie in each other this deep: each level costs a line of every map while it is worked out.
+DEEPEST = 16
+#: What a new node is called, by kind.
+TITLES = {"brushed": "Layer", "group": "Group"}
+KINDS: dict[str, type[Node]] = {"brushed": Brushed, "group": Group}
+
+Values = dict[str, tuple[AnyValue | None, AnyValue | None]]
+Rasters = dict[str, tuple[str | None, str | None]]
+
+
+def add_node(
+    document: Document, parent: Surface | Group, kind: str = "brushed", name: str | None = None,
+    index: int | None = None, **fields: object,
+) -> tuple[Change, str]:  # fmt: skip
+    """An empty node, on top unless an index (bottom 0) is given; and its id. fields: what its kind has besides."""
+    if kind not in KINDS:
+        raise NightmistError(f"There is no kind of layer {kind!r}; use {', '.join(KINDS)}.")
+    stack = document.stack(parent.id)
+    title = name if name is not None else unused_name(TITLES[kind], _names(document, parent))
+    values, orders = _room(stack, len(stack) if index is None else index, 1)
+    node = KINDS[kind](id=new_id(), parent=parent.id, order=orders[0], name=title, **fields)
+    _check_depth(document, parent, [node])
+    values[node.id] = (None, node)
+    return Change(label=f"Add {_noun(node)} {node.name}", values=values), node.id
+
+
+def remove_nodes(document: Document, nodes: Sequence[Node]) -> Change:
+    """Delete nodes with their paint, and with all that lies in them."""
+    values: Values = {}
+    rasters: Rasters = {}
+    for node in _with_all_in(document, nodes):
+        values[node.id] = (node, None)
+        rasters.update(rasters_of(document, node))
+    return Change(label=f"Delete {_called(nodes)}", values=values, rasters=rasters)
+
+
+def rasters_of(document: Document, node: Node) -> Rasters:
+    """The exchange that takes all of a node's pixels away."""
+    found: Rasters = {}
+    for name in PLANES:
+        if table := table_of(document.raster(node.id, name), document.pool, document.arrays):
+            found[raster_id(node.id, name)] = (table, None)
+    return found
+
+
+def move_nodes(document: Document, nodes: Sequence[Node], parent: Surface | Group, index: int) -> Change:
+    """Put nodes, in the order in which they lie now, at an index of a stack, bottom 0.
+
+    The index counts the nodes that stay. Raises NightmistError when a group would lie in itself, or the stack is
+    another surface's.
+    """
+    nodes = outermost(document, nodes)
+    goes = {node.id for node in nodes}
+    over = [parent.id, *(group.id for group in document.groups_over(parent))] if isinstance(parent, Group) else []
+    if inside := goes.intersection(over):
+        raise NightmistError(f"The group {document.node(min(inside)).name} cannot lie in itself.")
+    surface = document.surface_of(parent) if isinstance(parent, Group) else parent
+    for node in nodes:
+        if (own := document.surface_of(node)).id != surface.id:
+            raise NightmistError(f"{node.name} belongs to {own.name}. Copy it to {surface.name} instead.")
+    stack = document.stack(parent.id)
+    others = [node for node in stack if node.id not in goes]
+    at = min(max(index, 0), len(others))
+    if [*others[:at], *nodes, *others[at:]] == stack:
+        return Change(label="Reorder layers")
+    _check_depth(document, parent, nodes)
+    values, orders = _room(others, at, len(nodes))
+    for node, order in zip(nodes, orders, strict=True):
+        values[node.id] = (node, node.but(parent=parent.id, order=order))
+    into = any(node.parent != parent.id for node in nodes)
+    label = f"Move {_called(nodes)} into {parent.name}" if into and isinstance(parent, Group) else "Reorder layers"
+    return Change(label=label, values=values)
+
+
+def group_nodes(document: Document, nodes: Sequence[Node], name: str | None = None) -> tuple[Change, str]:
+    """Put nodes into a new group where the topmost of them lies; and its id."""
+    nodes = outermost(document, nodes)
+    if not nodes:
+        raise NightmistError("Choose the layers that the group is to hold.")
+    parent = document.values[nodes[-1].parent]
+    assert isinstance(parent, Surface | Group)
+    surface = document.surface_of(nodes[-1])
+    if any(document.surface_of(node).id != surface.id for node in nodes):
+        raise NightmistError("Only layers of one surface can lie in a group together.")
+    title = name or unused_name(TITLES["group"], _names(document, surface))
+    group = Group(id=new_id(), parent=parent.id, order=nodes[-1].order, name=title)
+    values: Values = {group.id: (None, group)}
+    for number, node in enumerate(nodes):
+        values[node.id] = (node, node.but(parent=group.id, order=float(number)))
+    _check_depth(document, parent, nodes, 1)
+    return Change(label=f"Group {_called(nodes)}", values=values), group.id
+
+
+def ungroup(document: Document, group: Node) -> Change:
+    """What lies in a group takes its place in the stack; the group goes, with its mask."""
+    if not isinstance(group, Group):
+        raise NightmistError(f"{group.name} is no group.")
+    stack, inside = document.stack(group.parent), document.stack(group.id)
+    at = [node.id for node in stack].index(group.id)
+    values, orders = _room([node for node in stack if node.id != group.id], at, len(inside))
+    for node, order in zip(inside, orders, strict=True):
+        values[node.id] = (node, node.but(parent=group.parent, order=order))
+    values[group.id] = (group, None)
+    return Change(label=f"Take {group.name} apart", values=values, rasters=rasters_of(document, group))
+
+
+def set_node(document: Document, node: Node, **properties: object) -> Change:
+    """Properties of a node, as one step: name, visible, locked, opacity, blend and what its kind has."""
+    try:
+        after: Node = node.but(**properties)
+    except (NightmistError, TypeError) as error:
+        given = ", ".join(f"{key} = {value!r}" for key, value in properties.items())
+        raise NightmistError(f"The layer {node.name} cannot take {given}.") from error
+    if after == node:
+        return Change(label="")
+    changed = [name for name in properties if getattr(node, name) != getattr(after, name)]
+    label = f"Change {', '.join(changed)} of {node.name}"
+    if changed == ["visible"]:
+        label = f"{'Show' if after.visible else 'Hide'} {node.name}"
+    elif changed == ["locked"]:
+        label = f"{'Lock' if after.locked else 'Unlock'} {node.name}"
+    merge = f"{node.id} {changed[0]}" if len(changed) == 1 and changed[0] in ("opacity", "maps") else None
+    return Change(label=label, values={node.id: (node, after)}, merge=merge)
+
+
+def set_map(document: Document, node: Node, name: MapName, **properties: object) -> Change:
+    """How a node meets one map: on, opacity, blend (None: the node's)."""
+    use = node.maps.get(name, NodeMap()).but(**properties)
+    maps = {key: each for key, each in {**node.maps, name: use}.items() if each != NodeMap()}
+    return set_node(document, node, maps=maps)
+
+
+def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | None = None) -> tuple[Change, list[str]]:
+    """The same nodes once more, right above themselves or on top of another surface's stack; and their ids.
+
+    Pixels are shared, so a copy costs nothing. Raises NightmistError where they would not fit another map.
+    """
+    values: Values = {}
+    rasters: Rasters = {}
+    made: list[str] = []
+    for node in outermost(document, nodes):
+        surface = document.surface_of(node)
+        target = onto or surface
+        inside = [*document.nodes_in(node.id), node]
+        if target.size != surface.size and any(document.painted_planes(each.id) for each in inside):
+            raise NightmistError(
+                f"{node.name} holds paint for {surface.width} × {surface.height} texels, the maps of {target.name} have"
+                f" {target.width} × {target.height}. Give both one map size in Prepare first."
+            )
+        parent = node.parent if target.id == surface.id else target.id
+        stack = document.stack(parent)
+        at = next((i + 1 for i, each in enumerate(stack) if each.id == node.id), len(stack))
+        moved, orders = _room(stack, at, 1)
+        values.update(moved)
+        ids = {each.id: new_id() for each in inside}
+        for each in inside:
+            fields = {"id": ids[each.id]}
+            if each.id == node.id:
+                title = unused_name(each.name, _names(document, target))
+                copy = each.but(**fields, parent=parent, order=orders[0], name=title)
+            else:
+                copy = each.but(**fields, parent=ids[each.parent])
+            values[copy.id] = (None, copy)
+            for key, (table, _) in rasters_of(document, each).items():
+                rasters[raster_id(copy.id, key.rpartition("/")[2])] = (None, table)
+        made.append(ids[node.id])
+    label = f"Copy {_called(nodes)} to {onto.name}" if onto else f"Duplicate {_called(nodes)}"
+    return Change(label=label, values=values, rasters=rasters), made
+
+
+def outermost(document: Document, nodes: Sequence[Node]) -> list[Node]:
+    """Those of some nodes that lie in no other of them, bottom first."""
+    chosen = {node.id for node in nodes}
+    surfaces = list(dict.fromkeys(document.surface_of(node).id for node in nodes))
+    every = [node for surface in surfaces for node in document.nodes_in(surface) if node.id in chosen]
+    return [node for node in every if chosen.isdisjoint(group.id for group in document.groups_over(node))]
+
+
+def _with_all_in(document: Document, nodes: Sequence[Node]) -> list[Node]:
+    return [each for node in outermost(document, nodes) for each in (*document.nodes_in(node.id), node)]
+
+
+def _names(document: Document, parent: Surface | Group) -> set[str]:
+    surface = document.surface_of(parent) if isinstance(parent, Group) else parent
+    return {node.name for node in document.nodes_in(surface.id)}
+
+
+def _noun(node: Node) -> str:
+    return "group" if isinstance(node, Group) else "layer"
+
+
+def _called(nodes: Sequence[Node]) -> str:
+    if len(nodes) == 1:
+        return f"{_noun(nodes[0])} {nodes[0].name}"
+    return listed([node.name for node in nodes], 3)
+
+
+def _check_depth(document: Document, parent: Surface | Group, nodes: Sequence[Node], more: int = 0) -> None:
+    over = 1 + len(document.groups_over(parent)) if isinstance(parent, Group) else 0
+
+    def depth(node: Node) -> int:
+        if not isinstance(node, Group):
+            return 0
+        return 1 + max((depth(one) for one in document.stack(node.id)), default=0)
+
+    if over + more + max((depth(node) for node in nodes), default=0) > DEEPEST:
+        raise NightmistError(f"Groups can lie in each other {DEEPEST} deep at most.")
+
+
+def _room(stack: Sequence[Node], at: int, count: int) -> tuple[Values, list[float]]:
+    """Rising orders between the nodes before and behind an index; where there is no room, all are spread anew."""
+    at = min(max(at, 0), len(stack))
+    before = stack[at - 1].order if at else None
+    behind = stack[at].order if at < len(stack) else None
+    if before is None:
+        first = 0.0 if behind is None else behind - count
+        return {}, [first + i for i in range(count)]
+    if behind is None:
+        return {}, [before + 1 + i for i in range(count)]
+    step = (behind - before) / (count + 1)
+    if step > CLOSEST:
+        return {}, [before + step * (i + 1) for i in range(count)]
+    spread: Values = {
+        node.id: (node, node.but(order=float(i + count * (i >= at)))) for i, node in enumerate(stack)
+    }  # fmt: skip
+    return spread, [float(at + i) for i in range(count)]

@@ -1,0 +1,300 @@
+"""What browsers ask of stacks and regions. Each message says what `Change` it means; some name what was made."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.compose import BlendMode
+from ..core.errors import NightmistError
+from ..document import Document
+from ..document.change import Change
+from ..document.derived.model import faces_of_runs
+from ..document.painting import regions
+from ..document.preparing.maps import set_depth
+from ..document.stacking import masks, nodes
+from ..document.values import Group, MapName, Name, Node, Share, Surface
+
+Runs = list[tuple[int, int]]
+#: A change, and the ids of what it makes that the painter goes on with.
+Made = tuple[Change, list[str]]
+
+
+class StackMessage(BaseModel):
+    """Something that changes a stack or the regions."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    def change(self, document: Document) -> Change:
+        """The change that it means."""
+        return self.made(document)[0]
+
+    def made(self, document: Document) -> Made:
+        """The same, and what it makes."""
+        return self.change(document), []
+
+
+class AddNode(StackMessage):
+    """Add an empty node to a surface, right above another or on top."""
+
+    type: Literal["add_node"]
+    surface: str
+    kind: Literal["brushed", "group"] = "brushed"
+    above: str | None = None
+
+    def made(self, document: Document) -> Made:
+        surface = document.surface_value(self.surface)
+        above = document.values.get(self.above or "")
+        if not isinstance(above, Node) or document.surface_of(above).id != surface.id:
+            change, key = nodes.add_node(document, surface, self.kind)
+        else:
+            parent, stack = parent_of(document, above.parent), document.stack(above.parent)
+            at = [node.id for node in stack].index(above.id) + 1
+            change, key = nodes.add_node(document, parent, self.kind, index=at)
+        return change, [key]
+
+
+class RemoveNodes(StackMessage):
+    """Delete nodes with their paint, and all that lies in them."""
+
+    type: Literal["remove_nodes"]
+    nodes: list[str]
+
+    def change(self, document: Document) -> Change:
+        return nodes.remove_nodes(document, _all(document, self.nodes))
+
+
+class MoveNodes(StackMessage):
+    """Put nodes at an index, bottom 0, of a surface's stack or of a group, by its id; those that stay count."""
+
+    type: Literal["move_nodes"]
+    nodes: list[str]
+    parent: str
+    index: int
+
+    def change(self, document: Document) -> Change:
+        return nodes.move_nodes(document, _all(document, self.nodes), parent_of(document, self.parent), self.index)
+
+
+class GroupNodes(StackMessage):
+    """Put nodes into a new group."""
+
+    type: Literal["group_nodes"]
+    nodes: list[str]
+
+    def made(self, document: Document) -> Made:
+        change, key = nodes.group_nodes(document, _all(document, self.nodes))
+        return change, [key]
+
+
+class Ungroup(StackMessage):
+    """What lies in a group takes its place."""
+
+    type: Literal["ungroup"]
+    node: str
+
+    def change(self, document: Document) -> Change:
+        return nodes.ungroup(document, document.node(self.node))
+
+
+class DuplicateNodes(StackMessage):
+    """The same nodes once more, right above themselves or on top of another surface."""
+
+    type: Literal["duplicate_nodes"]
+    nodes: list[str]
+    onto: str | None = None
+
+    def made(self, document: Document) -> Made:
+        onto = document.surface_value(self.onto) if self.onto else None
+        return nodes.duplicate_nodes(document, _all(document, self.nodes), onto)
+
+
+class ChangeNode(StackMessage):
+    """Set properties of a node; those left out stay."""
+
+    type: Literal["change_node"]
+    node: str
+    name: Name | None = None
+    visible: bool | None = None
+    locked: bool | None = None
+    opacity: Share | None = None
+    blend: BlendMode | None = None
+
+    def change(self, document: Document) -> Change:
+        return nodes.set_node(document, document.node(self.node), **_given(self, "node"))
+
+
+class ChangeNodeMap(StackMessage):
+    """Set how a node meets one map; what is left out stays. blend null: the node's."""
+
+    type: Literal["change_node_map"]
+    node: str
+    map: MapName
+    on: bool = True
+    opacity: Share = 1.0
+    blend: BlendMode | None = None
+
+    def change(self, document: Document) -> Change:
+        return nodes.set_map(document, document.node(self.node), self.map, **_given(self, "node", "map"))
+
+
+class AddMask(StackMessage):
+    """Give a node a mask: 0 hides it, 1 shows it."""
+
+    type: Literal["add_mask"]
+    node: str
+    start: Share = 0.0
+
+    def change(self, document: Document) -> Change:
+        return masks.add_mask(document, document.node(self.node), self.start)
+
+
+class RemoveMask(StackMessage):
+    """Take a node's mask away."""
+
+    type: Literal["remove_mask"]
+    node: str
+
+    def change(self, document: Document) -> Change:
+        return masks.remove_mask(document, document.node(self.node))
+
+
+class ChangeMask(StackMessage):
+    """Switch a mask on or off."""
+
+    type: Literal["change_mask"]
+    node: str
+    on: bool
+
+    def change(self, document: Document) -> Change:
+        return masks.set_mask(document, document.node(self.node), on=self.on)
+
+
+class InvertMask(StackMessage):
+    """What was hidden shows, and the other way round."""
+
+    type: Literal["invert_mask"]
+    node: str
+
+    def change(self, document: Document) -> Change:
+        return masks.invert_mask(document, document.node(self.node))
+
+
+class CopyMask(StackMessage):
+    """A node takes another's mask."""
+
+    type: Literal["copy_mask"]
+    node: str
+    origin: str
+
+    def change(self, document: Document) -> Change:
+        return masks.copy_mask(document, document.node(self.node), document.node(self.origin))
+
+
+class AddRegion(StackMessage):
+    """Keep runs of faces, or a shape in the map of a surface, as a region."""
+
+    type: Literal["add_region"]
+    name: Name | None = None
+    faces: Runs = []
+    surface: str | None = None
+    polygon: list[tuple[float, float]] = []
+
+    def made(self, document: Document) -> Made:
+        faces = faces_of_runs(self.faces, len(document.mesh.faces))
+        area = (self.surface, self.polygon) if self.surface else None
+        change, key = regions.add_region(document, self.name, faces, None, area)
+        return change, [key]
+
+
+class ChangeRegion(StackMessage):
+    """Another name, color or other faces for a region; or a shape more in a map, added or cut out."""
+
+    type: Literal["change_region"]
+    region: str
+    name: Name | None = None
+    color: str | None = None
+    faces: Runs | None = None
+
+    def change(self, document: Document) -> Change:
+        given = _given(self, "region", "faces")
+        faces = faces_of_runs(self.faces, len(document.mesh.faces)) if self.faces is not None else None
+        return regions.set_region(document, document.region_value(self.region), faces, **given)
+
+
+class ShapeRegion(StackMessage):
+    """Add a shape in a surface's map to a region, or cut it out."""
+
+    type: Literal["shape_region"]
+    region: str
+    surface: str
+    polygon: list[tuple[float, float]]
+    taken: bool = False
+
+    def change(self, document: Document) -> Change:
+        region = document.region_value(self.region)
+        return regions.with_area(document, region, self.surface, self.polygon, self.taken)
+
+
+class TurnRegion(StackMessage):
+    """Grow a region by its neighbors, shrink it, or make it what was outside."""
+
+    type: Literal["turn_region"]
+    region: str
+    how: Literal["grow", "shrink", "invert"]
+
+    def change(self, document: Document) -> Change:
+        region = document.region_value(self.region)
+        if self.how == "invert":
+            return regions.inverted(document, region)
+        turn = regions.grown if self.how == "grow" else regions.shrunk
+        return regions.set_region(document, region, turn(document.mesh, document.region_faces(region)))
+
+
+class RemoveRegion(StackMessage):
+    """Forget a region."""
+
+    type: Literal["remove_region"]
+    region: str
+
+    def change(self, document: Document) -> Change:
+        return regions.remove_region(document.region_value(self.region))
+
+
+class SetDepth(StackMessage):
+    """How many model units a surface's height spans; negative digs what was raised."""
+
+    type: Literal["set_depth"]
+    surface: str
+    depth: float
+
+    def change(self, document: Document) -> Change:
+        return set_depth(document.surface_value(self.surface), self.depth)
+
+
+#: What can be shown before it is made, while a slider moves.
+Showable = Annotated[ChangeNode | ChangeNodeMap | SetDepth, Field(discriminator="type")]
+AnyStackMessage = (
+    AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
+    | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
+    | RemoveRegion | SetDepth
+)  # fmt: skip
+
+
+def parent_of(document: Document, key: str) -> Surface | Group:
+    """A surface or a group by id."""
+    value = document.values.get(key)
+    if not isinstance(value, Surface | Group):
+        raise NightmistError("That group does not exist any more.")
+    return value
+
+
+def _all(document: Document, ids: list[str]) -> list[Node]:
+    return [document.node(key) for key in ids]
+
+
+def _given(message: BaseModel, *but: str) -> dict[str, Any]:
+    """What a message sets, without what it is about."""
+    names = message.model_fields_set - {"type", *but}
+    return {name: getattr(message, name) for name in type(message).model_fields if name in names}

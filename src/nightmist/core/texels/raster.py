@@ -75,6 +75,14 @@ class Raster:
                 self.put((row, column), np.ascontiguousarray(part) if part[..., -1].any() else None)
 
 
+def shares_of(tile: Tile, start: float) -> Tile:
+    """A mask's tile (share, alpha) as it counts over a share everywhere, 0-1, alpha full."""
+    spelled = np.full_like(tile, 65535)
+    share, alpha = tile[..., 0].astype(np.float64), tile[..., 1] / 65535
+    spelled[..., 0] = np.rint(65535 * start + (share - 65535 * start) * alpha)
+    return spelled
+
+
 @kernel
 def _texels(addresses, width, places, found):  # type: ignore[no-untyped-def]
     channels = found.shape[1]

@@ -79,17 +79,14 @@ def nearest_places(
     _open_texels(own.tile_start, own.pieces, own.spans, own.columns, own.matrices, is_open, where, points)
     texel = np.zeros((own.height, own.width, 2), np.float32)
     texel_surface = np.full((own.height, own.width), -1, np.int32)
-    corners, normals = old.corners, old.face_normals
-    low, high = old.bounds
-    reach = 0.05 * float(np.linalg.norm(high - low))
+    corners = old.corners
     facing = _opposite_sides(old)
     for first in range(0, count, BATCH):
         progress("Finding the paint's old place", first / count)
         there, ask = where[first : first + BATCH], points[first : first + BATCH]
         wanted = own.normals[there[:, 2]]
-        found, near = _nearest_agreeing(ask, wanted, old, facing)
-        good = (found >= 0) & (np.linalg.norm(near - ask, axis=1) < reach)
-        good[good] &= (normals[found[good]] * wanted[good]).sum(axis=1) > AGREE
+        found, near = nearest_faces(old, ask, wanted, facing)
+        good = found >= 0
         weights = barycentric(corners[found[good]], near[good])
         uv = (old_texels[found[good]] * weights[:, :, None]).sum(axis=1)
         y, x = there[good, 0], there[good, 1]
@@ -98,6 +95,20 @@ def nearest_places(
     surface = place.surface.copy()
     surface[open_faces] = -2
     return OldPlace(place.matrix, surface, texel, texel_surface)
+
+
+def nearest_faces(
+    old: Mesh, points: NDArray[np.float64], normals: NDArray[np.float64], facing: list[NDArray[np.int64]] | None = None
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """The old face that each of (N, 3) points lies nearest to, and the place on it.
+
+    -1 where that is farther than 5 % of the old model's size, or faces elsewhere than a point's normal.
+    """
+    found, near = _nearest_agreeing(points, normals, old, facing or _opposite_sides(old))
+    low, high = old.bounds
+    good = (found >= 0) & (np.linalg.norm(near - points, axis=1) < 0.05 * float(np.linalg.norm(high - low)))
+    good[good] &= (old.face_normals[found[good]] * normals[good]).sum(axis=1) > AGREE
+    return np.where(good, found, -1), near
 
 
 def matching_faces(mesh: Mesh, old: Mesh) -> NDArray[np.int64]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,7 @@ from ...core.brush import Coverage
 from ...core.kernels import address_of
 from ...core.texels import TileArea
 from ...core.texels.flat import flat_ownership
-from ...core.texels.raster import Tile, TileKey, tile_key
+from ...core.texels.raster import TILE, Tile, TileKey, shares_of, tile_key
 from ...core.texels.tile_mask import TileMask
 from ..change import TileEdit, raster_id
 from ..document import Document, Preview
@@ -26,6 +27,8 @@ class Target:
         self.surface, self.layer, self.name = surface, layer, name
         self.document, self.raster = preview.document, preview.raster(layer.id, name)
         self.before: dict[TileKey, Tile | None] = {}
+        #: What lay there before it was spelled out.
+        self.sparse: dict[TileKey, Tile] | None = None
         self.before_addresses = np.zeros(self.raster.addresses.size, np.int64)
 
     @property
@@ -44,6 +47,15 @@ class Target:
                     self.before_addresses[tile] = address_of(old)
                 # The raster marks its arrays read-only for Python; kernels write through the address.
                 self.raster.put(key, self.raster.copy_of(key))
+
+    def spell_out(self, start: float) -> None:
+        """Write a mask's start where nothing is painted: tools that filter look at shares, not at paint."""
+        self.sparse = dict(self.raster.tiles)
+        plain = np.empty((TILE, TILE, 2), np.uint16)
+        plain[...] = round(start * 65535), 65535
+        rows, columns = self.raster.addresses.shape
+        for key in product(range(rows), range(columns)):
+            self.raster.put(key, shares_of(self.sparse[key], start) if key in self.sparse else plain)
 
     def restore(self) -> None:
         """Put everything back as it was before the press."""
@@ -65,9 +77,10 @@ class Target:
             same = before is after is None or (
                 before is not None and after is not None and np.array_equal(before, after)
             )
-            self.raster.put(key, before if same else after)
+            lay = self.sparse.get(key) if self.sparse is not None else before
+            self.raster.put(key, lay if same else after)
             if not same:
-                digests = [pool.add(tile) if tile is not None else None for tile in (before, after)]
+                digests = [pool.add(tile) if tile is not None else None for tile in (lay, after)]
                 yield TileEdit(raster_id(self.layer.id, self.name), *key, *digests)
 
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ...core.brush import Coverage, Dabs
 from ...core.texels import TileArea
 from ...core.tools.retouch import Reworked, load_around, sharpen, smear, soften
-from ..values import PlaneName, Tool
+from ..values import MASK, PlaneName, Tool
 from .ground import Ground, Target
 
 RETOUCHES: tuple[Tool, ...] = ("smear", "soften", "sharpen")
@@ -28,6 +28,9 @@ class Retoucher:
         self.weights: dict[str, Coverage] = {}
         self.last: dict[int, NDArray[np.float64]] = {}
         self.count = 0
+        for target in (target for targets in ground.targets.values() for target in targets):
+            if target.name == MASK:
+                target.spell_out(target.layer.mask.start if target.layer.mask else 1.0)
 
     def lay(self, groups: list[Dabs]) -> None:
         """Work through the dabs in order; mirror images side by side."""

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from ...core.errors import NightmistError
 from ...core.mesh import Mesh
 from ...core.progress import part
@@ -14,7 +16,7 @@ from ..derived.model import look_of, model_of
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import MODEL, PLANES, AnyValue, Node, Project, Surface
-from .transfer import Sources, transfer
+from .transfer import Sources, old_faces, transfer
 
 
 @dataclass
@@ -52,6 +54,7 @@ def refit(document: Document, plan: Plan) -> Change:
     if plan.mesh:
         mesh.surfaces = [look_of(surface) for surface in new.values()]
         values[MODEL] = (document.model, model_of(mesh, document.arrays))
+        values.update(_regions(document, mesh, new))
     for node in plan.nodes:
         values[node.id] = (None, node)
     nodes = [node for key in old for node in document.nodes_in(key)]
@@ -65,6 +68,24 @@ def refit(document: Document, plan: Plan) -> Change:
     if not change:
         raise NightmistError("That changes nothing: it is so already.")
     return change
+
+
+def _regions(
+    document: Document, mesh: Mesh, surfaces: Mapping[str, Surface]
+) -> dict[str, tuple[AnyValue | None, AnyValue | None]]:
+    """Regions on the faces of another mesh; shapes in maps go with their surface."""
+    found: dict[str, tuple[AnyValue | None, AnyValue | None]] = {}
+    regions = document.region_values()
+    if not regions:
+        return found
+    match = old_faces(document, mesh, everywhere=True)
+    for region in regions:
+        chosen = np.zeros(len(document.mesh.faces) + 1, np.bool_)
+        chosen[document.region_faces(region)] = True
+        areas = tuple(area for area in region.areas if area.surface in surfaces)
+        faces = np.flatnonzero(chosen[match]).astype(np.int64)
+        found[region.id] = (region, region.but(faces=document.arrays.add(faces), areas=areas))
+    return found
 
 
 def _rasters(

@@ -12,7 +12,7 @@ from ...core.mesh import Mesh
 from ...core.progress import Progress, part
 from ...core.texels import Raster
 from ...core.texels.ownership import CrowdedError, Ownership, own_texels
-from ...core.texels.transfer import OldPlace, matching_faces, nearest_places, same_faces, transferred
+from ...core.texels.transfer import OldPlace, matching_faces, nearest_faces, nearest_places, same_faces, transferred
 from ..change import raster_id
 from ..derived.layouts import texels_of, uvs_of
 from ..document import Document
@@ -73,12 +73,19 @@ def _owners(document: Document, mesh: Mesh, surface: Surface, sources: Sources) 
         return own_texels(mesh, faces[:0], uv, *surface.size)
 
 
-def old_faces(document: Document, mesh: Mesh) -> NDArray[np.int64]:
-    """(F,) for each face of a mesh that a document is about to have, which one it was; -1 for a new one."""
+def old_faces(document: Document, mesh: Mesh, everywhere: bool = False) -> NDArray[np.int64]:
+    """(F,) for each face of a mesh that a document is about to have, which one it was; -1 for a new one.
+
+    everywhere: new ones get the old face that their middle lies nearest to, if it faces the same way.
+    """
     old = document.mesh
     if mesh.positions is old.positions and mesh.faces is old.faces:
         return np.arange(len(old.faces))
-    return matching_faces(mesh, old)
+    match = matching_faces(mesh, old)
+    new = np.flatnonzero(match < 0)
+    if everywhere and len(new):
+        match[new] = nearest_faces(old, mesh.corners[new].mean(axis=1), mesh.face_normals[new])[0]
+    return match
 
 
 def _nearest(

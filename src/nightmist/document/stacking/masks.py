@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.texels import Raster
+from ...core.texels.raster import shares_of
 from ..change import Change, raster_id
 from ..derived.tables import table_of
 from ..document import Document
@@ -83,11 +84,9 @@ def copy_mask(document: Document, node: Node, origin: Node) -> Change:
 def read_mask(document: Document, node: Node) -> NDArray[np.uint16]:
     """The share that each texel has, (H, W) uint16."""
     mask, raster = mask_of(node), document.raster(node.id, MASK)
-    start = round(mask.start * 65535)
-    found = np.full((raster.height, raster.width), start, np.uint16)
+    found = np.full((raster.height, raster.width), round(mask.start * 65535), np.uint16)
     for (row, column), tile in raster.tiles.items():
-        value, alpha = tile[..., 0].astype(np.float64), tile[..., 1].astype(np.float64) / 65535
         size = len(tile)
         part = found[row * size : (row + 1) * size, column * size : (column + 1) * size]
-        part[...] = np.rint(start + (value - start) * alpha)
+        part[...] = shares_of(tile, mask.start)[..., 0]
     return found

@@ -188,6 +188,7 @@ class StateChanged(BaseModel):
 
     type: Literal["state"] = "state"
     values: dict[str, AnyValue | None]
+    touched: list[str] = Field(default=[], description="rasters whose pixels are others: a node's id, / and its map")
     history: HistoryState
 
 

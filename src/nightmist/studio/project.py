@@ -419,7 +419,8 @@ class OpenProject:
         if any(isinstance(value, Surface) for pair in change.values.values() for value in pair):
             for updates in self.updates.values():
                 updates.follow(_now(event, change).values)
-        self._tell_all(say.StateChanged(values=values, history=self._history()))
+        touched = sorted({*change.rasters, *(edit.raster for edit in change.edits)})
+        self._tell_all(say.StateChanged(values=values, touched=touched, history=self._history()))
         self._tell_all(self._kept_state())
 
     def _heard(self, word: Word) -> None:

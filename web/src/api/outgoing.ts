@@ -1,12 +1,25 @@
-import type { ChangeLayer, ClientMessage } from "./schema.generated";
+import type {
+  ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, SetDepth,
+} from "./schema.generated"; // prettier-ignore
+
+/** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
+type Sparse<M, K extends keyof M> = Pick<M, K> & Partial<Omit<M, K>>;
+
+type NodeChange = Sparse<ChangeNode, "type" | "node">;
+type NodeMapChange = Sparse<ChangeNodeMap, "type" | "node" | "map">;
+type RegionChange = Sparse<ChangeRegion, "type" | "region">;
 
 /** The properties of a layer that are to be set; those left out stay. */
-export type LayerChange = Partial<Omit<ChangeLayer, "type" | "layer">>;
+export type LayerChange = Omit<NodeChange, "type" | "node">;
+export type MapChange = Omit<NodeMapChange, "type" | "node" | "map">;
 
-type OutgoingChange = Pick<ChangeLayer, "type" | "layer"> & LayerChange;
+/** What can be shown before it is made. */
+export type Showable = NodeChange | NodeMapChange | SetDepth;
 
-/** What the page may send: the generator knows no "left out" for fields that have a default. */
+/** What the page may send. */
 export type Outgoing =
-  | Exclude<ClientMessage, { type: "change_layer" | "show" }>
-  | OutgoingChange
-  | { type: "show"; edit: OutgoingChange | null };
+  | Exclude<ClientMessage, { type: "change_node" | "change_node_map" | "change_region" | "show" }>
+  | NodeChange
+  | NodeMapChange
+  | RegionChange
+  | { type: "show"; edit: Showable | null };

@@ -133,6 +133,15 @@ export async function seamsAt(id: string, face: number, side: number, extent: "e
   return (await ask(`/api/projects/${id}/seams?face=${face}&side=${side}&extent=${extent}`, { signal })).json() as Promise<number[]>;
 }
 
+/** Runs of the faces that belong together with one. */
+export async function facesTogether(id: string, face: number, by: string): Promise<[number, number][]> {
+  return (await ask(`/api/projects/${id}/faces?face=${face}&by=${by}`)).json() as Promise<[number, number][]>;
+}
+
+export async function regionFaces(id: string, region: string): Promise<[number, number][]> {
+  return (await ask(`/api/projects/${id}/regions/${region}/faces`)).json() as Promise<[number, number][]>;
+}
+
 export async function loadPlan(id: string, distance: number, fov: number, height: number): Promise<Plan> {
   const query = `distance=${distance}&fov_y=${fov}&picture_height=${height}`;
   return (await ask(`/api/projects/${id}/plan?${query}`)).json() as Promise<Plan>;

@@ -336,6 +336,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/nodes/{node}/thumbnail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Thumbnail
+         * @description PNG of what a node holds.
+         */
+        get: operations["thumbnail_api_projects__project__nodes__node__thumbnail_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Faces Together
+         * @description Runs of the faces that belong together with one.
+         */
+        get: operations["faces_together_api_projects__project__faces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/regions/{region}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Region Faces
+         * @description A region's faces as runs.
+         */
+        get: operations["region_faces_api_projects__project__regions__region__faces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/regions/{region}/texels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Region Texels
+         * @description PNG, gray: how much of each texel of a surface's map a region covers, at most 2048 pixels a side.
+         */
+        get: operations["region_texels_api_projects__project__regions__region__texels_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/tips": {
         parameters: {
             query?: never;
@@ -2876,6 +2956,12 @@ export interface components {
             values: {
                 [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"]) | null;
             };
+            /**
+             * Touched
+             * @description rasters whose pixels are others: a node's id, / and its map
+             * @default []
+             */
+            touched: string[];
             history: components["schemas"]["HistoryState"];
         };
         /**
@@ -3775,6 +3861,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    thumbnail_api_projects__project__nodes__node__thumbnail_get: {
+        parameters: {
+            query: {
+                of: "paint" | "mask";
+            };
+            header?: never;
+            path: {
+                project: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    faces_together_api_projects__project__faces_get: {
+        parameters: {
+            query: {
+                face: number;
+                by: "face" | "patch" | "island" | "part" | "surface";
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number
+                    ][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    region_faces_api_projects__project__regions__region__faces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                region: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number
+                    ][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    region_texels_api_projects__project__regions__region__texels_get: {
+        parameters: {
+            query: {
+                surface: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+                region: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,6 +1,6 @@
 /** The paint socket's binary messages; docs/paint-socket.md describes them. */
 
-export const PROTOCOL = 3;
+export const PROTOCOL = 4;
 const SAMPLES = 1;
 const PIXELS = 2;
 const SAMPLES_HEAD = 16;

@@ -1,6 +1,6 @@
 import { unwrap } from "../prepare/unwrap";
-import { type PrepareTool, setPreparing, setTip, shownView, showView, swapPigments, type Tool, useDesk } from "../state/desk";
-import { chosenLayer, startNaming } from "../state/layers";
+import { type PrepareTool, setPreparing, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
+import { chosenLayer, startNaming, together } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { closeCards, toggleTipCard } from "../state/cards";
 import { boundRadius } from "../state/radius";
@@ -34,6 +34,7 @@ export const COMMANDS = {
   fill: tool("fill", "F", "Fill", "Cover a face, an island, a part … with a click"),
   gradient: tool("gradient", "G", "Gradient", "Drag on the model from the first load to the second"),
   sample: tool("sample", "I", "Sample", "Take the stored values under the pointer"),
+  pickTool: tool("pick", "V", "Pick", "Pick faces for a region, or draw a shape in the map"),
   straight: gesture("Tools", "Shift + drag", "Draw straight; Shift and a click goes on from the last stroke", "paint"),
   sampleClick: gesture("Tools", "Ctrl + click", "Take the stored values, whatever the tool", "paint"),
   source: gesture("Tools", "C + click", "Choose from where Clone takes paint", "paint"),
@@ -49,7 +50,7 @@ export const COMMANDS = {
   softer: tip("<", "Softer", () => setTip({ hardness: Math.max(0, useDesk.getState().tip.hardness - 0.05) })),
   harder: tip(">", "Harder", () => setTip({ hardness: Math.min(1, useDesk.getState().tip.hardness + 0.05) })),
   tipDrag: gesture("Tip and pigment", "R + drag", "Across for the radius, up for the hardness", "paint"),
-  swap: tip("X", "Swap with the second load", swapPigments),
+  swap: tip("X", "Swap with the second load", swapLoads),
 
   undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], act: ({ project }) => project.send({ type: "undo" }) },
   redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], act: ({ project }) => project.send({ type: "redo" }) },
@@ -57,6 +58,38 @@ export const COMMANDS = {
   addLayer: {
     group: "Layers", label: "Add a brushed layer", hint: "Add a brushed layer above the chosen one", keys: ["Shift+L"], when: "paint",
     act: addLayer,
+  },
+  addGroup: {
+    group: "Layers", label: "Put into a new group", hint: "Put the marked layers into a new group", keys: ["Shift+G"], when: "paint", act: groupLayers,
+  },
+  addMask: {
+    group: "Layers", label: "Paint on the mask or on the layer", hint: "Switch between the layer and its mask; the first time a mask is added", keys: ["Q"],
+    when: "paint", act: switchMask,
+  },
+  fence: {
+    group: "Layers", label: "Lift the fence, or put it back", keys: ["K"], when: "paint",
+    act: () => useDesk.setState(({ fenceOn }) => ({ fenceOn: !fenceOn })),
+  },
+  lockLayer: {
+    group: "Layers", label: "Lock or unlock the layer", keys: ["Shift+K"], when: "paint",
+    act: ({ project }) => {
+      const layer = chosenLayer()?.layer;
+      if (layer) project.send({ type: "change_node", node: layer.id, locked: !layer.locked });
+    },
+  },
+  deleteLayer: {
+    group: "Layers", label: "Delete the marked layers", keys: ["Shift+Delete"], when: "paint",
+    act: ({ project }) => {
+      const layer = chosenLayer()?.layer;
+      if (layer) project.send({ type: "remove_nodes", nodes: together(layer.id) });
+    },
+  },
+  duplicateLayer: {
+    group: "Layers", label: "Duplicate the marked layers", keys: ["Shift+D"], when: "paint",
+    act: ({ project }) => {
+      const layer = chosenLayer()?.layer;
+      if (layer) project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: null });
+    },
   },
   renameLayer: { group: "Layers", label: "Rename the layer", keys: ["F2"], when: "paint", act: () => startNaming(chosenLayer()?.layer.id ?? null) },
   layerUp: { group: "Layers", label: "Move the layer up", keys: ["Alt+ArrowUp"], when: "paint", act: (context) => moveLayer(context, 1) },
@@ -126,13 +159,27 @@ function nextView(): void {
 
 function addLayer({ project }: Context): void {
   const surface = surfaceNamed(useSession.getState().state, useDesk.getState().surface);
-  if (surface) project.send({ type: "add_layer", surface: surface.name, above: chosenLayer()?.layer.id ?? null });
+  if (surface) project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: chosenLayer()?.layer.id ?? null });
 }
 
 function moveLayer({ project }: Context, up: number): void {
   const chosen = chosenLayer();
   const index = (chosen?.index ?? -1) + up;
-  if (chosen && index >= 0 && index < chosen.count) project.send({ type: "move_layer", layer: chosen.layer.id, index });
+  if (!chosen || index < 0 || index >= chosen.siblings.length) return;
+  project.send({ type: "move_nodes", nodes: [chosen.layer.id], parent: chosen.layer.parent, index });
+}
+
+function groupLayers({ project }: Context): void {
+  const chosen = chosenLayer();
+  if (chosen) project.send({ type: "group_nodes", nodes: together(chosen.layer.id) });
+}
+
+function switchMask({ project }: Context): void {
+  const layer = chosenLayer()?.layer;
+  if (!layer) return;
+  const { maskTarget } = useDesk.getState();
+  if (!layer.mask) project.send({ type: "add_mask", node: layer.id, start: 0 });
+  useDesk.setState({ maskTarget: maskTarget === layer.id ? null : layer.id });
 }
 
 function seamBorder({ project }: Context): void {

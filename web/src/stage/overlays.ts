@@ -7,6 +7,7 @@ import { densityColor, hatchedPicture, heatOf, uvPicture, stretchColor } from ".
 import { EdgeLines, rimEnds, seamEnds } from "./edge_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
+import { FenceVeil } from "./fence_veil";
 import { UvLines } from "./uv_lines";
 import { UvPoints } from "./uv_points";
 import { missingFromView, type SurfaceState } from "../state/document";
@@ -35,6 +36,7 @@ export interface Findings {
 export class Overlays {
   readonly lines: UvLines;
   readonly points: UvPoints;
+  readonly fence: FenceVeil;
   private readonly seams: EdgeLines;
   private readonly rim: EdgeLines;
   private readonly preview: EdgeLines;
@@ -49,6 +51,7 @@ export class Overlays {
     maps: SurfaceMaps,
     readonly width: number,
     readonly height: number,
+    changed: () => void,
   ) {
     this.lines = new UvLines(surface, mesh, maps.color, width, height);
     this.seams = new EdgeLines(surface, SEAM);
@@ -58,15 +61,16 @@ export class Overlays {
     this.rim = new EdgeLines(surface, RIM);
     this.preview = new EdgeLines(surface, PREVIEW);
     this.colors = new FaceColors(surface);
+    this.fence = new FenceVeil(surface, width, height, changed);
     this.follow();
   }
 
   get onModel(): THREE.Object3D[] {
-    return [this.colors.onModel, this.seams.onModel, this.rim.onModel, this.preview.onModel];
+    return [this.fence.onModel, this.colors.onModel, this.seams.onModel, this.rim.onModel, this.preview.onModel];
   }
 
   get onMap(): THREE.Object3D[] {
-    return [this.colors.onMap, this.lines.lines, this.seams.onMap, this.rim.onMap, this.preview.onMap, this.points.dots];
+    return [this.fence.onMap, this.colors.onMap, this.lines.lines, this.seams.onMap, this.rim.onMap, this.preview.onMap, this.points.dots];
   }
 
   /** The UVs have moved. */
@@ -137,6 +141,7 @@ export class Overlays {
     this.rim.dispose();
     this.preview.dispose();
     this.colors.dispose();
+    this.fence.dispose();
     for (const picture of this.pictures.values()) picture.dispose();
   }
 }

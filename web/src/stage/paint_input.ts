@@ -1,9 +1,11 @@
 import type { Pigment } from "../api/schema.generated";
-import { receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
+import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
+import { hiddenBy, lockedBy, nodesIn } from "../state/document";
 import { layerById, say, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { placeOnCanvas } from "./samples";
+import { RegionInput } from "./region_input";
 import { StrokeInput } from "./stroke_input";
 import type { Views } from "./views";
 
@@ -13,17 +15,20 @@ const EVERY_MAP: Pigment = { base_color: "#000000", roughness: 0, metallic: 0, h
 /** What presses do in the Paint stage, on the model and in the map. */
 export class PaintInput {
   private readonly strokes: StrokeInput;
+  readonly regions: RegionInput;
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
     private readonly views: Views,
   ) {
     this.strokes = new StrokeInput(canvas, views);
+    this.regions = new RegionInput(views);
   }
 
   /** Begin what the tool does; null when nothing can be done there. */
   press(event: PointerEvent, spot: Spot): PaintDrag | null {
     const { tool } = useDesk.getState();
+    if (tool === "pick") return this.regions.press(event, spot, spot.area, "texel" in spot);
     if (tool === "sample" || (event.ctrlKey && !event.shiftKey)) return this.sample(spot);
     this.follow(spot);
     if (!this.receives(spot)) return idle();
@@ -55,13 +60,29 @@ export class PaintInput {
     const surface = this.surfaceAt(spot);
     if (!surface) return false;
     const { project } = this.views;
-    const layer = layerById(useSession.getState().state, useDesk.getState().layers[surface.name] ?? "");
-    if (!layer) {
-      say(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_layer", surface: surface.name, above: null }));
-    } else if (!layer.visible) {
-      say(`The layer ${layer.name} of ${surface.name} is hidden.`, "Show it", () => project.send({ type: "change_layer", layer: layer.id, visible: true }));
+    const { state } = useSession.getState();
+    const desk = useDesk.getState();
+    const layer = state && layerById(state, receivingLayers(state)[surface.name] ?? "");
+    const hidden = layer && hiddenBy(surface, layer);
+    const locked = layer && lockedBy(surface, layer);
+    if (!layer && desk.maskTarget) {
+      const masked = layerById(state, desk.maskTarget);
+      say(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => useDesk.setState({ maskTarget: null }));
+    } else if (!layer) {
+      say(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: null }));
+    } else if (layer.kind !== "brushed" && !desk.maskTarget) {
+      const inside = nodesIn(surface, layer.id).findLast(({ kind }) => kind === "brushed");
+      const said = `${layer.name} is a group and holds no paint of its own.`;
+      if (inside) say(said, `Paint on ${inside.name}`, () => project.choose(inside.id));
+      else if (layer.mask) say(said, "Paint on its mask", () => project.choose(layer.id, true));
+      else say(said, "Add a layer", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: layer.id }));
+      return false;
+    } else if (hidden) {
+      say(`The ${hidden.kind === "group" ? "group" : "layer"} ${hidden.name} of ${surface.name} is hidden.`, "Show it", () => project.send({ type: "change_node", node: hidden.id, visible: true }));
+    } else if (locked) {
+      say(`The ${locked.kind === "group" ? "group" : "layer"} ${locked.name} of ${surface.name} is locked.`, "Unlock it", () => project.send({ type: "change_node", node: locked.id, locked: false }));
     }
-    return !!layer?.visible;
+    return !!layer && !hidden && !locked;
   }
 
   private sample(spot: Spot): PaintDrag | null {
@@ -75,18 +96,24 @@ export class PaintInput {
 
   private fill(spot: Spot): PaintDrag | null {
     const { state } = useSession.getState();
-    const { layers: chosen, pigment: load, fillBy, fillAway: away, eraseAll, tolerance, mirror } = useDesk.getState();
-    const layer = chosen[this.surfaceAt(spot)?.name ?? ""];
+    const desk = useDesk.getState();
+    const { pigment: load, fillBy, fillAway: away, eraseAll, tolerance, mirror } = desk;
+    const layers = state ? receivingLayers(state) : {};
+    const layer = layers[this.surfaceAt(spot)?.name ?? ""];
     if (!state || !layer) return null;
+    const [mask_value, fence] = [maskLoad(desk), fenceNow(desk)];
     const pigment = away && eraseAll ? EVERY_MAP : load;
     const face = "hit" in spot ? spot.hit.face : this.views.faceAt(spot.texel);
     const uv = this.uvOf(spot);
     if (!away) rememberColor(load.base_color);
     const { project } = this.views;
-    const layers = receivingLayers(state);
-    const fill = (faces: Runs | null) => project.send({ type: "fill", pigment, layer, layers, faces, away, mirror });
+    const fill = (faces: Runs | null, region: string | null = null) =>
+      project.send({ type: "fill", pigment, layer, layers, faces, region, away, mirror, mask_value, fence });
     if (fillBy === "color") {
-      if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, away });
+      if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, away, mask_value, fence });
+    } else if (fillBy === "region") {
+      if (desk.fence) fill(null, desk.fence);
+      else say("Choose a region first: click its fence in the list of regions.");
     } else if (fillBy === "surface") fill(null);
     else if (fillBy === "picked") {
       const picked = pickedRuns();
@@ -112,12 +139,15 @@ export class PaintInput {
         if (next) end = next.point;
       },
       release: () => {
-        const { layers: chosen, pigment, otherPigment } = useDesk.getState();
+        const desk = useDesk.getState();
+        const { pigment, otherPigment } = desk;
         const { state } = useSession.getState();
-        const layer = chosen[state?.surfaces[hit.surface]?.name ?? ""];
+        const layers = state ? receivingLayers(state) : {};
+        const layer = layers[state?.surfaces[hit.surface]?.name ?? ""];
+        const mask_values: [number, number] | null = desk.maskTarget ? [desk.maskValue, desk.otherMaskValue] : null;
         if (!state || !layer || end.distanceTo(hit.point) < 1e-9) return;
         const pigments: [typeof pigment, typeof otherPigment] = [pigment, otherPigment];
-        this.views.project.send({ type: "gradient", layer, layers: receivingLayers(state), start: hit.point.toArray(), end: end.toArray(), pigments });
+        this.views.project.send({ type: "gradient", layer, layers, start: hit.point.toArray(), end: end.toArray(), pigments, mask_values, fence: fenceNow(desk) });
       },
     };
   }

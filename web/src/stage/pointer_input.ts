@@ -113,7 +113,9 @@ export class PointerInput {
       if (drag) this.drag = { kind: "prepare", pointer, ...drag };
       return drag !== null;
     }
-    if (!spot) return false;
+    const { tool, pickBy } = useDesk.getState();
+    if (!spot && !(tool === "pick" && pickBy === "shape")) return false;
+    if (!spot) return this.outline(event);
     if (this.held.has("c") && useDesk.getState().tool === "clone") {
       this.paint.takeSource(spot);
       this.drag = { kind: "paint", pointer, stroke: 0, move: () => undefined, release: () => undefined };
@@ -122,6 +124,15 @@ export class PointerInput {
     const drag = this.paint.press(event, spot);
     if (drag) this.drag = { kind: "paint", pointer, ...drag };
     return drag !== null;
+  }
+
+  /** An outline may begin beside the model. */
+  private outline(event: PointerEvent): boolean {
+    const view = this.viewAt(event);
+    const area = view && this.views.area(view);
+    const drag = area && this.paint.regions.press(event, null, area, view === "map");
+    if (drag) this.drag = { kind: "paint", pointer: event.pointerId, ...drag };
+    return !!drag;
   }
 
   private prepareMap(event: PointerEvent): PrepareDrag | null {
@@ -220,7 +231,7 @@ export class PointerInput {
     const turning = this.drag && !["paint", "prepare", "tip"].includes(this.drag.kind);
     const area = this.views.area("model");
     const mapArea = this.views.area("map");
-    const paints = stage === "paint" && !["fill", "gradient", "sample"].includes(tool);
+    const paints = stage === "paint" && !["fill", "gradient", "sample", "pick"].includes(tool);
     const before = ring.visible;
     const inModel = area && this.last && this.last.x < area.x + area.width;
     let hit = inModel && !turning ? this.views.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;

@@ -4,7 +4,7 @@ import type { StageMesh } from "../api/mesh";
 import { loadMesh } from "../api/rest";
 import type { Batch } from "../api/wire";
 import { useCheckup } from "../state/checkup";
-import { shownView, useDesk } from "../state/desk";
+import { fenceNow, shownView, useDesk } from "../state/desk";
 import { useMapPlace } from "../state/map_place";
 import { takeMesh, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
@@ -57,6 +57,8 @@ export class Stage implements Views {
   private shown = "";
   private batches: Batch[] = [];
   private frame = 0;
+  /** How often the model has been taken anew. */
+  private meshAge = 0;
   private pose = "";
   private poseTimer = 0;
   private gone = false;
@@ -179,6 +181,7 @@ export class Stage implements Views {
     if (this.gone || this.shape !== shape) return;
     const first = this.mesh === null;
     this.mesh = mesh;
+    this.meshAge++;
     const kept = this.maps.filter((maps, i) => sizes[i] && maps.fits(sizes[i]));
     for (const maps of this.maps) if (!kept.includes(maps)) maps.dispose();
     this.maps = sizes.map((size, i) => {
@@ -213,7 +216,7 @@ export class Stage implements Views {
       overlays.dispose();
     }
     this.overlays = this.model.geometries.map(
-      (geometry, i) => new Overlays(geometry, mesh, this.maps[i]!, sizes[i]!.width, sizes[i]!.height),
+      (geometry, i) => new Overlays(geometry, mesh, this.maps[i]!, sizes[i]!.width, sizes[i]!.height, this.invalidate),
     );
     for (const overlays of this.overlays) this.model.scene.add(...overlays.onModel);
   }
@@ -229,9 +232,11 @@ export class Stage implements Views {
     const uvDisplay = preparing ? desk.uvDisplay : "paint";
     const { faces, points } = usePicks.getState();
     const findings = useCheckup.getState().faces;
-    const marks = preparing ? "all" : desk.tool === "fill" && desk.fillBy === "picked" ? "picks" : "none";
+    const showsPicks = desk.tool === "pick" || (desk.tool === "fill" && desk.fillBy === "picked");
+    const marks = preparing ? "all" : showsPicks ? "picks" : "none";
     for (const each of this.overlays) each.show(marks, uvDisplay, faces, findings);
     overlays.points.show(preparing && desk.preparing.tool === "points" ? points : NO_POINTS);
+    this.veil(preparing ? null : fenceNow(desk), state);
     const pictures = this.overlays.map((each, i) => each.picture(uvDisplay, state.surfaces[i]!));
     this.model.shade(desk.look, pictures);
     overlays.lines.lines.visible = desk.uvLines || preparing;
@@ -243,6 +248,17 @@ export class Stage implements Views {
     }
     this.input.refreshRing();
     this.invalidate();
+  }
+
+  /** Hatch what lies outside the fence. */
+  private veil(fence: string | null, state: DocumentState): void {
+    const region = state.regions.find(({ id }) => id === fence);
+    const version = region && encodeURIComponent(`${region.faces}.${JSON.stringify(region.areas)}`.slice(-400));
+    this.overlays.forEach((each, i) => {
+      const { name, uv_set } = state.surfaces[i]!;
+      const query = `surface=${encodeURIComponent(name)}&v=${this.meshAge}.${each.width}x${each.height}.${uv_set}.${version}`;
+      each.fence.show(region ? `/api/projects/${this.project.id}/regions/${region.id}/texels?${query}` : "");
+    });
   }
 
   private resize(): void {

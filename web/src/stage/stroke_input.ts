@@ -1,7 +1,7 @@
 import * as THREE from "three";
 
 import type { BeginStroke, CloneSource, Pigment, Tip } from "../api/schema.generated";
-import { type CloneOrigin, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
+import { type CloneOrigin, fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
 import { say, useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { counted, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
@@ -98,7 +98,9 @@ export class StrokeInput {
   /** Tell the server that a stroke begins; returns its number. */
   private begin(spot: Spot, tool: StrokeTool): number {
     const { state } = useSession.getState();
-    const { tip, pigment, mirror, eraseAll } = useDesk.getState();
+    const desk = useDesk.getState();
+    const { tip, pigment, mirror, eraseAll, touchFence } = desk;
+    const region = fenceNow(desk);
     const stroke = ++this.strokes;
     const inMap = "texel" in spot;
     const message: BeginStroke = {
@@ -109,12 +111,14 @@ export class StrokeInput {
       in_map: inMap ? state!.surfaces[this.views.chosen]!.name : null,
       seed: Math.floor(Math.random() * 2 ** 31),
       source: tool === "clone" ? this.cloneSource(spot) : null,
+      mask_value: maskLoad(desk),
+      fence: region || touchFence ? { region, touch: touchFence } : null,
       layers: receivingLayers(state!),
     }; // prettier-ignore
     useSession.setState({ notice: null });
     if (inMap && (mirror.planes || mirror.turns > 1)) say("The mirror repeats strokes on the model; one in the map stays alone.");
     this.views.project.send(message);
-    if (tool === "brush") rememberColor(pigment.base_color);
+    if (tool === "brush" && !desk.maskTarget) rememberColor(pigment.base_color);
     return stroke;
   }
 

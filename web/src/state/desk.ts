@@ -1,12 +1,12 @@
 import { create } from "zustand";
 
-import type { BeginStroke, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
+import type { BeginStroke, Fence, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
-import type { DocumentState } from "./document";
+import { type DocumentState, isNode } from "./document";
 
 /** Tools that paint along a stroke, and those that act at a click or a drag. */
 export type StrokeTool = BeginStroke["tool"];
-export type Tool = StrokeTool | "fill" | "gradient" | "sample";
+export type Tool = StrokeTool | "fill" | "gradient" | "sample" | "pick";
 export type ViewMode = "model" | "side" | "map";
 export type MapName = "base_color" | "roughness" | "metallic" | "height" | "normal";
 export type Shading = "lit" | "matte" | "plain" | "clay" | "wire" | MapName;
@@ -79,7 +79,7 @@ export interface Desk {
   pigments: NamedPigment[];
   recent: string[];
   mirror: Required<Mirror>;
-  fillBy: PickBy | "picked" | "color";
+  fillBy: PickBy | "picked" | "region" | "color";
   /** Fill takes away what lies there. */
   fillAway: boolean;
   tolerance: number;
@@ -94,6 +94,17 @@ export interface Desk {
   surface: string | null;
   /** The layer that receives strokes, by surface. */
   layers: Record<string, string>;
+  /** The layer whose mask receives strokes, instead of its paint. */
+  maskTarget: string | null;
+  /** What a brush lays on a mask, and the second value to swap with. */
+  maskValue: number;
+  otherMaskValue: number;
+  /** The region that paint is kept inside, by id, and whether that counts; and what is touched first, in its stead. */
+  fence: string | null;
+  fenceOn: boolean;
+  touchFence: NonNullable<Fence["touch"]> | null;
+  /** What picking for regions takes together; a shape is drawn in the map. */
+  pickBy: PickBy | "patch" | "shape";
   view: ViewMode;
   /** As it was left; null before the model has been turned. */
   camera: CameraPose | null;
@@ -171,6 +182,13 @@ export const FRESH: Desk = {
   palette: PALETTE,
   surface: null,
   layers: {},
+  maskTarget: null,
+  maskValue: 1,
+  otherMaskValue: 0,
+  fence: null,
+  fenceOn: true,
+  touchFence: null,
+  pickBy: "island",
   view: "model",
   camera: null,
   uvLines: true,
@@ -198,9 +216,11 @@ export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => (
 export const setReferences = (part: Partial<Desk["references"]>) =>
   useDesk.setState(({ references }) => ({ references: { ...references, ...part } }));
 
-/** The second load comes to hand, the first is put away. */
-export const swapPigments = () =>
-  useDesk.setState(({ pigment, otherPigment }) => ({ pigment: otherPigment, otherPigment: pigment }));
+/** The second load comes to hand, the first is put away; of a mask the second value. */
+export const swapLoads = () =>
+  useDesk.setState(({ maskTarget, maskValue, otherMaskValue, pigment, otherPigment }) =>
+    maskTarget ? { maskValue: otherMaskValue, otherMaskValue: maskValue } : { pigment: otherPigment, otherPigment: pigment },
+  );
 
 /** Values that were sampled are loaded, for the maps that the pigment paints; the color, when it paints none. */
 export const takeSample = (found: Pigment): boolean => {
@@ -276,24 +296,38 @@ export function followNames(before: DocumentState | null, after: DocumentState):
 
 /** Each surface has a receiving layer as long as it has any: the one chosen, else the topmost. */
 export function settleTargets(state: DocumentState): void {
-  const { layers, surface } = useDesk.getState();
+  const { layers, surface, maskTarget, fence } = useDesk.getState();
   const settled: Record<string, string> = {};
   for (const { name, layers: stack } of state.surfaces) {
-    const chosen = stack.find((layer) => layer.id === layers[name]) ?? stack.at(-1);
+    const chosen = stack.find((layer) => layer.id === layers[name]) ?? stack.findLast(({ kind }) => kind === "brushed") ?? stack.at(-1);
     if (chosen) settled[name] = chosen.id;
   }
   const known = state.surfaces.some((candidate) => candidate.name === surface);
-  useDesk.setState({ layers: settled, surface: known ? surface : (state.surfaces[0]?.name ?? null) });
+  const masked = maskTarget && state.values.get(maskTarget);
+  useDesk.setState({
+    layers: settled,
+    surface: known ? surface : (state.surfaces[0]?.name ?? null),
+    maskTarget: masked && isNode(masked) && masked.mask ? maskTarget : null,
+    fence: fence && state.values.has(fence) ? fence : null,
+  });
 }
 
-/** The layers a stroke will be laid on: every surface's receiving layer that is shown. */
+/** The layers a stroke will be laid on: every surface's receiving layer; of masks those of the same name. */
 export function receivingLayers(state: DocumentState): Record<string, string> {
-  const { layers, surface } = useDesk.getState();
+  const { layers, maskTarget } = useDesk.getState();
+  const masked = maskTarget ? state.values.get(maskTarget) : undefined;
   const found: Record<string, string> = {};
   for (const { name, layers: stack } of state.surfaces) {
-    const layer = stack.find((candidate) => candidate.id === layers[name]);
-    // A hidden layer on the chosen surface goes along, so that the server says why nothing is painted.
-    if (layer && (layer.visible || name === surface)) found[name] = layer.id;
+    const layer = masked
+      ? (stack.find(({ id }) => id === maskTarget) ?? stack.find((node) => node.mask && "name" in masked && node.name === masked.name))
+      : stack.find((candidate) => candidate.id === layers[name]);
+    if (layer) found[name] = layer.id;
   }
   return found;
 }
+
+/** What a brush lays on masks; null while it paints on layers. */
+export const maskLoad = ({ maskTarget, maskValue }: Desk): number | null => (maskTarget ? maskValue : null);
+
+/** The region that confines paint right now. */
+export const fenceNow = ({ fence, fenceOn }: Desk): string | null => (fenceOn ? fence : null);

@@ -1,8 +1,9 @@
-import type { Brushed, KeptPicture, Model, Project, Surface, TipPicture } from "../api/schema.generated";
+import type { Brushed, Group, KeptPicture, Model, Project, Region, Surface, TipPicture } from "../api/schema.generated";
 
-export type AnyValue = Brushed | Model | Project | Surface | TipPicture;
-export type LayerState = Brushed;
-export type SurfaceState = Surface & { /** Bottom first. */ layers: LayerState[] };
+export type AnyValue = Brushed | Group | Model | Project | Region | Surface | TipPicture;
+export type LayerState = Brushed | Group;
+/** layers: all nodes of the stack, bottom first; a group follows what lies in it. */
+export type SurfaceState = Surface & { layers: LayerState[] };
 
 /** Slots of the model's file that no map shows. */
 const UNTOUCHED: readonly string[] = ["normal", "occlusion", "emissive", "opacity"] satisfies KeptPicture["slot"][];
@@ -20,6 +21,8 @@ export interface DocumentState {
   hidden_parts: number[];
   mesh: { arrays: Record<string, string>; parts: string[] };
   surfaces: SurfaceState[];
+  /** By name. */
+  regions: Region[];
   values: ReadonlyMap<string, AnyValue>;
 }
 
@@ -40,6 +43,7 @@ export function patched(before: DocumentState | null, changes: Record<string, An
     hidden_parts: project.hidden_parts ?? [],
     mesh: before?.values.get("model") === model ? before.mesh : model,
     surfaces: surfacesOf(before, values),
+    regions: regionsOf(before, values),
     values,
   };
 }
@@ -53,16 +57,44 @@ function surfacesOf(before: DocumentState | null, values: ReadonlyMap<string, An
   const surfaces: Surface[] = [];
   for (const value of values.values()) {
     if (value.kind === "surface") surfaces.push(value);
-    if (value.kind === "brushed") stacks.set(value.parent, [...(stacks.get(value.parent) ?? []), value]);
+    if (isNode(value)) stacks.set(value.parent, [...(stacks.get(value.parent) ?? []), value]);
   }
+  for (const stack of stacks.values()) stack.sort((a, b) => a.order - b.order || (a.id < b.id ? -1 : 1));
+  const within = (parent: string): LayerState[] =>
+    (stacks.get(parent) ?? []).flatMap((node) => [...(node.kind === "group" ? within(node.id) : []), node]);
   return surfaces
     .sort((a, b) => a.number - b.number)
     .map((surface) => {
-      const layers = (stacks.get(surface.id) ?? []).sort((a, b) => a.order - b.order || (a.id < b.id ? -1 : 1));
+      const layers = within(surface.id);
       const old = before?.surfaces.find(({ id }) => id === surface.id);
       const same = old && before?.values.get(surface.id) === surface && equal(old.layers, layers);
       return same ? old : { ...surface, layers };
     });
 }
+
+function regionsOf(before: DocumentState | null, values: ReadonlyMap<string, AnyValue>): Region[] {
+  const regions = [...values.values()].filter((value) => value.kind === "region");
+  regions.sort((a, b) => a.name.localeCompare(b.name) || (a.id < b.id ? -1 : 1));
+  return before && equal(before.regions, regions) ? before.regions : regions;
+}
+
+export const isNode = (value: AnyValue): value is LayerState => value.kind === "brushed" || value.kind === "group";
+
+/** The nodes that lie directly in a surface or a group, bottom first. */
+export const nodesIn = (surface: SurfaceState, parent: string): LayerState[] => surface.layers.filter((node) => node.parent === parent);
+
+/** The groups in which a node lies, the innermost first. */
+export function groupsOver(surface: SurfaceState, node: LayerState): LayerState[] {
+  const group = surface.layers.find(({ id }) => id === node.parent);
+  return group ? [group, ...groupsOver(surface, group)] : [];
+}
+
+/** The node, or a group over it, that is hidden. */
+export const hiddenBy = (surface: SurfaceState, node: LayerState): LayerState | undefined =>
+  [node, ...groupsOver(surface, node)].find(({ visible }) => visible === false);
+
+/** The same of what is locked. */
+export const lockedBy = (surface: SurfaceState, node: LayerState): LayerState | undefined =>
+  [node, ...groupsOver(surface, node)].find(({ locked }) => locked === true);
 
 const equal = (a: unknown[], b: unknown[]) => a.length === b.length && a.every((each, i) => each === b[i]);

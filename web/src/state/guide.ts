@@ -8,6 +8,8 @@ interface Place {
 interface Guide {
   /** A straight line being drawn, on the canvas. */
   line: { from: Place; to: Place } | null;
+  /** An outline being drawn. */
+  outline: Place[] | null;
   /** The brush in the map, or where it is while it is on the model. */
   circle: (Place & { radius: number }) | null;
   /** In the map, where clone takes paint from. */
@@ -15,4 +17,4 @@ interface Guide {
 }
 
 /** Marks drawn over the stage while the pointer moves. */
-export const useGuide = create<Guide>(() => ({ line: null, circle: null, mark: null }));
+export const useGuide = create<Guide>(() => ({ line: null, outline: null, circle: null, mark: null }));

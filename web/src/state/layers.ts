@@ -1,18 +1,44 @@
 import { create } from "zustand";
 
 import { useDesk } from "./desk";
-import type { LayerState } from "./document";
+import { type LayerState, nodesIn, type SurfaceState } from "./document";
 import { surfaceNamed, useSession } from "./session";
 
-/** The layer that receives strokes on the chosen surface, its place from the bottom, and how many there are. */
-export function chosenLayer(): { layer: LayerState; index: number; count: number } | null {
+/** The chosen layer of the chosen surface, and where it lies among its siblings. */
+export function chosenLayer(): { surface: SurfaceState; layer: LayerState; index: number; siblings: LayerState[] } | null {
   const { surface: name, layers } = useDesk.getState();
   const surface = surfaceNamed(useSession.getState().state, name);
-  const index = surface?.layers.findIndex(({ id }) => id === layers[surface.name]) ?? -1;
-  return surface && index >= 0 ? { layer: surface.layers[index]!, index, count: surface.layers.length } : null;
+  const layer = surface?.layers.find(({ id }) => id === layers[surface.name]);
+  if (!surface || !layer) return null;
+  const siblings = nodesIn(surface, layer.parent);
+  return { surface, layer, index: siblings.indexOf(layer), siblings };
 }
 
-/** The layer whose name is being typed. */
-export const useNaming = create<{ layer: string | null }>(() => ({ layer: null }));
+interface Rows {
+  /** Layers that are marked together, to be moved, grouped or deleted as one. */
+  marked: ReadonlySet<string>;
+  /** Groups whose rows are folded away. */
+  folded: ReadonlySet<string>;
+  /** The layer whose name is being typed. */
+  naming: string | null;
+  /** How often the pixels of a raster have changed since the page was opened. */
+  editions: Readonly<Record<string, number>>;
+}
 
-export const startNaming = (layer: string | null): void => useNaming.setState({ layer });
+export const useRows = create<Rows>(() => ({ marked: new Set(), folded: new Set(), naming: null, editions: {} }));
+
+export const startNaming = (naming: string | null): void => useRows.setState({ naming });
+
+/** These rasters show something else from now on. */
+export function touch(rasters: readonly string[]): void {
+  if (!rasters.length) return;
+  const editions = { ...useRows.getState().editions };
+  for (const raster of rasters) editions[raster] = (editions[raster] ?? 0) + 1;
+  useRows.setState({ editions });
+}
+
+/** What is done with several layers at once: those marked, if the one meant is among them. */
+export function together(layer: string): string[] {
+  const { marked } = useRows.getState();
+  return marked.has(layer) ? [...marked] : [layer];
+}

@@ -20,7 +20,7 @@ function keep(presets: Preset[]): void {
 /** The tip at hand under a name, with the tool and, if wanted, the pigment. */
 export async function keepPreset(project: string, name: string, withTool: boolean, withPigment: boolean): Promise<void> {
   const { tip, tool, pigment } = useDesk.getState();
-  const strokes = tool !== "fill" && tool !== "gradient" && tool !== "sample";
+  const strokes = tool !== "fill" && tool !== "gradient" && tool !== "sample" && tool !== "pick";
   const preset: Preset = {
     name, tip, tool: withTool && strokes ? tool : null, pigment: withPigment ? pigment : null,
     picture: await ownPicture(project, tip.picture ?? null),

@@ -4,6 +4,7 @@ import type { HistoryState, ServerMessage, StateChanged } from "../api/schema.ge
 import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
 import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
+import { touch } from "./layers";
 import { layerById, resetSession, useSession, say } from "./session";
 
 const DESK_DELAY = 400;
@@ -65,7 +66,8 @@ export class Project {
     return state;
   }
 
-  private follow(before: DocumentState | null, { values, history }: StateChanged): void {
+  private follow(before: DocumentState | null, { values, touched, history }: StateChanged): void {
+    touch(touched ?? []);
     this.become(patched(before, values), history);
     followNames(before, this.state());
     this.settle();
@@ -87,8 +89,8 @@ export class Project {
       case "state":
         this.follow(useSession.getState().state, message);
         break;
-      case "layer_added":
-        this.choose(message.layer);
+      case "made":
+        for (const id of message.ids) this.goOnWith(id);
         break;
       case "kept":
         useSession.setState({ kept: message });
@@ -122,11 +124,18 @@ export class Project {
     else say(sentence);
   }
 
-  /** Make a layer, and its surface, the target of strokes. */
-  choose(layer: string): void {
+  /** What was asked for is there: a layer becomes the target, a region the fence. */
+  private goOnWith(id: string): void {
+    if (this.state().regions.some((region) => region.id === id)) useDesk.setState({ fence: id, fenceOn: true });
+    else this.choose(id);
+  }
+
+  /** Make a layer, and its surface, the target of strokes: its paint or its mask. */
+  choose(layer: string, mask = false): void {
     const surface = useSession.getState().state?.surfaces.find((s) => s.layers.some((l) => l.id === layer));
     if (surface) {
-      useDesk.setState(({ layers }) => ({ surface: surface.name, layers: { ...layers, [surface.name]: layer } }));
+      const maskTarget = mask ? layer : null;
+      useDesk.setState(({ layers }) => ({ surface: surface.name, layers: { ...layers, [surface.name]: layer }, maskTarget }));
     }
   }
 }

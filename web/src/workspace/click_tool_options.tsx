@@ -1,5 +1,7 @@
 import { type Desk, useDesk } from "../state/desk";
 import { Part } from "../ui/part";
+import type { Project } from "../state/project";
+import { PickOptions } from "./pick_options";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
 
@@ -9,6 +11,7 @@ const EXTENTS: { value: Desk["fillBy"]; text: string; hint: string }[] = [
   { value: "part", text: "Part", hint: "The whole part of the model" },
   { value: "surface", text: "Surface", hint: "All of the surface, gaps included" },
   { value: "picked", text: "Picked", hint: "The faces that are picked in Prepare, wherever the click is" },
+  { value: "region", text: "Region", hint: "The region chosen as fence, wherever the click is" },
   { value: "color", text: "Color", hint: "Whatever shows nearly the color that is clicked" },
 ];
 
@@ -18,8 +21,9 @@ const WAYS: { value: "lay" | "away"; text: string; hint: string }[] = [
 ];
 
 /** What fill, gradient and sample want to know. */
-export function ClickToolOptions() {
+export function ClickToolOptions({ project }: { project: Project }) {
   const { tool, fillBy, fillAway, tolerance, sampleLayer } = useDesk();
+  if (tool === "pick") return <PickOptions project={project} />;
   if (tool === "fill") {
     return (
       <Part title="Fill: click on model or map">

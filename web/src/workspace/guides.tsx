@@ -2,14 +2,20 @@ import { useGuide } from "../state/guide";
 
 /** The straight line being drawn, and the brush in the map. */
 export function Guides() {
-  const { line, circle, mark } = useGuide();
-  if (!line && !circle && !mark) return null;
+  const { line, outline, circle, mark } = useGuide();
+  if (!line && !outline && !circle && !mark) return null;
   return (
     <svg className="pointer-events-none absolute inset-0 size-full" aria-hidden>
       {line && (
         <>
           <line x1={line.from.x} y1={line.from.y} x2={line.to.x} y2={line.to.y} stroke="#1e2422" strokeWidth={3} opacity={0.5} />
           <line x1={line.from.x} y1={line.from.y} x2={line.to.x} y2={line.to.y} stroke="#fff" strokeWidth={1.2} />
+        </>
+      )}
+      {outline && (
+        <>
+          <polygon points={outline.map(({ x, y }) => `${x},${y}`).join(" ")} fill="rgb(12 140 122 / 0.18)" stroke="#1e2422" strokeWidth={3} strokeOpacity={0.45} />
+          <polygon points={outline.map(({ x, y }) => `${x},${y}`).join(" ")} fill="none" stroke="#fff" strokeWidth={1.2} strokeDasharray="5 3" />
         </>
       )}
       {mark && (

@@ -1,99 +1,87 @@
-import { IconChevronDown, IconChevronUp, IconTrash } from "@tabler/icons-react";
-import { useEffect, useState } from "react";
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { IconChevronDown, IconChevronUp, IconDots, IconTrash } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
+import type { LayerState, SurfaceState } from "../state/document";
+import { nodesIn } from "../state/document";
+import { together } from "../state/layers";
 import type { Project } from "../state/project";
-import { surfaceNamed, useSession } from "../state/session";
-import { useDesk } from "../state/desk";
-import { Slider } from "../ui/slider";
-import type { LayerState } from "../state/document";
+import { useSession } from "../state/session";
+import { LaidSlider } from "./laid_slider";
+import { MODES } from "./modes";
+import { MapUses } from "./map_uses";
+import { MaskSettings } from "./mask_settings";
 
-export const MODES: LayerState["blend"][] = [
-  "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light",
-  "soft-light", "difference", "exclusion", "add", "subtract", "hue", "saturation", "color", "luminosity",
-];
-
-/** Opacity, blend mode, place and deletion of the chosen layer. */
-export function LayerSettings({ layer, project }: { layer: LayerState; project: Project }) {
-  const [opacity, setOpacity] = useState<number | null>(null);
-  const surface = surfaceNamed(useSession((session) => session.state), useDesk((desk) => desk.surface));
-  const index = surface?.layers.findIndex(({ id }) => id === layer.id) ?? 0;
-
-  // It shows while the slider moves, and is one undo step when it rests.
-  useEffect(() => {
-    if (opacity === null) return;
-    const timer = setTimeout(() => {
-      if (opacity !== layer.opacity) project.send({ type: "change_layer", layer: layer.id, opacity });
-      setOpacity(null);
-    }, 250);
-    return () => clearTimeout(timer);
-  }, [opacity, layer.id, layer.opacity, project]);
-
-  const icon = "grid size-8 place-items-center rounded-control text-ink-2 enabled:hover:bg-fog-3 disabled:opacity-40";
+/** Opacity, blend mode, mask, maps, place and deletion of the chosen layer. */
+export function LayerSettings({ surface, layer, project }: { surface: SurfaceState; layer: LayerState; project: Project }) {
+  const siblings = nodesIn(surface, layer.parent);
+  const index = siblings.indexOf(layer);
+  const icon = "grid size-7 shrink-0 place-items-center rounded-control text-ink-2 enabled:hover:bg-fog-3 disabled:opacity-40";
+  const move = (to: number) => project.send({ type: "move_nodes", nodes: [layer.id], parent: layer.parent, index: to });
   return (
-    <div className="border-t border-fog-3 px-3.5 py-2">
-      <Slider
-        label="Opacity"
-        value={opacity ?? layer.opacity}
-        min={0}
-        max={1}
-        show={(value) => `${Math.round(value * 100)}%`}
-        onChange={(next) => {
-          setOpacity(next);
-          project.send({ type: "show", edit: { type: "change_layer", layer: layer.id, opacity: next } });
-        }}
+    <div className="border-t border-fog-3 px-3 py-1.5">
+      <LaidSlider
+        label="Opacity" value={layer.opacity ?? 1} project={project}
+        edit={(opacity) => ({ type: "change_node", node: layer.id, opacity })}
       />
-      <div className="mt-1 flex items-center gap-0.5">
+      <div className="mt-0.5 flex items-center gap-0.5">
         <select
           aria-label="Blend mode"
           value={layer.blend}
-          onChange={(event) =>
-            project.send({ type: "change_layer", layer: layer.id, blend: event.target.value as LayerState["blend"] })
-          }
-          className="mr-1 h-8 min-w-0 grow rounded-control bg-fog-2 px-2"
+          onChange={(event) => project.send({ type: "change_node", node: layer.id, blend: event.target.value as LayerState["blend"] })}
+          className="mr-0.5 h-7 min-w-0 grow rounded-control bg-fog-2 px-2"
         >
           {MODES.map((mode) => (
             <option key={mode}>{mode}</option>
           ))}
         </select>
-        <button
-          type="button"
-          className={icon}
-          title={tooltip("layerUp")}
-          aria-label="Move layer up"
-          disabled={index + 1 >= (surface?.layers.length ?? 0)}
-          onClick={() => project.send({ type: "move_layer", layer: layer.id, index: index + 1 })}
-        >
+        <button type="button" className={icon} title={tooltip("layerUp")} aria-label="Move layer up" disabled={index + 1 >= siblings.length} onClick={() => move(index + 1)}>
           <IconChevronUp size={16} />
         </button>
-        <button
-          type="button"
-          className={icon}
-          title={tooltip("layerDown")}
-          aria-label="Move layer down"
-          disabled={index <= 0}
-          onClick={() => project.send({ type: "move_layer", layer: layer.id, index: index - 1 })}
-        >
+        <button type="button" className={icon} title={tooltip("layerDown")} aria-label="Move layer down" disabled={index <= 0} onClick={() => move(index - 1)}>
           <IconChevronDown size={16} />
         </button>
+        <MoreMenu surface={surface} layer={layer} project={project} />
         <button
-          type="button"
-          className={icon}
-          title="Delete this layer; undo brings it back"
-          aria-label="Delete layer"
-          onClick={() => project.send({ type: "remove_layer", layer: layer.id })}
+          type="button" className={icon} title="Delete; undo brings it back" aria-label="Delete layer"
+          onClick={() => project.send({ type: "remove_nodes", nodes: together(layer.id) })}
         >
           <IconTrash size={16} stroke={1.7} />
         </button>
       </div>
-      <button
-        type="button"
-        className="mt-1.5 h-8 w-full rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3 hover:text-ink"
-        title="Where the layer has color, light tones stand out and dark ones lie deep; how deep is set under the lamp button"
-        onClick={() => project.send({ type: "bump_from_color", layer: layer.id })}
-      >
-        Bump from color
-      </button>
+      <MaskSettings layer={layer} project={project} />
+      <MapUses layer={layer} project={project} />
     </div>
+  );
+}
+
+/** What is done with layers less often. */
+function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: LayerState; project: Project }) {
+  const surfaces = useSession((session) => session.state?.surfaces) ?? [];
+  const others = surfaces.filter(({ id }) => id !== surface.id);
+  const group = layer.kind === "group";
+  const items: [string, () => void][] = [
+    ["Duplicate", () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: null })],
+    ["Put into a new group", () => project.send({ type: "group_nodes", nodes: together(layer.id) })],
+    ...(group ? [["Take the group apart", () => project.send({ type: "ungroup", node: layer.id })] as [string, () => void]] : []),
+    [layer.locked ? "Unlock" : "Lock", () => project.send({ type: "change_node", node: layer.id, locked: !layer.locked })],
+    ...(layer.kind === "brushed" ? [["Bump from color", () => project.send({ type: "bump_from_color", layer: layer.id })] as [string, () => void]] : []),
+    ...others.map(({ name }): [string, () => void] => [`Copy to ${name}`, () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: name })]),
+  ];
+  return (
+    <Menu>
+      <MenuButton aria-label="More for this layer" title="More for this layer" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
+        <IconDots size={16} />
+      </MenuButton>
+      <MenuItems anchor="bottom end" className="card z-20 max-h-80 w-52 p-1 outline-none">
+        {items.map(([text, act]) => (
+          <MenuItem key={text}>
+            <button type="button" onClick={act} className="flex h-8 w-full items-center rounded-control px-2.5 text-left data-focus:bg-fog-2">
+              <span className="truncate">{text}</span>
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
   );
 }

@@ -2,7 +2,7 @@ import { IconArrowsExchange } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import { eightBits } from "../state/color";
-import { setPigment, swapPigments, switchMap, useDesk } from "../state/desk";
+import { setPigment, swapLoads, switchMap, useDesk } from "../state/desk";
 import { Part } from "../ui/part";
 import { Slider } from "../ui/slider";
 import { ColorField } from "./color_field";
@@ -39,7 +39,7 @@ export function PigmentPart() {
   const title = (
     <span className="flex grow items-center justify-between">
       Pigment
-      <button type="button" title={tooltip("swap")} aria-label="Swap pigments" onClick={swapPigments} className="flex h-6 items-center gap-1 rounded-control px-1.5 font-normal hover:bg-fog-2">
+      <button type="button" title={tooltip("swap")} aria-label="Swap pigments" onClick={swapLoads} className="flex h-6 items-center gap-1 rounded-control px-1.5 font-normal hover:bg-fog-2">
         <IconArrowsExchange size={15} stroke={1.7} />
         <span className="size-4 rounded-full shadow-[inset_0_0_0_1px_rgb(0_0_0/0.18)]" style={{ background: other ? eightBits(other) : "transparent" }} />
       </button>

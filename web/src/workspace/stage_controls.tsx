@@ -8,6 +8,7 @@ import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
 import { LookControl } from "./look_control";
 import { MirrorControl } from "./mirror_control";
+import { FenceChip } from "./fence_chip";
 import { carried } from "./pigment_text";
 
 const UV_DISPLAYS: { value: UvDisplay; text: string; hint: string }[] = [
@@ -21,7 +22,7 @@ const UV_DISPLAYS: { value: UvDisplay; text: string; hint: string }[] = [
 
 const DOING: Record<Tool, string> = {
   brush: "Painting", erase: "Erasing on", smear: "Smearing", soften: "Softening", sharpen: "Sharpening",
-  clone: "Cloning onto", fill: "Filling", gradient: "Gradient on", sample: "Sampling; painting",
+  clone: "Cloning onto", fill: "Filling", gradient: "Gradient on", sample: "Sampling; painting", pick: "Picking; painting",
 }; // prettier-ignore
 
 /** Over the stage: what receives the stroke on the left, how it is shown on the right. */
@@ -31,17 +32,19 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
   const preparing = desk.stage === "prepare";
   const view = shownView(desk);
   const surface = surfaceNamed(state, desk.surface);
+  const masked = layerById(state, desk.maskTarget ?? "");
   const layer = surface && layerById(state, desk.layers[surface.name] ?? "");
   return (
     <div className="@container pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
-      {preparing ? <span /> : <p className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
+      {preparing ? <span /> : <div className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="truncate">
           {DOING[desk.tool]}{" "}
-          <b className="font-semibold">{surface?.name}</b>, {layer ? layer.name : "no layer"}
+          <b className="font-semibold">{surface?.name}</b>, {masked ? <>mask of {masked.name}</> : layer ? layer.name : "no layer"}
         </span>
-        <span className="shrink-0 text-ink-2">{carried(desk.tool, desk.pigment)}</span>
-      </p>}
+        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : layer && layer.kind !== "brushed" ? "a group: no paint" : carried(desk.tool, desk.pigment)}</span>
+        <FenceChip />
+      </div>}
       <div className="card flex h-9 items-center gap-1 px-1">
         {preparing && (
           <Segmented label="Show" options={UV_DISPLAYS} value={desk.uvDisplay} onChange={(uvDisplay) => useDesk.setState({ uvDisplay })} />

@@ -11,7 +11,7 @@ import { useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
 import { CurveEditor } from "./curve_editor";
-import { MODES } from "./layer_settings";
+import { MODES } from "./modes";
 import { Toggle } from "./toggle";
 
 const FALLOFFS: { value: Tip["falloff"]; text: string }[] = [

@@ -1,6 +1,6 @@
 import {
   IconBrush, IconBucketDroplet, IconColorPicker, IconCopy, IconDroplet, IconEraser, IconFeather, IconGradienter,
-  IconRipple,
+  IconPointer, IconRipple,
 } from "@tabler/icons-react"; // prettier-ignore
 
 import { COMMANDS, tooltip } from "../commands/commands";
@@ -8,6 +8,7 @@ import type { Project } from "../state/project";
 import { type Tool, useDesk } from "../state/desk";
 import { Part } from "../ui/part";
 import { ClickToolOptions } from "./click_tool_options";
+import { MaskValuePart } from "./mask_value_part";
 import { PalettePart } from "./palette_part";
 import { PigmentPart } from "./pigment_part";
 import { TipPart } from "./tip_part";
@@ -22,17 +23,19 @@ const TOOLS: { value: Tool; Icon: typeof IconBrush }[] = [
   { value: "fill", Icon: IconBucketDroplet },
   { value: "gradient", Icon: IconGradienter },
   { value: "sample", Icon: IconColorPicker },
+  { value: "pick", Icon: IconPointer },
 ];
 
 /** With what: tool, tip, pigment, palette. */
 export function Tray({ project }: { project: Project }) {
   const tool = useDesk((desk) => desk.tool);
-  const acts = ["fill", "gradient", "sample"].includes(tool);
+  const masking = useDesk((desk) => desk.maskTarget !== null);
+  const acts = ["fill", "gradient", "sample", "pick"].includes(tool);
   return (
     <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[minmax(278px,306px)_minmax(270px,440px)_minmax(264px,400px)_minmax(180px,1fr)] divide-x divide-fog-3">
       <Tools />
-      {acts ? <ClickToolOptions /> : <TipPart project={project} />}
-      <PigmentPart />
+      {acts ? <ClickToolOptions project={project} /> : <TipPart project={project} />}
+      {masking ? <MaskValuePart /> : <PigmentPart />}
       <PalettePart />
     </div>
   );
@@ -49,14 +52,14 @@ function Tools() {
             type="button"
             role="radio"
             aria-checked={tool === value}
-            title={tooltip(value)}
+            title={tooltip(value === "pick" ? "pickTool" : value)}
             onClick={() => useDesk.setState({ tool: value })}
             className={`flex h-[62px] flex-col items-center justify-center gap-0.5 rounded-control text-[12px] ${
               tool === value ? "bg-ink text-fog" : "bg-fog-2 hover:bg-fog-3"
             }`}
           >
             <Icon size={18} stroke={1.6} />
-            {COMMANDS[value].label}
+            {COMMANDS[value === "pick" ? "pickTool" : value].label}
           </button>
         ))}
       </div>

@@ -1,0 +1,74 @@
+"""REST for what the page shows of stacks and regions: thumbnails, and which texels and faces a region is."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import cv2
+import numpy as np
+from fastapi import APIRouter, Response
+
+from ..core.errors import NightmistError
+from ..core.formats.image_files import write_png
+from ..core.mesh.select import Extent, faces_with
+from ..core.texels import TILE
+from ..document import Document
+from ..document.derived.model import runs_of_faces
+from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail
+from .projects import InStudio, Problem
+
+router = APIRouter(prefix="/api")
+#: The longer side of a picture of a region, in pixels.
+MOST = 2048
+
+
+@router.get("/projects/{project}/nodes/{node}/thumbnail", responses={422: {"model": Problem}})
+def thumbnail(studio: InStudio, project: str, node: str, of: Literal["paint", "mask"]) -> Response:
+    """PNG of what a node holds."""
+    make = mask_thumbnail if of == "mask" else paint_thumbnail
+    png = studio.with_document(project, lambda document: make(document, document.node(node)))
+    return Response(png, media_type="image/png", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/projects/{project}/faces", responses={422: {"model": Problem}})
+def faces_together(studio: InStudio, project: str, face: int, by: Extent) -> list[tuple[int, int]]:
+    """Runs of the faces that belong together with one."""
+    return studio.with_document(project, lambda document: _together(document, face, by))
+
+
+@router.get("/projects/{project}/regions/{region}/faces", responses={422: {"model": Problem}})
+def region_faces(studio: InStudio, project: str, region: str) -> list[tuple[int, int]]:
+    """A region's faces as runs."""
+    return studio.with_document(
+        project, lambda document: runs_of_faces(document.region_faces(document.region_value(region)))
+    )
+
+
+@router.get("/projects/{project}/regions/{region}/texels", responses={422: {"model": Problem}})
+def region_texels(studio: InStudio, project: str, region: str, surface: str) -> Response:
+    """PNG, gray: how much of each texel of a surface's map a region covers, at most 2048 pixels a side."""
+    png = studio.with_document(project, lambda document: _texels(document, region, surface))
+    return Response(png, media_type="image/png", headers={"Cache-Control": "no-store"})
+
+
+def _together(document: Document, face: int, by: Extent) -> list[tuple[int, int]]:
+    mesh = document.mesh
+    if not 0 <= face < len(mesh.faces):
+        raise NightmistError(f"There is no face {face}; the model has {len(mesh.faces)}.")
+    surface = document.surface_values()[int(mesh.face_surface[face])]
+    return runs_of_faces(faces_with(mesh, face, by, document.layout(surface).uvs))
+
+
+def _texels(document: Document, region: str, surface: str) -> bytes:
+    value = document.surface_value(surface)
+    mask = document.region_mask(document.region_value(region), value)
+    rows, columns = value.height // TILE, value.width // TILE
+    step = max(1, -(-max(value.size) // MOST))
+    side = TILE // step
+    picture = np.zeros((rows * side, columns * side), np.uint8)
+    tiles = mask.complete().area.tiles
+    for tile, share in zip(tiles, mask.shares(tiles), strict=True):
+        row, column = divmod(int(tile), columns)
+        small = cv2.resize(share, (side, side), interpolation=cv2.INTER_AREA)
+        picture[row * side : (row + 1) * side, column * side : (column + 1) * side] = np.rint(small * 255)
+    return write_png(picture)

@@ -1,0 +1,62 @@
+"""Small pictures of what a node holds: its paint, or its mask."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.errors import NightmistError
+from ...core.formats.image_files import fit, write_png
+from ...core.texels import TILE, Raster
+from ...core.texels.raster import shares_of
+from ..document import Document
+from ..values import MASK, Node
+
+#: The longer side of a thumbnail in pixels.
+SIDE = 64
+#: Every how many texels one is looked at, as long as that leaves enough.
+STEP = 8
+
+
+def paint_thumbnail(document: Document, node: Node) -> bytes:
+    """PNG with alpha of a layer's color or, where it holds none, of its first map as gray."""
+    painted = document.painted_maps(node.id)
+    if not painted:
+        return write_png(np.zeros((1, 1, 4), np.uint8))
+    picture = _sampled(document.raster(node.id, painted[0]), None)
+    if picture.shape[2] == 2:
+        picture = picture[..., [0, 0, 0, 1]]
+    return _png(picture)
+
+
+def mask_thumbnail(document: Document, node: Node) -> bytes:
+    """PNG of a node's mask: white where it shows. Raises NightmistError when it has none."""
+    if node.mask is None:
+        raise NightmistError(f"{node.name} has no mask.")
+    return _png(_sampled(document.raster(node.id, MASK), node.mask.start)[..., 0])
+
+
+def _sampled(raster: Raster, start: float | None) -> NDArray[np.uint16]:
+    """(h, w, channels) a raster's texels, some of each tile. start: of a mask, whose shares are meant."""
+    step = STEP if min(raster.width, raster.height) >= SIDE * STEP else 1
+    side = TILE // step
+    rows, columns = raster.addresses.shape
+    found = np.zeros((rows * side, columns * side, raster.channels), np.uint16)
+    if start is not None:
+        found[...] = round(start * 65535), 65535
+    for (row, column), tile in raster.tiles.items():
+        part = np.ascontiguousarray(tile[step // 2 :: step, step // 2 :: step])
+        shown = part if start is None else shares_of(part, start)
+        found[row * side : (row + 1) * side, column * side : (column + 1) * side] = shown
+    return found
+
+
+def _png(picture: NDArray[np.uint16]) -> bytes:
+    height, width = picture.shape[:2]
+    scale = SIDE / max(height, width)
+    size = max(1, round(width * scale)), max(1, round(height * scale))
+    if picture.ndim == 3:
+        return write_png((fit(picture, *size) // 257).astype(np.uint8))
+    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    return write_png((np.asarray(small) // 257).astype(np.uint8))

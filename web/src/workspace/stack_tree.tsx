@@ -1,0 +1,72 @@
+import { useMemo } from "react";
+import { Collection, DropIndicator, type Key, type Selection, Tree, useDragAndDrop } from "react-aria-components";
+
+import { useDesk } from "../state/desk";
+import { type LayerState, nodesIn, type SurfaceState } from "../state/document";
+import { together, useRows } from "../state/layers";
+import type { Project } from "../state/project";
+import { StackRow } from "./stack_row";
+
+/** A surface's stack, topmost first as it lies: dragging or the tree's own keys reorder it and put layers into groups. */
+export function StackTree({ surface, project }: { surface: SurfaceState; project: Project }) {
+  const target = useDesk((desk) => desk.layers[surface.name]);
+  const { marked, folded } = useRows();
+  const groups = useMemo(() => surface.layers.filter(({ kind }) => kind === "group").map(({ id }) => id), [surface]);
+  const nodes = (parent: string): LayerState[] => nodesIn(surface, parent).reverse();
+  const known = new Set(surface.layers.map(({ id }) => id));
+  const selected = new Set([...marked].filter((id) => known.has(id)));
+  if (target) selected.add(target);
+
+  const mark = (now: Selection) => {
+    const keys = new Set(now === "all" ? known : [...now].map(String));
+    useRows.setState({ marked: keys });
+    const fresh = [...keys].find((id) => !selected.has(id)) ?? [...keys][0];
+    if (fresh && fresh !== target && (keys.size === 1 || !keys.has(target ?? ""))) project.choose(fresh);
+  };
+
+  const move = (keys: Set<Key>, key: string, where: "before" | "after" | "on") => {
+    const moved = new Set([...keys].flatMap((one) => together(String(one))));
+    const at = surface.layers.find(({ id }) => id === key);
+    if (!at) return;
+    const parent = where === "on" ? at.id : at.parent;
+    const stay = nodesIn(surface, parent).filter(({ id }) => !moved.has(id));
+    const place = stay.findIndex(({ id }) => id === key);
+    // Rows stand topmost first: before a row is above it.
+    const index = where === "on" || place < 0 ? stay.length : where === "before" ? place + 1 : place;
+    project.send({ type: "move_nodes", nodes: [...moved], parent, index });
+  };
+
+  const { dragAndDropHooks } = useDragAndDrop<LayerState>({
+    getItems: (keys) => [...keys].map((key) => ({ "text/plain": String(key) })),
+    getAllowedDropOperations: () => ["move"],
+    shouldAcceptItemDrop: ({ key, dropPosition }) => dropPosition !== "on" || groups.includes(String(key)),
+    onMove: ({ keys, target: { key, dropPosition } }) => move(keys, String(key), dropPosition),
+    renderDropIndicator: (at) => (
+      <DropIndicator target={at} className="pointer-events-none -my-px h-0.5 data-drop-target:bg-accent" />
+    ),
+  });
+
+  const row = (node: LayerState) => (
+    <StackRow key={node.id} node={node} surface={surface} project={project} inside={node.kind === "group" ? <Collection items={nodes(node.id)}>{row}</Collection> : null} />
+  );
+  return (
+    <Tree
+      aria-label={`Layers of ${surface.name}`}
+      items={nodes(surface.id)}
+      // Rows look at more than their own node.
+      dependencies={[surface, target, marked]}
+      selectionMode="multiple"
+      selectionBehavior="replace"
+      disallowEmptySelection
+      selectedKeys={selected}
+      onSelectionChange={mark}
+      expandedKeys={groups.filter((id) => !folded.has(id))}
+      onExpandedChange={(open) => useRows.setState({ folded: new Set(groups.filter((id) => !open.has(id))) })}
+      dragAndDropHooks={dragAndDropHooks}
+      renderEmptyState={() => <p className="p-4 text-ink-2">No layers yet. Add one to paint on {surface.name}.</p>}
+      className="min-h-0 grow overflow-y-auto border-t border-fog-3 outline-none"
+    >
+      {row}
+    </Tree>
+  );
+}

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Unpack
 
 from ..core.errors import NightmistError
-from ..core.formats.bundle import files_with
+from ..core.formats.bundle import files_with, read_file
 from ..core.mesh.arrange import Affine, Arrangement, Axis
 from ..core.mesh.checkup import FindingKind, UvReport
 from ..core.mesh.methods import Method
@@ -16,6 +16,7 @@ from . import document as values_of_document
 from .change import Change
 from .preparing import maps, model, naming, replacing, uvs
 from .preparing.uvs import Faces, UnwrapOptions
+from .stacking import pictures
 from .values import StartValues
 
 
@@ -26,6 +27,21 @@ class PreparedDocument(values_of_document.Document):
         """Do a change, unless it changes nothing."""
         if change:
             self.do(change)
+
+    def add_picture(self, path: str | Path) -> str:
+        """Take a picture's file into the project; its id. No undo step: it changes no paint."""
+        return self.add_picture_data(Path(path).name, read_file(Path(path)))
+
+    def add_picture_data(self, name: str, data: bytes) -> str:
+        """The same from bytes."""
+        change, key = pictures.add_picture(self, name, data)
+        if change:
+            self.do_aside(change)
+        return key
+
+    def remove_picture(self, key: str) -> None:
+        """Forget a picture that no layer uses."""
+        self.make(pictures.remove_picture(self, self.picture_value(key)))
 
     def check_uvs(self) -> dict[str, UvReport]:
         """The checkup of each surface's UVs, by its name."""

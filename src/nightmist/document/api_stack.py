@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 
 from ..core.compose import BlendMode
 from ..core.errors import NightmistError
+from . import values
 from .api_prepare import PreparedDocument
 from .derived.layouts import Layout
 from .files import hand_off
 from .preparing import maps
 from .stacking import masks, nodes
-from .values import MAPS, Group, MapName, Node, NodeMap
+from .values import MAPS, Group, MapName, Node, NodeMap, Pigment, Wash
 from .values import Surface as SurfaceValue
 
 
@@ -94,6 +95,31 @@ class Layer:
     @blend.setter
     def blend(self, value: BlendMode) -> None:
         self.change(blend=value)
+
+    @property
+    def pigment(self) -> Pigment:
+        """The values that a wash covers with."""
+        return self._wash.pigment
+
+    @pigment.setter
+    def pigment(self, value: Pigment) -> None:
+        self.change(pigment=value)
+
+    @property
+    def mapping(self) -> values.Mapping:
+        """How a wash lays its pictures."""
+        return self._wash.mapping
+
+    @mapping.setter
+    def mapping(self, value: values.Mapping) -> None:
+        self.change(mapping=value)
+
+    @property
+    def _wash(self) -> Wash:
+        value = self.value
+        if not isinstance(value, Wash):
+            raise NightmistError(f"{self.name} is no wash.")
+        return value
 
     @property
     def maps(self) -> Mapping[str, MapHandle]:
@@ -227,7 +253,12 @@ class Stack:
         return self._layers()[index]
 
     def add(self, kind: str = "brushed", name: str | None = None, index: int | None = None, **fields: Any) -> Layer:
-        """Add an empty layer, on top unless an index (bottom 0) is given. fields: what its kind has besides."""
+        """Add a layer, on top unless an index (bottom 0) is given.
+
+        fields: what its kind has besides, as pigment, images (paths of files by map) and mapping of a wash.
+        """
+        if "images" in fields:
+            fields["images"] = {name: self._document.add_picture(path) for name, path in fields["images"].items()}
         change, key = nodes.add_node(self._document, self._value, kind, name, index, **fields)
         self._document.make(change)
         return Layer(self._document, key)

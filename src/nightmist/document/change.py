@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from .values import AnyValue, Model, PlaneName, Region, StrokeRecord, Surface, TipPicture
+from .values import AnyValue, Model, Picture, PlaneName, Region, StrokeRecord, Surface, TipPicture
 
 
 def raster_id(node: str, name: str) -> str:
@@ -91,6 +91,8 @@ def arrays_of(value: AnyValue | None) -> Iterator[str]:
         yield from value.arrays.values()
     elif isinstance(value, TipPicture):
         yield value.picture
+    elif isinstance(value, Picture):
+        yield value.file
     elif isinstance(value, Region):
         yield value.faces
     elif isinstance(value, Surface):

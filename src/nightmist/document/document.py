@@ -26,6 +26,7 @@ from .derived.pool import Loader, Pool
 from .derived.programs import Compiled, Programs, Shown
 from .derived.regions import region_mask
 from .derived.tables import raster_of
+from .derived.washes import Washes
 from .history import History
 from .values import (
     CHANNELS,
@@ -41,11 +42,13 @@ from .values import (
     MapName,
     Model,
     Node,
+    Picture,
     PlaneName,
     Project,
     Region,
     Surface,
     TipPicture,
+    Wash,
 )
 
 Event = Literal["do", "undo", "redo", "aside"]
@@ -121,6 +124,7 @@ class Document:
         #: Grows with whatever changes but the tiles that a preview works on.
         self.edition = 0
         self.programs = Programs()
+        self.washes = Washes(self.cache, self.arrays)
         self._mesh: tuple[Model, Mesh] | None = None
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
@@ -203,6 +207,18 @@ class Document:
     def region_mask(self, region: Region, surface: Surface) -> TileMask:
         """How much of each texel of a surface's map a region covers."""
         return region_mask(self.cache, self.layout(surface), surface, self.region_faces(region), region)
+
+    def picture_values(self) -> list[Picture]:
+        """All pictures of the project, by name."""
+        found = [value for value in self.values.values() if isinstance(value, Picture)]
+        return sorted(found, key=lambda picture: (picture.name.casefold(), picture.id))
+
+    def picture_value(self, key: str) -> Picture:
+        """A picture by id. Raises NightmistError when it is gone."""
+        value = self.values.get(key)
+        if not isinstance(value, Picture):
+            raise NightmistError("That picture does not exist any more.")
+        return value
 
     def tip_values(self) -> list[TipPicture]:
         """The painter's own tip pictures."""
@@ -309,10 +325,19 @@ class Document:
         """Nodes and rasters as they are shown, bottom first."""
         found: list[Shown] = []
         for node in self.stack(parent):
-            rasters = {name: raster for name in PLANES if (raster := self.shown_raster(node.id, name)) is not None}
             shown: Node = self.shown(node.id)  # type: ignore[assignment]
+            rasters = {name: raster for name in PLANES if (raster := self.shown_raster(node.id, name)) is not None}
+            if isinstance(shown, Wash):
+                rasters.update(self.washed(shown))
             found.append(Shown(shown, rasters, self.shown_stack(node.id) if isinstance(node, Group) else []))
         return found
+
+    def washed(self, wash: Wash) -> Mapping[PlaneName, Raster]:
+        """What a wash lays on each map; tiles of pictures come when they are composited."""
+        surface: Surface = self.shown(self.surface_of(wash).id)  # type: ignore[assignment]
+        pictures = {picture.id: picture for picture in self.picture_values()}
+        laid = self.washes.rasters(wash, surface, self.layout(surface), pictures, self.mesh.bounds)
+        return dict(laid.items())
 
     def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
         """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
@@ -326,6 +351,7 @@ class Document:
                 fresh = composite.refresh(surface, compiled, layout, not self.previews)
                 changed.update({(surface.id, picture): area for picture, area in fresh.items()})
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
+        raised = raised or any(isinstance(value, Wash) and _raises(value) for value in self.values.values())
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
         areas = refresh_relief(
             surfaces, composites, layouts, raised, lambda number: self.layouts.heights(layouts, self.mesh, number)
@@ -333,11 +359,12 @@ class Document:
         changed.update({(surface, "relief"): area for surface, area in areas.items()})
         if not self.previews:
             self.programs.settle()
+            self.washes.settle()
         return changed
 
     def _compiled(self, surface: Surface) -> Compiled:
         drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}
-        return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface.id), drawn)
+        return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface.id), drawn, self.washes.lazy)
 
     # Changing
 
@@ -423,17 +450,17 @@ class Document:
     def mark(self, node: Node, name: PlaneName, area: TileArea) -> None:
         """A preview's raster of a node has changed in an area."""
         composite = self.composite(self.surface_of(node))
-        for each in self._seen_in(node, name):
+        # A mask cuts all maps that its node lays anything on.
+        for each in self._reach(node, composite.everywhere) if name == MASK else [name]:
             composite.mark(each, area)
 
-    def _seen_in(self, node: Node, name: PlaneName) -> list[MapName]:
-        """The maps that look at a node's raster: those that its mask cuts, or its own."""
-        return list(self._reach(node)) if name == MASK else [name]
-
-    def _reach(self, node: Node) -> dict[MapName, TileArea]:
-        """Where a node lays something on each map."""
+    def _reach(self, node: Node, everywhere: TileArea) -> dict[MapName, TileArea]:
+        """Where a node lays something on each map of a surface. everywhere: all of such a map."""
         found: dict[MapName, TileArea] = {}
         for one in self.nodes_in(node.id) if isinstance(node, Group) else [node]:
+            if isinstance(one, Wash):
+                found.update(dict.fromkeys((*one.pigment.values(), *one.images), everywhere))
+                continue
             for name in MAPS:
                 raster = self.shown_raster(one.id, name)
                 if raster is not None:
@@ -448,7 +475,10 @@ class Document:
             new = self.shown(key)
             if isinstance(old or new, NODES):
                 if _looks(old) != _looks(new):
-                    self._mark_node((new or old), before)  # type: ignore[arg-type]
+                    # A wash may have let go of a map, or taken one up.
+                    for one in (old, new):
+                        if isinstance(one, NODES):
+                            self._mark_node(one, before)
             elif isinstance(old, Surface) and isinstance(new, Surface) and new.id in self.composites:
                 for name in MAPS:
                     if getattr(old.start, name) != getattr(new.start, name):
@@ -461,7 +491,7 @@ class Document:
             surface = self.values.get(surface.parent) or before.get(surface.parent)
         if isinstance(surface, Surface) and surface.id in self.composites:
             composite = self.composite(surface)
-            for name, area in self._reach(node).items():
+            for name, area in self._reach(node, composite.everywhere).items():
                 # Rasters may still have the size that the map had before.
                 composite.mark(name, area.only(area.tiles < len(composite.everywhere)))
 
@@ -473,6 +503,10 @@ class Document:
             rows, columns = surface.height // TILE, surface.width // TILE
             tiles = np.array([r * columns + c for r, c in places if r < rows and c < columns], np.int32)
             self.mark(node, name, TileArea.of_tiles(tiles))  # type: ignore[arg-type]
+
+
+def _raises(wash: Wash) -> bool:
+    return wash.pigment.height is not None or "height" in wash.images
 
 
 def _looks(node: AnyValue | None) -> AnyValue | None:

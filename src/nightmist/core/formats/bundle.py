@@ -28,6 +28,14 @@ def files_with(file: Path) -> dict[str, bytes]:
     return files
 
 
+def read_file(file: Path) -> bytes:
+    """A file's bytes. Raises NightmistError naming it when it cannot be read."""
+    try:
+        return file.read_bytes()
+    except OSError as error:
+        raise NightmistError(f"{file} cannot be read: {error.strerror}.") from error
+
+
 def unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
     """File name -> bytes with zips replaced by what is in them; folders inside a zip do not matter.
 

@@ -93,6 +93,8 @@ class Composite:
             return {}
         area = TileArea.union([part for areas in stale.values() for part in areas])
         color, values = self.pictures["color"], self.pictures["values"]
+        for laid in compiled.lazy:
+            laid.hold(area.tiles)
         evaluate(
             compiled.program, surface.under, area, color, values, list(stale), compiled.around, compiled.drawing
         )  # fmt: skip

@@ -14,7 +14,8 @@ from ...core.compose.program import NO_MASK, Program
 from ...core.compose.program import Node as CoreNode
 from ...core.compose.surroundings import Room, Surroundings
 from ...core.texels import TILE, Raster
-from ..values import MASK, Group, Node, PlaneName, Surface
+from ..values import MASK, Group, Node, PlaneName, Surface, Wash
+from .washes import LaidPicture
 
 #: Bytes of what lies around painted nodes, of all surfaces; beyond that the layers are worked out each time.
 MOST_AROUND = 256 << 20
@@ -27,6 +28,12 @@ class Shown:
     node: Node
     rasters: Mapping[PlaneName, Raster]
     nodes: Sequence[Shown] = ()
+
+    def all_rasters(self) -> Iterator[Raster]:
+        """Its own, and those of all in it."""
+        yield from self.rasters.values()
+        for one in self.nodes:
+            yield from one.all_rasters()
 
     def ids(self) -> Iterator[str]:
         """Its own, and those of all in it."""
@@ -45,6 +52,8 @@ class Compiled:
     painted: frozenset[str] = frozenset()
     around: Surroundings | None = None
     key: Any = None
+    #: Pictures whose tiles have to be worked out before it runs.
+    lazy: Sequence[LaidPicture] = ()
 
 
 class Programs:
@@ -55,7 +64,8 @@ class Programs:
         self.found: dict[str, Compiled] = {}
 
     def of(
-        self, surface: Surface, edition: int, stack: Callable[[], Sequence[Shown]], drawn: Set[str]
+        self, surface: Surface, edition: int, stack: Callable[[], Sequence[Shown]], drawn: Set[str],
+        lazy: Callable[[list[Raster]], Sequence[LaidPicture]],
     ) -> Compiled:  # fmt: skip
         """The program of a surface's stack as it is shown. drawn: nodes on which something is being drawn."""
         before = self.found.get(surface.id) or Compiled(-1, compiled([]), False)
@@ -68,6 +78,7 @@ class Programs:
         now = Compiled(edition, compiled(nodes), bool(painted), painted or before.painted)
         now.key = (surface.start, surface.size, now.painted, tuple(_trace(one, now.painted) for one in shown))
         ends = np.cumsum([0, *(_steps(one) for one in shown)]).tolist()
+        now.lazy = lazy([raster for one in shown for raster in one.all_rasters()])
         places = [i for i, one in enumerate(shown) if one.node.id in now.painted]
         if before.around and before.key == now.key:
             now.around = before.around.meeting(now.program)
@@ -122,5 +133,9 @@ def _trace(shown: Shown, painted: Set[str]) -> tuple[Any, ...]:
     node = shown.node
     if node.id in painted:
         return (node.id,)
-    rasters = tuple((name, one, one.edition) for name, one in shown.rasters.items())
+    # What a wash lays follows from its value.
+    rasters = tuple(
+        (name, one, 0 if isinstance(node, Wash) and name != MASK else one.edition)
+        for name, one in shown.rasters.items()
+    )
     return node, rasters, tuple(_trace(one, painted) for one in shown.nodes)

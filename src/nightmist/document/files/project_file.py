@@ -22,7 +22,7 @@ from ..change import node_and_map
 from ..derived.model import model_of, nodes_from
 from ..derived.pool import Pool, digest_of
 from ..document import Document
-from ..values import CHANNELS, AnyValue, KeptPicture, Surface, TipPicture
+from ..values import CHANNELS, AnyValue, KeptPicture, Picture, Region, Surface, TipPicture
 from .upgrade import values_of
 
 #: Versions that are read; the last one is written.
@@ -73,6 +73,12 @@ def write(document: Document, file: Path | BinaryIO) -> None:
             zipped.writestr(f"kept/{digest}", document.arrays.get(digest).tobytes())
         for digest in {picture.uv for picture in kept}:
             zipped.writestr(f"kept/{digest}.uv", document.arrays.get(digest)[order].tobytes(), zipfile.ZIP_DEFLATED)
+        for digest in {picture.file for picture in document.picture_values()}:
+            zipped.writestr(f"pictures/{digest}", document.arrays.get(digest).tobytes())
+        in_file = np.argsort(order)
+        for region in document.region_values():
+            faces = np.sort(in_file[document.region_faces(region)]).astype("<i8")
+            zipped.writestr(f"regions/{region.faces}", faces.tobytes(), zipfile.ZIP_DEFLATED)
         for digest, tile in tiles.items():
             zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
 
@@ -111,6 +117,14 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
         if isinstance(value, TipPicture):
             picture = read_picture(f"The tip {value.name}", zipped.read(f"tips/{value.name}.png"))[..., 0]
             read.append(value.but(picture=arrays.add((picture / 65535).astype(np.float32))))
+        elif isinstance(value, Picture):
+            data = np.frombuffer(zipped.read(f"pictures/{value.file}"), np.uint8).copy()
+            read.append(value.but(file=arrays.add(data)))
+        elif isinstance(value, Region):
+            faces = np.frombuffer(zipped.read(f"regions/{value.faces}"), "<i8").astype(np.int64)
+            if len(faces) and (faces[0] < 0 or faces[-1] >= len(mesh.faces)):
+                raise NightmistError(f"The region {value.name} has faces that the model has not.")
+            read.append(value.but(faces=arrays.add(faces)))
         elif isinstance(value, Surface):
             read.append(value.but(kept=tuple(_kept(zipped, kept, len(mesh.faces), arrays) for kept in value.kept)))
         else:

@@ -32,7 +32,8 @@ def why_not(document: Document, node: Node, on_mask: bool = False) -> str | None
     if on_mask and node.mask is None:
         return f"{node.name} has no mask. Add one first."
     if not on_mask and not isinstance(node, Brushed):
-        return f"{node.name} holds no paint of its own. Choose a brushed layer, or paint on its mask."
+        said = f"{node.name} is a {node.kind} and holds no paint of its own."
+        return f"{said} Choose a brushed layer, or paint on its mask."
     for each in (node, *document.groups_over(node)):
         what = "layer" if isinstance(each, Brushed) else each.kind
         if not each.visible:

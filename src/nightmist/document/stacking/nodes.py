@@ -9,15 +9,15 @@ from ...core.names import listed, unused_name
 from ..change import Change, raster_id
 from ..derived.tables import table_of
 from ..document import Document
-from ..values import PLANES, AnyValue, Brushed, Group, MapName, Node, NodeMap, Surface, new_id
+from ..values import PLANES, AnyValue, Brushed, Group, MapName, Node, NodeMap, Surface, Wash, new_id
 
 #: Orders closer than this are spread out anew.
 CLOSEST = 1e-6
 #: Groups may lie in each other this deep: each level costs a line of every map while it is worked out.
 DEEPEST = 16
 #: What a new node is called, by kind.
-TITLES = {"brushed": "Layer", "group": "Group"}
-KINDS: dict[str, type[Node]] = {"brushed": Brushed, "group": Group}
+TITLES = {"brushed": "Layer", "group": "Group", "wash": "Wash"}
+KINDS: dict[str, type[Node]] = {"brushed": Brushed, "group": Group, "wash": Wash}
 
 Values = dict[str, tuple[AnyValue | None, AnyValue | None]]
 Rasters = dict[str, tuple[str | None, str | None]]
@@ -201,7 +201,7 @@ def _names(document: Document, parent: Surface | Group) -> set[str]:
 
 
 def _noun(node: Node) -> str:
-    return "group" if isinstance(node, Group) else "layer"
+    return "layer" if isinstance(node, Brushed) else node.kind
 
 
 def _called(nodes: Sequence[Node]) -> str:

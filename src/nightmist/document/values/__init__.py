@@ -1,7 +1,7 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
-from .nodes import NODES, Brushed, Group, MaskOf, Node, NodeMap
+from .nodes import NODES, Brushed, Frame, Group, Mapping, MaskOf, Node, NodeMap, Wash
 from .paint import (
     CHANNELS,
     EMPTY_PIGMENT,
@@ -34,7 +34,9 @@ from .parts import (
     Meant,
     MissingPicture,
     Model,
+    Picture,
     Project,
+    Role,
     StartValues,
     Surface,
     TipPicture,
@@ -63,12 +65,14 @@ __all__ = [
     "CloneSource",
     "DocumentValues",
     "Fence",
+    "Frame",
     "Group",
     "Hit",
     "KeptPicture",
     "Load",
     "MapName",
     "MapSlot",
+    "Mapping",
     "MaskOf",
     "Meant",
     "MissingPicture",
@@ -76,11 +80,13 @@ __all__ = [
     "Name",
     "Node",
     "NodeMap",
+    "Picture",
     "Pigment",
     "PlaneName",
     "PressureCurve",
     "Project",
     "Region",
+    "Role",
     "Share",
     "StartValues",
     "StrokeRecord",
@@ -89,6 +95,7 @@ __all__ = [
     "TipPicture",
     "Tool",
     "Value",
+    "Wash",
     "checked_size",
     "color_in_hex",
     "describe",

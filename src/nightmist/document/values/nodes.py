@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from ...core.compose import BlendMode
+from ...core.mapping.projections import Shape
+from ...core.mapping.pyramid import Wrap
 from .base import Name, Share, Value
-from .paint import MapName
+from .paint import MapName, Pigment
 
 
 class NodeMap(Value):
@@ -56,6 +58,58 @@ class Group(NodeValue):
     kind: Literal["group"] = "group"
 
 
+class Frame(Value):
+    """The box that a picture is projected from, in model space.
+
+    size: of the box. turn: degrees about its own x, then y, then z, from the model's axes.
+    """
+
+    position: tuple[float, float, float] = (0, 0, 0)
+    size: tuple[float, float, float] = (1, 1, 1)
+    turn: tuple[float, float, float] = (0, 0, 0)
+
+    @field_validator("size")
+    @classmethod
+    def _some(cls, size: tuple[float, float, float]) -> tuple[float, float, float]:
+        if min(size) <= 0:
+            raise ValueError("a frame's sides are longer than nothing")
+        return size
+
+
+class Mapping(Value):
+    """How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
+
+    frame: what it is projected from; None: a cube around the model. sharpness: how fast three ways give way to one.
+    """
+
+    shape: Shape = "uv"
+    repeat: tuple[float, float] = (1, 1)
+    turn: float = 0.0
+    offset: tuple[float, float] = (0, 0)
+    wrap: Wrap = "repeat"
+    sharpness: float = Field(default=4.0, ge=1, le=64)
+    frame: Frame | None = None
+
+    def __init__(self, shape: Shape = "uv", **fields: Any) -> None:
+        super().__init__(shape=shape, **fields)
+
+    @field_validator("repeat")
+    @classmethod
+    def _often(cls, repeat: tuple[float, float]) -> tuple[float, float]:
+        if any(not 1e-3 <= abs(each) <= 1e4 for each in repeat):
+            raise ValueError("a picture repeats 0.001 to 10000 times")
+        return repeat
+
+
+class Wash(NodeValue):
+    """A layer that covers everything: with values, or with pictures laid by a mapping, one a map, by their ids."""
+
+    kind: Literal["wash"] = "wash"
+    pigment: Pigment = Pigment()
+    images: dict[MapName, str] = Field(default={})
+    mapping: Mapping = Mapping()
+
+
 #: Kinds of nodes in a stack.
-Node = Brushed | Group
-NODES = (Brushed, Group)
+Node = Brushed | Group | Wash
+NODES = (Brushed, Group, Wash)

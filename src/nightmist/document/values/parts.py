@@ -11,7 +11,7 @@ from ...core.mesh.checkup import FindingKind
 from ...core.mesh.look import Placement, Untouched, UntouchedSlot
 from ...core.texels import TILE
 from .base import Name, Share, Value
-from .nodes import Brushed, Group
+from .nodes import Brushed, Group, Wash
 from .regions import Region
 
 MIN_SIDE, MAX_SIDE = TILE, 8192
@@ -129,7 +129,26 @@ class TipPicture(Value):
     picture: str
 
 
-AnyValue = Annotated[Project | Model | Surface | Brushed | Group | Region | TipPicture, Field(discriminator="kind")]
+#: What a picture is for: colors, values of one map, heights, normals, tips, flat colors that mark areas.
+Role = Literal["color", "value", "height", "normal", "tip", "id"]
+
+
+class Picture(Value):
+    """A picture of the project: the digest of its file's bytes, its size in pixels, what it is for."""
+
+    kind: Literal["picture"] = "picture"
+    id: str
+    name: Name
+    file: str
+    width: int
+    height: int
+    role: Role = "color"
+    note: str = Field(default="", max_length=500, description="where it comes from, and its license")
+
+
+AnyValue = Annotated[
+    Project | Model | Surface | Brushed | Group | Wash | Picture | Region | TipPicture, Field(discriminator="kind")
+]
 
 
 class DocumentValues(BaseModel):

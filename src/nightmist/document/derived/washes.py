@@ -1,0 +1,147 @@
+"""What washes lay on each map, worked out tile by tile as tiles are composited, within a budget."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.errors import NightmistError
+from ...core.formats.image_files import read_picture
+from ...core.kernels import addresses_in
+from ...core.mapping.frames import inverse_of, turn_of
+from ...core.mapping.projections import Laying, lay_picture, normals_over, placing_of
+from ...core.mapping.pyramid import Pyramid, pyramid_of
+from ...core.texels import TILE, Raster
+from ...core.texels.raster import Tile, tile_key
+from ..values import CHANNELS, Frame, MapName, Picture, Surface, Wash
+from .cache import Cache
+from .layouts import Layout
+from .pool import Pool
+
+#: Bytes of tiles that are kept from one time to the next, of all washes.
+MOST_KEPT = 256 << 20
+
+
+class LaidPicture:
+    """A picture laid on one map of a surface: a raster whose tiles come when they are asked for."""
+
+    def __init__(self, layout: Layout, size: tuple[int, int], name: MapName, pyramid: Pyramid, laying: Laying) -> None:
+        self.raster = Raster(*size, CHANNELS[name])
+        self.layout, self.pyramid, self.laying = layout, pyramid, laying
+        self.normals: NDArray[np.float64] | None = None
+        self.known = np.zeros(self.raster.addresses.size, np.bool_)
+
+    @property
+    def nbytes(self) -> int:
+        """What its tiles take."""
+        return len(self.raster.tiles) * TILE * TILE * self.raster.channels * 2
+
+    def hold(self, tiles: NDArray[np.int32]) -> None:
+        """See that these tiles are worked out."""
+        new = tiles[~self.known[tiles]]
+        if not len(new):
+            return
+        if self.normals is None:
+            self.normals = normals_over(self.layout.mesh, self.layout.uvs, self.layout.ownership)
+        self.known[new] = True
+        made = np.zeros((len(new), TILE, TILE, self.raster.channels), np.uint16)
+        lay_picture(
+            self.layout.ownership, self.normals, self.pyramid, self.laying, new, addresses_in(made),
+            self.raster.channels,
+        )  # fmt: skip
+        columns = self.raster.addresses.shape[1]
+        for number, tile in zip(new, made, strict=True):
+            if tile[..., -1].any():
+                self.raster.put(tile_key(number, columns), tile)
+
+    def let_go(self) -> None:
+        """Forget all tiles; they are worked out again when they are asked for."""
+        for key in list(self.raster.tiles):
+            self.raster.put(key, None)
+        self.known[:] = False
+
+
+class Washes:
+    """Of each wash what it lays, found by what that follows from."""
+
+    def __init__(self, cache: Cache, arrays: Pool) -> None:
+        self.cache, self.arrays = cache, arrays
+        self.used: list[LaidPicture] = []
+
+    def rasters(
+        self, wash: Wash, surface: Surface, layout: Layout, pictures: Mapping[str, Picture],
+        bounds: tuple[NDArray[np.float64], NDArray[np.float64]],
+    ) -> dict[MapName, Raster]:  # fmt: skip
+        """What a wash lays on each map. bounds: of the model, which pictures without a frame are laid around."""
+        found = {name: self._plain(surface, name, value) for name, value in wash.pigment.values().items()}
+        for name, key in wash.images.items():
+            if key in pictures:
+                laid = self._laid(wash, surface, layout, name, pictures[key], bounds)
+                self.used.append(laid)
+                found[name] = laid.raster
+        return found
+
+    def lazy(self, rasters: Iterable[Raster]) -> list[LaidPicture]:
+        """Those of some rasters whose tiles come when they are asked for."""
+        known = {id(laid.raster): laid for laid in self.used}
+        return [known[id(raster)] for raster in rasters if id(raster) in known]
+
+    def settle(self) -> None:
+        """Nothing is being drawn: tiles beyond the budget are let go."""
+        held = list({id(laid): laid for laid in self.used}.values())
+        self.used = held
+        if sum(laid.nbytes for laid in held) > MOST_KEPT:
+            for laid in held:
+                laid.let_go()
+            self.used = []
+
+    def _plain(self, surface: Surface, name: MapName, value: tuple[float, ...]) -> Raster:
+        """One value everywhere: all tiles are the same array."""
+
+        def make() -> Raster:
+            raster = Raster(*surface.size, CHANNELS[name])
+            tile: Tile = np.empty((TILE, TILE, raster.channels), np.uint16)
+            tile[...] = [round(v * 65535) for v in (*value, 1.0)]
+            for number in range(raster.addresses.size):
+                raster.put(tile_key(number, raster.addresses.shape[1]), tile)
+            return raster
+
+        return self.cache.get(("plain", surface.size, name, value), make)
+
+    def _laid(
+        self, wash: Wash, surface: Surface, layout: Layout, name: MapName, picture: Picture,
+        bounds: tuple[NDArray[np.float64], NDArray[np.float64]],
+    ) -> LaidPicture:  # fmt: skip
+        mapping = wash.mapping
+        around = None if mapping.frame or mapping.shape == "uv" else tuple(np.concatenate(bounds).tolist())
+        key = ("wash", layout.key, name, picture.file, mapping.model_dump_json(), around)
+
+        def make() -> LaidPicture:
+            frame = mapping.frame or frame_around(*bounds)
+            laying = Laying(
+                mapping.shape, inverse_of(frame.position, frame.size, frame.turn), turn_of(frame.turn).T,
+                placing_of(mapping.repeat, mapping.turn, mapping.offset), mapping.wrap, mapping.sharpness,
+            )  # fmt: skip
+            return LaidPicture(layout, surface.size, name, self.pyramid(picture, name != "base_color"), laying)
+
+        return self.cache.get(key, make, lambda laid: laid.nbytes)
+
+    def pyramid(self, picture: Picture, gray: bool) -> Pyramid:
+        """A picture's levels, as a color or as one value."""
+
+        def make() -> Pyramid:
+            data: NDArray[np.uint8] = self.arrays.get(picture.file)
+            return pyramid_of(read_picture(picture.name, data.tobytes(), upright=True), gray)
+
+        return self.cache.get(("pyramid", picture.file, gray), make, lambda made: made.nbytes)
+
+
+def frame_around(low: NDArray[np.float64], high: NDArray[np.float64]) -> Frame:
+    """A cube around bounds, so that a picture is as wide as the model is long."""
+    side = float((high - low).max())
+    if side <= 0:
+        raise NightmistError("The model has no extent that a picture could be laid around.")
+    x, y, z = ((low + high) / 2).tolist()
+    return Frame(position=(x, y, z), size=(side, side, side))

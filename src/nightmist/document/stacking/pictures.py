@@ -1,0 +1,81 @@
+"""Pictures of the project: taken in, described, and forgotten when nothing uses them."""
+
+from __future__ import annotations
+
+import re
+from pathlib import PurePath
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.errors import NightmistError
+from ...core.formats.image_files import read_picture
+from ...core.names import clean_name, listed, unused_name
+from ..change import Change
+from ..document import Document
+from ..values import NODES, Picture, Role, Wash, new_id
+
+#: What names of pictures say about their use, looked for in this order.
+NAMED: tuple[tuple[str, Role], ...] = (
+    (r"normal|nrm|_n$", "normal"), (r"height|bump|disp|relief|_h$", "height"), (r"(^|[_ -])ids?([_ -]|$)", "id"),
+    (r"rough|metal|gloss|spec|mask|occlusion|_ao|_r$|_m$", "value"), (r"tip|stamp|brush", "tip"),
+)  # fmt: skip
+#: Colors at most of a picture that marks areas by flat colors.
+FLAT_COLORS = 64
+
+
+def add_picture(document: Document, name: str, data: bytes) -> tuple[Change | None, str]:
+    """Take a picture in; the id of the one there is already where its bytes are the same (then without a change)."""
+    digest = document.arrays.add(np.frombuffer(data, np.uint8).copy())
+    for known in document.picture_values():
+        if known.file == digest:
+            return None, known.id
+    pixels = read_picture(name, data, upright=True)
+    taken = {picture.name for picture in document.picture_values()}
+    title = unused_name(clean_name(PurePath(name).name, "picture"), taken)
+    picture = Picture(
+        id=new_id(), name=title, file=digest, width=pixels.shape[1], height=pixels.shape[0],
+        role=guessed_role(name, pixels),
+    )  # fmt: skip
+    return Change(label=f"Add picture {title}", values={picture.id: (None, picture)}), picture.id
+
+
+def guessed_role(name: str, pixels: NDArray[np.uint16]) -> Role:
+    """What a picture seems to be for, from its name, else from its pixels (h, w, 4)."""
+    stem = PurePath(name).stem.lower()
+    for pattern, role in NAMED:
+        if re.search(pattern, stem):
+            return role
+    some = pixels[:: max(1, len(pixels) // 64), :: max(1, pixels.shape[1] // 64), :3].reshape(-1, 3).astype(np.int64)
+    if (some.max(axis=1) - some.min(axis=1)).max() <= 514:
+        return "value"
+    length = np.linalg.norm(some / 32767.5 - 1, axis=1)
+    if abs(np.median(length) - 1) < 0.1 and np.median(some[:, 2]) > 45000:
+        return "normal"
+    return "id" if len(np.unique(some // 257, axis=0)) <= FLAT_COLORS and len(some) > 16 * FLAT_COLORS else "color"
+
+
+def describe_picture(picture: Picture, **properties: object) -> Change:
+    """Another name, role or note for a picture."""
+    after = picture.but(**properties)
+    if after == picture:
+        return Change(label="")
+    return Change(label=f"Describe picture {picture.name}", values={picture.id: (picture, after)})
+
+
+def remove_picture(document: Document, picture: Picture) -> Change:
+    """Forget a picture. Raises NightmistError naming the layers that use it."""
+    users = [
+        f"{value.name} on {document.surface_of(value).name}"
+        for value in document.values.values()
+        if isinstance(value, NODES) and isinstance(value, Wash) and picture.id in value.images.values()
+    ]
+    if users:
+        raise NightmistError(f"{picture.name} is used by {listed(users)}. Take it off there first.")
+    return Change(label=f"Forget picture {picture.name}", values={picture.id: (picture, None)})
+
+
+def file_of(document: Document, picture: Picture) -> bytes:
+    """The bytes of a picture's file, as they were given."""
+    data: NDArray[np.uint8] = document.arrays.get(picture.file)
+    return data.tobytes()

@@ -16,7 +16,7 @@ from .derived.layouts import Layout
 from .files import hand_off
 from .preparing import maps
 from .stacking import masks, nodes
-from .values import MAPS, Group, MapName, Node, NodeMap, Pigment, Wash
+from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, Pigment, Wash
 from .values import Surface as SurfaceValue
 
 
@@ -95,6 +95,15 @@ class Layer:
     @blend.setter
     def blend(self, value: BlendMode) -> None:
         self.change(blend=value)
+
+    @property
+    def mix(self) -> MixByHeight | None:
+        """With a mask: how it meets what lies below by height; None: plainly."""
+        return self.value.mix
+
+    @mix.setter
+    def mix(self, value: MixByHeight | None) -> None:
+        self.change(mix=value)
 
     @property
     def pigment(self) -> Pigment:

@@ -36,6 +36,7 @@ from .values import (
     NODES,
     PLANES,
     PROJECT,
+    Adjustment,
     AnyValue,
     DocumentValues,
     Group,
@@ -458,7 +459,9 @@ class Document:
         """Where a node lays something on each map of a surface. everywhere: all of such a map."""
         found: dict[MapName, TileArea] = {}
         for one in self.nodes_in(node.id) if isinstance(node, Group) else [node]:
-            if isinstance(one, Wash):
+            if isinstance(one, Adjustment):
+                found.update(dict.fromkeys(MAPS, everywhere))
+            elif isinstance(one, Wash):
                 found.update(dict.fromkeys((*one.pigment.values(), *one.images), everywhere))
                 continue
             for name in MAPS:

@@ -2,6 +2,6 @@
 
 from .blend import BLEND_MODES, BlendMode
 from .evaluate import evaluate
-from .program import Group, MapUse, Mask, Painted, compiled
+from .program import Adjust, Group, MapUse, Mask, Mix, Painted, compiled
 
-__all__ = ["BLEND_MODES", "BlendMode", "Group", "MapUse", "Mask", "Painted", "compiled", "evaluate"]
+__all__ = ["BLEND_MODES", "Adjust", "BlendMode", "Group", "MapUse", "Mask", "Mix", "Painted", "compiled", "evaluate"]

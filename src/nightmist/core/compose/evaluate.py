@@ -27,7 +27,7 @@ def evaluate(
     steps of the program, worked out before; what lies below changes no bit. roughly: what lies above is taken from
     there as well, which rounds otherwise.
     """
-    wanted = np.array([name in maps for name in MAP_ORDER], np.bool_)
+    wanted = np.array([program.coupled or name in maps for name in MAP_ORDER], np.bool_)
     under = np.array(start, np.float32)
     holds = np.zeros((len(area), 2), np.bool_)
     addresses = program.addresses(area.tiles)

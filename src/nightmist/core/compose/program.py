@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..kernels import address_of, as_int64, carray, kernel
 from ..texels.raster import Raster
+from .adjust import GRAY
 from .blend import BLEND_MODES, HUE, BlendMode
 
 #: The maps in the order of a program's columns: the color, then the channels of the picture of values.
@@ -17,7 +18,7 @@ COLOR = "base_color"
 VALUES = ("height", "roughness", "metallic")
 MAP_ORDER = (COLOR, *VALUES)
 #: Kinds of steps.
-LAY, PUSH, POP, BEND = 0, 1, 2, 3
+LAY, PUSH, POP, BEND, ADJUST = 0, 1, 2, 3, 4
 #: The mode of a map that a node leaves alone.
 OFF = -1
 
@@ -43,6 +44,19 @@ NO_MASK = Mask()
 
 
 @dataclass(frozen=True)
+class Mix:
+    """How a masked node meets what lies below by relief: low places of that are covered first.
+
+    softness: heights over which one gives way to the other. influence: of the node's own height. border: how far the
+    border stands up.
+    """
+
+    softness: float
+    influence: float = 0.0
+    border: float = 0.0
+
+
+@dataclass(frozen=True)
 class Painted:
     """A node of pixels. rasters: 4 channels for base_color, 2 for the others; maps it does not name it leaves alone.
 
@@ -54,6 +68,7 @@ class Painted:
     blend: BlendMode = "normal"
     maps: Mapping[str, MapUse] = field(default_factory=dict)
     mask: Mask = NO_MASK
+    mix: Mix | None = None
 
 
 @dataclass(frozen=True)
@@ -65,31 +80,49 @@ class Group:
     blend: BlendMode = "normal"
     maps: Mapping[str, MapUse] = field(default_factory=dict)
     mask: Mask = NO_MASK
+    mix: Mix | None = None
 
 
-Node = Painted | Group
+@dataclass(frozen=True)
+class Adjust:
+    """Changes what lies below it in its stack. effects: by map, float32 as `adjust.py` makes them; else left alone."""
+
+    effects: Mapping[str, NDArray[np.float32]]
+    count: int
+    amount: float = 1.0
+    blend: BlendMode = "normal"
+    maps: Mapping[str, MapUse] = field(default_factory=dict)
+    mask: Mask = NO_MASK
+    mix: None = None
+
+
+Node = Painted | Group | Adjust
 
 
 #: What a step lays of a map: tiles of a raster, or others by a table of their addresses; None where it has nothing.
-Tiles = Raster | NDArray[np.int64] | None
+Tiles = Raster | NDArray[np.int64] | NDArray[np.float32] | None
 
 
 class Program:
     """n steps, and how deep groups lie in each other.
 
-    kinds: (n,) LAY, PUSH, POP or BEND. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32. modes:
-    (n, 4) places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. tiles: for each step the four maps'
-    and the mask's tiles; of a BEND the color's and the values' factors and offsets.
+    kinds: (n,) LAY, PUSH, POP, BEND or ADJUST. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32.
+    modes: (n, 4) places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. mixes: (n, 3) float32, softness
+    (0: does not mix by height), influence, border. tiles: for each step the four maps' and the mask's tiles; of a BEND
+    the color's and the values' factors and offsets; behind them whatever has to be kept alive.
     """
 
     def __init__(
         self, kinds: NDArray[np.int32], amounts: NDArray[np.float32], modes: NDArray[np.int32],
-        shares: NDArray[np.float32], tiles: list[tuple[Tiles, ...]], depth: int,
+        shares: NDArray[np.float32], mixes: NDArray[np.float32], tiles: list[tuple[Tiles, ...]], depth: int,
+        coupled: bool,
     ) -> None:  # fmt: skip
-        self.kinds, self.amounts, self.modes, self.shares = kinds, amounts, modes, shares
+        self.kinds, self.amounts, self.modes, self.shares, self.mixes = kinds, amounts, modes, shares, mixes
         self.tiles, self.depth = tiles, depth
+        #: Maps look at each other: all of them have to be worked out together.
+        self.coupled = coupled
         self.partners = _partners(kinds)
-        self._tables = np.array([[_table(one) for one in row] for row in tiles], np.int64).reshape(-1, 5)
+        self._tables = np.array([[_table(one) for one in row[:5]] for row in tiles], np.int64).reshape(-1, 5)
 
     def __len__(self) -> int:
         return len(self.kinds)
@@ -98,7 +131,8 @@ class Program:
         """Some of its steps, with no group that begins or ends outside them."""
         of = slice(first, end)
         return Program(
-            self.kinds[of], self.amounts[of], self.modes[of], self.shares[of], self.tiles[of], self.depth
+            self.kinds[of], self.amounts[of], self.modes[of], self.shares[of], self.mixes[of], self.tiles[of],
+            self.depth, self.coupled,
         )  # fmt: skip
 
     def followed_by(self, other: Program) -> Program:
@@ -106,13 +140,16 @@ class Program:
         arrays = [
             np.concatenate(pair)
             for pair in zip(
-                (self.kinds, self.amounts, self.modes, self.shares),
-                (other.kinds, other.amounts, other.modes, other.shares),
+                (self.kinds, self.amounts, self.modes, self.shares, self.mixes),
+                (other.kinds, other.amounts, other.modes, other.shares, other.mixes),
                 strict=True,
             )
         ]
-        kinds, amounts, modes, shares = arrays
-        return Program(kinds, amounts, modes, shares, self.tiles + other.tiles, max(self.depth, other.depth))
+        kinds, amounts, modes, shares, mixes = arrays
+        return Program(
+            kinds, amounts, modes, shares, mixes, self.tiles + other.tiles, max(self.depth, other.depth),
+            self.coupled or other.coupled,
+        )  # fmt: skip
 
     def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
         """(tiles, n, 5): where each step's tiles lie, 0 where there is none."""
@@ -131,8 +168,10 @@ def compiled(nodes: Sequence[Node]) -> Program:
         np.array([[amount for amount, _ in row] for row in uses], np.float32).reshape(-1, 4),
         np.array([[mode for _, mode in row] for row in uses], np.int32).reshape(-1, 4),
         np.array([node.mask.start for _, node in steps], np.float32),
+        np.array([_mix(kind, node) for kind, node in steps], np.float32).reshape(-1, 3),
         [_tiles(kind, node) for kind, node in steps],
         deepest,
+        any(node.mix is not None or _looks_across(node) for _, node in steps),
     )
 
 
@@ -140,7 +179,7 @@ def bend(color: NDArray[np.int64], values: NDArray[np.int64]) -> Program:
     """One step that multiplies what lies below by factors and adds offsets, tile by tile, as these tables say."""
     return Program(
         np.array([BEND], np.int32), np.ones((1, 4), np.float32), np.full((1, 4), OFF, np.int32),
-        np.ones(1, np.float32), [(color, values, None, None, None)], 0,
+        np.ones(1, np.float32), np.zeros((1, 3), np.float32), [(color, values, None, None, None)], 0, False,
     )  # fmt: skip
 
 
@@ -175,8 +214,8 @@ def _look_up(tables, tiles, found):  # type: ignore[no-untyped-def]
 def _flatten(nodes: Sequence[Node], depth: int, steps: list[tuple[int, Node]]) -> int:
     deepest = depth
     for node in nodes:
-        if isinstance(node, Painted):
-            steps.append((LAY, node))
+        if not isinstance(node, Group):
+            steps.append((LAY if isinstance(node, Painted) else ADJUST, node))
             continue
         steps.append((PUSH, node))
         deepest = max(deepest, _flatten(node.nodes, depth + 1, steps))
@@ -187,7 +226,9 @@ def _flatten(nodes: Sequence[Node], depth: int, steps: list[tuple[int, Node]]) -
 def _use(node: Node, name: str) -> tuple[float, int]:
     use = node.maps.get(name)
     blend = node.blend if use is None else use.blend
-    if (use is not None and not use.on) or (isinstance(node, Painted) and name not in node.rasters):
+    holds = not isinstance(node, Painted) or name in node.rasters
+    holds = holds and (not isinstance(node, Adjust) or name in node.effects)
+    if (use is not None and not use.on) or not holds:
         return 0.0, OFF
     mode = BLEND_MODES.index(blend)
     # The modes of all three channels mean nothing for one.
@@ -195,5 +236,22 @@ def _use(node: Node, name: str) -> tuple[float, int]:
 
 
 def _tiles(kind: int, node: Node) -> tuple[Tiles, ...]:
-    painted = [node.rasters.get(name) if isinstance(node, Painted) else None for name in MAP_ORDER]
+    painted: list[Tiles] = [node.rasters.get(name) if isinstance(node, Painted) else None for name in MAP_ORDER]
+    if isinstance(node, Adjust):
+        painted = [_everywhere(node.effects[name], node.count) if name in node.effects else None for name in MAP_ORDER]
+        return (*painted, node.mask.raster, *node.effects.values())
     return (*painted, node.mask.raster if kind != PUSH else None)
+
+
+def _everywhere(effect: NDArray[np.float32], count: int) -> Tiles:
+    """A table that names an effect's numbers for each of a map's tiles."""
+    return np.full(count, address_of(effect), np.int64)
+
+
+def _mix(kind: int, node: Node) -> tuple[float, float, float]:
+    mix = node.mix if kind != PUSH and (node.mask.raster or node.mask.start < 1) else None
+    return (max(mix.softness, 1e-4), mix.influence, mix.border) if mix else (0.0, 0.0, 0.0)
+
+
+def _looks_across(node: Node) -> bool:
+    return isinstance(node, Adjust) and any(effect[0] == GRAY for effect in node.effects.values())

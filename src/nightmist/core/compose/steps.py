@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
+from .adjust import FINE, from_table, toned
 from .blend import HUE, non_separable, separable
 from .program import Program
 
@@ -45,8 +46,9 @@ def run(
 
     def work(a: int, b: int) -> None:
         _run(
-            program.kinds, program.partners, program.amounts, program.modes, program.shares, program.depth,
-            addresses[a:b], under, wanted, area.tiles[a:b], area.rects[a:b], holds[a:b], color, values, *begin, *into,
+            program.kinds, program.partners, program.amounts, program.modes, program.shares, program.mixes,
+            program.depth, program.coupled, addresses[a:b], under, wanted, area.tiles[a:b], area.rects[a:b],
+            holds[a:b], color, values, *begin, *into,
         )  # fmt: skip
 
     blocks = int(((area.rects[:, 1] + ROWS - 1) // ROWS - area.rects[:, 0] // ROWS).sum())
@@ -198,13 +200,97 @@ def _mask_row(address, start, band, mask):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _own_height(group, address, band, line, alpha, height):  # type: ignore[no-untyped-def]
+    """A node's own heights along a row; where it has none, that of the untouched surface."""
+    half, unit = np.float32(0.5), np.float32(1.0 / 65535.0)
+    for x in range(TEXELS):
+        height[x] = half
+    if group:
+        for x in range(TEXELS):
+            height[x] = line[x] + half * (np.float32(1.0) - alpha[x])
+    elif address != 0:
+        row = carray(as_uint16(address), (TILE // ROWS, 2 * TEXELS))[band]
+        for x in range(TEXELS):
+            height[x] += (np.float32(row[2 * x]) * unit - half) * (np.float32(row[2 * x + 1]) * unit)
+
+
+@kernel
+def _mix_by_height(mix, height, level, line, alpha, mask, raised):  # type: ignore[no-untyped-def]
+    """Bend a mask by the relief below: a level rises with the mask and covers what lies lower than it first.
+
+    raised: how far the border stands up: as the level stands over what lies below, at most by the softness, and less
+    the more the mask shows, so that where it shows all nothing is raised.
+    """
+    one, half = np.float32(1.0), np.float32(0.5)
+    softness, influence, border = mix[0], mix[1], mix[2]
+    for x in range(TEXELS):
+        m = mask[x]
+        below = line[x]
+        if level > 0:
+            below += half * (one - alpha[x])
+        low, high = -softness - influence * half, one + softness + influence * half
+        reached = low + (high - low) * m + influence * (height[x] - half)
+        t = min(max((reached - below + softness) / (np.float32(2.0) * softness), np.float32(0.0)), one)
+        share = t * t * (np.float32(3.0) - np.float32(2.0) * t)
+        mask[x] = share
+        raised[x] = border * share * min(max(reached - below, np.float32(0.0)), softness) * (one - m)
+
+
+@kernel
+def _adjust_rows(  # type: ignore[no-untyped-def]
+    addresses, amounts, modes, mask, level, with_color, with_values, color, lines, alphas
+):
+    """Change what lies in a level's rows, by how much an adjustment counts there."""
+    one, tiny = np.float32(1.0), np.float32(1e-12)
+    luma_r, luma_g, luma_b = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+    for m in range(3):
+        if not with_values or modes[m + 1] == -1 or addresses[m + 1] == 0:
+            continue
+        effect = carray(as_float32(addresses[m + 1]), (FINE + 2,))
+        line, alpha = lines[m], alphas[m]
+        if effect[0] == 1:
+            for x in range(TEXELS):
+                a = max(color[4 * x + 3], tiny) if level > 0 else one
+                gray = (luma_r * color[4 * x] + luma_g * color[4 * x + 1] + luma_b * color[4 * x + 2]) / a
+                share = mask[x] * amounts[m + 1] * min(a, one)
+                line[x] += (from_table(effect, gray) - line[x]) * share
+                if level > 0:
+                    alpha[x] += (one - alpha[x]) * share
+            continue
+        for x in range(TEXELS):
+            a = max(alpha[x], tiny) if level > 0 else one
+            held = min(line[x] / a, one)
+            made = from_table(effect, held) if effect[0] == 0 else min(max(held + effect[3], np.float32(0.0)), one)
+            line[x] += (made - held) * a * mask[x] * amounts[m + 1]
+    if not with_color or modes[0] == -1 or addresses[0] == 0:
+        return
+    effect = carray(as_float32(addresses[0]), (FINE + 2,))
+    for x in range(TEXELS):
+        a = max(color[4 * x + 3], tiny) if level > 0 else one
+        r, g, b = min(color[4 * x] / a, one), min(color[4 * x + 1] / a, one), min(color[4 * x + 2] / a, one)
+        if effect[0] == 0:
+            nr, ng, nb = from_table(effect, r), from_table(effect, g), from_table(effect, b)
+        elif effect[0] == 1:
+            nr = from_table(effect, luma_r * r + luma_g * g + luma_b * b)
+            ng, nb = nr, nr
+        else:
+            nr, ng, nb = toned(effect, r, g, b)
+        share = mask[x] * amounts[0] * a
+        color[4 * x] += (nr - r) * share
+        color[4 * x + 1] += (ng - g) * share
+        color[4 * x + 2] += (nb - b) * share
+
+
+@kernel
 def _run(  # type: ignore[no-untyped-def]
     kinds,
     partners,
     amounts,
     modes,
     starts,
+    mixes,
     depth,
+    coupled,
     addresses,
     under,
     wanted,
@@ -228,6 +314,7 @@ def _run(  # type: ignore[no-untyped-def]
         np.empty(4 * TEXELS, np.float32),
         np.empty(TEXELS, np.float32),
     )
+    height, raised = np.empty(TEXELS, np.float32), np.empty(TEXELS, np.float32)
     steps = np.empty(len(kinds), np.int64)
     for i in range(len(tiles)):
         t = tiles[i]
@@ -235,6 +322,9 @@ def _run(  # type: ignore[no-untyped-def]
         with_color, with_values = wanted[0] and holds[i, 0], holds[i, 1]
         if not with_color and not with_values:
             continue
+        writes_color, writes_values = with_color, with_values
+        if coupled:
+            with_color, with_values = True, True
         # Steps that have something here; a group without is passed over.
         count, step = 0, 0
         while step < len(kinds):
@@ -287,6 +377,33 @@ def _run(  # type: ignore[no-untyped-def]
                 masked = addresses[i, step, 4] != 0 or starts[step] != one
                 if masked:
                     _mask_row(addresses[i, step, 4], starts[step], band, mask)
+                if kinds[step] == 4:
+                    if not masked:
+                        for x in range(TEXELS):
+                            mask[x] = one
+                    _adjust_rows(
+                        addresses[i, step],
+                        amounts[step],
+                        modes[step],
+                        mask,
+                        level,
+                        with_color,
+                        with_values,
+                        colors[level],
+                        lines[level],
+                        alphas[level],
+                    )
+                    continue
+                if mixes[step, 0] > 0:
+                    _own_height(
+                        group,
+                        addresses[i, step, 1],
+                        band,
+                        lines[min(level + 1, depth), 0],
+                        alphas[min(level + 1, depth), 0],
+                        height,
+                    )
+                    _mix_by_height(mixes[step], height, level, lines[level, 0], alphas[level, 0], mask, raised)
                 if with_color and modes[step, 0] != -1 and (group or addresses[i, step, 0] != 0):
                     amount, mode = amounts[step, 0], modes[step, 0]
                     line = colors[level]
@@ -314,7 +431,7 @@ def _run(  # type: ignore[no-untyped-def]
                     else:
                         _blend_row(mode, row, unit, share, line)
                 for m in range(3):
-                    if not (wanted[m + 1] and with_values) or modes[step, m + 1] == -1:
+                    if not ((wanted[m + 1] or coupled) and with_values) or modes[step, m + 1] == -1:
                         continue
                     if not group and addresses[i, step, m + 1] == 0:
                         continue
@@ -337,6 +454,11 @@ def _run(  # type: ignore[no-untyped-def]
                         _blend_row(mode, value, one, part, lines[0, m])
                     else:
                         _blend_values(mode, value, part, lines[level, m], alphas[level, m])
+                if mixes[step, 2] != 0 and modes[step, 1] != -1 and with_values:
+                    for x in range(TEXELS):
+                        a = alphas[level, 0, x] if level > 0 else one
+                        lifted = lines[level, 0, x] + raised[x] * amounts[step, 1] * a
+                        lines[level, 0, x] = min(max(lifted, np.float32(0.0)), a)
             if len(to_color) > 0:
                 if to_color[t] != 0:
                     carray(as_float32(to_color[t]), (TILE // ROWS, 4 * TEXELS))[band] = colors[0]
@@ -345,12 +467,12 @@ def _run(  # type: ignore[no-untyped-def]
                 continue
             for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
                 at = (y - band * ROWS) * TILE
-                if with_color:
+                if writes_color:
                     line = colors[0, 4 * (at + left) : 4 * (at + right)]
                     target = color[t, y].reshape(256)[4 * left : 4 * right]
                     for j in range(len(target)):
                         target[j] = np.uint16(line[j] * full + half)
-                if with_values:
+                if writes_values:
                     for m in range(3):
                         if wanted[m + 1]:
                             for x in range(left, right):

@@ -92,6 +92,8 @@ class Composite:
         if not stale:
             return {}
         area = TileArea.union([part for areas in stale.values() for part in areas])
+        if compiled.program.coupled:
+            stale = {name: [area] for name in MAPS}
         color, values = self.pictures["color"], self.pictures["values"]
         for laid in compiled.lazy:
             laid.hold(area.tiles)

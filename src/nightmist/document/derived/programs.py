@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 
 from ...core import compose
-from ...core.compose import MapUse, Mask, compiled
+from ...core.compose import MapUse, Mask, Mix, compiled
 from ...core.compose.program import NO_MASK, Program
 from ...core.compose.program import Node as CoreNode
 from ...core.compose.surroundings import Room, Surroundings
 from ...core.texels import TILE, Raster
-from ..values import MASK, Group, Node, PlaneName, Surface, Wash
+from ..values import MASK, Adjustment, Group, Node, PlaneName, Surface, Wash
+from .effects import effects_of
 from .washes import LaidPicture
 
 #: Bytes of what lies around painted nodes, of all surfaces; beyond that the layers are worked out each time.
@@ -74,7 +75,8 @@ class Programs:
         shown = _visible(stack())
         # What lies around is told from the outermost groups on.
         painted = frozenset(one.node.id for one in shown if not drawn.isdisjoint(one.ids()))
-        nodes = [_node(one) for one in shown]
+        tiles = surface.width // TILE * (surface.height // TILE)
+        nodes = [_node(one, tiles) for one in shown]
         now = Compiled(edition, compiled(nodes), bool(painted), painted or before.painted)
         now.key = (surface.start, surface.size, now.painted, tuple(_trace(one, now.painted) for one in shown))
         ends = np.cumsum([0, *(_steps(one) for one in shown)]).tolist()
@@ -86,7 +88,6 @@ class Programs:
             if before.around:
                 before.around.let_go()
             if painted and len(shown) > 1:
-                tiles = surface.width // TILE * (surface.height // TILE)
                 now.around = Surroundings(
                     now.program, surface.under, ends[places[0]], ends[places[-1] + 1], tiles, self.room
                 )  # fmt: skip
@@ -110,17 +111,22 @@ def _visible(stack: Sequence[Shown]) -> list[Shown]:
     return [replace(one, nodes=_visible(one.nodes)) for one in stack if one.node.visible]
 
 
-def _node(shown: Shown) -> CoreNode:
-    """A node in the words of the compositor."""
+def _node(shown: Shown, count: int) -> CoreNode:
+    """A node in the words of the compositor. count: of the map's tiles."""
     node = shown.node
     maps = {
         str(name): MapUse(use.on, use.opacity, use.blend or node.blend) for name, use in node.maps.items()
     }  # fmt: skip
     mask = Mask(shown.rasters.get(MASK), node.mask.start) if node.mask and node.mask.on else NO_MASK
+    mix = Mix(node.mix.softness, node.mix.influence, node.mix.border) if node.mix else None
     if isinstance(node, Group):
-        return compose.Group([_node(one) for one in shown.nodes], node.opacity, node.blend, maps, mask)
+        inside = [_node(one, count) for one in shown.nodes]
+        return compose.Group(inside, node.opacity, node.blend, maps, mask, mix)
+    if isinstance(node, Adjustment):
+        effects = {str(name): effect for name, effect in effects_of(node).items()}
+        return compose.Adjust(effects, count, node.opacity, "normal", maps, mask)
     rasters = {str(name): raster for name, raster in shown.rasters.items() if name != MASK}
-    return compose.Painted(rasters, node.opacity, node.blend, maps, mask)
+    return compose.Painted(rasters, node.opacity, node.blend, maps, mask, mix)
 
 
 def _steps(shown: Shown) -> int:

@@ -9,15 +9,15 @@ from ...core.names import listed, unused_name
 from ..change import Change, raster_id
 from ..derived.tables import table_of
 from ..document import Document
-from ..values import PLANES, AnyValue, Brushed, Group, MapName, Node, NodeMap, Surface, Wash, new_id
+from ..values import MAPS, PLANES, Adjustment, AnyValue, Brushed, Group, MapName, Node, NodeMap, Surface, Wash, new_id
 
 #: Orders closer than this are spread out anew.
 CLOSEST = 1e-6
 #: Groups may lie in each other this deep: each level costs a line of every map while it is worked out.
 DEEPEST = 16
 #: What a new node is called, by kind.
-TITLES = {"brushed": "Layer", "group": "Group", "wash": "Wash"}
-KINDS: dict[str, type[Node]] = {"brushed": Brushed, "group": Group, "wash": Wash}
+TITLES = {"brushed": "Layer", "group": "Group", "wash": "Wash", "adjustment": "Adjustment"}
+KINDS: dict[str, type[Node]] = {"brushed": Brushed, "group": Group, "wash": Wash, "adjustment": Adjustment}
 
 Values = dict[str, tuple[AnyValue | None, AnyValue | None]]
 Rasters = dict[str, tuple[str | None, str | None]]
@@ -33,6 +33,10 @@ def add_node(
     stack = document.stack(parent.id)
     title = name if name is not None else unused_name(TITLES[kind], _names(document, parent))
     values, orders = _room(stack, len(stack) if index is None else index, 1)
+    if kind == "adjustment":
+        # A new one changes colors alone: the other maps' numbers mean something else. Gray gives them to roughness.
+        on = "roughness" if fields.get("effect") == "gray" else "base_color"
+        fields.setdefault("maps", {name: NodeMap(on=False) for name in MAPS if name != on})
     node = KINDS[kind](id=new_id(), parent=parent.id, order=orders[0], name=title, **fields)
     _check_depth(document, parent, [node])
     values[node.id] = (None, node)

@@ -1,7 +1,7 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
-from .nodes import NODES, Brushed, Frame, Group, Mapping, MaskOf, Node, NodeMap, Wash
+from .nodes import NODES, Adjustment, Brushed, Frame, Group, Mapping, MaskOf, MixByHeight, Node, NodeMap, Wash
 from .paint import (
     CHANNELS,
     EMPTY_PIGMENT,
@@ -59,6 +59,7 @@ __all__ = [
     "PROJECT",
     "REGION_COLORS",
     "TOOLS",
+    "Adjustment",
     "AnyValue",
     "Area",
     "Brushed",
@@ -76,6 +77,7 @@ __all__ = [
     "MaskOf",
     "Meant",
     "MissingPicture",
+    "MixByHeight",
     "Model",
     "Name",
     "Node",

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from ...core.compose import BlendMode
 from ...core.mapping.projections import Shape
@@ -28,6 +29,18 @@ class MaskOf(Value):
     on: bool = True
 
 
+class MixByHeight(Value):
+    """How a masked node meets what lies below by relief: low places of that are covered first.
+
+    softness: heights over which one gives way to the other. influence: of the node's own height. border: how far the
+    border stands up.
+    """
+
+    softness: float = Field(default=0.1, gt=0, le=1)
+    influence: float = Field(default=0.0, ge=-1, le=1)
+    border: float = Field(default=0.0, ge=-1, le=1)
+
+
 class NodeValue(Value):
     """What all nodes have.
 
@@ -44,6 +57,7 @@ class NodeValue(Value):
     blend: BlendMode = "normal"
     maps: dict[MapName, NodeMap] = Field(default={}, description="maps that it meets in a way of their own")
     mask: MaskOf | None = None
+    mix: MixByHeight | None = Field(default=None, description="with a mask: meets what lies below by height")
 
 
 class Brushed(NodeValue):
@@ -110,6 +124,37 @@ class Wash(NodeValue):
     mapping: Mapping = Mapping()
 
 
+Effect = Literal["levels", "curve", "tone", "gray", "invert"]
+
+
+class Adjustment(NodeValue):
+    """Changes what lies below it in its stack, and stays changeable.
+
+    levels: black to white stretched to low to high, gamma above 1 lifts middle tones. curve: through points. tone: hue
+    in degrees, saturation and lightness from -1 to 1. gray: what the color's gray, through levels, is as a value.
+    """
+
+    kind: Literal["adjustment"] = "adjustment"
+    effect: Effect = "levels"
+    black: Share = 0.0
+    white: Share = 1.0
+    gamma: float = Field(default=1.0, ge=0.01, le=100)
+    low: Share = 0.0
+    high: Share = 1.0
+    points: tuple[tuple[Share, Share], ...] = Field(default=((0, 0), (1, 1)), min_length=2, max_length=32)
+    hue: float = Field(default=0.0, ge=-360, le=360)
+    saturation: float = Field(default=0.0, ge=-1, le=1)
+    lightness: float = Field(default=0.0, ge=-1, le=1)
+
+    @model_validator(mode="after")
+    def _sound(self) -> Adjustment:
+        if self.black >= self.white:
+            raise ValueError("black is below white")
+        if any(a[0] >= b[0] for a, b in pairwise(self.points)):
+            raise ValueError("the points of a curve go from left to right")
+        return self
+
+
 #: Kinds of nodes in a stack.
-Node = Brushed | Group | Wash
-NODES = (Brushed, Group, Wash)
+Node = Brushed | Group | Wash | Adjustment
+NODES = (Brushed, Group, Wash, Adjustment)

@@ -11,7 +11,7 @@ from ...core.mesh.checkup import FindingKind
 from ...core.mesh.look import Placement, Untouched, UntouchedSlot
 from ...core.texels import TILE
 from .base import Name, Share, Value
-from .nodes import Brushed, Group, Wash
+from .nodes import Adjustment, Brushed, Group, Wash
 from .regions import Region
 
 MIN_SIDE, MAX_SIDE = TILE, 8192
@@ -147,7 +147,8 @@ class Picture(Value):
 
 
 AnyValue = Annotated[
-    Project | Model | Surface | Brushed | Group | Wash | Picture | Region | TipPicture, Field(discriminator="kind")
+    Project | Model | Surface | Brushed | Group | Wash | Adjustment | Picture | Region | TipPicture,
+    Field(discriminator="kind"),
 ]
 
 

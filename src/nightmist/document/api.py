@@ -26,9 +26,11 @@ from .api_stack import Layer, Mask, Surface
 from .change import Change
 from .files import duplicate as copying
 from .files import hand_off, model_in, project_file
+from .files.portrait import portrait
 from .painting import filling, picking
 from .painting.receivers import receiving
 from .painting.stroke import Stroke, StrokeOptions
+from .stacking import versions
 from .values import (
     MAPS,
     MASK,
@@ -44,6 +46,7 @@ from .values import (
     Tip,
     TipPicture,
     Tool,
+    Version,
     checked_size,
     load_of,
 )
@@ -133,6 +136,27 @@ class Document(PreparedDocument):
     def regions(self) -> Regions:
         """Its regions, by name."""
         return Regions(self)
+
+    def keep_version(self, name: str | None = None) -> Version:
+        """Keep the whole document as it is under a name. No undo step: it changes nothing."""
+        change = versions.keep_version(self, name, portrait(self, 240, 180))
+        self.do_aside(change)
+        return next(value for _, value in change.values.values() if isinstance(value, Version))
+
+    @property
+    def versions(self) -> list[Version]:
+        """What was kept, the oldest first."""
+        return versions.version_values(self)
+
+    def restore_version(self, version: Version | str) -> None:
+        """Go back to a version, or to the one of that name; one undo step."""
+        if isinstance(version, str):
+            named = [each for each in self.versions if each.name == version]
+            if not named:
+                known = ", ".join(each.name for each in self.versions) or "none"
+                raise NightmistError(f"There is no version {version!r}; there are {known}.")
+            version = named[0]
+        self.make(versions.restore_version(self, version))
 
     def surface(self, name: str) -> Surface:
         """A surface by name. Raises NightmistError naming those there are."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -12,10 +12,11 @@ from ..core.compose import BlendMode
 from ..core.errors import NightmistError
 from . import values
 from .api_prepare import PreparedDocument
+from .change import Change
 from .derived.layouts import Layout
 from .files import hand_off
 from .preparing import maps
-from .stacking import masks, nodes
+from .stacking import masks, merging, nodes
 from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, Pigment, Wash
 from .values import Surface as SurfaceValue
 
@@ -297,6 +298,25 @@ class Stack:
         change, made = nodes.duplicate_nodes(self._document, self._mine([layer]), onto.value if onto else None)
         self._document.make(change)
         return Layer(self._document, made[0])
+
+    def merge_down(self, layer: Layer) -> Layer:
+        """Make a layer and the one below it one."""
+        change, key = merging.merge_down(self._document, self._mine([layer])[0])
+        self._document.make(change)
+        return Layer(self._document, key)
+
+    def merge_copy(self) -> Layer:
+        """Everything that is seen as one layer on top; the others stay."""
+        return self._merged(merging.merge_copy)
+
+    def flatten(self) -> Layer:
+        """One layer with everything that is seen, in place of all others."""
+        return self._merged(merging.flatten)
+
+    def _merged(self, merge: Callable[[PreparedDocument, SurfaceValue], tuple[Change, str]]) -> Layer:
+        change, key = merge(self._document, self._surface().value)
+        self._document.make(change)
+        return Layer(self._document, key)
 
     def _mine(self, layers: Sequence[Layer]) -> list[Node]:
         surface = self._surface()

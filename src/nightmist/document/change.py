@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from .values import AnyValue, Model, Picture, PlaneName, Region, StrokeRecord, Surface, TipPicture
+from .values import AnyValue, Model, Picture, PlaneName, Region, StrokeRecord, Surface, TipPicture, Version
 
 
 def raster_id(node: str, name: str) -> str:
@@ -77,6 +77,10 @@ class Change(BaseModel):
         """Digests of the tables of tiles that it names."""
         for pair in self.rasters.values():
             yield from (digest for digest in pair if digest)
+        for before_and_after in self.values.values():
+            for value in before_and_after:
+                if isinstance(value, Version):
+                    yield from value.rasters.values()
 
     def arrays(self) -> Iterator[str]:
         """Digests of the model's arrays and of pictures that its values name."""
@@ -93,6 +97,10 @@ def arrays_of(value: AnyValue | None) -> Iterator[str]:
         yield value.picture
     elif isinstance(value, Picture):
         yield value.file
+    elif isinstance(value, Version):
+        yield value.picture
+        for one in value.values:
+            yield from arrays_of(one)
     elif isinstance(value, Region):
         yield value.faces
     elif isinstance(value, Surface):

@@ -471,6 +471,12 @@ class Document:
                     found[name] = found[name].joined(area) if name in found else area
         return found
 
+    def laid_maps(self, surface: Surface) -> list[MapName]:
+        """The maps that anything visible lies on."""
+        everywhere = self.composite(surface).everywhere
+        found = {name for node in self.stack(surface.id) if node.visible for name in self._reach(node, everywhere)}
+        return [name for name in MAPS if name in found]
+
     def _mark_values(self, before: Mapping[str, AnyValue | None]) -> None:
         """Composites follow values that have changed from these to what is shown now."""
         self.edition += 1

@@ -18,6 +18,7 @@ from ..document.derived.tables import is_table, table_of, tiles_in
 from ..document.document import Event
 from ..document.files.portrait import portrait
 from ..document.files.upgrade import is_present, values_of
+from ..document.values import Version
 from ..document.history import DEPTH, History
 from ..store import ArrayData, Entry, Store
 
@@ -55,8 +56,12 @@ def create_project(store: Store, project: str, document: Document) -> None:
         table = table_of(raster, document.pool, document.arrays)
         tiles = tiles_in(document.arrays.get(table)) if table else {}
         entry.placed.update({(*_place(key), *place): digest for place, digest in tiles.items()})
-    entry.tiles = {digest: _pixels(document.pool.get(digest)) for digest in entry.placed.values() if digest}
-    arrays = {digest for value in document.values.values() for digest in arrays_of(value)}
+    versions = [value for value in document.values.values() if isinstance(value, Version)]
+    tables = {digest for version in versions for digest in version.rasters.values()}
+    tiles_of_versions = {tile for table in tables for tile in tiles_in(document.arrays.get(table)).values()}
+    wanted = {*tiles_of_versions, *(digest for digest in entry.placed.values() if digest)}
+    entry.tiles = {digest: _pixels(document.pool.get(digest)) for digest in wanted}
+    arrays = {*tables, *(digest for value in document.values.values() for digest in arrays_of(value))}
     entry.arrays = {digest: _array(document.arrays.get(digest)) for digest in arrays}
     state = document.state().model_dump(mode="json")
     store.create(project, document.project.name, portrait(document), state, entry)

@@ -30,6 +30,10 @@ class Shown:
     rasters: Mapping[PlaneName, Raster]
     nodes: Sequence[Shown] = ()
 
+    def with_node(self, node: Node) -> Shown:
+        """The same pixels of another value."""
+        return replace(self, node=node)
+
     def all_rasters(self) -> Iterator[Raster]:
         """Its own, and those of all in it."""
         yield from self.rasters.values()
@@ -76,7 +80,7 @@ class Programs:
         # What lies around is told from the outermost groups on.
         painted = frozenset(one.node.id for one in shown if not drawn.isdisjoint(one.ids()))
         tiles = surface.width // TILE * (surface.height // TILE)
-        nodes = [_node(one, tiles) for one in shown]
+        nodes = [core_node(one, tiles) for one in shown]
         now = Compiled(edition, compiled(nodes), bool(painted), painted or before.painted)
         now.key = (surface.start, surface.size, now.painted, tuple(_trace(one, now.painted) for one in shown))
         ends = np.cumsum([0, *(_steps(one) for one in shown)]).tolist()
@@ -111,7 +115,7 @@ def _visible(stack: Sequence[Shown]) -> list[Shown]:
     return [replace(one, nodes=_visible(one.nodes)) for one in stack if one.node.visible]
 
 
-def _node(shown: Shown, count: int) -> CoreNode:
+def core_node(shown: Shown, count: int) -> CoreNode:
     """A node in the words of the compositor. count: of the map's tiles."""
     node = shown.node
     maps = {
@@ -120,7 +124,7 @@ def _node(shown: Shown, count: int) -> CoreNode:
     mask = Mask(shown.rasters.get(MASK), node.mask.start) if node.mask and node.mask.on else NO_MASK
     mix = Mix(node.mix.softness, node.mix.influence, node.mix.border) if node.mix else None
     if isinstance(node, Group):
-        inside = [_node(one, count) for one in shown.nodes]
+        inside = [core_node(one, count) for one in shown.nodes]
         return compose.Group(inside, node.opacity, node.blend, maps, mask, mix)
     if isinstance(node, Adjustment):
         effects = {str(name): effect for name, effect in effects_of(node).items()}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import zipfile
@@ -11,6 +12,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.formats.gltf_read import read_gltf
@@ -18,11 +20,13 @@ from ...core.formats.gltf_write import glb_order, write_glb
 from ...core.formats.image_files import read_picture, write_png
 from ...core.mesh import Mesh
 from ...core.texels.raster import TILE, Tile
-from ..change import node_and_map
+from ..change import arrays_of, node_and_map
 from ..derived.model import model_of, nodes_from
 from ..derived.pool import Pool, digest_of
+from ..derived.tables import is_table, tiles_in
 from ..document import Document
-from ..values import CHANNELS, AnyValue, KeptPicture, Picture, Region, Surface, TipPicture
+from ..values import CHANNELS, AnyValue, KeptPicture, Picture, Region, Surface, TipPicture, Version
+from .duplicate import kept_by_versions
 from .upgrade import values_of
 
 #: Versions that are read; the last one is written.
@@ -79,6 +83,8 @@ def write(document: Document, file: Path | BinaryIO) -> None:
         for region in document.region_values():
             faces = np.sort(in_file[document.region_faces(region)]).astype("<i8")
             zipped.writestr(f"regions/{region.faces}", faces.tobytes(), zipfile.ZIP_DEFLATED)
+        for digest, array in kept_by_versions(document).items():
+            zipped.writestr(f"arrays/{digest}.npy", _packed(array), zipfile.ZIP_DEFLATED)
         for digest, tile in tiles.items():
             zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
 
@@ -110,13 +116,16 @@ def read(file: BinaryIO, name: str, make: type[Document] = Document) -> Document
 
 def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[Document]) -> Document:
     values = values_of(description["document"] if description["nightmist"] == 1 else description).values
-    arrays = Pool()
+    arrays, tiles = Pool(), Pool()
     mesh = _mesh(zipped.read("model.glb"), description)
     read: list[AnyValue] = [model_of(mesh, arrays)]
     for value in values:
         if isinstance(value, TipPicture):
             picture = read_picture(f"The tip {value.name}", zipped.read(f"tips/{value.name}.png"))[..., 0]
             read.append(value.but(picture=arrays.add((picture / 65535).astype(np.float32))))
+        elif isinstance(value, Version):
+            read.append(value)
+            _take_version(zipped, value, arrays, tiles)
         elif isinstance(value, Picture):
             data = np.frombuffer(zipped.read(f"pictures/{value.file}"), np.uint8).copy()
             read.append(value.but(file=arrays.add(data)))
@@ -129,7 +138,7 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
             read.append(value.but(kept=tuple(_kept(zipped, kept, len(mesh.faces), arrays) for kept in value.kept)))
         else:
             read.append(value)
-    document = make(read, pools=(Pool(), arrays))
+    document = make(read, pools=(tiles, arrays))
     held: dict[str, Tile] = {}
     for key, places in _placed(description).items():
         channels = CHANNELS[node_and_map(key)[1]]
@@ -138,6 +147,22 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
                 held[digest] = _tile_of(digest, zipped.read(f"tiles/{digest}.png"), channels)
         document.place(key, {(row, column): held[digest] for row, column, digest in places})
     return document
+
+
+def _take_version(zipped: zipfile.ZipFile, version: Version, arrays: Pool, tiles: Pool) -> None:
+    """Everything that a version names, under the digests of what it is."""
+    for digest in {*arrays_of(version), *version.rasters.values()}:
+        array = np.load(io.BytesIO(zipped.read(f"arrays/{digest}.npy")), allow_pickle=False)
+        arrays.add(array)
+        if is_table(array):
+            for tile in tiles_in(array).values():
+                tiles.add(np.load(io.BytesIO(zipped.read(f"arrays/{tile}.npy")), allow_pickle=False))
+
+
+def _packed(array: NDArray[Any]) -> bytes:
+    packed = io.BytesIO()
+    np.save(packed, array, allow_pickle=False)
+    return packed.getvalue()
 
 
 def _kept(zipped: zipfile.ZipFile, kept: KeptPicture, faces: int, arrays: Pool) -> KeptPicture:

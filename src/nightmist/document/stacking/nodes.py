@@ -32,7 +32,7 @@ def add_node(
         raise NightmistError(f"There is no kind of layer {kind!r}; use {', '.join(KINDS)}.")
     stack = document.stack(parent.id)
     title = name if name is not None else unused_name(TITLES[kind], _names(document, parent))
-    values, orders = _room(stack, len(stack) if index is None else index, 1)
+    values, orders = room_for(stack, len(stack) if index is None else index, 1)
     if kind == "adjustment":
         # A new one changes colors alone: the other maps' numbers mean something else. Gray gives them to roughness.
         on = "roughness" if fields.get("effect") == "gray" else "base_color"
@@ -83,7 +83,7 @@ def move_nodes(document: Document, nodes: Sequence[Node], parent: Surface | Grou
     if [*others[:at], *nodes, *others[at:]] == stack:
         return Change(label="Reorder layers")
     _check_depth(document, parent, nodes)
-    values, orders = _room(others, at, len(nodes))
+    values, orders = room_for(others, at, len(nodes))
     for node, order in zip(nodes, orders, strict=True):
         values[node.id] = (node, node.but(parent=parent.id, order=order))
     into = any(node.parent != parent.id for node in nodes)
@@ -116,7 +116,7 @@ def ungroup(document: Document, group: Node) -> Change:
         raise NightmistError(f"{group.name} is no group.")
     stack, inside = document.stack(group.parent), document.stack(group.id)
     at = [node.id for node in stack].index(group.id)
-    values, orders = _room([node for node in stack if node.id != group.id], at, len(inside))
+    values, orders = room_for([node for node in stack if node.id != group.id], at, len(inside))
     for node, order in zip(inside, orders, strict=True):
         values[node.id] = (node, node.but(parent=group.parent, order=order))
     values[group.id] = (group, None)
@@ -169,7 +169,7 @@ def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | N
         parent = node.parent if target.id == surface.id else target.id
         stack = document.stack(parent)
         at = next((i + 1 for i, each in enumerate(stack) if each.id == node.id), len(stack))
-        moved, orders = _room(stack, at, 1)
+        moved, orders = room_for(stack, at, 1)
         values.update(moved)
         ids = {each.id: new_id() for each in inside}
         for each in inside:
@@ -226,7 +226,7 @@ def _check_depth(document: Document, parent: Surface | Group, nodes: Sequence[No
         raise NightmistError(f"Groups can lie in each other {DEEPEST} deep at most.")
 
 
-def _room(stack: Sequence[Node], at: int, count: int) -> tuple[Values, list[float]]:
+def room_for(stack: Sequence[Node], at: int, count: int) -> tuple[Values, list[float]]:
     """Rising orders between the nodes before and behind an index; where there is no room, all are spread anew."""
     at = min(max(at, 0), len(stack))
     before = stack[at - 1].order if at else None

@@ -40,6 +40,7 @@ from .parts import (
     StartValues,
     Surface,
     TipPicture,
+    Version,
     checked_size,
 )
 from .regions import REGION_COLORS, Area, Fence, Region
@@ -97,6 +98,7 @@ __all__ = [
     "TipPicture",
     "Tool",
     "Value",
+    "Version",
     "Wash",
     "checked_size",
     "color_in_hex",

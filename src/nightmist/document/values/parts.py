@@ -146,8 +146,29 @@ class Picture(Value):
     note: str = Field(default="", max_length=500, description="where it comes from, and its license")
 
 
+#: What a version brings back; pictures, tips and versions stay what they are.
+VersionedValue = Annotated[
+    Project | Model | Surface | Brushed | Group | Wash | Adjustment | Region, Field(discriminator="kind")
+]
+
+
+class Version(Value):
+    """The whole document as it was, kept under a name: its values, its rasters by the digest of their tables.
+
+    picture: digest of a small PNG of it. made: when, in seconds since 1970.
+    """
+
+    kind: Literal["version"] = "version"
+    id: str
+    name: Name
+    made: float
+    picture: str
+    values: tuple[VersionedValue, ...]
+    rasters: dict[str, str]
+
+
 AnyValue = Annotated[
-    Project | Model | Surface | Brushed | Group | Wash | Adjustment | Picture | Region | TipPicture,
+    Project | Model | Surface | Brushed | Group | Wash | Adjustment | Picture | Region | TipPicture | Version,
     Field(discriminator="kind"),
 ]
 

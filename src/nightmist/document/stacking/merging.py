@@ -1,0 +1,131 @@
+"""Layers made one: into the one below, or copies of all that is visible; what lies there is what was seen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.compose import Group as CoreGroup
+from ...core.compose import compiled
+from ...core.compose.surroundings import Held
+from ...core.errors import NightmistError
+from ...core.names import unused_name
+from ...core.texels import TILE, Raster
+from ...core.texels.raster import tile_key
+from ..change import Change, raster_id
+from ..derived.programs import Shown, core_node
+from ..derived.tables import table_of
+from ..document import Document
+from ..values import CHANNELS, MAPS, Adjustment, Brushed, MapName, Node, NodeMap, Surface, new_id
+from .nodes import Rasters, Values, remove_nodes, room_for
+
+#: Tiles that are worked on at once: two backdrops of a tile take 230 kB.
+BATCH = 128
+#: Places of the values in what a program makes.
+VALUE_PLACE: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
+
+
+def merge_down(document: Document, node: Node) -> tuple[Change, str]:
+    """Make a layer and the one right below it one; and its id. Masks, opacities and modes are worked in."""
+    stack = document.stack(node.parent)
+    at = [each.id for each in stack].index(node.id)
+    if at == 0:
+        raise NightmistError(f"Nothing lies below {node.name} that it could be merged into.")
+    lower = stack[at - 1]
+    if isinstance(lower, Adjustment):
+        raise NightmistError(
+            f"{lower.name} below is an adjustment and holds no paint. Move {node.name} below it first."
+        )
+    surface = document.surface_of(node)
+    alone = {name: NodeMap(on=use.on, opacity=use.opacity, blend="normal") for name, use in lower.maps.items()}
+    shown = {one.node.id: one for one in document.shown_stack(node.parent)}
+    below = shown[lower.id].with_node(lower.but(blend="normal", maps=alone, visible=True))
+    above = shown[node.id]
+    made = _baked(document, surface, [below, above] if node.visible else [below])
+    blends = {name: NodeMap(blend=use.blend) for name, use in lower.maps.items() if use.blend}
+    merged = Brushed(
+        id=new_id(), parent=lower.parent, order=lower.order, name=lower.name, blend=lower.blend, maps=blends,
+        visible=lower.visible,
+    )  # fmt: skip
+    gone = remove_nodes(document, [lower, node])
+    return _with_layer(document, f"Merge {node.name} into {lower.name}", merged, made, gone), merged.id
+
+
+def merge_copy(document: Document, surface: Surface) -> tuple[Change, str]:
+    """Everything that is seen of a surface as one layer on top; the others stay as they are."""
+    return _seen_as_one(document, surface, f"Merge a copy of {surface.name}", None)
+
+
+def flatten(document: Document, surface: Surface) -> tuple[Change, str]:
+    """One layer with everything that is seen of a surface, in place of all others."""
+    nodes = document.stack(surface.id)
+    if not nodes:
+        raise NightmistError(f"{surface.name} has no layers.")
+    return _seen_as_one(document, surface, f"Flatten {surface.name}", remove_nodes(document, nodes))
+
+
+def _seen_as_one(document: Document, surface: Surface, label: str, gone: Change | None) -> tuple[Change, str]:
+    document.refresh()
+    composite = document.composite(surface)
+    reach = document.laid_maps(surface)
+    if not reach:
+        raise NightmistError(f"Nothing lies on {surface.name} yet that could be merged.")
+    made: dict[MapName, Raster] = {}
+    for name in reach:
+        image = composite.read(name)
+        color = image[..., :3] if name == "base_color" else image[..., None]
+        raster = made[name] = Raster(*surface.size, CHANNELS[name])
+        raster.take(np.concatenate([color, np.full((*image.shape[:2], 1), 65535, np.uint16)], axis=2))
+    stack = [] if gone else document.stack(surface.id)
+    title = unused_name("Merged", {node.name for node in document.nodes_in(surface.id)})
+    _, orders = room_for(stack, len(stack), 1)
+    merged = Brushed(id=new_id(), parent=surface.id, order=orders[0], name=title)
+    return _with_layer(document, label, merged, made, gone), merged.id
+
+
+def _with_layer(
+    document: Document, label: str, layer: Brushed, made: dict[MapName, Raster], gone: Change | None
+) -> Change:
+    values: Values = {**(gone.values if gone else {}), layer.id: (None, layer)}
+    rasters: Rasters = dict(gone.rasters) if gone else {}
+    for name, raster in made.items():
+        if table := table_of(raster, document.pool, document.arrays):
+            rasters[raster_id(layer.id, name)] = (None, table)
+    return Change(label=label, values=values, rasters=rasters)
+
+
+def _baked(document: Document, surface: Surface, shown: Sequence[Shown]) -> dict[MapName, Raster]:
+    """What nodes come to together, from transparent.
+
+    The compositor knows only opaque backdrops: over black and over white it tells color and alpha apart.
+    """
+    count = surface.width // TILE * (surface.height // TILE)
+    for laid in document.washes.lazy([raster for one in shown for raster in one.all_rasters()]):
+        laid.hold(np.arange(count, dtype=np.int32))
+    program = compiled([CoreGroup([core_node(one, count) for one in shown])])
+    made = {name: Raster(*surface.size, CHANNELS[name]) for name in MAPS}
+    for first in range(0, count, BATCH):
+        tiles = np.arange(first, min(first + BATCH, count), dtype=np.int32)
+        held = Held(program, count, 2)
+        touched = held.touched(tiles)
+        held.take(tiles, touched, np.zeros(6, np.float32))
+        colors, values = held.blocks
+        _put(made["base_color"], tiles[touched[:, 0]], colors[:, 1, ..., :3], 1 - colors[:, 0, ..., :1])
+        for name, place in VALUE_PLACE.items():
+            _put(made[name], tiles[touched[:, 1]], values[:, 1, place, ..., None], 1 - values[:, 0, place, ..., None])
+    return {name: raster for name, raster in made.items() if raster.tiles}
+
+
+def _put(
+    raster: Raster, tiles: NDArray[np.int32], premultiplied: NDArray[np.float32], alpha: NDArray[np.float32]
+) -> None:
+    """Write (n, 64, 64, channels) premultiplied numbers as tiles with straight alpha."""
+    columns = raster.addresses.shape[1]
+    for tile, color, cover in zip(tiles, premultiplied, alpha, strict=True):
+        rounded = np.rint(np.clip(cover, 0, 1) * 65535).astype(np.uint16)
+        if rounded.any():
+            straight = np.where(rounded > 0, color / np.maximum(cover, 1e-9), 0)
+            values = np.rint(np.clip(straight, 0, 1) * 65535).astype(np.uint16)
+            raster.put(tile_key(int(tile), columns), np.ascontiguousarray(np.concatenate([values, rounded], axis=2)))

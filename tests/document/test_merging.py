@@ -1,0 +1,139 @@
+"""Merged layers show what was seen; versions bring the whole document back to the bit."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from nightmist import Document, NightmistError, Pigment
+
+from ..shapes import lay_picture, plane
+
+SIDE = 128
+MAPS = ("base_color", "roughness", "metallic", "height")
+
+
+def shown(surface, name) -> np.ndarray:
+    surface.document.refresh()
+    return surface.read(name).astype(int)
+
+
+def painted(seed=1):
+    """Three layers of random paint with soft alpha, modes, amounts and a mask."""
+    rng = np.random.default_rng(seed)
+    doc = Document.from_mesh(plane(4, 0, 1), "one", (SIDE, SIDE))
+    surface = doc.surfaces["surface"]
+    layers = [surface.layers.add("brushed", name=name) for name in ("Low", "Middle", "High")]
+    for layer in layers:
+        for name, channels in (("base_color", 4), ("roughness", 2), ("height", 2)):
+            lay_picture(doc, layer, name, rng.integers(0, 65536, (SIDE, SIDE, channels), dtype=np.uint16))
+    return doc, surface, layers
+
+
+@pytest.mark.parametrize("mode", ["normal", "multiply", "overlay"])
+def test_merging_down_changes_nothing_that_is_seen(mode):
+    doc, surface, (low, middle, _high) = painted()
+    doc.fill(low, Pigment(base_color="#808080", roughness=0.5, height=0.5))
+    middle.blend = mode
+    middle.opacity = 0.7
+    middle.maps["height"].opacity = 0.5
+    mask = middle.add_mask(value=0.3)
+    left = np.flatnonzero(doc.mesh.corners.mean(axis=1)[:, 0] < 0)
+    doc.fill(mask, region=left, value=0.9)
+    before = {name: shown(surface, name) for name in MAPS}
+    merged = surface.layers.merge_down(middle)
+    assert [layer.name for layer in surface.layers] == ["Low", "High"]
+    assert merged.mask is None
+    for name, image in before.items():
+        assert np.abs(shown(surface, name) - image).max() <= 3, name
+    doc.undo()
+    for name, image in before.items():
+        np.testing.assert_array_equal(shown(surface, name), image)
+    with pytest.raises(NightmistError, match="Nothing lies below Low"):
+        surface.layers.merge_down(low)
+
+
+def test_transparent_layers_merge_with_their_alpha():
+    _doc, surface, (low, _middle, high) = painted()
+    low.visible = True
+    before = {name: shown(surface, name) for name in MAPS}
+    surface.layers.merge_down(high)
+    surface.layers.merge_down(surface.layers[1])
+    assert len(surface.layers) == 1
+    for name, image in before.items():
+        assert np.abs(shown(surface, name) - image).max() <= 4, name
+
+
+def test_a_merged_copy_and_flattening_show_the_same_and_keep_or_drop_the_originals():
+    doc, surface, layers = painted()
+    layers[1].visible = False
+    before = {name: shown(surface, name) for name in MAPS}
+    copy = surface.layers.merge_copy()
+    assert len(surface.layers) == 4
+    assert surface.layers[3] == copy
+    for name, image in before.items():
+        np.testing.assert_array_equal(shown(surface, name), image)
+    doc.undo()
+    surface.layers.flatten()
+    assert len(surface.layers) == 1
+    for name, image in before.items():
+        np.testing.assert_array_equal(shown(surface, name), image)
+    doc.undo()
+    assert [layer.name for layer in surface.layers] == ["Low", "Middle", "High"]
+
+
+def test_a_version_brings_everything_back_as_one_step_and_costs_no_pixels(tmp_path):
+    doc, surface, layers = painted()
+    region = doc.regions.add("Left", faces=[0, 1])
+    look = {name: shown(surface, name) for name in MAPS}
+    held = len(doc.pool.held)
+    first = doc.keep_version()
+    assert first.name == "Base colors"
+    assert len(doc.pool.held) - held <= sum(len(raster.tiles) for raster in doc.rasters.values())
+    place = doc.history.place
+    surface.layers.remove(layers[0])
+    doc.fill(layers[1], Pigment(base_color="#ff0000"))
+    doc.resize("surface", (256, 256))
+    region.grow()
+    later = doc.keep_version("Later")
+    doc.restore_version("Base colors")
+    assert surface.size == (SIDE, SIDE)
+    for name, image in look.items():
+        np.testing.assert_array_equal(shown(surface, name), image)
+    assert region.faces.tolist() == [0, 1]
+    assert [version.name for version in doc.versions] == ["Base colors", "Later"]
+    doc.undo()
+    assert surface.size == (256, 256)
+    with pytest.raises(NightmistError, match="as it was in Later already"):
+        doc.restore_version(later)
+    while doc.history.place > place:
+        doc.undo()
+    for name, image in look.items():
+        np.testing.assert_array_equal(shown(surface, name), image)
+    doc.save(tmp_path / "one.nightmist")
+    again = Document.load(tmp_path / "one.nightmist")
+    again.restore_version("Later")
+    assert again.surfaces["surface"].size == (256, 256)
+    copied = doc.duplicate("Two")
+    copied.restore_version("Later")
+    np.testing.assert_array_equal(
+        shown(copied.surfaces["surface"], "base_color"), shown(again.surfaces["surface"], "base_color")
+    )
+    with pytest.raises(NightmistError, match="There is no version 'Never'; there are Base colors, Later"):
+        doc.restore_version("Never")
+    with pytest.raises(NightmistError, match="already"):
+        doc.keep_version("Later")
+
+
+def test_a_wash_and_a_group_merge_with_all_that_lies_in_them():
+    _doc, surface, (_low, middle, high) = painted()
+    group = surface.layers.group([middle, high])
+    surface.layers.move(surface.layers.add("wash", pigment=Pigment(base_color="#336699", metallic=0.8)), into=group)
+    group.opacity = 0.6
+    inside = surface.layers.add("adjustment", effect="invert")
+    surface.layers.move(inside, into=group)
+    before = {name: shown(surface, name) for name in MAPS}
+    surface.layers.merge_down(group)
+    assert [layer.kind for layer in surface.layers] == ["brushed"]
+    for name, image in before.items():
+        assert np.abs(shown(surface, name) - image).max() <= 4, name

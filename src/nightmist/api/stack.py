@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import cv2
 import numpy as np
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, File, Response, UploadFile
 
 from ..core.errors import NightmistError
 from ..core.formats.image_files import write_png
@@ -14,8 +14,9 @@ from ..core.mesh.select import Extent, faces_with
 from ..core.texels import TILE
 from ..document import Document
 from ..document.derived.model import runs_of_faces
-from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail
-from .projects import InStudio, Problem
+from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail, small_picture
+from ..document.stacking.versions import picture_of, version_value
+from .projects import InStudio, Problem, read_files
 
 router = APIRouter(prefix="/api")
 #: The longer side of a picture of a region, in pixels.
@@ -28,6 +29,29 @@ def thumbnail(studio: InStudio, project: str, node: str, of: Literal["paint", "m
     make = mask_thumbnail if of == "mask" else paint_thumbnail
     png = studio.with_document(project, lambda document: make(document, document.node(node)))
     return Response(png, media_type="image/png", headers={"Cache-Control": "no-store"})
+
+
+@router.post("/projects/{project}/library", responses={422: {"model": Problem}})
+def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> list[str]:
+    """Take pictures into the project; their ids."""
+    given = read_files(files)
+    return studio.work_on(
+        project, lambda document: [document.add_picture_data(name, data) for name, data in given.items()]
+    )
+
+
+@router.get("/projects/{project}/library/{picture}/thumbnail", responses={422: {"model": Problem}})
+def picture_thumbnail(studio: InStudio, project: str, picture: str) -> Response:
+    """PNG of a picture, small. Its file never changes, so it may be kept."""
+    png = studio.with_document(project, lambda document: small_picture(document, document.picture_value(picture)))
+    return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
+
+
+@router.get("/projects/{project}/versions/{version}/picture", responses={422: {"model": Problem}})
+def version_picture(studio: InStudio, project: str, version: str) -> Response:
+    """PNG of what the model looked like in a version."""
+    png = studio.with_document(project, lambda document: picture_of(document, version_value(document, version)))
+    return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
 
 
 @router.get("/projects/{project}/faces", responses={422: {"model": Problem}})

@@ -23,8 +23,7 @@ def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
         case say.Redo():
             document.redo()
         case StackMessage():
-            change, made = request.made(document)
-            document.make(change)
+            made = request.run(document)
             return say.Made(ids=made) if made else None
         case say.TakeSample():
             place = Hit(request.surface, 0, NOWHERE, NOWHERE, request.uv)

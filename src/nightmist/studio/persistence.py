@@ -18,8 +18,8 @@ from ..document.derived.tables import is_table, table_of, tiles_in
 from ..document.document import Event
 from ..document.files.portrait import portrait
 from ..document.files.upgrade import is_present, values_of
-from ..document.values import Version
 from ..document.history import DEPTH, History
+from ..document.values import Version
 from ..store import ArrayData, Entry, Store
 
 #: Said once about projects whose undo history was written in a form that is not read any more.

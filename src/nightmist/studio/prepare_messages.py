@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.mesh.arrange import Arrangement, Axis
-from ..core.mesh.by_shape import Frame
+from ..core.mesh.by_shape import ShapeAxes
 from ..core.mesh.checkup import FindingKind
 from ..core.mesh.methods import Method
 from ..core.mesh.seams import Extent as SeamExtent
@@ -47,7 +47,7 @@ class Unwrap(Preparation):
     method: Method
     angle: float = Field(default=60, ge=1, le=89, description="degrees, for the automatic way")
     margin: float = Field(default=8, ge=0, le=256, description="texels between islands")
-    frame: Frame | None = None
+    frame: ShapeAxes | None = None
     leader: int | None = Field(default=None, description="face from which an even grid spreads")
     keep_paint: bool = True
 

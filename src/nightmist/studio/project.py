@@ -204,6 +204,12 @@ class OpenProject:
         ask.client.tell(say.Refused(message=f"Something went wrong inside Nightmist. {after}"))
         self._refresh(time.perf_counter(), None)
 
+    def _overtaken(self, item: Work) -> bool:
+        """Whether the next piece of work shows something else in place of what this one shows."""
+        following = self.ahead[0] if self.ahead else None
+        both = [one for one in (item, following) if isinstance(one, Ask) and isinstance(one.request, say.ShowEdit)]
+        return len(both) == 2 and both[0].client is both[1].client
+
     def _next(self) -> Work:
         """The next piece of work; samples of one stroke that are queued behind each other become one."""
         with contextlib.suppress(queue.Empty):
@@ -212,6 +218,8 @@ class OpenProject:
         if not self.ahead:
             self.ahead.append(self._wait())
         item = self.ahead.popleft()
+        while self._overtaken(item):
+            item = self.ahead.popleft()
         if not isinstance(item, Ask):
             return item
         if isinstance(item.request, say.ShowEdit):

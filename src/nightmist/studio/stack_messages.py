@@ -11,10 +11,11 @@ from ..core.errors import NightmistError
 from ..document import Document
 from ..document.change import Change
 from ..document.derived.model import faces_of_runs
+from ..document.files.portrait import portrait
 from ..document.painting import regions
 from ..document.preparing.maps import set_depth
-from ..document.stacking import masks, nodes
-from ..document.values import Group, MapName, Name, Node, Share, Surface
+from ..document.stacking import adjusting, masks, merging, nodes, pictures, versions
+from ..document.values import Effect, Group, MapName, Mapping, MixByHeight, Name, Node, Pigment, Role, Share, Surface
 
 Runs = list[tuple[int, int]]
 #: A change, and the ids of what it makes that the painter goes on with.
@@ -34,24 +35,35 @@ class StackMessage(BaseModel):
         """The same, and what it makes."""
         return self.change(document), []
 
+    def run(self, document: Document) -> list[str]:
+        """Do it; returns the ids of what the painter goes on with."""
+        change, made = self.made(document)
+        document.make(change)
+        return made
+
 
 class AddNode(StackMessage):
-    """Add an empty node to a surface, right above another or on top."""
+    """Add a node to a surface, right above another or on top, with what washes and adjustments begin with."""
 
     type: Literal["add_node"]
     surface: str
-    kind: Literal["brushed", "group"] = "brushed"
+    kind: Literal["brushed", "group", "wash", "adjustment"] = "brushed"
     above: str | None = None
+    pigment: Pigment | None = None
+    images: dict[MapName, str] | None = None
+    effect: Effect | None = None
 
     def made(self, document: Document) -> Made:
         surface = document.surface_value(self.surface)
         above = document.values.get(self.above or "")
+        fields = {name: value for name in ("pigment", "images", "effect") if (value := getattr(self, name)) is not None}
+        name = self.effect.capitalize() if self.effect else None
         if not isinstance(above, Node) or document.surface_of(above).id != surface.id:
-            change, key = nodes.add_node(document, surface, self.kind)
+            change, key = nodes.add_node(document, surface, self.kind, name, None, **fields)
         else:
             parent, stack = parent_of(document, above.parent), document.stack(above.parent)
             at = [node.id for node in stack].index(above.id) + 1
-            change, key = nodes.add_node(document, parent, self.kind, index=at)
+            change, key = nodes.add_node(document, parent, self.kind, name, at, **fields)
         return change, [key]
 
 
@@ -120,6 +132,20 @@ class ChangeNode(StackMessage):
     locked: bool | None = None
     opacity: Share | None = None
     blend: BlendMode | None = None
+    mix: MixByHeight | None = Field(default=None, description="null: it meets what lies below plainly")
+    pigment: Pigment | None = Field(default=None, description="of a wash, as are images and mapping")
+    images: dict[MapName, str] | None = None
+    mapping: Mapping | None = None
+    effect: Effect | None = Field(default=None, description="of an adjustment, as is all that follows")
+    black: Share | None = None
+    white: Share | None = None
+    gamma: float | None = None
+    low: Share | None = None
+    high: Share | None = None
+    points: list[tuple[Share, Share]] | None = None
+    hue: float | None = None
+    saturation: float | None = None
+    lightness: float | None = None
 
     def change(self, document: Document) -> Change:
         return nodes.set_node(document, document.node(self.node), **_given(self, "node"))
@@ -137,6 +163,94 @@ class ChangeNodeMap(StackMessage):
 
     def change(self, document: Document) -> Change:
         return nodes.set_map(document, document.node(self.node), self.map, **_given(self, "node", "map"))
+
+
+class FindLevels(StackMessage):
+    """Set the levels of an adjustment by what lies below it: nearly the darkest becomes black, the lightest white."""
+
+    type: Literal["find_levels"]
+    node: str
+
+    def change(self, document: Document) -> Change:
+        return adjusting.found_levels(document, document.node(self.node))
+
+
+class MergeDown(StackMessage):
+    """Make a node and the one right below it one layer."""
+
+    type: Literal["merge_down"]
+    node: str
+
+    def made(self, document: Document) -> Made:
+        change, key = merging.merge_down(document, document.node(self.node))
+        return change, [key]
+
+
+class MergeSeen(StackMessage):
+    """Everything that is seen of a surface as one layer: on top of the others, or in their place."""
+
+    type: Literal["merge_seen"]
+    surface: str
+    flat: bool = False
+
+    def made(self, document: Document) -> Made:
+        merge = merging.flatten if self.flat else merging.merge_copy
+        change, key = merge(document, document.surface_value(self.surface))
+        return change, [key]
+
+
+class KeepVersion(StackMessage):
+    """Keep the whole document as it is, under a name."""
+
+    type: Literal["keep_version"]
+    name: Name | None = None
+
+    def run(self, document: Document) -> list[str]:
+        document.do_aside(versions.keep_version(document, self.name, portrait(document, 240, 180)))
+        return []
+
+
+class RestoreVersion(StackMessage):
+    """Go back to a version, as one step."""
+
+    type: Literal["restore_version"]
+    version: str
+
+    def change(self, document: Document) -> Change:
+        return versions.restore_version(document, versions.version_value(document, self.version))
+
+
+class ForgetVersion(StackMessage):
+    """A version is not wanted any more."""
+
+    type: Literal["forget_version"]
+    version: str
+
+    def change(self, document: Document) -> Change:
+        return versions.forget_version(versions.version_value(document, self.version))
+
+
+class DescribePicture(StackMessage):
+    """Another name, role or note for a picture of the project."""
+
+    type: Literal["describe_picture"]
+    picture: str
+    name: Name | None = None
+    role: Role | None = None
+    note: str | None = None
+
+    def change(self, document: Document) -> Change:
+        return pictures.describe_picture(document.picture_value(self.picture), **_given(self, "picture"))
+
+
+class RemovePicture(StackMessage):
+    """Forget a picture that no layer uses."""
+
+    type: Literal["remove_picture"]
+    picture: str
+
+    def change(self, document: Document) -> Change:
+        return pictures.remove_picture(document, document.picture_value(self.picture))
 
 
 class AddMask(StackMessage):
@@ -278,7 +392,8 @@ Showable = Annotated[ChangeNode | ChangeNodeMap | SetDepth, Field(discriminator=
 AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
-    | RemoveRegion | SetDepth
+    | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeSeen | KeepVersion | RestoreVersion | ForgetVersion
+    | DescribePicture | RemovePicture
 )  # fmt: skip
 
 

@@ -1,5 +1,5 @@
 import type {
-  ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, SetDepth,
+  AddNode, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, SetDepth,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
@@ -7,6 +7,8 @@ type Sparse<M, K extends keyof M> = Pick<M, K> & Partial<Omit<M, K>>;
 
 type NodeChange = Sparse<ChangeNode, "type" | "node">;
 type NodeMapChange = Sparse<ChangeNodeMap, "type" | "node" | "map">;
+type NewNode = Sparse<AddNode, "type" | "surface" | "kind">;
+type PictureChange = Sparse<DescribePicture, "type" | "picture">;
 type RegionChange = Sparse<ChangeRegion, "type" | "region">;
 
 /** The properties of a layer that are to be set; those left out stay. */
@@ -18,8 +20,10 @@ export type Showable = NodeChange | NodeMapChange | SetDepth;
 
 /** What the page may send. */
 export type Outgoing =
-  | Exclude<ClientMessage, { type: "change_node" | "change_node_map" | "change_region" | "show" }>
+  | Exclude<ClientMessage, { type: "add_node" | "change_node" | "change_node_map" | "change_region" | "describe_picture" | "show" }>
   | NodeChange
+  | NewNode
   | NodeMapChange
+  | PictureChange
   | RegionChange
   | { type: "show"; edit: Showable | null };

@@ -133,6 +133,11 @@ export async function seamsAt(id: string, face: number, side: number, extent: "e
   return (await ask(`/api/projects/${id}/seams?face=${face}&side=${side}&extent=${extent}`, { signal })).json() as Promise<number[]>;
 }
 
+/** Take pictures into the project; their ids. */
+export async function takePictures(id: string, files: File[]): Promise<string[]> {
+  return (await ask(`/api/projects/${id}/library`, { method: "POST", body: filled(files, {}) })).json() as Promise<string[]>;
+}
+
 /** Runs of the faces that belong together with one. */
 export async function facesTogether(id: string, face: number, by: string): Promise<[number, number][]> {
   return (await ask(`/api/projects/${id}/faces?face=${face}&by=${by}`)).json() as Promise<[number, number][]>;

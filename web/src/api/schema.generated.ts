@@ -356,6 +356,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Pictures
+         * @description Take pictures into the project; their ids.
+         */
+        post: operations["add_pictures_api_projects__project__library_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/library/{picture}/thumbnail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture Thumbnail
+         * @description PNG of a picture, small. Its file never changes, so it may be kept.
+         */
+        get: operations["picture_thumbnail_api_projects__project__library__picture__thumbnail_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/versions/{version}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Version Picture
+         * @description PNG of what the model looked like in a version.
+         */
+        get: operations["version_picture_api_projects__project__versions__version__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/faces": {
         parameters: {
             query?: never;
@@ -579,6 +639,11 @@ export interface components {
             now_bytes: number;
             /** Bytes */
             bytes: number;
+        };
+        /** Body_add_pictures_api_projects__project__library_post */
+        Body_add_pictures_api_projects__project__library_post: {
+            /** Files */
+            files: string[];
         };
         /** Body_add_pictures_api_projects__project__pictures_post */
         Body_add_pictures_api_projects__project__pictures_post: {
@@ -1131,7 +1196,7 @@ export interface components {
         };
         /**
          * AddNode
-         * @description Add an empty node to a surface, right above another or on top.
+         * @description Add a node to a surface, right above another or on top, with what washes and adjustments begin with.
          */
         AddNode: {
             /**
@@ -1146,12 +1211,26 @@ export interface components {
              * @default brushed
              * @enum {string}
              */
-            kind: "brushed" | "group";
+            kind: "brushed" | "group" | "wash" | "adjustment";
             /**
              * Above
              * @default null
              */
             above: string | null;
+            /** @default null */
+            pigment: components["schemas"]["Pigment"] | null;
+            /**
+             * Images
+             * @default null
+             */
+            images: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Effect
+             * @default null
+             */
+            effect: ("levels" | "curve" | "tone" | "gray" | "invert") | null;
         };
         /**
          * AddRegion
@@ -1437,6 +1516,79 @@ export interface components {
              * @default null
              */
             blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
+            /**
+             * @description null: it meets what lies below plainly
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description of a wash, as are images and mapping
+             * @default null
+             */
+            pigment: components["schemas"]["Pigment"] | null;
+            /**
+             * Images
+             * @default null
+             */
+            images: {
+                [key: string]: string;
+            } | null;
+            /** @default null */
+            mapping: components["schemas"]["Mapping"] | null;
+            /**
+             * Effect
+             * @description of an adjustment, as is all that follows
+             * @default null
+             */
+            effect: ("levels" | "curve" | "tone" | "gray" | "invert") | null;
+            /**
+             * Black
+             * @default null
+             */
+            black: number | null;
+            /**
+             * White
+             * @default null
+             */
+            white: number | null;
+            /**
+             * Gamma
+             * @default null
+             */
+            gamma: number | null;
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /**
+             * Points
+             * @default null
+             */
+            points: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Hue
+             * @default null
+             */
+            hue: number | null;
+            /**
+             * Saturation
+             * @default null
+             */
+            saturation: number | null;
+            /**
+             * Lightness
+             * @default null
+             */
+            lightness: number | null;
         };
         /**
          * ChangeNodeMap
@@ -1579,6 +1731,34 @@ export interface components {
             node: string;
             /** Origin */
             origin: string;
+        };
+        /**
+         * DescribePicture
+         * @description Another name, role or note for a picture of the project.
+         */
+        DescribePicture: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "describe_picture";
+            /** Picture */
+            picture: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Role
+             * @default null
+             */
+            role: ("color" | "value" | "height" | "normal" | "tip" | "id") | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
         };
         /**
          * DoWithoutPictures
@@ -1825,6 +2005,19 @@ export interface components {
             fence: string | null;
         };
         /**
+         * FindLevels
+         * @description Set the levels of an adjustment by what lies below it: nearly the darkest becomes black, the lightest white.
+         */
+        FindLevels: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "find_levels";
+            /** Node */
+            node: string;
+        };
+        /**
          * FollowProjectSize
          * @description A surface's maps take the project's size again.
          */
@@ -1838,24 +2031,60 @@ export interface components {
             surface: string;
         };
         /**
+         * ForgetVersion
+         * @description A version is not wanted any more.
+         */
+        ForgetVersion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "forget_version";
+            /** Version */
+            version: string;
+        };
+        /**
          * Frame
-         * @description A box in model space: where it is, and its axes right, up and out as unit vectors.
+         * @description The box that a picture is projected from, in model space.
+         *
+         *     size: of the box. turn: degrees about its own x, then y, then z, from the model's axes.
          */
         Frame: {
-            /** Center */
-            center: [
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
                 number,
                 number,
                 number
             ];
-            /** Right */
-            right: [
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
                 number,
                 number,
                 number
             ];
-            /** Up */
-            up: [
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
                 number,
                 number,
                 number
@@ -1916,6 +2145,22 @@ export interface components {
             };
         };
         /**
+         * KeepVersion
+         * @description Keep the whole document as it is, under a name.
+         */
+        KeepVersion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "keep_version";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+        };
+        /**
          * LineUpPoints
          * @description Bring UV points onto one line of the map. points: corners of the model, face · 3 + k.
          */
@@ -1939,6 +2184,60 @@ export interface components {
              * @default true
              */
             keep_paint: boolean;
+        };
+        /**
+         * Mapping
+         * @description How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
+         *
+         *     frame: what it is projected from; None: a cube around the model. sharpness: how fast three ways give way to one.
+         */
+        Mapping: {
+            /**
+             * Shape
+             * @default uv
+             * @enum {string}
+             */
+            shape: "uv" | "planar" | "cylindrical" | "spherical" | "box" | "triplanar" | "wrap";
+            /**
+             * Repeat
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            repeat: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Wrap
+             * @default repeat
+             * @enum {string}
+             */
+            wrap: "repeat" | "mirror" | "clamp" | "none";
+            /**
+             * Sharpness
+             * @default 4
+             */
+            sharpness: number;
+            /** @default null */
+            frame: components["schemas"]["Frame"] | null;
         };
         /**
          * MarkBorder
@@ -2010,6 +2309,37 @@ export interface components {
             meant: boolean;
         };
         /**
+         * MergeDown
+         * @description Make a node and the one right below it one layer.
+         */
+        MergeDown: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "merge_down";
+            /** Node */
+            node: string;
+        };
+        /**
+         * MergeSeen
+         * @description Everything that is seen of a surface as one layer: on top of the others, or in their place.
+         */
+        MergeSeen: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "merge_seen";
+            /** Surface */
+            surface: string;
+            /**
+             * Flat
+             * @default false
+             */
+            flat: boolean;
+        };
+        /**
          * Mirror
          * @description Planes through a point, "x", "y", "z" or several of them, and turns around an axis through it.
          */
@@ -2045,6 +2375,30 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * MixByHeight
+         * @description How a masked node meets what lies below by relief: low places of that are covered first.
+         *
+         *     softness: heights over which one gives way to the other. influence: of the node's own height. border: how far the
+         *     border stands up.
+         */
+        MixByHeight: {
+            /**
+             * Softness
+             * @default 0.1
+             */
+            softness: number;
+            /**
+             * Influence
+             * @default 0
+             */
+            influence: number;
+            /**
+             * Border
+             * @default 0
+             */
+            border: number;
         };
         /**
          * MoveIslands
@@ -2164,6 +2518,19 @@ export interface components {
             nodes: string[];
         };
         /**
+         * RemovePicture
+         * @description Forget a picture that no layer uses.
+         */
+        RemovePicture: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_picture";
+            /** Picture */
+            picture: string;
+        };
+        /**
          * RemoveRegion
          * @description Forget a region.
          */
@@ -2274,6 +2641,19 @@ export interface components {
             };
         };
         /**
+         * RestoreVersion
+         * @description Go back to a version, as one step.
+         */
+        RestoreVersion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "restore_version";
+            /** Version */
+            version: string;
+        };
+        /**
          * SetDensity
          * @description Scale islands to so many texels per model unit; no surface means all of them.
          */
@@ -2329,6 +2709,30 @@ export interface components {
             /** Surface */
             surface: string;
             start: components["schemas"]["StartValues"];
+        };
+        /**
+         * ShapeAxes
+         * @description A box in model space: where it is, and its axes right, up and out as unit vectors.
+         */
+        ShapeAxes: {
+            /** Center */
+            center: [
+                number,
+                number,
+                number
+            ];
+            /** Right */
+            right: [
+                number,
+                number,
+                number
+            ];
+            /** Up */
+            up: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * ShapeRegion
@@ -2492,7 +2896,7 @@ export interface components {
              */
             margin: number;
             /** @default null */
-            frame: components["schemas"]["Frame"] | null;
+            frame: components["schemas"]["ShapeAxes"] | null;
             /**
              * Leader
              * @description face from which an even grid spreads
@@ -2505,7 +2909,129 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"];
+        /**
+         * Adjustment
+         * @description Changes what lies below it in its stack, and stays changeable.
+         *
+         *     levels: black to white stretched to low to high, gamma above 1 lifts middle tones. curve: through points. tone: hue
+         *     in degrees, saturation and lightness from -1 to 1. gray: what the color's gray, through levels, is as a value.
+         */
+        Adjustment: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "adjustment";
+            /**
+             * Effect
+             * @default levels
+             * @enum {string}
+             */
+            effect: "levels" | "curve" | "tone" | "gray" | "invert";
+            /**
+             * Black
+             * @default 0
+             */
+            black: number;
+            /**
+             * White
+             * @default 1
+             */
+            white: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /**
+             * Points
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Saturation
+             * @default 0
+             */
+            saturation: number;
+            /**
+             * Lightness
+             * @default 0
+             */
+            lightness: number;
+        };
         /**
          * Area
          * @description A free shape in the map of a surface, by its id: UV 0-1, v down. taken: it is cut out instead of added.
@@ -2570,6 +3096,11 @@ export interface components {
             /** @default null */
             mask: components["schemas"]["MaskOf"] | null;
             /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2620,6 +3151,11 @@ export interface components {
             };
             /** @default null */
             mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2830,6 +3366,39 @@ export interface components {
             /** Count */
             count: number;
         };
+        /**
+         * Picture
+         * @description A picture of the project: the digest of its file's bytes, its size in pixels, what it is for.
+         */
+        Picture: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "picture";
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Role
+             * @default color
+             * @enum {string}
+             */
+            role: "color" | "value" | "height" | "normal" | "tip" | "id";
+            /**
+             * Note
+             * @description where it comes from, and its license
+             * @default
+             */
+            note: string;
+        };
         Placement: [
             number,
             [
@@ -2954,7 +3523,7 @@ export interface components {
             type: "state";
             /** Values */
             values: {
-                [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"]) | null;
+                [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Adjustment"] | components["schemas"]["Picture"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"] | components["schemas"]["Version"]) | null;
             };
             /**
              * Touched
@@ -3121,6 +3690,123 @@ export interface components {
             occlusion_strength: number;
         };
         /**
+         * Version
+         * @description The whole document as it was, kept under a name: its values, its rasters by the digest of their tables.
+         *
+         *     picture: digest of a small PNG of it. made: when, in seconds since 1970.
+         */
+        Version: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "version";
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Made */
+            made: number;
+            /** Picture */
+            picture: string;
+            /** Values */
+            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Adjustment"] | components["schemas"]["Region"])[];
+            /** Rasters */
+            rasters: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Wash
+         * @description A layer that covers everything: with values, or with pictures laid by a mapping, one a map, by their ids.
+         */
+        Wash: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wash";
+            /**
+             * @default {
+             *       "base_color": null,
+             *       "roughness": null,
+             *       "metallic": null,
+             *       "height": null
+             *     }
+             */
+            pigment: components["schemas"]["Pigment"];
+            /**
+             * Images
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
+            /**
+             * @default {
+             *       "shape": "uv",
+             *       "repeat": [
+             *         1,
+             *         1
+             *       ],
+             *       "turn": 0,
+             *       "offset": [
+             *         0,
+             *         0
+             *       ],
+             *       "wrap": "repeat",
+             *       "sharpness": 4,
+             *       "frame": null
+             *     }
+             */
+            mapping: components["schemas"]["Mapping"];
+        };
+        /**
          * Welcome
          * @description The first message on a connection; all pixels follow.
          */
@@ -3139,7 +3825,7 @@ export interface components {
             /** Project */
             project: string;
             /** Values */
-            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"])[];
+            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Adjustment"] | components["schemas"]["Picture"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"] | components["schemas"]["Version"])[];
             history: components["schemas"]["HistoryState"];
             /** Desk */
             desk: {
@@ -3177,6 +3863,7 @@ export interface components {
     pathItems: never;
 }
 export type Advice = components['schemas']['Advice'];
+export type BodyAddPicturesApiProjectsProjectLibraryPost = components['schemas']['Body_add_pictures_api_projects__project__library_post'];
 export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas']['Body_add_pictures_api_projects__project__pictures_post'];
 export type BodyAddTipApiProjectsProjectTipsPost = components['schemas']['Body_add_tip_api_projects__project__tips_post'];
 export type BodyCreateApiProjectsPost = components['schemas']['Body_create_api_projects_post'];
@@ -3222,6 +3909,7 @@ export type ChooseUvSet = components['schemas']['ChooseUvSet'];
 export type ClearSeams = components['schemas']['ClearSeams'];
 export type CloneSource = components['schemas']['CloneSource'];
 export type CopyMask = components['schemas']['CopyMask'];
+export type DescribePicture = components['schemas']['DescribePicture'];
 export type DoWithoutPictures = components['schemas']['DoWithoutPictures'];
 export type DrawGradient = components['schemas']['DrawGradient'];
 export type DuplicateNodes = components['schemas']['DuplicateNodes'];
@@ -3230,23 +3918,31 @@ export type EvenOut = components['schemas']['EvenOut'];
 export type Fence = components['schemas']['Fence'];
 export type Fill = components['schemas']['Fill'];
 export type FillColor = components['schemas']['FillColor'];
+export type FindLevels = components['schemas']['FindLevels'];
 export type FollowProjectSize = components['schemas']['FollowProjectSize'];
+export type ForgetVersion = components['schemas']['ForgetVersion'];
 export type Frame = components['schemas']['Frame'];
 export type GroupNodes = components['schemas']['GroupNodes'];
 export type HideParts = components['schemas']['HideParts'];
 export type InvertMask = components['schemas']['InvertMask'];
 export type KeepDesk = components['schemas']['KeepDesk'];
+export type KeepVersion = components['schemas']['KeepVersion'];
 export type LineUpPoints = components['schemas']['LineUpPoints'];
+export type Mapping = components['schemas']['Mapping'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
 export type MeanSo = components['schemas']['MeanSo'];
+export type MergeDown = components['schemas']['MergeDown'];
+export type MergeSeen = components['schemas']['MergeSeen'];
 export type Mirror = components['schemas']['Mirror'];
+export type MixByHeight = components['schemas']['MixByHeight'];
 export type MoveIslands = components['schemas']['MoveIslands'];
 export type MoveNodes = components['schemas']['MoveNodes'];
 export type Pack = components['schemas']['Pack'];
 export type Redo = components['schemas']['Redo'];
 export type RemoveMask = components['schemas']['RemoveMask'];
 export type RemoveNodes = components['schemas']['RemoveNodes'];
+export type RemovePicture = components['schemas']['RemovePicture'];
 export type RemoveRegion = components['schemas']['RemoveRegion'];
 export type RemoveSurface = components['schemas']['RemoveSurface'];
 export type RenamePart = components['schemas']['RenamePart'];
@@ -3254,9 +3950,11 @@ export type RenameProject = components['schemas']['RenameProject'];
 export type RenameSurface = components['schemas']['RenameSurface'];
 export type Resize = components['schemas']['Resize'];
 export type ResizeEach = components['schemas']['ResizeEach'];
+export type RestoreVersion = components['schemas']['RestoreVersion'];
 export type SetDensity = components['schemas']['SetDensity'];
 export type SetDepth = components['schemas']['SetDepth'];
 export type SetStart = components['schemas']['SetStart'];
+export type ShapeAxes = components['schemas']['ShapeAxes'];
 export type ShapeRegion = components['schemas']['ShapeRegion'];
 export type ShowEdit = components['schemas']['ShowEdit'];
 export type StartValues = components['schemas']['StartValues'];
@@ -3266,6 +3964,7 @@ export type Undo = components['schemas']['Undo'];
 export type Ungroup = components['schemas']['Ungroup'];
 export type Unwrap = components['schemas']['Unwrap'];
 export type ClientMessage = components['schemas']['ClientMessage'];
+export type Adjustment = components['schemas']['Adjustment'];
 export type Area = components['schemas']['Area'];
 export type Brushed = components['schemas']['Brushed'];
 export type Group = components['schemas']['Group'];
@@ -3280,6 +3979,7 @@ export type Model = components['schemas']['Model'];
 export type NodeMap = components['schemas']['NodeMap'];
 export type Notice = components['schemas']['Notice'];
 export type People = components['schemas']['People'];
+export type Picture = components['schemas']['Picture'];
 export type Placement = components['schemas']['Placement'];
 export type Project = components['schemas']['Project'];
 export type Refused = components['schemas']['Refused'];
@@ -3290,6 +3990,8 @@ export type StrokeEnded = components['schemas']['StrokeEnded'];
 export type Surface = components['schemas']['Surface'];
 export type TipPicture = components['schemas']['TipPicture'];
 export type Untouched = components['schemas']['Untouched'];
+export type Version = components['schemas']['Version'];
+export type Wash = components['schemas']['Wash'];
 export type Welcome = components['schemas']['Welcome'];
 export type WorkState = components['schemas']['WorkState'];
 export type ServerMessage = components['schemas']['ServerMessage'];
@@ -3874,6 +4576,105 @@ export interface operations {
             path: {
                 project: string;
                 node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_pictures_api_projects__project__library_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_pictures_api_projects__project__library_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture_thumbnail_api_projects__project__library__picture__thumbnail_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    version_picture_api_projects__project__versions__version__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                version: string;
             };
             cookie?: never;
         };

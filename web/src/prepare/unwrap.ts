@@ -1,4 +1,4 @@
-import type { Frame, Unwrap } from "../api/schema.generated";
+import type { ShapeAxes, Unwrap } from "../api/schema.generated";
 import type { Stage } from "../stage/stage";
 import { type Method, type Preparing, useDesk } from "../state/desk";
 import { pickedRuns, usePicks } from "../state/picks";
@@ -28,7 +28,7 @@ function leaderOn(surface: number): number | null {
 }
 
 /** The axes that a shape is laid on: the model's, around the faces meant, or those of the view. */
-function frameFor(axis: Preparing["axis"], stage: Stage): Frame {
+function frameFor(axis: Preparing["axis"], stage: Stage): ShapeAxes {
   const center = stage.middle().toArray();
   if (axis === "view") {
     const { elements } = stage.model.orbit.camera.matrixWorld;
@@ -38,6 +38,6 @@ function frameFor(axis: Preparing["axis"], stage: Stage): Frame {
     x: [[0, 1, 0], [1, 0, 0]],
     y: [[1, 0, 0], [0, 1, 0]],
     z: [[1, 0, 0], [0, 0, 1]],
-  }[axis] as [Frame["right"], Frame["up"]]; // prettier-ignore
+  }[axis] as [ShapeAxes["right"], ShapeAxes["up"]]; // prettier-ignore
   return { center, right, up };
 }

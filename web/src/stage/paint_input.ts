@@ -72,10 +72,10 @@ export class PaintInput {
       say(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: null }));
     } else if (layer.kind !== "brushed" && !desk.maskTarget) {
       const inside = nodesIn(surface, layer.id).findLast(({ kind }) => kind === "brushed");
-      const said = `${layer.name} is a group and holds no paint of its own.`;
+      const said = `${layer.name} is ${layer.kind === "adjustment" ? "an" : "a"} ${layer.kind} and holds no paint of its own.`;
       if (inside) say(said, `Paint on ${inside.name}`, () => project.choose(inside.id));
       else if (layer.mask) say(said, "Paint on its mask", () => project.choose(layer.id, true));
-      else say(said, "Add a layer", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: layer.id }));
+      else say(said, "Add a layer above", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: layer.id }));
       return false;
     } else if (hidden) {
       say(`The ${hidden.kind === "group" ? "group" : "layer"} ${hidden.name} of ${surface.name} is hidden.`, "Show it", () => project.send({ type: "change_node", node: hidden.id, visible: true }));

@@ -1,10 +1,12 @@
 import { create } from "zustand";
 
-/** Cards that stay open beside the stage until they are closed. */
-export const useCards = create<{ tip: boolean }>(() => ({ tip: false }));
+/** The card that stays open beside the stage until it is closed: the tip's settings, or the chosen layer's. */
+export const useCards = create<{ open: "tip" | "node" | null }>(() => ({ open: null }));
 
-export const toggleTipCard = (): void => useCards.setState(({ tip }) => ({ tip: !tip }));
+export const toggleTipCard = (): void => useCards.setState(({ open }) => ({ open: open === "tip" ? null : "tip" }));
 
-export const openTipCard = (): void => useCards.setState({ tip: true });
+export const openTipCard = (): void => useCards.setState({ open: "tip" });
 
-export const closeCards = (): void => useCards.setState({ tip: false });
+export const openNodeCard = (): void => useCards.setState({ open: "node" });
+
+export const closeCards = (): void => useCards.setState({ open: null });

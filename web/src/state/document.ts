@@ -1,7 +1,7 @@
-import type { Brushed, Group, KeptPicture, Model, Project, Region, Surface, TipPicture } from "../api/schema.generated";
+import type { Adjustment, Brushed, Group, KeptPicture, Model, Picture, Project, Region, Surface, TipPicture, Version, Wash } from "../api/schema.generated";
 
-export type AnyValue = Brushed | Group | Model | Project | Region | Surface | TipPicture;
-export type LayerState = Brushed | Group;
+export type AnyValue = LayerState | Model | Picture | Project | Region | Surface | TipPicture | Version;
+export type LayerState = Brushed | Group | Wash | Adjustment;
 /** layers: all nodes of the stack, bottom first; a group follows what lies in it. */
 export type SurfaceState = Surface & { layers: LayerState[] };
 
@@ -23,6 +23,9 @@ export interface DocumentState {
   surfaces: SurfaceState[];
   /** By name. */
   regions: Region[];
+  pictures: Picture[];
+  /** The oldest first. */
+  versions: Version[];
   values: ReadonlyMap<string, AnyValue>;
 }
 
@@ -43,7 +46,9 @@ export function patched(before: DocumentState | null, changes: Record<string, An
     hidden_parts: project.hidden_parts ?? [],
     mesh: before?.values.get("model") === model ? before.mesh : model,
     surfaces: surfacesOf(before, values),
-    regions: regionsOf(before, values),
+    regions: listed(before?.regions, values, "region", byName),
+    pictures: listed(before?.pictures, values, "picture", byName),
+    versions: listed(before?.versions, values, "version", (a, b) => a.made - b.made),
     values,
   };
 }
@@ -72,13 +77,20 @@ function surfacesOf(before: DocumentState | null, values: ReadonlyMap<string, An
     });
 }
 
-function regionsOf(before: DocumentState | null, values: ReadonlyMap<string, AnyValue>): Region[] {
-  const regions = [...values.values()].filter((value) => value.kind === "region");
-  regions.sort((a, b) => a.name.localeCompare(b.name) || (a.id < b.id ? -1 : 1));
-  return before && equal(before.regions, regions) ? before.regions : regions;
+type Kind = AnyValue["kind"];
+type OfKind<K extends Kind> = Extract<AnyValue, { kind: K }>;
+
+const byName = (a: { name: string; id: string }, b: { name: string; id: string }) => a.name.localeCompare(b.name) || (a.id < b.id ? -1 : 1);
+
+/** All values of a kind in order; the list of before where it is the same. */
+function listed<K extends Kind>(before: OfKind<K>[] | undefined, values: ReadonlyMap<string, AnyValue>, kind: K, order: (a: OfKind<K>, b: OfKind<K>) => number): OfKind<K>[] {
+  const found = [...values.values()].filter((value): value is OfKind<K> => value.kind === kind).sort(order);
+  return before && equal(before, found) ? before : found;
 }
 
-export const isNode = (value: AnyValue): value is LayerState => value.kind === "brushed" || value.kind === "group";
+const NODES: readonly string[] = ["brushed", "group", "wash", "adjustment"] satisfies LayerState["kind"][];
+
+export const isNode = (value: AnyValue): value is LayerState => NODES.includes(value.kind);
 
 /** The nodes that lie directly in a surface or a group, bottom first. */
 export const nodesIn = (surface: SurfaceState, parent: string): LayerState[] => surface.layers.filter((node) => node.parent === parent);

@@ -4,6 +4,7 @@ import type { HistoryState, ServerMessage, StateChanged } from "../api/schema.ge
 import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
 import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
+import { openNodeCard } from "./cards";
 import { touch } from "./layers";
 import { layerById, resetSession, useSession, say } from "./session";
 
@@ -136,6 +137,9 @@ export class Project {
     if (surface) {
       const maskTarget = mask ? layer : null;
       useDesk.setState(({ layers }) => ({ surface: surface.name, layers: { ...layers, [surface.name]: layer }, maskTarget }));
+      // What has no paint of its own is worked on by its numbers.
+      const { kind } = surface.layers.find(({ id }) => id === layer)!;
+      if (kind === "wash" || kind === "adjustment") openNodeCard();
     }
   }
 }

@@ -4,8 +4,8 @@ const WIDTH = 270;
 const HEIGHT = 90;
 type Point = [number, number];
 
-/** A falloff drawn by points: drag them, click to add one, double click takes one away. */
-export function CurveEditor({ points, onChange }: { points: Point[]; onChange: (points: Point[]) => void }) {
+/** A curve drawn by points: drag them, click to add one, double click takes one away. */
+export function CurveEditor({ points, onChange, label }: { points: Point[]; onChange: (points: Point[]) => void; label: string }) {
   const [held, setHeld] = useState<number | null>(null);
   const sorted = [...points].sort((a, b) => a[0] - b[0]);
   const at = (event: PointerEvent<SVGElement>): Point => {
@@ -17,7 +17,7 @@ export function CurveEditor({ points, onChange }: { points: Point[]; onChange: (
   const place = ([x, y]: Point) => `${x * WIDTH},${(1 - y) * HEIGHT}`;
   return (
     <svg
-      width={WIDTH} height={HEIGHT} role="group" aria-label="Falloff curve, from the hard middle to the rim"
+      width={WIDTH} height={HEIGHT} role="group" aria-label={label}
       className="mt-1 touch-none rounded-control bg-fog-2"
       onPointerDown={(event) => onChange([...sorted, at(event)].sort((a, b) => a[0] - b[0]))}
     >

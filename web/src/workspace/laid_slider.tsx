@@ -1,39 +1,27 @@
-import { useEffect, useState } from "react";
-
 import type { Showable } from "../api/outgoing";
+import { useLaid } from "../state/laid";
 import type { Project } from "../state/project";
 import { Slider } from "../ui/slider";
-
-/** Milliseconds after which a slider counts as let go. */
-const REST = 250;
 
 interface Props {
   label: string;
   value: number;
+  min?: number;
+  max?: number;
+  /** How the value is written; percent else. */
+  show?: (value: number) => string;
+  fine?: boolean;
+  disabled?: boolean;
+  title?: string;
   project: Project;
   /** What a value means. */
   edit: (value: number) => Showable;
 }
 
-/** A share that shows while it moves, and is one undo step when it rests. */
-export function LaidSlider({ label, value, project, edit }: Props) {
-  const [moving, setMoving] = useState<number | null>(null);
-  useEffect(() => {
-    if (moving === null) return;
-    const timer = setTimeout(() => {
-      if (moving !== value) project.send(edit(moving));
-      setMoving(null);
-    }, REST);
-    return () => clearTimeout(timer);
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [moving, value, project]);
-  return (
-    <Slider
-      label={label} value={moving ?? value} min={0} max={1} show={(share) => `${Math.round(share * 100)}%`}
-      onChange={(next) => {
-        setMoving(next);
-        project.send({ type: "show", edit: edit(next) });
-      }}
-    />
-  );
+const percent = (share: number) => `${Math.round(share * 100)}%`;
+
+/** A number that shows while it moves, and is one undo step when it rests. */
+export function LaidSlider({ label, value, min = 0, max = 1, show = percent, fine, disabled, title, project, edit }: Props) {
+  const [shown, lay] = useLaid(value, project, edit);
+  return <Slider label={label} value={shown} min={min} max={max} show={show} fine={fine} disabled={disabled} title={title} onChange={lay} />;
 }

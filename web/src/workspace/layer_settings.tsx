@@ -1,9 +1,10 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
-import { IconChevronDown, IconChevronUp, IconDots, IconTrash } from "@tabler/icons-react";
+import { IconChevronDown, IconChevronRight, IconChevronUp, IconDots, IconTrash } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import type { LayerState, SurfaceState } from "../state/document";
 import { nodesIn } from "../state/document";
+import { openNodeCard } from "../state/cards";
 import { together } from "../state/layers";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -50,6 +51,12 @@ export function LayerSettings({ surface, layer, project }: { surface: SurfaceSta
         </button>
       </div>
       <MaskSettings layer={layer} project={project} />
+      {(layer.kind === "wash" || layer.kind === "adjustment" || layer.mask) && (
+        <button type="button" onClick={openNodeCard} className="flex h-7 w-full items-center gap-1 text-left text-ink-2 hover:text-ink">
+          <IconChevronRight size={14} />
+          {layer.kind === "adjustment" ? "Its numbers" : layer.kind === "wash" ? "Its values, pictures, meeting" : `Meets below: ${layer.mix ? "by height" : "plainly"}`}
+        </button>
+      )}
       <MapUses layer={layer} project={project} />
     </div>
   );
@@ -64,6 +71,9 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
     ["Duplicate", () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: null })],
     ["Put into a new group", () => project.send({ type: "group_nodes", nodes: together(layer.id) })],
     ...(group ? [["Take the group apart", () => project.send({ type: "ungroup", node: layer.id })] as [string, () => void]] : []),
+    ["Merge into the one below", () => project.send({ type: "merge_down", node: layer.id })],
+    ["Merge a copy of all that is seen", () => project.send({ type: "merge_seen", surface: surface.name, flat: false })],
+    ["Flatten the surface", () => project.send({ type: "merge_seen", surface: surface.name, flat: true })],
     [layer.locked ? "Unlock" : "Lock", () => project.send({ type: "change_node", node: layer.id, locked: !layer.locked })],
     ...(layer.kind === "brushed" ? [["Bump from color", () => project.send({ type: "bump_from_color", layer: layer.id })] as [string, () => void]] : []),
     ...others.map(({ name }): [string, () => void] => [`Copy to ${name}`, () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: name })]),
@@ -73,7 +83,7 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
       <MenuButton aria-label="More for this layer" title="More for this layer" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
         <IconDots size={16} />
       </MenuButton>
-      <MenuItems anchor="bottom end" className="card z-20 max-h-80 w-52 p-1 outline-none">
+      <MenuItems anchor="bottom end" className="card z-20 max-h-96! w-60 p-1 outline-none">
         {items.map(([text, act]) => (
           <MenuItem key={text}>
             <button type="button" onClick={act} className="flex h-8 w-full items-center rounded-control px-2.5 text-left data-focus:bg-fog-2">

@@ -1,4 +1,4 @@
-import { IconFolderPlus, IconPlus } from "@tabler/icons-react";
+import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import { useDesk } from "../state/desk";
@@ -15,9 +15,13 @@ export function StackPanel({ project }: { project: Project }) {
   const chosen = useDesk((desk) => desk.surface);
   const targets = useDesk((desk) => desk.layers);
   const surface = surfaceNamed(state, chosen);
+  const pigment = useDesk((desk) => desk.pigment);
   if (!state || !surface) return null;
   const target = surface.layers.find((layer) => layer.id === targets[surface.name]);
-  const add = (kind: "brushed" | "group") => project.send({ type: "add_node", surface: surface.name, kind, above: target?.id ?? null });
+  const above = target?.id ?? null;
+  const add = (kind: "brushed" | "group" | "wash") =>
+    project.send({ type: "add_node", surface: surface.name, kind, above, ...(kind === "wash" && { pigment }) });
+  const adjust = () => project.send({ type: "add_node", surface: surface.name, kind: "adjustment", above, effect: "levels" });
   const button = "flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3";
   return (
     <section aria-label="Stack" className="card flex h-full flex-col overflow-hidden">
@@ -26,9 +30,15 @@ export function StackPanel({ project }: { project: Project }) {
       <div className="flex gap-1 border-t border-fog-3 px-2 py-1.5">
         <button type="button" onClick={() => add("brushed")} title={tooltip("addLayer")} className={button}>
           <IconPlus size={15} stroke={1.8} />
-          Brushed layer
+          Layer
         </button>
-        <button type="button" onClick={() => add("group")} title={tooltip("addGroup")} aria-label="Add a group" className={`${button} max-w-16`}>
+        <button type="button" onClick={() => add("wash")} title="Add a wash: values or pictures over everything, or over its mask" className={button}>
+          Wash
+        </button>
+        <button type="button" onClick={adjust} title="Add an adjustment: changes what lies below, and stays changeable" aria-label="Add an adjustment" className={`${button} max-w-10`}>
+          <IconAdjustmentsHorizontal size={16} stroke={1.6} />
+        </button>
+        <button type="button" onClick={() => add("group")} title={tooltip("addGroup")} aria-label="Add a group" className={`${button} max-w-10`}>
           <IconFolderPlus size={16} stroke={1.6} />
         </button>
       </div>

@@ -1,4 +1,4 @@
-import { IconChevronRight, IconEye, IconEyeOff, IconFolder, IconLock } from "@tabler/icons-react";
+import { IconAdjustmentsHorizontal, IconChevronRight, IconEye, IconEyeOff, IconFolder, IconLock } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { Button, TreeItem, TreeItemContent } from "react-aria-components";
 
@@ -47,7 +47,7 @@ export function StackRow({ node, surface, project, inside }: Props) {
               </Button>
             ) : null}
             <span className={`${picture(chosen && !onMask && node.mask != null)} ${hidden ? "opacity-50" : ""}`}>
-              {node.kind === "group" ? <IconFolder size={18} stroke={1.5} className="text-ink-2" /> : <Thumbnail node={node} surface={surface} project={project.id} of="paint" />}
+              {node.kind === "group" ? <IconFolder size={18} stroke={1.5} className="text-ink-2" /> : node.kind === "adjustment" ? <IconAdjustmentsHorizontal size={18} stroke={1.5} className="text-ink-2" /> : <Thumbnail node={node} surface={surface} project={project.id} of="paint" />}
             </span>
             {node.mask && (
               <Button

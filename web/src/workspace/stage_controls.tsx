@@ -42,7 +42,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
           {DOING[desk.tool]}{" "}
           <b className="font-semibold">{surface?.name}</b>, {masked ? <>mask of {masked.name}</> : layer ? layer.name : "no layer"}
         </span>
-        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : layer && layer.kind !== "brushed" ? "a group: no paint" : carried(desk.tool, desk.pigment)}</span>
+        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : layer && layer.kind !== "brushed" ? `a ${layer.kind}: no paint` : carried(desk.tool, desk.pigment)}</span>
         <FenceChip />
       </div>}
       <div className="card flex h-9 items-center gap-1 px-1">

@@ -76,7 +76,7 @@ function Falloffs() {
           onChange={(falloff) => setTip({ falloff, curve: tip.curve ?? [[0, 1], [0.5, 0.5], [1, 0]] })}
         />
       </div>
-      {tip.falloff === "curve" && <CurveEditor points={(tip.curve ?? []) as [number, number][]} onChange={(curve) => setTip({ curve })} />}
+      {tip.falloff === "curve" && <CurveEditor points={(tip.curve ?? []) as [number, number][]} onChange={(curve) => setTip({ curve })} label="Falloff curve, from the hard middle to the rim" />}
     </>
   );
 }

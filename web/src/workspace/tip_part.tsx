@@ -18,7 +18,7 @@ const percent = (value: number) => `${Math.round(value * 100)}%`;
 /** How the brush touches: what is needed all the time; the rest is one click away. */
 export function TipPart({ project }: { project: Project }) {
   const tip = useDesk((desk) => desk.tip);
-  const open = useCards((cards) => cards.tip);
+  const open = useCards((cards) => cards.open === "tip");
   const world = tip.unit === "world";
   // A model of another size has other bounds.
   useSession((session) => session.modelSize);

@@ -9,6 +9,7 @@ import { Mark } from "../ui/mark";
 import { Named } from "../ui/named";
 import { Segmented } from "../ui/segmented";
 import { ThemeSwitch } from "../ui/theme_switch";
+import { Versions } from "./versions";
 import { HandOff } from "./hand_off";
 
 const VIEWS: { value: ViewMode; text: string; hint: string }[] = [
@@ -42,6 +43,7 @@ export function TopBar({ project, stage }: { project: Project; stage: Stage }) {
       <span className="h-5 w-px bg-fog-3" />
       <Segmented label="View" options={VIEWS} value={view} onChange={showView} />
       <span className="h-5 w-px bg-fog-3" />
+      <Versions project={project} />
       <HandOff id={project.id} />
       <button
         type="button"

@@ -13,6 +13,7 @@ import { shownView, useDesk } from "../state/desk";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { Guides } from "./guides";
+import { NodeCard } from "./node_card";
 import { Notice } from "./notice";
 import { References } from "./references";
 import { StackPanel } from "./stack_panel";
@@ -35,7 +36,8 @@ export function Workspace({ project: id }: { project: string }) {
   const away = useSession((session) => session.away);
   const view = useDesk(shownView);
   const preparing = useDesk((desk) => desk.stage === "prepare");
-  const card = useCards((cards) => cards.tip) && !preparing;
+  const opened = useCards((cards) => cards.open);
+  const card = preparing ? null : opened;
 
   useEffect(() => {
     const project = new Project(id);
@@ -91,7 +93,7 @@ export function Workspace({ project: id }: { project: string }) {
       {open && <KeyList context={open} />}
       {card && open && (
         <div className="min-h-0">
-          <TipCard project={open.project} />
+          {card === "tip" ? <TipCard project={open.project} /> : <NodeCard project={open.project} />}
         </div>
       )}
       <div className="col-span-full min-h-0">

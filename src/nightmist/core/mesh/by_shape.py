@@ -19,7 +19,7 @@ Vector = tuple[float, float, float]
 LID = 0.9
 
 
-class Frame(BaseModel):
+class ShapeAxes(BaseModel):
     """A box in model space: where it is, and its axes right, up and out as unit vectors."""
 
     model_config = ConfigDict(frozen=True, allow_inf_nan=False)
@@ -40,7 +40,7 @@ class Frame(BaseModel):
         return np.stack([right / np.linalg.norm(right), up, out])
 
 
-def frame_around(corners: NDArray[np.float64], axis: str = "y") -> Frame:
+def frame_around(corners: NDArray[np.float64], axis: str = "y") -> ShapeAxes:
     """The frame in the middle of (N, 3, 3) triangles whose up is a model axis, "x", "y" or "z"."""
     ups: dict[str, tuple[Sequence[float], Sequence[float]]] = {
         "x": ((0, 1, 0), (1, 0, 0)), "y": ((1, 0, 0), (0, 1, 0)), "z": ((1, 0, 0), (0, 0, 1)),
@@ -50,10 +50,10 @@ def frame_around(corners: NDArray[np.float64], axis: str = "y") -> Frame:
     points = corners.reshape(-1, 3)
     middle = (points.min(axis=0) + points.max(axis=0)) / 2
     right, up = ups[axis]
-    return Frame(center=tuple(middle), right=tuple(right), up=tuple(up))
+    return ShapeAxes(center=tuple(middle), right=tuple(right), up=tuple(up))
 
 
-def unwrap_by_shape(mesh: Mesh, faces: NDArray[np.int64], shape: Shape, frame: Frame) -> NDArray[np.float64]:
+def unwrap_by_shape(mesh: Mesh, faces: NDArray[np.int64], shape: Shape, frame: ShapeAxes) -> NDArray[np.float64]:
     """(len(faces), 3, 2) UVs in model units, v down, lids and sides apart from each other."""
     corners = (mesh.corners[faces] - np.array(frame.center)) @ frame.axes.T
     normals = mesh.face_normals[faces] @ frame.axes.T

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..errors import NightmistError
 from ..progress import Progress, part
-from .by_shape import Frame, frame_around, unwrap_by_shape
+from .by_shape import ShapeAxes, frame_around, unwrap_by_shape
 from .layout import lay_out
 from .margins import check_margin
 from .mesh import Mesh
@@ -29,7 +29,7 @@ def unwrap(
     method: Method,
     angle: float,
     margin: float,
-    frame: Frame | None,
+    frame: ShapeAxes | None,
     progress: Progress,
     leader: int | None = None,
 ) -> tuple[Mesh, list[str]]:

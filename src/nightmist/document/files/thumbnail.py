@@ -7,11 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.formats.image_files import fit, write_png
+from ...core.formats.image_files import fit, read_picture, write_png
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import shares_of
 from ..document import Document
-from ..values import MASK, Node
+from ..values import MAPS, MASK, Adjustment, Group, Node, Picture, Wash
 
 #: The longer side of a thumbnail in pixels.
 SIDE = 64
@@ -21,8 +21,10 @@ STEP = 8
 
 def paint_thumbnail(document: Document, node: Node) -> bytes:
     """PNG with alpha of a layer's color or, where it holds none, of its first map as gray."""
+    if isinstance(node, Wash):
+        return _wash_thumbnail(document, node)
     painted = document.painted_maps(node.id)
-    if not painted:
+    if not painted or isinstance(node, Group | Adjustment):
         return write_png(np.zeros((1, 1, 4), np.uint8))
     picture = _sampled(document.raster(node.id, painted[0]), None)
     if picture.shape[2] == 2:
@@ -30,11 +32,29 @@ def paint_thumbnail(document: Document, node: Node) -> bytes:
     return _png(picture)
 
 
+def _wash_thumbnail(document: Document, wash: Wash) -> bytes:
+    """The picture of a wash or, where it has none, its value: of the color, else of its first map."""
+    for name in MAPS:
+        if name in wash.images:
+            return small_picture(document, document.picture_value(wash.images[name]))
+        if name in (values := wash.pigment.values()):
+            value = values[name] if name == "base_color" else values[name] * 3
+            tile = np.full((4, 4, 4), 65535, np.uint16)
+            tile[..., :3] = [round(v * 65535) for v in value]
+            return _png(tile)
+    return write_png(np.zeros((1, 1, 4), np.uint8))
+
+
 def mask_thumbnail(document: Document, node: Node) -> bytes:
     """PNG of a node's mask: white where it shows. Raises NightmistError when it has none."""
     if node.mask is None:
         raise NightmistError(f"{node.name} has no mask.")
     return _png(_sampled(document.raster(node.id, MASK), node.mask.start)[..., 0])
+
+
+def small_picture(document: Document, picture: Picture) -> bytes:
+    """PNG of a picture of the project."""
+    return _png(read_picture(picture.name, document.arrays.get(picture.file).tobytes(), upright=True))
 
 
 def _sampled(raster: Raster, start: float | None) -> NDArray[np.uint16]:

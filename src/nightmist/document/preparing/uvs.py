@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.mesh.arrange import Affine, Arrangement, Axis, arranged, lined_up, moved, with_density
-from ...core.mesh.by_shape import Frame
+from ...core.mesh.by_shape import ShapeAxes
 from ...core.mesh.checkup import FindingKind, UvReport, check_uvs
 from ...core.mesh.margins import pack_with_room
 from ...core.mesh.methods import Method, unwrap
@@ -60,7 +60,7 @@ class UnwrapOptions(TypedDict, total=False):
     angle: float
     margin: float
     faces: Faces | None
-    frame: Frame | None
+    frame: ShapeAxes | None
     seams: Iterable[tuple[int, int]] | None
     keep_paint: bool
     leader: int | None
@@ -68,7 +68,7 @@ class UnwrapOptions(TypedDict, total=False):
 
 def unwrap_surface(
     document: Document, surface: str, method: Method = "auto", angle: float = DEFAULT_ANGLE,
-    margin: float = DEFAULT_MARGIN, faces: Faces | None = None, frame: Frame | None = None,
+    margin: float = DEFAULT_MARGIN, faces: Faces | None = None, frame: ShapeAxes | None = None,
     seams: Iterable[tuple[int, int]] | None = None, keep_paint: bool = True, leader: int | None = None,
 ) -> tuple[Change, list[str]]:  # fmt: skip
     """Give faces of a surface (all unless given) new UVs; also returns what is to be known about the result.

@@ -1,7 +1,7 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
-from .nodes import NODES, Adjustment, Brushed, Frame, Group, Mapping, MaskOf, MixByHeight, Node, NodeMap, Wash
+from .nodes import NODES, Adjustment, Brushed, Effect, Frame, Group, Mapping, MaskOf, MixByHeight, Node, NodeMap, Wash
 from .paint import (
     CHANNELS,
     EMPTY_PIGMENT,
@@ -66,6 +66,7 @@ __all__ = [
     "Brushed",
     "CloneSource",
     "DocumentValues",
+    "Effect",
     "Fence",
     "Frame",
     "Group",

@@ -1,0 +1,57 @@
+import type { Adjustment } from "../api/schema.generated";
+import { useLaid } from "../state/laid";
+import type { Project } from "../state/project";
+import { Segmented } from "../ui/segmented";
+import { CurveEditor } from "./curve_editor";
+import { LaidSlider } from "./laid_slider";
+
+const EFFECTS: { value: NonNullable<Adjustment["effect"]>; text: string; hint: string }[] = [
+  { value: "levels", text: "Levels", hint: "Stretch from black to white" },
+  { value: "curve", text: "Curve", hint: "Draw what each tone becomes" },
+  { value: "tone", text: "Tone", hint: "Hue, saturation, lightness" },
+  { value: "gray", text: "Gray to value", hint: "Shine, height or metal from how light the color is" },
+  { value: "invert", text: "Invert", hint: "Dark becomes light" },
+];
+
+const two = (value: number) => value.toFixed(2);
+
+/** The numbers of an adjustment; what lies below in its stack follows while they move. */
+export function AdjustmentSettings({ node, project }: { node: Adjustment; project: Project }) {
+  const { id, effect = "levels", black = 0, white = 1, gamma = 1, low = 0, high = 1, hue = 0, saturation = 0, lightness = 0 } = node;
+  const slide = (label: string, value: number, key: string, min: number, max: number, show = two, title?: string) => (
+    <LaidSlider label={label} value={value} min={min} max={max} show={show} title={title} project={project} edit={(next) => ({ type: "change_node", node: id, [key]: next })} />
+  );
+  const [points, lay] = useLaid((node.points ?? [[0, 0], [1, 1]]) as [number, number][], project, (next) => ({ type: "change_node", node: id, points: next }));
+  const ranged = effect === "levels" || effect === "gray";
+  return (
+    <>
+      <div className="-ml-1">
+        <Segmented wraps label="Effect" options={EFFECTS} value={effect} onChange={(next) => project.send({ type: "change_node", node: id, effect: next })} />
+      </div>
+      {ranged && (
+        <div className="mt-1">
+          {slide("Black", black, "black", 0, white - 0.01, two, "What is as dark becomes the lowest")}
+          {slide("White", white, "white", black + 0.01, 1, two, "What is as light becomes the highest")}
+          <LaidSlider
+            label="Middle" value={Math.log2(gamma)} min={-3} max={3} show={(value) => two(2 ** value)} title="Above 1 middle tones are lifted" project={project}
+            edit={(stops) => ({ type: "change_node", node: id, gamma: 2 ** stops })}
+          />
+          {slide("Lowest", low, "low", 0, 1, two, effect === "gray" ? "What black becomes; above Highest it is inverted" : undefined)}
+          {slide("Highest", high, "high", 0, 1)}
+          <button type="button" className="mt-1 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3" title="Black and white as nearly the darkest and the lightest below" onClick={() => project.send({ type: "find_levels", node: id })}>
+            Find black and white
+          </button>
+        </div>
+      )}
+      {effect === "curve" && <CurveEditor points={points} onChange={(next) => lay(next)} label="What each tone becomes, dark to light" />}
+      {effect === "tone" && (
+        <div className="mt-1">
+          {slide("Hue", hue, "hue", -180, 180, (value) => `${Math.round(value)}°`)}
+          {slide("Satur.", saturation, "saturation", -1, 1)}
+          {slide("Light", lightness, "lightness", -1, 1)}
+        </div>
+      )}
+      <p className="mt-2 text-ink-2">It changes what lies below it, in the maps that are ticked under Maps; inside a group only what lies there.</p>
+    </>
+  );
+}

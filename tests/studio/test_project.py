@@ -19,6 +19,7 @@ from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
 from nightmist.studio.client_updates import IN_FLIGHT, ClientUpdates, rectangles_of
 from nightmist.studio.project import Samples
+from nightmist.studio.stack_messages import AddNode, ChangeNode, MoveNodes, RemoveNodes
 
 from ..shapes import walls
 
@@ -255,17 +256,17 @@ def test_layers_through_messages(opened):
     """Add, change, move and remove a layer, each one step; what cannot be done is told to who asked."""
     browser = opened()
     ask = lambda message: browser.project.ask(browser, message)  # noqa: E731
-    ask(say.NewLayer(type="add_layer", surface="left"))
-    browser.wait(lambda: browser.last(say.LayerAdded))
-    added = browser.last(say.LayerAdded).layer
-    ask(say.ChangeLayer(type="change_layer", layer=added, opacity=0.5, visible=False))
-    ask(say.ReorderLayer(type="move_layer", layer=added, index=0))
+    ask(AddNode(type="add_node", surface="left"))
+    browser.wait(lambda: browser.last(say.Made))
+    added = browser.last(say.Made).ids[0]
+    ask(ChangeNode(type="change_node", node=added, opacity=0.5, visible=False))
+    ask(MoveNodes(type="move_nodes", nodes=[added], parent=browser.surfaces()[0].id, index=0))
     browser.wait(lambda: browser.last(say.StateChanged).history.place == 3)
     left = browser.layers(browser.surfaces()[0])
     assert [layer.id == added for layer in left] == [True, False]
     assert (left[0].opacity, left[0].visible) == (0.5, False)
-    ask(say.DeleteLayer(type="remove_layer", layer=added))
-    ask(say.DeleteLayer(type="remove_layer", layer=added))
+    ask(RemoveNodes(type="remove_nodes", nodes=[added]))
+    ask(RemoveNodes(type="remove_nodes", nodes=[added]))
     browser.wait(lambda: browser.last(say.Refused))
     assert "does not exist" in browser.last(say.Refused).message
     ask(say.Undo(type="undo"))

@@ -7,6 +7,7 @@ import numpy as np
 from nightmist.document import Pigment, Tip
 from nightmist.studio import messages as say
 from nightmist.studio.project import Samples
+from nightmist.studio.stack_messages import AddNode, ChangeNode
 
 from .test_project import CAMERA, Browser, begin, draw, opened, studio  # noqa: F401
 
@@ -28,7 +29,7 @@ def same(one: dict, other: dict) -> bool:
 
 
 def show_opacity(browser: Browser, layer: str, opacity: float | None) -> None:
-    edit = None if opacity is None else say.ChangeLayer(type="change_layer", layer=layer, opacity=opacity)
+    edit = None if opacity is None else ChangeNode(type="change_node", node=layer, opacity=opacity)
     browser.project.ask(browser, say.ShowEdit(type="show", edit=edit))
 
 
@@ -45,7 +46,7 @@ def test_a_moving_slider_is_shown_to_all_and_is_one_step_at_rest(opened):  # noq
     assert not same(full, faint)
     assert other.layers(other.surfaces()[0])[0].opacity == 1
     assert one.last(say.StateChanged).history.place == 1
-    one.project.ask(one, say.ChangeLayer(type="change_layer", layer=layer.id, opacity=0.25))
+    one.project.ask(one, ChangeNode(type="change_node", node=layer.id, opacity=0.25))
     assert same(shown(other), faint)
     assert one.last(say.StateChanged).history.place == 2
     assert other.layers(other.surfaces()[0])[0].opacity == 0.25
@@ -77,7 +78,7 @@ def test_who_joins_late_sees_what_those_see_who_were_there(opened):  # noqa: F81
     """In the middle of a stroke, of a slider, and after both: the same pixels."""
     one = opened()
     draw(one)
-    one.project.ask(one, say.NewLayer(type="add_layer", surface=one.surfaces()[0].name))
+    one.project.ask(one, AddNode(type="add_node", surface=one.surfaces()[0].name))
     show_opacity(one, one.layers(one.surfaces()[0])[0].id, 0.4)
     late = opened()
     assert same(shown(one), shown(late))

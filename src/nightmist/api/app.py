@@ -19,7 +19,7 @@ from ..core.errors import NightmistError
 from ..store import StoreError
 from ..studio import Studio
 from ..studio.messages import ClientMessage, ServerMessage
-from . import prepare, projects, references, socket, stack, tips
+from . import finishes, prepare, projects, references, socket, stack, tips
 from .guard import Guard
 
 log = logging.getLogger(__name__)
@@ -42,6 +42,7 @@ def create_app(studio: Studio | None, hosts: tuple[str, ...] = (), web: Path = W
     app.state.studio = studio
     app.include_router(projects.router)
     app.include_router(prepare.router)
+    app.include_router(finishes.router)
     app.include_router(stack.router)
     app.include_router(tips.router)
     app.include_router(references.router)

@@ -31,6 +31,7 @@ from .painting import filling, picking
 from .painting.receivers import receiving
 from .painting.stroke import Stroke, StrokeOptions
 from .stacking import versions
+from .stacking.finishes import Finish, finish_of
 from .values import (
     MAPS,
     MASK,
@@ -136,6 +137,10 @@ class Document(PreparedDocument):
     def regions(self) -> Regions:
         """Its regions, by name."""
         return Regions(self)
+
+    def keep_finish(self, group: Layer, name: str) -> Finish:
+        """A group of washes and adjustments with its pictures, to be laid elsewhere, in any project."""
+        return finish_of(self, group.value, name)
 
     def keep_version(self, name: str | None = None) -> Version:
         """Keep the whole document as it is under a name. No undo step: it changes nothing."""

@@ -12,11 +12,13 @@ from ..core.compose import BlendMode
 from ..core.errors import NightmistError
 from . import values
 from .api_prepare import PreparedDocument
+from .api_regions import Region
 from .change import Change
 from .derived.layouts import Layout
 from .files import hand_off
 from .preparing import maps
-from .stacking import masks, merging, nodes
+from .stacking import finishes, masks, merging, nodes
+from .stacking.finishes import Finish
 from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, Pigment, Wash
 from .values import Surface as SurfaceValue
 
@@ -298,6 +300,13 @@ class Stack:
         change, made = nodes.duplicate_nodes(self._document, self._mine([layer]), onto.value if onto else None)
         self._document.make(change)
         return Layer(self._document, made[0])
+
+    def add_finish(self, finish: Finish, region: Region | None = None) -> Layer:
+        """Lay a finish on top: in a region with a mask for that, everywhere without one."""
+        mask = self._document.region_mask(region.value, self._surface().value) if region else None
+        change, key = finishes.add_finish(self._document, self._value, finish, mask)
+        self._document.make(change)
+        return Layer(self._document, key)
 
     def merge_down(self, layer: Layer) -> Layer:
         """Make a layer and the one below it one."""

@@ -1,6 +1,6 @@
 import { type StageMesh, readMesh } from "./mesh";
 import { CLIENT } from "./paint_socket";
-import type { Checkup, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, TipChoice, Trial, WorkProgress } from "./schema.generated";
+import type { Checkup, FinishChoice, LayFinish, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, TipChoice, Trial, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -136,6 +136,25 @@ export async function seamsAt(id: string, face: number, side: number, extent: "e
 /** Take pictures into the project; their ids. */
 export async function takePictures(id: string, files: File[]): Promise<string[]> {
   return (await ask(`/api/projects/${id}/library`, { method: "POST", body: filled(files, {}) })).json() as Promise<string[]>;
+}
+
+export async function listFinishes(): Promise<FinishChoice[]> {
+  return (await ask("/api/finishes")).json() as Promise<FinishChoice[]>;
+}
+
+/** Keep a group as a finish. */
+export async function keepFinish(id: string, name: string, group: string): Promise<void> {
+  await ask(`/api/projects/${id}/finishes`, asJson("POST", { name, group }));
+}
+
+export async function forgetFinish(name: string): Promise<void> {
+  await ask(`/api/finishes/${encodeURIComponent(name)}`, { method: "DELETE" });
+}
+
+/** Lay a finish; the id of the group that was made. */
+export async function postFinish(id: string, wish: Pick<LayFinish, "name" | "surface"> & Partial<LayFinish>): Promise<string> {
+  const laid = (await (await ask(`/api/projects/${id}/finishes/lay`, asJson("POST", wish))).json()) as { node: string };
+  return laid.node;
 }
 
 /** Runs of the faces that belong together with one. */

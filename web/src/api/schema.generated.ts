@@ -336,6 +336,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/finishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Finishes
+         * @description All finishes by name, the painter's own first.
+         */
+        get: operations["finishes_api_finishes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/finishes/{name}/swatch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Finish Swatch
+         * @description PNG of a piece of a finish.
+         */
+        get: operations["finish_swatch_api_finishes__name__swatch_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/finishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Finish
+         * @description Keep a group as a finish; one of that name is replaced.
+         */
+        post: operations["keep_finish_api_projects__project__finishes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/finishes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Finish
+         * @description Forget one of the painter's own; where it was laid it stays.
+         */
+        delete: operations["forget_finish_api_finishes__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/finishes/lay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay Finish
+         * @description Lay a finish on top of a stack, with a mask where only a part is meant; one undo step.
+         */
+        post: operations["lay_finish_api_projects__project__finishes_lay_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/nodes/{node}/thumbnail": {
         parameters: {
             query?: never;
@@ -758,10 +858,63 @@ export interface components {
             /** Meant */
             meant: boolean;
         };
+        /**
+         * FinishChoice
+         * @description A finish by name; own: kept by the painter.
+         */
+        FinishChoice: {
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * KeepFinish
+         * @description A group to be kept under a name for every project.
+         */
+        KeepFinish: {
+            /** Name */
+            name: string;
+            /** Group */
+            group: string;
+        };
+        /**
+         * LaidFinish
+         * @description The group that was made.
+         */
+        LaidFinish: {
+            /** Node */
+            node: string;
+        };
+        /**
+         * LayFinish
+         * @description Where a finish is wanted: on a surface, in a group, in a region, or on what belongs together with a face.
+         */
+        LayFinish: {
+            /** Name */
+            name: string;
+            /** Surface */
+            surface: string;
+            /**
+             * Into
+             * @description a group, by its id
+             */
+            into?: string | null;
+            /** Region */
+            region?: string | null;
+            /** Face */
+            face?: number | null;
+            /**
+             * By
+             * @default island
+             * @enum {string}
+             */
+            by: "face" | "patch" | "island" | "part" | "surface";
         };
         /**
          * Left
@@ -3872,7 +4025,11 @@ export type BodyPreviewModelApiProjectsProjectModelPreviewPost = components['sch
 export type BodyReplaceModelApiProjectsProjectModelPost = components['schemas']['Body_replace_model_api_projects__project__model_post'];
 export type Checkup = components['schemas']['Checkup'];
 export type FindingState = components['schemas']['FindingState'];
+export type FinishChoice = components['schemas']['FinishChoice'];
 export type HttpValidationError = components['schemas']['HTTPValidationError'];
+export type KeepFinish = components['schemas']['KeepFinish'];
+export type LaidFinish = components['schemas']['LaidFinish'];
+export type LayFinish = components['schemas']['LayFinish'];
 export type Left = components['schemas']['Left'];
 export type NewProject = components['schemas']['NewProject'];
 export type Notes = components['schemas']['Notes'];
@@ -4563,6 +4720,158 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    finishes_api_finishes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FinishChoice"][];
+                };
+            };
+        };
+    };
+    finish_swatch_api_finishes__name__swatch_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_finish_api_projects__project__finishes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepFinish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FinishChoice"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_finish_api_finishes__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lay_finish_api_projects__project__finishes_lay_post: {
+        parameters: {
+            query?: {
+                client?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayFinish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaidFinish"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

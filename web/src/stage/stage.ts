@@ -288,6 +288,19 @@ export class Stage implements Views {
     return this.hitAtTexel(at)?.face ?? null;
   }
 
+  /** The surface and the face under a place of the canvas, in either view. */
+  faceAtPlace(x: number, y: number): { surface: string; face: number } | null {
+    const { state } = useSession.getState();
+    const map = this.area("map");
+    const model = this.area("model");
+    const inMap = map && x >= map.x;
+    const hit = inMap
+      ? this.hitAtTexel(this.map.texelAt(x - map.x, y - map.y))
+      : model && this.model.hit(x - model.x, y - model.y, model.width, model.height);
+    const surface = hit && state?.surfaces[hit.surface]?.name;
+    return surface ? { surface, face: hit.face } : null;
+  }
+
   /** Where else the texel under a place shows; looked for only on surfaces where the checkup found some. */
   twinsOf(hit: Hit): Twin[] {
     const geometry = this.model.geometries[hit.surface];

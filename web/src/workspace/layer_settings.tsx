@@ -4,10 +4,11 @@ import { IconChevronDown, IconChevronRight, IconChevronUp, IconDots, IconTrash }
 import { tooltip } from "../commands/commands";
 import type { LayerState, SurfaceState } from "../state/document";
 import { nodesIn } from "../state/document";
+import { keepFinish } from "../api/rest";
 import { openNodeCard } from "../state/cards";
 import { together } from "../state/layers";
 import type { Project } from "../state/project";
-import { useSession } from "../state/session";
+import { say, useSession } from "../state/session";
 import { LaidSlider } from "./laid_slider";
 import { MODES } from "./modes";
 import { MapUses } from "./map_uses";
@@ -70,6 +71,7 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
   const items: [string, () => void][] = [
     ["Duplicate", () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: null })],
     ["Put into a new group", () => project.send({ type: "group_nodes", nodes: together(layer.id) })],
+    ...(group ? [["Keep as a finish", () => void keepFinish(project.id, layer.name, layer.id).then(() => say(`${layer.name} is kept as a finish, for all projects.`), (error: Error) => say(error.message))] as [string, () => void]] : []),
     ...(group ? [["Take the group apart", () => project.send({ type: "ungroup", node: layer.id })] as [string, () => void]] : []),
     ["Merge into the one below", () => project.send({ type: "merge_down", node: layer.id })],
     ["Merge a copy of all that is seen", () => project.send({ type: "merge_seen", surface: surface.name, flat: false })],

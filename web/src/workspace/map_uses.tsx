@@ -13,14 +13,16 @@ const COLOR_MODES = ["hue", "saturation", "color", "luminosity"];
 
 /** Whether a layer gives each map anything, how much of its opacity, and in which mode. */
 export function MapUses({ layer, project }: { layer: LayerState; project: Project }) {
-  const own = MAPS.filter(([map]) => layer.maps?.[map]);
+  const given = MAPS.filter(([map]) => layer.maps?.[map]?.on !== false).map(([, name]) => name);
+  const own = MAPS.some(([map]) => layer.maps?.[map]);
+  const told = given.length < MAPS.length ? given.join(", ") || "none" : own ? "each its own way" : "all alike";
   const [open, setOpen] = useState(false);
   const change = (map: ChangeNodeMap["map"], part: MapChange) => project.send({ type: "change_node_map", node: layer.id, map, ...part });
   return (
     <div>
       <button type="button" aria-expanded={open} onClick={() => setOpen(!open)} className="flex h-7 w-full items-center gap-1 text-left text-ink-2">
         <IconChevronRight size={14} className={open ? "rotate-90" : ""} />
-        <span className="truncate">Maps{own.length ? `: ${own.map(([, name]) => name).join(", ")} of their own` : ": all alike"}</span>
+        <span className="truncate">Maps: {told}</span>
       </button>
       {open &&
         MAPS.map(([map, name]) => {

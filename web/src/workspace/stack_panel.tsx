@@ -1,6 +1,7 @@
-import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus } from "@tabler/icons-react";
+import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus, IconTexture } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
+import { toggleFinishes } from "../state/cards";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
@@ -37,6 +38,9 @@ export function StackPanel({ project }: { project: Project }) {
         </button>
         <button type="button" onClick={adjust} title="Add an adjustment: changes what lies below, and stays changeable" aria-label="Add an adjustment" className={`${button} max-w-10`}>
           <IconAdjustmentsHorizontal size={16} stroke={1.6} />
+        </button>
+        <button type="button" onClick={toggleFinishes} title="Finishes: materials to be dragged onto the model" aria-label="Finishes" className={`${button} max-w-10`}>
+          <IconTexture size={16} stroke={1.6} />
         </button>
         <button type="button" onClick={() => add("group")} title={tooltip("addGroup")} aria-label="Add a group" className={`${button} max-w-10`}>
           <IconFolderPlus size={16} stroke={1.6} />

@@ -42,7 +42,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
           {DOING[desk.tool]}{" "}
           <b className="font-semibold">{surface?.name}</b>, {masked ? <>mask of {masked.name}</> : layer ? layer.name : "no layer"}
         </span>
-        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : layer && layer.kind !== "brushed" ? `a ${layer.kind}: no paint` : carried(desk.tool, desk.pigment)}</span>
+        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : layer && layer.kind !== "brushed" ? `${layer.kind}: no paint` : carried(desk.tool, desk.pigment)}</span>
         <FenceChip />
       </div>}
       <div className="card flex h-9 items-center gap-1 px-1">
@@ -57,7 +57,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
             aria-pressed={desk.uvLines}
             title="Show the faces' outlines in the map"
             onClick={() => useDesk.setState({ uvLines: !desk.uvLines })}
-            className={`h-7 rounded-control px-2.5 ${desk.uvLines ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
+            className={`h-7 shrink-0 rounded-control px-2.5 whitespace-nowrap ${desk.uvLines ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
           >
             UV lines
           </button>

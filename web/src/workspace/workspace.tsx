@@ -12,6 +12,7 @@ import { useCards } from "../state/cards";
 import { shownView, useDesk } from "../state/desk";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { FINISH_TYPE, FinishesCard, layFinish } from "./finishes_card";
 import { Guides } from "./guides";
 import { NodeCard } from "./node_card";
 import { Notice } from "./notice";
@@ -69,7 +70,18 @@ export function Workspace({ project: id }: { project: string }) {
       <div className="min-h-0">
         {open && loaded && (preparing ? <PreparePanel project={open.project} /> : <StackPanel project={open.project} />)}
       </div>
-      <div className="relative min-w-0 overflow-hidden rounded-card">
+      <div
+        className="relative min-w-0 overflow-hidden rounded-card"
+        onDragOver={(event) => event.dataTransfer.types.includes(FINISH_TYPE) && event.preventDefault()}
+        onDrop={(event) => {
+          const name = event.dataTransfer.getData(FINISH_TYPE);
+          if (!name || !open) return;
+          event.preventDefault();
+          const box = canvas.current!.getBoundingClientRect();
+          const met = open.stage.faceAtPlace(event.clientX - box.x, event.clientY - box.y);
+          if (met) void layFinish(open.project, name, met);
+        }}
+      >
         <canvas ref={canvas} data-ready={ready} tabIndex={-1} className="absolute inset-0 size-full touch-none outline-none" />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
         {open && loaded && <StageControls stage={open.stage} project={open.project} />}
@@ -93,7 +105,7 @@ export function Workspace({ project: id }: { project: string }) {
       {open && <KeyList context={open} />}
       {card && open && (
         <div className="min-h-0">
-          {card === "tip" ? <TipCard project={open.project} /> : <NodeCard project={open.project} />}
+          {card === "tip" ? <TipCard project={open.project} /> : card === "node" ? <NodeCard project={open.project} /> : <FinishesCard project={open.project} />}
         </div>
       )}
       <div className="col-span-full min-h-0">

@@ -1,0 +1,137 @@
+"""Finishes: a group of layers with its pictures, under a name for every project, laid where it is wanted."""
+
+from __future__ import annotations
+
+import base64
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from ...core.errors import NightmistError
+from ...core.names import unused_name
+from ...core.texels import Raster
+from ...core.texels.tile_mask import TileMask
+from ...core.tools import composite_over
+from ..change import Change, raster_id
+from ..derived.tables import table_of
+from ..document import Document
+from ..values import (
+    CHANNELS,
+    MASK,
+    Adjustment,
+    Brushed,
+    Group,
+    MaskOf,
+    Name,
+    Node,
+    Picture,
+    Role,
+    Surface,
+    Wash,
+    new_id,
+)
+from .nodes import Rasters, Values, room_for
+from .pictures import add_picture, file_of
+
+#: Bytes of the pictures of a finish at most: it is read whole.
+MOST_BYTES = 64 << 20
+
+
+class FinishPicture(BaseModel):
+    """A picture of a finish; data: base64 of its file's bytes."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    id: str
+    name: Name
+    role: Role = "color"
+    note: str = ""
+    data: str
+
+
+class Finish(BaseModel):
+    """A group and all in it, the group first, with the pictures of its washes. No pixels: those fit one map only."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: Name
+    nodes: list[Group | Wash | Adjustment] = Field(min_length=1)
+    pictures: list[FinishPicture] = []
+
+
+def finish_of(document: Document, group: Node, name: str) -> Finish:
+    """A group under a name. Raises NightmistError for what is no group, and where brushed layers would stay behind."""
+    if not isinstance(group, Group):
+        raise NightmistError(f"{group.name} is no group. Put it into one to keep it as a finish.")
+    inside = document.nodes_in(group.id)
+    painted = [node.name for node in inside if isinstance(node, Brushed)]
+    if painted:
+        raise NightmistError(
+            f"{painted[0]} in {group.name} holds strokes, which fit this map only. A finish is made of washes and"
+            " adjustments: take it out of the group first."
+        )
+    nodes = [node for node in (group, *reversed(inside)) if not isinstance(node, Brushed)]
+    used = {key for node in nodes if isinstance(node, Wash) for key in node.images.values()}
+    pictures = [document.picture_value(key) for key in sorted(used)]
+    data = [(picture, file_of(document, picture)) for picture in pictures]
+    if sum(len(each) for _, each in data) > MOST_BYTES:
+        raise NightmistError(f"The pictures of {group.name} take more than {MOST_BYTES >> 20} MB, more than is kept.")
+    return Finish(
+        name=name,
+        # Masks stay behind: they fit this surface only.
+        nodes=[node.but(mask=None, locked=False) for node in nodes],
+        pictures=[
+            FinishPicture(
+                id=p.id, name=p.name, role=p.role, note=p.note, data=base64.b64encode(each).decode()
+            )
+            for p, each in data
+        ],
+    )  # fmt: skip
+
+
+def add_finish(
+    document: Document, parent: Surface | Group, finish: Finish, mask: TileMask | None = None
+) -> tuple[Change, str]:
+    """Lay a finish on top of a stack; and its group's id. mask: where it shows, of all the map else."""
+    values: Values = {}
+    pictures: dict[str, str] = {}
+    for picture in finish.pictures:
+        change, key = add_picture(document, picture.name, base64.b64decode(picture.data))
+        pictures[picture.id] = key
+        if change:
+            made = change.values[key][1]
+            assert isinstance(made, Picture)
+            values[key] = (None, made.but(role=picture.role, note=picture.note))
+    stack = document.stack(parent.id)
+    moved, orders = room_for(stack, len(stack), 1)
+    values.update(moved)
+    surface = document.surface_of(parent) if isinstance(parent, Group) else parent
+    names = {node.name for node in document.nodes_in(surface.id)}
+    ids = {node.id: new_id() for node in finish.nodes}
+    top = finish.nodes[0]
+    for node in finish.nodes:
+        copy: Node = node.but(id=ids[node.id], parent=ids.get(node.parent, parent.id))
+        if node is top:
+            title = unused_name(finish.name, names)
+            copy = copy.but(order=orders[0], name=title, mask=MaskOf(start=0.0) if mask else None)
+        if isinstance(copy, Wash):
+            images = {name: pictures[key] for name, key in copy.images.items() if key in pictures}
+            copy = copy.but(images=images)
+        values[copy.id] = (None, copy)
+    rasters: Rasters = {}
+    if mask:
+        table = table_of(_painted(surface, mask), document.pool, document.arrays)
+        rasters[raster_id(ids[top.id], MASK)] = (None, table)
+    return Change(label=f"Lay {finish.name}", values=values, rasters=rasters), ids[top.id]
+
+
+def _painted(surface: Surface, mask: TileMask) -> Raster:
+    """A mask as pixels."""
+    raster = Raster(*surface.size, CHANNELS[MASK])
+    area = mask.complete().area
+    columns = raster.addresses.shape[1]
+    for tile in area.tiles:
+        raster.put(divmod(int(tile), columns), raster.copy_of(divmod(int(tile), columns)))
+    nothing = np.zeros(raster.addresses.size, np.int64)
+    composite_over(area, mask.addresses, nothing, raster.addresses.ravel(), (1.0,))
+    return raster

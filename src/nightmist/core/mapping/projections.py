@@ -83,14 +83,15 @@ def lay_picture(
 
 
 @kernel
-def _write(found, channels, texel):  # type: ignore[no-untyped-def]
+def _write(r, g, b, a, channels, texel):  # type: ignore[no-untyped-def]
     """A sample as a texel: straight alpha, rounded."""
     # Shares that add up to one in float32 may fall short of it by a hair.
-    alpha = found[4] if found[4] < np.float32(0.99998) else np.float32(1.0)
+    alpha = a if a < np.float32(0.99998) else np.float32(1.0)
     full, half = np.float32(65535.0), np.float32(0.5)
-    scale = full / max(found[4], np.float32(1e-9))
-    for c in range(channels - 1):
-        texel[c] = np.uint16(min(found[c] * scale, full) + half) if alpha > 0 else np.uint16(0)
+    scale = full / max(a, np.float32(1e-9)) if alpha > 0 else np.float32(0.0)
+    texel[0] = np.uint16(min(r * scale, full) + half)
+    if channels == 4:
+        texel[1], texel[2] = np.uint16(min(g * scale, full) + half), np.uint16(min(b * scale, full) + half)
     texel[channels - 1] = np.uint16(alpha * full + half)
 
 
@@ -98,7 +99,6 @@ def _write(found, channels, texel):  # type: ignore[no-untyped-def]
 def _lay_by_uv(  # type: ignore[no-untyped-def]
     width, height, data, starts, sizes, held, placing, wrap, tiles, addresses, channels
 ):
-    found = np.empty(5, np.float32)
     columns = width // TILE
     across = max(
         np.hypot(placing[0, 0] / width * sizes[0, 0], placing[1, 0] / width * sizes[0, 1]),
@@ -112,74 +112,84 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
             v = (top + row + 0.5) / height
             for column in range(TILE):
                 u = (left + column + 0.5) / width
-                found[:] = np.float32(0.0)
-                take_sample(
+                r, g, b, a = take_sample(
                     data, starts, sizes, held, placing[0, 0] * u + placing[0, 1] * v + placing[0, 2],
-                    placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], level, wrap, np.float32(1.0), found,
+                    placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], level, wrap,
                 )  # fmt: skip
-                _write(found, channels, tile[row, column])
+                _write(r, g, b, a, channels, tile[row, column])
 
 
 @kernel
-def _flat(axis, sign, q, uv):  # type: ignore[no-untyped-def]
-    """The plane across an axis, not mirrored from the side that a normal's sign tells."""
+def _flat(axis, sign, x, y, z):  # type: ignore[no-untyped-def]
+    """(u, v) on the plane across an axis, not mirrored from the side that a normal's sign tells."""
     if axis == 0:
-        uv[0], uv[1] = 0.5 - sign * q[2], 0.5 - q[1]
-    elif axis == 1:
-        uv[0], uv[1] = 0.5 + q[0], 0.5 + sign * q[2]
-    else:
-        uv[0], uv[1] = 0.5 + sign * q[0], 0.5 - q[1]
+        return 0.5 - sign * z, 0.5 - y
+    if axis == 1:
+        return 0.5 + x, 0.5 + sign * z
+    return 0.5 + sign * x, 0.5 - y
 
 
 @kernel
-def _place(shape, axis, sign, q, uv):  # type: ignore[no-untyped-def]
+def _place(shape, axis, sign, x, y, z):  # type: ignore[no-untyped-def]
     """(u, v) of a place in the frame's coordinates."""
     if shape == 2:
-        uv[0], uv[1] = 0.5 + np.arctan2(q[0], q[2]) / (2 * np.pi), 0.5 - q[1]
-    elif shape == 3:
-        away = max(np.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2]), 1e-30)
-        uv[0] = 0.5 + np.arctan2(q[0], q[2]) / (2 * np.pi)
-        uv[1] = 0.5 - np.arcsin(min(1.0, max(-1.0, q[1] / away))) / np.pi
-    elif shape == 6:
-        away = max(np.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2]), 1e-30)
-        m = 2 * np.sqrt(max(q[0] * q[0] + q[1] * q[1] + (q[2] + away) * (q[2] + away), 1e-30))
-        uv[0], uv[1] = 0.5 + q[0] / m, 0.5 - q[1] / m
-    else:
-        _flat(axis, sign, q, uv)
+        return 0.5 + np.arctan2(x, z) / (2 * np.pi), 0.5 - y
+    if shape == 3:
+        away = max(np.sqrt(x * x + y * y + z * z), 1e-30)
+        up = np.arcsin(min(1.0, max(-1.0, y / away)))
+        return 0.5 + np.arctan2(x, z) / (2 * np.pi), 0.5 - up / np.pi
+    if shape == 6:
+        away = max(np.sqrt(x * x + y * y + z * z), 1e-30)
+        m = 2 * np.sqrt(max(x * x + y * y + (z + away) * (z + away), 1e-30))
+        return 0.5 + x / m, 0.5 - y / m
+    return _flat(axis, sign, x, y, z)
 
 
 @kernel
-def _affine(m, x, y, out):  # type: ignore[no-untyped-def]
+def _inward(inverse, m, x, y, step, q):  # type: ignore[no-untyped-def]
+    """A texel's place in the frame, and how it changes from one texel to the next across and down: step (2, 3)."""
     for k in range(3):
-        out[k] = m[k] * x + m[k + 3] * y + m[k + 6]
+        q[k] = inverse[k, 3]
+        step[0, k], step[1, k] = 0.0, 0.0
+        for j in range(3):
+            q[k] += inverse[k, j] * (m[j] * x + m[j + 3] * y + m[j + 6])
+            step[0, k] += inverse[k, j] * m[j]
+            step[1, k] += inverse[k, j] * m[j + 3]
 
 
 @kernel
-def _inward(inverse, point, q):  # type: ignore[no-untyped-def]
-    for k in range(3):
-        q[k] = inverse[k, 0] * point[0] + inverse[k, 1] * point[1] + inverse[k, 2] * point[2] + inverse[k, 3]
-
-
-@kernel
-def _level(  # type: ignore[no-untyped-def]
-    shape, axis, sign, matrix, inverse, placing, sizes, x, y, point, q, uv, other
-):
+def _level(shape, axis, placing, sizes, q, step):  # type: ignore[no-untyped-def]
     """The pyramid's level for a texel: from how far apart it and its neighbors lie in the picture, around any seam."""
-    _affine(matrix, x, y, point)
-    _inward(inverse, point, q)
-    _place(shape, axis, sign, q, uv)
+    u, v = _place(shape, axis, 1.0, q[0], q[1], q[2])
     longest = 1e-9
     for k in range(2):
-        _affine(matrix, x + (1 - k), y + k, point)
-        _inward(inverse, point, q)
-        _place(shape, axis, sign, q, other)
-        du, dv = other[0] - uv[0], other[1] - uv[1]
+        a, b = _place(shape, axis, 1.0, q[0] + step[k, 0], q[1] + step[k, 1], q[2] + step[k, 2])
+        du, dv = a - u, b - v
         if shape == 2 or shape == 3:
             du -= np.round(du)
-        a = (placing[0, 0] * du + placing[0, 1] * dv) * sizes[0, 0]
-        b = (placing[1, 0] * du + placing[1, 1] * dv) * sizes[0, 1]
-        longest = max(longest, np.hypot(a, b))
-    return np.float32(np.log2(longest))
+        across = (placing[0, 0] * du + placing[0, 1] * dv) * sizes[0, 0]
+        down = (placing[1, 0] * du + placing[1, 1] * dv) * sizes[0, 1]
+        longest = max(longest, across * across + down * down)
+    return np.float32(0.5 * np.log2(longest))
+
+
+@kernel
+def _weigh(shape, sharpness, faint, n, weights):  # type: ignore[no-untyped-def]
+    """How much each axis counts where a normal looks along n: one of them in a box, by its power three ways."""
+    best = 0
+    for k in range(1, 3):
+        if abs(n[k]) > abs(n[best]):
+            best = k
+    total = np.float32(1.0)
+    for k in range(3):
+        weights[k] = np.float32(1.0 if k == best else 0.0)
+        if shape == 5 and k != best:
+            share = np.float32(abs(n[k]) / max(abs(n[best]), 1e-30))
+            if share > faint:
+                weights[k] = share**sharpness
+                total += weights[k]
+    for k in range(3):
+        weights[k] /= total
 
 
 @kernel
@@ -203,56 +213,47 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
     addresses,
     channels,
 ):
-    found, point, q, n = np.empty(5, np.float32), np.empty(3), np.empty(3), np.empty(3)
-    uv, other, weights, levels = np.empty(2), np.empty(2), np.empty(3), np.empty(3, np.float32)
+    q, n = np.empty(3), np.ones(3)
+    step, slope = np.empty((2, 3)), np.zeros(3)
+    weights, levels = np.zeros(3, np.float32), np.zeros(3, np.float32)
+    sided = shape == 4 or shape == 5
+    # Below this share of the greatest a side would not be seen.
+    faint, power = np.float32(0.002 ** (1 / sharpness)), np.float32(sharpness)
+    weights[2] = np.float32(1.0)
     for i in range(len(tiles)):
         t = tiles[i]
         tile = carray(as_uint16(addresses[i]), (TILE, TILE, channels))
         for p in range(tile_start[t], tile_start[t + 1]):
-            matrix, smooth = matrices[pieces[p, 0]], normals[pieces[p, 0]]
+            smooth = normals[pieces[p, 0]]
             for line in range(pieces[p, 4]):
                 row = pieces[p, 3] + line
-                y = pieces[p, 2] + row + 0.5
                 left, right = spans[pieces[p, 5] + line]
+                x, y = pieces[p, 1] + left + 0.5, pieces[p, 2] + row + 0.5
+                _inward(inverse, matrices[pieces[p, 0]], x, y, step, q)
+                if sided:
+                    for k in range(3):
+                        n[k], slope[k] = 0.0, 0.0
+                        for j in range(3):
+                            n[k] += turn[k, j] * (smooth[j] * x + smooth[j + 3] * y + smooth[j + 6])
+                            slope[k] += turn[k, j] * smooth[j]
                 for column in range(left, right):
-                    x = pieces[p, 1] + column + 0.5
-                    weights[:] = 0.0
-                    if shape == 4 or shape == 5:
-                        _affine(smooth, x, y, point)
-                        total = 0.0
-                        best = 0
-                        for k in range(3):
-                            n[k] = turn[k, 0] * point[0] + turn[k, 1] * point[1] + turn[k, 2] * point[2]
-                            if abs(n[k]) > abs(n[best]):
-                                best = k
-                        if shape == 4:
-                            weights[best] = 1.0
-                        else:
-                            for k in range(3):
-                                weights[k] = (abs(n[k]) / max(abs(n[best]), 1e-30)) ** sharpness
-                                if weights[k] < 0.002:
-                                    weights[k] = 0.0
-                                total += weights[k]
-                            for k in range(3):
-                                weights[k] /= total
-                    else:
-                        n[2], weights[2] = 1.0, 1.0
+                    if sided:
+                        _weigh(shape, power, faint, n, weights)
                     if (column - left) % EVERY == 0:
                         for k in range(3):
-                            if weights[k] > 0 or shape == 5 or shape == 4:
-                                levels[k] = _level(
-                                    shape, k, 1.0, matrix, inverse, placing, sizes, x, y, point, q, uv, other
-                                )
-                    _affine(matrix, x, y, point)
-                    _inward(inverse, point, q)
-                    found[:] = np.float32(0.0)
+                            if sided or k == 2:
+                                levels[k] = _level(shape, k, placing, sizes, q, step)
+                    r, g, b, a = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
                     for k in range(3):
-                        if weights[k] <= 0:
-                            continue
-                        _place(shape, k, 1.0 if n[k] >= 0 else -1.0, q, uv)
-                        take_sample(
-                            data, starts, sizes, held, placing[0, 0] * uv[0] + placing[0, 1] * uv[1] + placing[0, 2],
-                            placing[1, 0] * uv[0] + placing[1, 1] * uv[1] + placing[1, 2], levels[k], wrap,
-                            np.float32(weights[k]), found,
-                        )  # fmt: skip
-                    _write(found, channels, tile[row, column])
+                        if weights[k] > 0:
+                            u, v = _place(shape, k, 1.0 if n[k] >= 0 else -1.0, q[0], q[1], q[2])
+                            sr, sg, sb, sa = take_sample(
+                                data, starts, sizes, held, placing[0, 0] * u + placing[0, 1] * v + placing[0, 2],
+                                placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], levels[k], wrap,
+                            )  # fmt: skip
+                            w = weights[k]
+                            r, g, b, a = r + sr * w, g + sg * w, b + sb * w, a + sa * w
+                    _write(r, g, b, a, channels, tile[row, column])
+                    for k in range(3):
+                        q[k] += step[0, k]
+                        n[k] += slope[k]

@@ -81,57 +81,49 @@ def _wrapped(i, count, wrap):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _take(data, start, width, height, channels, x, y, wrap, share, found):  # type: ignore[no-untyped-def]
-    """Add a sample of one level at pixels (x, y)."""
-    left, top = int(np.floor(x)), int(np.floor(y))
-    across, down = np.float32(x - left), np.float32(y - top)
-    one = np.float32(1.0)
-    c0, c1 = _wrapped(left, width, wrap), _wrapped(left + 1, width, wrap)
-    r0, r1 = _wrapped(top, height, wrap), _wrapped(top + 1, height, wrap)
-    w00, w01 = share * (one - across) * (one - down), share * across * (one - down)
-    w10, w11 = share * (one - across) * down, share * across * down
-    if wrap == 3:
-        if c0 < 0:
-            c0, w00, w10 = 0, np.float32(0.0), np.float32(0.0)
-        if c1 < 0:
-            c1, w01, w11 = 0, np.float32(0.0), np.float32(0.0)
-        if r0 < 0:
-            r0, w00, w01 = 0, np.float32(0.0), np.float32(0.0)
-        if r1 < 0:
-            r1, w10, w11 = 0, np.float32(0.0), np.float32(0.0)
-    p00, p01 = start + (r0 * width + c0) * channels, start + (r0 * width + c1) * channels
-    p10, p11 = start + (r1 * width + c0) * channels, start + (r1 * width + c1) * channels
-    unit = np.float32(1.0 / 65535.0)
-    w00, w01, w10, w11 = w00 * unit, w01 * unit, w10 * unit, w11 * unit
-    if channels == 4:
-        for c in range(3):
-            found[c] += w00 * data[p00 + c] + w01 * data[p01 + c] + w10 * data[p10 + c] + w11 * data[p11 + c]
-        found[4] += w00 * data[p00 + 3] + w01 * data[p01 + 3] + w10 * data[p10 + 3] + w11 * data[p11 + 3]
-        return
-    found[0] += w00 * data[p00] + w01 * data[p01] + w10 * data[p10] + w11 * data[p11]
-    if channels == 1:
-        found[4] += (w00 + w01 + w10 + w11) * np.float32(65535.0)
-    else:
-        found[4] += w00 * data[p00 + 1] + w01 * data[p01 + 1] + w10 * data[p10 + 1] + w11 * data[p11 + 1]
+def take_sample(data, starts, sizes, channels, u, v, level, wrap):  # type: ignore[no-untyped-def]
+    """A sample at (u, v), 0-1 across the picture, v down: red, green, blue premultiplied, and alpha; gray as red.
 
-
-@kernel
-def take_sample(data, starts, sizes, channels, u, v, level, wrap, weight, found):  # type: ignore[no-untyped-def]
-    """Add a sample at (u, v), 0-1 across the picture, v down: premultiplied channels, then alpha, each times weight.
-
-    level: of the footprint, 0 the picture itself; between levels and pixels it is mixed. found: (5,) float32, color in
-    the first three, gray in the first, alpha in the last.
+    level: of the footprint, 0 the picture itself; between levels and pixels it is mixed. Returned as numbers, not
+    written: that keeps them in registers.
     """
     most = len(starts) - 1
     level = min(max(level, np.float32(0.0)), np.float32(most))
     low = int(level)
     fine = np.float32(level - low)
-    half = np.float32(0.5)
     u, v = _folded(u, wrap), _folded(v, wrap)
-    width, height = sizes[low, 0], sizes[low, 1]
-    share = weight * (np.float32(1.0) - fine)
-    _take(data, starts[low], width, height, channels, u * width - half, v * height - half, wrap, share, found)
-    if fine > 0:
-        width, height = sizes[low + 1, 0], sizes[low + 1, 1]
-        share = weight * fine
-        _take(data, starts[low + 1], width, height, channels, u * width - half, v * height - half, wrap, share, found)
+    one, unit = np.float32(1.0), np.float32(1.0 / 65535.0)
+    r, g, b, a = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
+    for k in range(2):
+        share = fine if k == 1 else one - fine
+        if share <= 0:
+            continue
+        width, height, start = sizes[low + k, 0], sizes[low + k, 1], starts[low + k]
+        x, y = u * width - 0.5, v * height - 0.5
+        left, top = int(np.floor(x)), int(np.floor(y))
+        across, down = np.float32(x - left), np.float32(y - top)
+        c0, c1 = _wrapped(left, width, wrap), _wrapped(left + 1, width, wrap)
+        r0, r1 = _wrapped(top, height, wrap), _wrapped(top + 1, height, wrap)
+        near, far = share * (one - down) * unit, share * down * unit
+        w00, w01, w10, w11 = near * (one - across), near * across, far * (one - across), far * across
+        if wrap == 3:
+            if c0 < 0:
+                c0, w00, w10 = 0, np.float32(0.0), np.float32(0.0)
+            if c1 < 0:
+                c1, w01, w11 = 0, np.float32(0.0), np.float32(0.0)
+            if r0 < 0:
+                r0, w00, w01 = 0, np.float32(0.0), np.float32(0.0)
+            if r1 < 0:
+                r1, w10, w11 = 0, np.float32(0.0), np.float32(0.0)
+        p00, p01 = start + (r0 * width + c0) * channels, start + (r0 * width + c1) * channels
+        p10, p11 = start + (r1 * width + c0) * channels, start + (r1 * width + c1) * channels
+        r += w00 * data[p00] + w01 * data[p01] + w10 * data[p10] + w11 * data[p11]
+        if channels == 4:
+            g += w00 * data[p00 + 1] + w01 * data[p01 + 1] + w10 * data[p10 + 1] + w11 * data[p11 + 1]
+            b += w00 * data[p00 + 2] + w01 * data[p01 + 2] + w10 * data[p10 + 2] + w11 * data[p11 + 2]
+            a += w00 * data[p00 + 3] + w01 * data[p01 + 3] + w10 * data[p10 + 3] + w11 * data[p11 + 3]
+        elif channels == 2:
+            a += w00 * data[p00 + 1] + w01 * data[p01 + 1] + w10 * data[p10 + 1] + w11 * data[p11 + 1]
+        else:
+            a += (w00 + w01 + w10 + w11) * np.float32(65535.0)
+    return r, g, b, a

@@ -95,8 +95,7 @@ class Composite:
         if compiled.program.coupled:
             stale = {name: [area] for name in MAPS}
         color, values = self.pictures["color"], self.pictures["values"]
-        for laid in compiled.lazy:
-            laid.hold(area.tiles)
+        compiled.hold(area.tiles)
         evaluate(
             compiled.program, surface.under, area, color, values, list(stale), compiled.around, compiled.drawing
         )  # fmt: skip

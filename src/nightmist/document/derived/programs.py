@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...core import compose
 from ...core.compose import MapUse, Mask, Mix, compiled
@@ -22,6 +23,10 @@ from .washes import LaidPicture
 MOST_AROUND = 256 << 20
 
 
+#: Masks that hide what has no tile on them; None is a mask without any.
+Covers = tuple[Raster | None, ...]
+
+
 @dataclass(frozen=True)
 class Shown:
     """A node as it is shown, with its rasters by map, its mask's among them; of a group the nodes in it."""
@@ -33,6 +38,16 @@ class Shown:
     def with_node(self, node: Node) -> Shown:
         """The same pixels of another value."""
         return replace(self, node=node)
+
+    def covered(self, covers: Covers = ()) -> Iterator[tuple[Raster, Covers]]:
+        """Its rasters and those in it, each with the masks that hide it where nothing is painted on them."""
+        mask = self.node.mask
+        if mask and mask.on and mask.start == 0:
+            covers = (*covers, self.rasters.get(MASK))
+        for raster in self.rasters.values():
+            yield raster, covers
+        for one in self.nodes:
+            yield from one.covered(covers)
 
     def all_rasters(self) -> Iterator[Raster]:
         """Its own, and those of all in it."""
@@ -58,7 +73,15 @@ class Compiled:
     around: Surroundings | None = None
     key: Any = None
     #: Pictures whose tiles have to be worked out before it runs.
-    lazy: Sequence[LaidPicture] = ()
+    lazy: Sequence[tuple[LaidPicture, Covers]] = ()
+
+    def hold(self, tiles: NDArray[np.int32]) -> None:
+        """Work the tiles of pictures out, where no mask hides them whole."""
+        for laid, covers in self.lazy:
+            some = tiles
+            for mask in covers:
+                some = some[:0] if mask is None else some[mask.addresses.ravel()[some] != 0]
+            laid.hold(some)
 
 
 class Programs:
@@ -84,7 +107,7 @@ class Programs:
         now = Compiled(edition, compiled(nodes), bool(painted), painted or before.painted)
         now.key = (surface.start, surface.size, now.painted, tuple(_trace(one, now.painted) for one in shown))
         ends = np.cumsum([0, *(_steps(one) for one in shown)]).tolist()
-        now.lazy = lazy([raster for one in shown for raster in one.all_rasters()])
+        now.lazy = [(laid, covers) for one in shown for raster, covers in one.covered() for laid in lazy([raster])]
         places = [i for i, one in enumerate(shown) if one.node.id in now.painted]
         if before.around and before.key == now.key:
             now.around = before.around.meeting(now.program)

@@ -77,7 +77,7 @@ def test_the_stack_follows_the_stroke_and_a_missing_layer_is_cured(painter, serv
     tab.drag((0.6, 0.5), (0.64, 0.5))
     tab.wait_kept(1)
     expect(page.get_by_test_id("target")).to_contain_text("right")
-    page.get_by_title("Delete").first.click()
+    page.get_by_label("Delete layer").click()
     tab.wait_kept(2)
     tab.drag((0.6, 0.4), (0.64, 0.4))
     alert = page.get_by_role("alert")

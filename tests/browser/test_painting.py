@@ -127,7 +127,7 @@ def test_layers(painter, server):
     page = tab.page
     tab.drag((0.42, 0.5), (0.44, 0.5))
     tab.wait_kept(1)
-    page.get_by_role("button", name="Brushed layer").click()
+    page.get_by_role("button", name="Layer", exact=True).click()
     tab.wait_kept(2)
     expect(page.get_by_test_id("target")).to_contain_text("left, Layer")
     page.get_by_label("Use #1e2422").click()
@@ -144,7 +144,7 @@ def test_layers(painter, server):
     page.get_by_label("Opacity").fill("500")
     tab.wait_kept(6)
     tab.wait_color(0.43, 0.5, (107, 50, 39), near=3)
-    page.get_by_role("button", name="Layer Normal 50%").dblclick()
+    page.get_by_role("row", name="Layer", exact=True).get_by_text("Layer", exact=True).dblclick()
     page.get_by_label("Name of the layer").fill("Soot")
     page.keyboard.press("Enter")
     tab.wait_kept(7)

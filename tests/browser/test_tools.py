@@ -99,7 +99,8 @@ def test_color_becomes_bump(painter, server):
     tab.drag((0.4, 0.4), (0.4, 0.6))
     tab.wait_kept(1)
     before = server.texels(tab.project, "left", "height").astype(int)
-    page.get_by_role("button", name="Bump from color").click()
+    page.get_by_label("More for this layer").click()
+    page.get_by_role("menuitem", name="Bump from color").click()
     tab.wait_kept(2)
     after = server.texels(tab.project, "left", "height").astype(int)
     red = near(server.texels(tab.project, "left"), RED, 300)
@@ -192,7 +193,7 @@ def test_a_tool_on_the_wrong_layer_says_so(painter, server):
     page = tab.page
     tab.drag((0.36, 0.45), (0.44, 0.45))
     tab.wait_kept(1)
-    page.get_by_role("button", name="Brushed layer").click()
+    page.get_by_role("button", name="Layer", exact=True).click()
     tab.wait_kept(2)
     tool(tab, "Smear")
     tab.drag((0.4, 0.42), (0.4, 0.6))

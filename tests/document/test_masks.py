@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 
-from ..shapes import plane, walls
+from ..shapes import lay_picture, plane, sphere, walls
 
 CAMERA = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (400, 300))
 RED = Pigment(base_color="#ff0000", roughness=0.25)
@@ -213,3 +214,68 @@ def test_masks_follow_new_uvs_and_survive_a_project_file(tmp_path):
     again = Document.load(tmp_path / "one.nightmist").surfaces["surface"]
     np.testing.assert_array_equal(again.layers[0].mask.read(), mask.read())
     np.testing.assert_array_equal(shown(again), shown(surface))
+
+
+def test_masks_are_made_from_what_lies_below():
+    doc, surface = one()
+    base = surface.layers.add("brushed")
+    ramp = np.tile(np.linspace(0.2, 0.8, 256), (256, 1))
+    height = np.stack([np.rint(ramp * 65535), np.full_like(ramp, 65535)], 2).astype(np.uint16)
+    lay_picture(doc, base, "height", height)
+    color = np.full((256, 256, 4), 65535, np.uint16)
+    color[..., :3] = np.rint(ramp[..., None] * 65535)
+    lay_picture(doc, base, "base_color", color)
+    own = surface.layout.ownership.covered()
+    low, middle, high = np.percentile(ramp[own], [1, 50, 99])
+    half = 0.25 * (high - low) / 2
+    t = np.clip((ramp - (middle - half)) / (2 * half), 0, 1)
+    rising = t * t * (3 - 2 * t)
+    coat = surface.layers.add("wash", pigment=RED)
+    for source, wanted in (("high", rising), ("low", 1 - rising), ("light", rising), ("dark", 1 - rising)):
+        mask = coat.mask or coat.add_mask()
+        mask.make_from(source)
+        assert np.abs(mask.read() / 65535 - wanted)[own].max() < 2e-3, source
+    doc.undo()
+    assert np.abs(mask.read() / 65535 - rising)[own].max() < 2e-3
+    base.visible = False
+    with pytest.raises(NightmistError, match="is flat"):
+        mask.make_from("low")
+
+
+def test_a_mask_shows_where_the_surface_looks_up():
+    doc = Document.from_mesh(sphere(48, 24), "ball", (256, 256))
+    surface = doc.surfaces["surface"]
+    mask = surface.layers.add("wash", pigment=RED).add_mask()
+    mask.facing((0, 2, 0), limit=40, fade=30)
+    own = surface.layout.ownership
+    owner = own.owner()
+    y, x = np.nonzero(owner >= 0)
+    m = own.matrices[owner[y, x]]
+    places = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    angle = np.degrees(np.arccos(places[:, 1] / np.linalg.norm(places, axis=1)))
+    t = np.clip((angle - 40) / 30, 0, 1)
+    # A ball's normals are its places; between corners they are mixed, which is a hair off.
+    assert np.abs(mask.read()[y, x] / 65535 - (1 - t * t * (3 - 2 * t))).max() < 0.02
+    mask.make_from("up")
+    assert mask.read()[y, x][angle < 45].min() == 65535
+    with pytest.raises(NightmistError, match="direction needs a length"):
+        mask.facing((0, 0, 0))
+
+
+def test_a_mask_is_made_from_a_picture_and_from_its_flat_colors(tmp_path):
+    _, surface = one()
+    gray = np.tile(np.linspace(0, 255, 128).astype(np.uint8), (128, 1))
+    cv2.imwrite(str(tmp_path / "soft.png"), gray)
+    ids = np.zeros((128, 128, 3), np.uint8)
+    ids[:, :64, 2], ids[40, 100, 2] = 255, 255
+    cv2.imwrite(str(tmp_path / "ids.png"), ids)
+    mask = surface.layers.add("wash", pigment=RED).add_mask()
+    mask.from_picture(tmp_path / "soft.png")
+    u = (np.arange(256) + 0.5) / 256
+    assert np.abs(mask.read() / 65535 - u)[:, 8:-8].max() < 0.01
+    mask.from_picture(tmp_path / "ids.png", color="#ff0000")
+    share = mask.read() / 65535
+    assert (share[:, :127] == 1).all()
+    assert (share[:, 129:] == 0).mean() > 0.999
+    with pytest.raises(NightmistError, match="nowhere"):
+        mask.from_picture(tmp_path / "ids.png", color="#00ff00")

@@ -7,6 +7,7 @@ import json
 import struct
 import zipfile
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -246,3 +247,64 @@ def test_factors_multiply_the_pictures_of_a_gltf(tmp_path):
         assert np.abs(wall.read("metallic") - pixels[..., 2].astype(float) * 257 * 0.25).max() <= 1
     said = " ".join(whole.project.notes)
     assert said.count("left out of wall: KHR_materials_clearcoat.") == 1
+
+
+def test_layers_masks_regions(buoy):
+    """The lines of layers, masks and regions run and do what they say."""
+    doc = nm.Document.open("buoy.glb", size=256)
+    hull = doc.surfaces["hull"]
+    cam = nm.Camera.look_at(eye=(0, 0, 4), target=(0, 0, 0), fov_y=40, viewport=(1280, 800))
+    tip = nm.Tip(radius=38)
+    rust = nm.Pigment(base_color="#7d3d1f", roughness=0.34, height=0.66)
+    hull.layers.add("brushed", name="Ground")
+    coat = hull.layers.add("brushed", name="First color")
+    for picture in ("ids.png", "weed.png", "weed_h.png"):
+        rows = np.zeros((64, 64, 3), np.uint8)
+        rows[:, :32, 2] = 255
+        cv2.imwrite(picture, rows)
+    hit = doc.pick(cam, (640, 400))
+    cone = doc.regions.add("Lower cone", faces=doc.select(hit, by="island"))
+    before = len(cone.faces)
+    cone.grow()
+    assert len(cone.faces) >= before
+    cone.shrink()
+    cone.invert()
+    cone.invert()
+    assert doc.regions["Lower cone"] == cone
+    doc.regions.add_area("Panel", "hull", polygon=[(0.1, 0.1), (0.4, 0.1), (0.4, 0.3)])
+    bolts = doc.regions.add_color("Bolts", "hull", "ids.png", color="#ff0000", tolerance=8)
+    assert 0 < len(bolts.faces) < len(hull.faces)
+    doc.fence = cone
+    mask = coat.add_mask(value=0.0)
+    doc.fill(mask, region=cone, value=1.0)
+    doc.stroke(mask, path=[(600, 380), (680, 410)], camera=cam, tip=tip, value=0.0)
+    assert mask.read().shape == (256, 256)
+    mask.invert()
+    mask.on = False
+    coat.remove_mask()
+    coat.opacity, coat.blend, coat.visible = 0.8, "multiply", True
+    coat.maps["height"].on, coat.maps["roughness"].opacity, coat.maps["base_color"].blend = False, 0.5, "screen"
+    group = hull.layers.add("group", name="Growth")
+    hull.layers.move(coat, into=group, index=0)
+    hull.layers.add("wash", pigment=rust)
+    weed = hull.layers.add(
+        "wash", images={"base_color": "weed.png", "height": "weed_h.png"},
+        mapping=nm.Mapping("triplanar", repeat=(3, 3)),
+    )  # fmt: skip
+    weed.mapping = nm.Mapping("uv", repeat=(2, 1), turn=30, offset=(0.1, 0), wrap="repeat", frame=None)
+    levels = hull.layers.add("adjustment", effect="levels", black=0.1, white=0.9, gamma=1.2)
+    assert levels.kind == "adjustment"
+    group.mix = nm.MixByHeight(softness=0.1, influence=0.0, border=0.7)
+    hull.layers.move(coat, into=None, index=1)
+    hull.layers.merge_down(coat)
+    copy = hull.layers.merge_copy()
+    hull.layers.duplicate(coat)
+    assert copy.name == "Merged"
+    version = doc.keep_version("Base colors")
+    doc.restore_version(version)
+    hull.layers.move(coat, into=group)
+    finish = doc.keep_finish(group, "Old timber")
+    laid = hull.layers.add_finish(finish, region=cone)
+    assert laid.mask.read().any()
+    doc.mirror = "x"
+    doc.stroke(coat, path=[(600, 380), (680, 410)], camera=cam, tip=tip, pigment=rust)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -17,7 +18,7 @@ from .change import Change
 from .derived.layouts import Layout
 from .files import hand_off
 from .preparing import maps
-from .stacking import finishes, masks, merging, nodes
+from .stacking import finishes, mask_sources, masks, merging, nodes
 from .stacking.finishes import Finish
 from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, Pigment, Wash
 from .values import Surface as SurfaceValue
@@ -226,6 +227,23 @@ class Mask:
     def invert(self) -> None:
         """What was hidden shows, and the other way round."""
         self._make(masks.invert_mask(self.layer.document, self.layer.value))
+
+    def make_from(self, source: mask_sources.Source) -> None:
+        """Show the layer where what lies below is low, high, dark or light, or where the surface looks "up"."""
+        self._make(mask_sources.mask_from(self.layer.document, self.layer.value, source))
+
+    def facing(self, direction: Sequence[float], limit: float = 50, fade: float = 40) -> None:
+        """Show the layer where the surface looks along a direction, within degrees, fading over others."""
+        self._make(mask_sources.mask_facing(self.layer.document, self.layer.value, direction, limit, fade))
+
+    def from_picture(self, path: str | Path, color: str | None = None, tolerance: float = 8) -> None:
+        """Show the layer as far as a picture in the map is light or, of one with flat colors, where it shows one."""
+        document, node = self.layer.document, self.layer.value
+        picture = document.picture_value(document.add_picture(path))
+        if color is None:
+            self._make(mask_sources.mask_from_picture(document, node, picture))
+        else:
+            self._make(mask_sources.mask_from_color(document, node, picture, color, tolerance))
 
     def copy_from(self, other: Mask) -> None:
         """Take another layer's mask in place of this one."""

@@ -14,7 +14,8 @@ from ..document.derived.model import faces_of_runs
 from ..document.files.portrait import portrait
 from ..document.painting import regions
 from ..document.preparing.maps import set_depth
-from ..document.stacking import adjusting, masks, merging, nodes, pictures, versions
+from ..document.stacking import adjusting, mask_sources, masks, merging, nodes, pictures, versions
+from ..document.stacking.mask_sources import Source
 from ..document.values import Effect, Group, MapName, Mapping, MixByHeight, Name, Node, Pigment, Role, Share, Surface
 
 Runs = list[tuple[int, int]]
@@ -217,7 +218,11 @@ class RestoreVersion(StackMessage):
     version: str
 
     def change(self, document: Document) -> Change:
-        return versions.restore_version(document, versions.version_value(document, self.version))
+        version = versions.version_value(document, self.version)
+        change = versions.restore_version(document, version)
+        if not change:
+            raise NightmistError(f"Everything is as it was in {version.name} already.")
+        return change
 
 
 class ForgetVersion(StackMessage):
@@ -262,6 +267,28 @@ class AddMask(StackMessage):
 
     def change(self, document: Document) -> Change:
         return masks.add_mask(document, document.node(self.node), self.start)
+
+
+class MakeMask(StackMessage):
+    """Show a node where what lies below is low, high, dark or light, where the surface looks up, or by a picture.
+
+    color: with a picture of flat colors, the one that is meant.
+    """
+
+    type: Literal["make_mask"]
+    node: str
+    source: Source | None = None
+    picture: str | None = None
+    color: str | None = Field(default=None, pattern="^#[0-9a-fA-F]{6}$")
+
+    def change(self, document: Document) -> Change:
+        node = document.node(self.node)
+        if self.picture is None:
+            return mask_sources.mask_from(document, node, self.source or "low")
+        picture = document.picture_value(self.picture)
+        if self.color:
+            return mask_sources.mask_from_color(document, node, picture, self.color)
+        return mask_sources.mask_from_picture(document, node, picture)
 
 
 class RemoveMask(StackMessage):
@@ -393,7 +420,7 @@ AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
     | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeSeen | KeepVersion | RestoreVersion | ForgetVersion
-    | DescribePicture | RemovePicture
+    | DescribePicture | RemovePicture | MakeMask
 )  # fmt: skip
 
 

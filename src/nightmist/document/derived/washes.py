@@ -131,11 +131,13 @@ class Washes:
     def pyramid(self, picture: Picture, gray: bool) -> Pyramid:
         """A picture's levels, as a color or as one value."""
 
-        def make() -> Pyramid:
-            data: NDArray[np.uint8] = self.arrays.get(picture.file)
-            return pyramid_of(read_picture(picture.name, data.tobytes(), upright=True), gray)
+        key = ("pyramid", picture.file, gray)
+        return self.cache.get(key, lambda: pyramid_of(self.picture(picture), gray), lambda made: made.nbytes)
 
-        return self.cache.get(("pyramid", picture.file, gray), make, lambda made: made.nbytes)
+    def picture(self, picture: Picture) -> NDArray[np.uint16]:
+        """(h, w, 4) a picture of the project, upright."""
+        data: NDArray[np.uint8] = self.arrays.get(picture.file)
+        return read_picture(picture.name, data.tobytes(), upright=True)
 
 
 def frame_around(low: NDArray[np.float64], high: NDArray[np.float64]) -> Frame:

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from ...core.errors import NightmistError
+from ...core.formats.image_files import write_png
 from ...core.names import unused_name
 from ...core.texels import Raster
 from ...core.texels.tile_mask import TileMask
@@ -50,7 +51,7 @@ class FinishPicture(BaseModel):
 
 
 class Finish(BaseModel):
-    """A group and all in it, the group first, with the pictures of its washes. No pixels: those fit one map only."""
+    """A group and all in it, the group first, with the pictures of its washes."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -60,33 +61,51 @@ class Finish(BaseModel):
 
 
 def finish_of(document: Document, group: Node, name: str) -> Finish:
-    """A group under a name. Raises NightmistError for what is no group, and where brushed layers would stay behind."""
+    """A group under a name. Strokes become pictures that lie by UV. Raises NightmistError for what is no group."""
     if not isinstance(group, Group):
         raise NightmistError(f"{group.name} is no group. Put it into one to keep it as a finish.")
+    nodes: list[Group | Wash | Adjustment] = []
+    strokes: list[FinishPicture] = []
+    for node in (group, *reversed(document.nodes_in(group.id))):
+        if isinstance(node, Brushed):
+            wash, painted = _as_pictures(document, node)
+            nodes.append(wash)
+            strokes += painted
+        else:
+            nodes.append(node)
     inside = document.nodes_in(group.id)
-    painted = [node.name for node in inside if isinstance(node, Brushed)]
-    if painted:
-        raise NightmistError(
-            f"{painted[0]} in {group.name} holds strokes, which fit this map only. A finish is made of washes and"
-            " adjustments: take it out of the group first."
-        )
-    nodes = [node for node in (group, *reversed(inside)) if not isinstance(node, Brushed)]
-    used = {key for node in nodes if isinstance(node, Wash) for key in node.images.values()}
+    used = {key for node in inside if isinstance(node, Wash) for key in node.images.values()}
     pictures = [document.picture_value(key) for key in sorted(used)]
     data = [(picture, file_of(document, picture)) for picture in pictures]
-    if sum(len(each) for _, each in data) > MOST_BYTES:
+    if sum(len(each) for _, each in data) + sum(len(stroke.data) for stroke in strokes) > MOST_BYTES:
         raise NightmistError(f"The pictures of {group.name} take more than {MOST_BYTES >> 20} MB, more than is kept.")
     return Finish(
         name=name,
         # Masks stay behind: they fit this surface only.
         nodes=[node.but(mask=None, locked=False) for node in nodes],
         pictures=[
-            FinishPicture(
-                id=p.id, name=p.name, role=p.role, note=p.note, data=base64.b64encode(each).decode()
-            )
-            for p, each in data
+            *strokes,
+            *(
+                FinishPicture(id=p.id, name=p.name, role=p.role, note=p.note, data=base64.b64encode(each).decode())
+                for p, each in data
+            ),
         ],
     )  # fmt: skip
+
+
+def _as_pictures(document: Document, layer: Brushed) -> tuple[Wash, list[FinishPicture]]:
+    """A brushed layer as a wash of pictures, so that its strokes fit maps of any size."""
+    pictures: list[FinishPicture] = []
+    for name in document.painted_maps(layer.id):
+        image = document.raster(layer.id, name).read()
+        colored = image if name == "base_color" else image[..., [0, 0, 0, 1]]
+        data = base64.b64encode(write_png(np.ascontiguousarray(colored))).decode()
+        title = f"{layer.name} {name.replace('_', ' ')}.png"
+        role: Role = "color" if name == "base_color" else "height" if name == "height" else "value"
+        pictures.append(FinishPicture(id=f"{layer.id} {name}", name=title, role=role, data=data))
+    fields = layer.model_dump(exclude={"kind", "mask", "mix"})
+    images = {name: f"{layer.id} {name}" for name in document.painted_maps(layer.id)}
+    return Wash(**fields, images=images), pictures
 
 
 def add_finish(

@@ -45,8 +45,9 @@ def merge_down(document: Document, node: Node) -> tuple[Change, str]:
     above = shown[node.id]
     made = _baked(document, surface, [below, above] if node.visible else [below])
     blends = {name: NodeMap(blend=use.blend) for name, use in lower.maps.items() if use.blend}
+    # It goes on as the one that was merged, so that whoever meant that finds it.
     merged = Brushed(
-        id=new_id(), parent=lower.parent, order=lower.order, name=lower.name, blend=lower.blend, maps=blends,
+        id=node.id, parent=lower.parent, order=lower.order, name=lower.name, blend=lower.blend, maps=blends,
         visible=lower.visible,
     )  # fmt: skip
     gone = remove_nodes(document, [lower, node])
@@ -88,11 +89,13 @@ def _seen_as_one(document: Document, surface: Surface, label: str, gone: Change 
 def _with_layer(
     document: Document, label: str, layer: Brushed, made: dict[MapName, Raster], gone: Change | None
 ) -> Change:
-    values: Values = {**(gone.values if gone else {}), layer.id: (None, layer)}
+    values: Values = dict(gone.values) if gone else {}
+    values[layer.id] = (values.get(layer.id, (None, None))[0], layer)
     rasters: Rasters = dict(gone.rasters) if gone else {}
     for name, raster in made.items():
         if table := table_of(raster, document.pool, document.arrays):
-            rasters[raster_id(layer.id, name)] = (None, table)
+            key = raster_id(layer.id, name)
+            rasters[key] = (rasters.get(key, (None, None))[0], table)
     return Change(label=label, values=values, rasters=rasters)
 
 

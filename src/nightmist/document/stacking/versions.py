@@ -40,7 +40,7 @@ def keep_version(document: Document, name: str | None, picture: bytes) -> Change
 
 
 def restore_version(document: Document, version: Version) -> Change:
-    """The step that goes back to a version. Raises NightmistError when everything is so already."""
+    """The step that goes back to a version; without anything in it when everything is so already."""
     now = {key: value for key, value in document.values.items() if _comes_back(value)}
     then: dict[str, AnyValue] = {value.id: value for value in version.values}
     values = {key: (now.get(key), then.get(key)) for key in {**now, **then} if now.get(key) != then.get(key)}
@@ -50,8 +50,6 @@ def restore_version(document: Document, version: Version) -> Change:
         for key in {**tables, **version.rasters}
         if tables.get(key) != version.rasters.get(key)
     }
-    if not values and not rasters:
-        raise NightmistError(f"Everything is as it was in {version.name} already.")
     return Change(label=f"Go back to {version.name}", values=values, rasters=rasters)
 
 

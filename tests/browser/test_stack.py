@@ -1,0 +1,245 @@
+"""Stacks in the browser, with the mouse: groups, masks, finishes by drag, regions and the fence, versions."""
+
+from __future__ import annotations
+
+import json
+from urllib.request import Request, urlopen
+
+import numpy as np
+from playwright.sync_api import expect
+
+from nightmist import Document
+
+from .conftest import Painter, Server
+from .test_painting import RED, plain_red
+
+
+def practice(server: Server, body: str, size: int = 256) -> str:
+    """A project on a practice body."""
+    path = f"{server.url}api/projects/practice?body={body}&size={size}&meters=1"
+    with urlopen(Request(path, method="POST")) as answer:
+        return json.load(answer)["id"]
+
+
+def islands(body: str, size: int = 256) -> list[np.ndarray]:
+    """(H, W) which texels each UV island of a practice body owns."""
+    document = Document.practice(body, size)
+    surface = next(iter(document.surfaces.values()))
+    own, mesh = surface.layout.ownership, document.mesh
+    topology = mesh.topology
+    from nightmist.core.mesh.topology import islands_of
+
+    label = islands_of(topology, surface.uvs, surface.faces)
+    owner = own.owner()
+    return [np.isin(owner, np.flatnonzero(label == k)) for k in range(label.max() + 1)]
+
+
+def row(tab: Painter, name: str):
+    return tab.page.get_by_role("row", name=name, exact=True)
+
+
+def drag_row(tab: Painter, name: str, onto: str, down: float = 0.5) -> None:
+    """Drag a layer by its name onto another's row, at a share of that row's height."""
+    page = tab.page
+    start, end = (row(tab, each).bounding_box() for each in (name, onto))
+    page.mouse.move(start["x"] + 90, start["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(start["x"] + 94, start["y"] + 28)
+    page.mouse.move(end["x"] + 90, end["y"] + down * end["height"], steps=6)
+    # A drag and drop of the browser's own lives from event to event.
+    page.mouse.move(end["x"] + 91, end["y"] + down * end["height"])
+    page.mouse.up()
+
+
+def test_a_layer_inside_a_group_is_cut_by_the_groups_mask(painter, server):
+    """Grouped by dragging, masked by a click, shown again by a stroke on the mask; undone step by step."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.36, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    painted = server.texels(tab.project, "left")
+    page.get_by_role("button", name="Add a group").click()
+    tab.wait_kept(2)
+    drag_row(tab, "First paint", "Group")
+    tab.wait_kept(3)
+    expect(row(tab, "First paint")).to_have_attribute("data-level", "2")
+    row(tab, "Group").click()
+    page.get_by_role("button", name="Hide all").click()
+    tab.wait_kept(4)
+    expect(page.get_by_test_id("target")).to_contain_text("mask of Group")
+    hidden = server.texels(tab.project, "left")
+    assert not (np.abs(hidden.astype(int) - np.array(RED) * 257).max(axis=2) < 400).any()
+    tab.drag((0.41, 0.4), (0.41, 0.6))
+    tab.wait_kept(5)
+    shown = server.texels(tab.project, "left")
+    changed = (shown != hidden).any(axis=2)
+    assert 20 < changed.sum() < (painted != hidden).any(axis=2).sum()
+    np.testing.assert_array_equal(
+        shown[changed & (shown == painted).all(axis=2)], painted[changed & (shown == painted).all(axis=2)]
+    )
+    # The other value takes away again.
+    page.keyboard.press("x")
+    expect(page.get_by_test_id("target")).to_contain_text("shows 0%")
+    page.get_by_label("Radius", exact=True).fill("400")
+    tab.drag((0.41, 0.3), (0.41, 0.7))
+    tab.wait_kept(6)
+    assert (server.texels(tab.project, "left") != hidden).any(axis=2).sum() < changed.sum() / 4
+    for change in range(7, 12):
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change)
+    np.testing.assert_array_equal(server.texels(tab.project, "left"), painted)
+
+
+def test_three_finishes_are_dragged_onto_islands_and_one_island_more_is_added_and_taken(painter, server):
+    project = practice(server, "box")
+    tab = painter(project).open()
+    page = tab.page
+    found = islands("box")
+    bare = server.texels(project, "box")
+    tab.side_by_side()
+    page.get_by_role("button", name="Finishes").click()
+    page.wait_for_timeout(0)
+    canvas = page.locator("canvas[data-ready]")
+    expect(page.get_by_role("button", name="Rust")).to_be_visible()
+    tab.box = canvas.bounding_box()
+    places = island_places(tab, found)
+    looks = []
+    for change, (name, k) in enumerate([("Rust", 0), ("Concrete", 1), ("Timber boards", 2)], 1):
+        x, y = places[k]
+        page.get_by_role("button", name=name, exact=True).drag_to(canvas, target_position={"x": x, "y": y})
+        tab.wait_kept(change)
+        looks.append(server.texels(project, "box"))
+    last = looks[-1]
+    for k, island in enumerate(found):
+        touched = (last != bare)[island].any()
+        assert touched == (k < 3), k
+    # Each lies on its own island alone.
+    assert ((looks[0] != bare).any(axis=2) <= grown(found[0])).all()
+    expect(page.get_by_test_id("target")).to_contain_text("mask of Timber boards")
+    x, y = places[4]
+    page.mouse.click(tab.box["x"] + x, tab.box["y"] + y)
+    tab.wait_kept(4)
+    assert (server.texels(project, "box") != bare)[found[4]].any()
+    page.keyboard.press("x")
+    page.mouse.click(tab.box["x"] + x, tab.box["y"] + y)
+    tab.wait_kept(5)
+    np.testing.assert_array_equal(server.texels(project, "box")[found[4]], bare[found[4]])
+    np.testing.assert_array_equal(server.texels(project, "box")[found[2]], last[found[2]])
+
+
+def grown(island: np.ndarray, texels: int = 6) -> np.ndarray:
+    """An island with its gutter."""
+    import cv2
+
+    return cv2.dilate(island.astype(np.uint8), np.ones((2 * texels + 1, 2 * texels + 1))) > 0
+
+
+def island_places(tab: Painter, found: list[np.ndarray]) -> list[tuple[float, float]]:
+    """Where the middle of each island lies on the canvas, in the map at the right: it is fitted with a margin."""
+    page = tab.page
+    page.get_by_role("button", name="Show all").click()
+    image = tab.colors()
+    height, width = image.shape[:2]
+    # The map lies in the right half, framed by the stage's gray.
+    stage = np.array([0x8B, 0x8F, 0x8E])
+    right = np.abs(image[:, width // 2 + 4 :] - stage).max(axis=2) > 12
+    right[:52] = False
+    columns, rows = np.flatnonzero(right.sum(axis=0) > height / 3), np.flatnonzero(right.sum(axis=1) > width / 8)
+    left, top = width // 2 + 4 + columns[0], rows[0]
+    scale = (columns[-1] - columns[0] + 1) / found[0].shape[1]
+    places = []
+    for island in found:
+        y, x = np.argwhere(island).mean(axis=0)
+        places.append((left + (x + 0.5) * scale, top + (y + 0.5) * scale))
+    return places
+
+
+def test_a_picked_region_is_the_fence_that_strokes_stay_in(painter, server):
+    project = practice(server, "box")
+    tab = painter(project).open()
+    page = tab.page
+    found = islands("box")
+    tab.side_by_side()
+    places = island_places(tab, found)
+    page.get_by_role("radio", name="Pick").click()
+    page.mouse.click(tab.box["x"] + places[1][0], tab.box["y"] + places[1][1])
+    expect(page.get_by_role("status").filter(has_text="picked")).to_contain_text("picked")
+    page.get_by_role("button", name="Keep as region").click()
+    tab.wait_kept(1)
+    expect(page.get_by_test_id("target")).to_contain_text("Region")
+    bare = server.texels(project, "box")
+    page.get_by_role("radio", name="Brush").click()
+    page.get_by_label("Radius", exact=True).fill("600")
+    across = [(x / tab.box["width"], y / tab.box["height"]) for x, y in (places[0], places[1], places[2])]
+    tab.drag(*across)
+    tab.wait_kept(2)
+    fenced = (server.texels(project, "box") != bare).any(axis=2)
+    assert fenced.any()
+    assert not fenced[~grown(found[1])].any()
+    assert not any(fenced[found[k]].any() for k in range(len(found)) if k != 1)
+    page.keyboard.press("k")
+    tab.drag(*across)
+    tab.wait_kept(3)
+    free = (server.texels(project, "box") != bare).any(axis=2)
+    assert free[found[0]].any()
+    # It is still there after a reload.
+    tab.open()
+    expect(page.get_by_role("button", name="Fence: Region")).to_have_attribute("aria-pressed", "false")
+
+
+def test_a_wash_meets_what_lies_below_by_height(painter, server):
+    """Two finishes: the upper one gets a mask of one half, and covers low places only once it meets by height."""
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Finishes").click()
+    page.get_by_role("button", name="Rope", exact=True).click()
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Rubber", exact=True).click()
+    tab.wait_kept(2)
+    page.get_by_role("button", name="Hide all").click()
+    tab.wait_kept(3)
+    page.get_by_role("slider", name="Shows").fill("500")
+    page.get_by_role("radio", name="Fill").click()
+    page.get_by_role("radio", name="Surface", exact=True).last.click()
+    tab.drag((0.5, 0.5), (0.5, 0.5))
+    tab.wait_kept(4)
+    half = server.texels(project, "plane").astype(int)
+    page.get_by_role("button", name="Meets below: plainly").click()
+    page.get_by_label("by height: low places first").check()
+    tab.wait_kept(5)
+    met = server.texels(project, "plane").astype(int)
+    # Half of either everywhere has become all of one or the other nearly everywhere.
+    assert met.std() > half.std() * 1.3
+    page.get_by_label("Border").fill("900")
+    tab.wait_kept(6)
+    heights = server.texels(project, "plane", "height").astype(int)
+    page.keyboard.press("Control+z")
+    tab.wait_kept(7)
+    assert (server.texels(project, "plane", "height").astype(int) != heights).any()
+
+
+def test_versions_are_kept_and_gone_back_to(painter, server):
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.36, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    first = server.texels(tab.project, "left")
+    page.get_by_role("button", name="Versions").click()
+    expect(page.get_by_label("Name of the version")).to_have_value("Base colors")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    tab.wait_kept(2)
+    page.keyboard.press("Escape")
+    tab.drag((0.36, 0.3), (0.46, 0.3))
+    tab.wait_kept(3)
+    second = server.texels(tab.project, "left")
+    assert (second != first).any()
+    tab.open()
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Go back").click()
+    tab.wait_kept(4)
+    np.testing.assert_array_equal(server.texels(tab.project, "left"), first)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    tab.wait_kept(5)
+    np.testing.assert_array_equal(server.texels(tab.project, "left"), second)

@@ -2339,6 +2339,36 @@ export interface components {
             keep_paint: boolean;
         };
         /**
+         * MakeMask
+         * @description Show a node where what lies below is low, high, dark or light, where the surface looks up, or by a picture.
+         *
+         *     color: with a picture of flat colors, the one that is meant.
+         */
+        MakeMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "make_mask";
+            /** Node */
+            node: string;
+            /**
+             * Source
+             * @default null
+             */
+            source: ("low" | "high" | "dark" | "light" | "up") | null;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Color
+             * @default null
+             */
+            color: string | null;
+        };
+        /**
          * Mapping
          * @description How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
          *
@@ -3062,7 +3092,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -4085,6 +4115,7 @@ export type InvertMask = components['schemas']['InvertMask'];
 export type KeepDesk = components['schemas']['KeepDesk'];
 export type KeepVersion = components['schemas']['KeepVersion'];
 export type LineUpPoints = components['schemas']['LineUpPoints'];
+export type MakeMask = components['schemas']['MakeMask'];
 export type Mapping = components['schemas']['Mapping'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];

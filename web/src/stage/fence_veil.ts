@@ -32,7 +32,7 @@ export class FenceVeil {
           float outside = 1.0 - texture2D(texels, fract(place)).r;
           float along = fract((gl_FragCoord.x + gl_FragCoord.y) / ${PITCH.toFixed(1)});
           float line = smoothstep(0.0, 0.12, along) * (1.0 - smoothstep(0.38, 0.5, along));
-          gl_FragColor = vec4(vec3(0.12, 0.14, 0.13), outside * mix(0.16, 0.5, line));
+          gl_FragColor = vec4(vec3(0.12, 0.14, 0.13), outside * mix(0.12, 0.4, line));
         }`,
     });
     this.onModel = quiet(new THREE.Mesh(surface.geometry, this.material));

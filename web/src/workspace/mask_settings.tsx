@@ -4,6 +4,7 @@ import { tooltip } from "../commands/commands";
 import { useDesk } from "../state/desk";
 import type { LayerState } from "../state/document";
 import type { Project } from "../state/project";
+import { MaskMenu } from "./mask_menu";
 import { Segmented } from "../ui/segmented";
 
 const TARGETS: { value: "paint" | "mask"; text: string; hint: string }[] = [
@@ -31,6 +32,7 @@ export function MaskSettings({ layer, project }: { layer: LayerState; project: P
         <button type="button" className={button} onClick={() => add(1)} title="A mask that shows the layer: paint it to hide it">
           Show all
         </button>
+        <MaskMenu layer={layer} project={project} />
       </div>
     );
   }
@@ -47,8 +49,9 @@ export function MaskSettings({ layer, project }: { layer: LayerState; project: P
         {mask.on === false ? <IconEyeOff size={16} stroke={1.7} /> : <IconEye size={16} stroke={1.7} />}
       </button>
       <button type="button" className={icon} aria-label="Invert the mask" title="Invert: what was hidden shows" onClick={() => project.send({ type: "invert_mask", node })}>
-        <IconContrast size={16} stroke={1.7} />
+        <IconContrast size={15} stroke={1.7} />
       </button>
+      <MaskMenu layer={layer} project={project} />
       <button type="button" className={icon} aria-label="Delete the mask" title="Delete the mask: the layer shows everywhere" onClick={() => project.send({ type: "remove_mask", node })}>
         <IconTrash size={16} stroke={1.7} />
       </button>

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from typing import Annotated
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -56,7 +57,7 @@ class Finish(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: Name
-    nodes: list[Group | Wash | Adjustment] = Field(min_length=1)
+    nodes: list[Annotated[Group | Wash | Adjustment, Field(discriminator="kind")]] = Field(min_length=1)
     pictures: list[FinishPicture] = []
 
 

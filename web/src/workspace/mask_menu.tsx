@@ -1,0 +1,43 @@
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { IconDots } from "@tabler/icons-react";
+
+import type { MakeMask } from "../api/schema.generated";
+import type { LayerState } from "../state/document";
+import type { Project } from "../state/project";
+import { useSession } from "../state/session";
+
+const SOURCES: [NonNullable<MakeMask["source"]>, string, string][] = [
+  ["low", "Low places", "Where the relief below is low"],
+  ["high", "High places", "Where the relief below stands out"],
+  ["dark", "Dark places", "Where the color below is dark"],
+  ["light", "Light places", "Where the color below is light"],
+  ["up", "What looks up", "Where rain and dust settle"],
+];
+
+/** What a mask can be made from: what lies below, where the surface looks, pictures, other masks. */
+export function MaskMenu({ layer, project }: { layer: LayerState; project: Project }) {
+  const pictures = useSession((session) => session.state?.pictures) ?? [];
+  const surfaces = useSession((session) => session.state?.surfaces) ?? [];
+  const masked = surfaces.flatMap(({ layers }) => layers).filter(({ id, mask }) => mask && id !== layer.id);
+  const make = (part: { source?: MakeMask["source"]; picture?: string }) => project.send({ type: "make_mask", node: layer.id, source: null, picture: null, color: null, ...part });
+  const item = (key: string, text: string, hint: string, act: () => void) => (
+    <MenuItem key={key}>
+      <button type="button" title={hint} onClick={act} className="flex h-7 w-full items-center rounded-control px-2.5 text-left data-focus:bg-fog-2">
+        <span className="truncate">{text}</span>
+      </button>
+    </MenuItem>
+  );
+  return (
+    <Menu>
+      <MenuButton aria-label={`Make the mask of ${layer.name} from`} title="Make the mask from what is there" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
+        <IconDots size={15} />
+      </MenuButton>
+      <MenuItems anchor="right end" className="card z-20 max-h-96! w-52 p-1 outline-none">
+        <p className="px-2.5 py-1 text-[12px] text-ink-2">Show the layer in</p>
+        {SOURCES.map(([source, text, hint]) => item(source, text, hint, () => make({ source })))}
+        {pictures.map(({ id, name }) => item(id, name, "Where the picture, laid into the map, is light", () => make({ picture: id })))}
+        {masked.map(({ id, name }) => item(id, `Mask of ${name}`, "The same mask as that layer’s", () => project.send({ type: "copy_mask", node: layer.id, origin: id })))}
+      </MenuItems>
+    </Menu>
+  );
+}

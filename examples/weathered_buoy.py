@@ -1,4 +1,6 @@
-"""Paints the lantern buoy as the harbor knows it, by strokes alone: bands, chips, rust weeps, weed, barnacles.
+"""Paints the lantern buoy as the harbor knows it: bands, chips, rust weeps, weed and barnacles by strokes.
+
+Steel below the cage's paint comes by a finish, what the sun has bleached by an adjustment; grouped, and cut by masks.
 
     ./nightmist python examples/weathered_buoy.py [buoy.glb]
 
@@ -12,6 +14,7 @@ import sys
 import numpy as np
 
 import nightmist as nm
+from nightmist.demo.finishes import shipped_finish
 
 #: Coats around the hull: color, roughness, height of the stroke, tip radius.
 BANDS = (
@@ -54,6 +57,39 @@ def paint(doc: nm.Document) -> None:
     weeps(doc, layers["Rust weeps"], seed)
     weed(doc, layers["Weed"], seed)
     barnacles(doc, layers["Barnacles"], seed)
+    for surface in doc.surfaces.values():
+        arrange(surface)
+    worn_cage(doc, seed)
+    bleached(doc.surfaces["hull"])
+
+
+def arrange(surface) -> None:
+    """What the sea has done in one group, what wear has done in another, the layer for new paint on top of both."""
+    named = {layer.name: layer for layer in surface.layers}
+    surface.layers.group([named["Chips"], named["Rust weeps"]], "Wear")
+    surface.layers.group([named["Weed"], named["Barnacles"]], "Growth")
+
+
+def worn_cage(doc, seed) -> None:
+    """The cage is galvanized: where its paint is hidden by the mask, that shows."""
+    cage = doc.surfaces["cage"]
+    steel = cage.layers.add_finish(shipped_finish("Galvanized steel"))
+    cage.layers.move(steel, index=0)
+    mask = next(layer for layer in cage.layers if layer.name == "Band paint").add_mask(value=1.0)
+    for turn in seed.uniform(0, 2 * np.pi, 40):
+        height = float(seed.uniform(0.5, 1.5))
+        start = 600 + float(seed.normal(0, 50)), 400 + float(seed.normal(0, 10))
+        tip = nm.Tip(radius=float(seed.uniform(5, 12)), strength=1, hardness=0.7, picture="sponge", angle_mode="random",
+                     spacing=0.25, jitter_place=0.4, jitter_radius=0.5)  # fmt: skip
+        end = start[0] + float(seed.normal(0, 14)), start[1] + float(seed.normal(0, 22))
+        doc.stroke(mask, [start, end], view(float(turn), height), tip, value=0.0, seed=int(seed.integers(1 << 30)))
+
+
+def bleached(surface) -> None:
+    """What looks up at the sun is lighter and duller."""
+    tone = surface.layers.add("adjustment", name="Bleached by the sun", effect="tone", saturation=-0.22, lightness=0.05)
+    surface.layers.move(tone, index=1)
+    tone.add_mask().facing((0, 1, 0), limit=25, fade=65)
 
 
 def band(doc, layer, color, roughness, height, radius) -> None:

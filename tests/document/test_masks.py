@@ -279,3 +279,47 @@ def test_a_mask_is_made_from_a_picture_and_from_its_flat_colors(tmp_path):
     assert (share[:, 129:] == 0).mean() > 0.999
     with pytest.raises(NightmistError, match="nowhere"):
         mask.from_picture(tmp_path / "ids.png", color="#00ff00")
+
+
+def test_a_layer_that_keeps_its_alpha_takes_paint_only_where_it_has_some():
+    doc, surface = one()
+    stencil = surface.layers.add("brushed")
+    doc.stroke(stencil, PATH, CAMERA, TIP, RED)
+    cover = stencil.read("base_color")[..., 3] / 65535
+    coat = surface.layers.add("brushed")
+    rng = np.random.default_rng(6)
+    paint = rng.integers(0, 65536, (256, 256, 4), dtype=np.uint16)
+    paint[:, :128, 3] = 0
+    paint[..., :3][paint[..., 3] == 0] = 0
+    lay_picture(doc, coat, "base_color", paint)
+    coat.alpha_locked = True
+    doc.stroke(coat, PATH, CAMERA, TIP, Pigment(base_color="#ff0000"))
+    after = coat.read("base_color")
+    np.testing.assert_array_equal(after[..., 3], paint[..., 3])
+    wanted = paint[..., :3] + (np.array([65535, 0, 0]) - paint[..., :3]) * cover[..., None]
+    some = paint[..., 3] > 0
+    assert np.abs(after[..., :3] - wanted)[some].max() <= 2
+    doc.undo()
+    for act in (
+        lambda: doc.fill(coat, Pigment(base_color="#00ff00")),
+        lambda: doc.stroke(coat, PATH, CAMERA, TIP, Pigment(base_color="#00ff00"), tool="smear"),
+    ):
+        act()
+        assert (coat.read("base_color") != paint).any()
+        np.testing.assert_array_equal(coat.read("base_color")[..., 3], paint[..., 3])
+        doc.undo()
+    np.testing.assert_array_equal(coat.read("base_color"), paint)
+    with pytest.raises(NightmistError, match="keeps its alpha"):
+        doc.stroke(coat, PATH, CAMERA, TIP, tool="erase")
+    with pytest.raises(NightmistError, match="keeps its alpha"):
+        doc.erase(coat)
+
+
+def test_a_layer_is_shown_alone_and_all_again():
+    _, surface = one()
+    low, middle, high = (surface.layers.add("brushed") for _ in range(3))
+    group = surface.layers.group([middle])
+    surface.layers.show_alone(middle)
+    assert [layer.visible for layer in (low, middle, high, group)] == [False, True, False, True]
+    surface.layers.show_alone(middle)
+    assert all(layer.visible for layer in (low, middle, high, group))

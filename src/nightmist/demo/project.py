@@ -25,7 +25,7 @@ def cabinet_document(size: int = 1024) -> Document:
 
 
 def demo_document(size: int = 2048) -> Document:
-    """The buoy as the harbor knows it, by strokes alone, and an empty layer on top to try the brush on."""
+    """The buoy as the harbor knows it, and an empty layer on top to try the brush on."""
     document = Document.from_mesh(lantern_buoy(), NAME, (size, size))
     runpy.run_path(str(PAINTING))["paint"](document)
     document.history = History()

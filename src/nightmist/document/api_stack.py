@@ -85,6 +85,15 @@ class Layer:
         self.change(locked=value)
 
     @property
+    def alpha_locked(self) -> bool:
+        """Paint stays where there is some already."""
+        return self.value.alpha_locked
+
+    @alpha_locked.setter
+    def alpha_locked(self, value: bool) -> None:
+        self.change(alpha_locked=value)
+
+    @property
     def opacity(self) -> float:
         return self.value.opacity
 
@@ -292,6 +301,10 @@ class Stack:
         change, key = nodes.add_node(self._document, self._value, kind, name, index, **fields)
         self._document.make(change)
         return Layer(self._document, key)
+
+    def show_alone(self, layer: Layer) -> None:
+        """Hide all others of the surface or, when they are hidden already, show all."""
+        self._document.make(nodes.show_alone(self._document, self._mine([layer])[0]))
 
     def remove(self, *layers: Layer) -> None:
         """Delete layers with their paint and all that lies in them."""

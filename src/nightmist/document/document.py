@@ -520,7 +520,7 @@ def _raises(wash: Wash) -> bool:
 
 def _looks(node: AnyValue | None) -> AnyValue | None:
     """What of a node decides how it is composited."""
-    return node.but(name="-", locked=False) if isinstance(node, NODES) else node
+    return node.but(name="-", locked=False, alpha_locked=False) if isinstance(node, NODES) else node
 
 
 def _differing(one: Raster | None, other: Raster | None) -> list[tuple[int, int]]:

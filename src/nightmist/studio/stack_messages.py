@@ -68,6 +68,16 @@ class AddNode(StackMessage):
         return change, [key]
 
 
+class ShowAlone(StackMessage):
+    """Hide all other nodes of a surface but those over a node and in it; when they are hidden already, show all."""
+
+    type: Literal["show_alone"]
+    node: str
+
+    def change(self, document: Document) -> Change:
+        return nodes.show_alone(document, document.node(self.node))
+
+
 class RemoveNodes(StackMessage):
     """Delete nodes with their paint, and all that lies in them."""
 
@@ -131,6 +141,7 @@ class ChangeNode(StackMessage):
     name: Name | None = None
     visible: bool | None = None
     locked: bool | None = None
+    alpha_locked: bool | None = None
     opacity: Share | None = None
     blend: BlendMode | None = None
     mix: MixByHeight | None = Field(default=None, description="null: it meets what lies below plainly")
@@ -420,7 +431,7 @@ AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
     | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeSeen | KeepVersion | RestoreVersion | ForgetVersion
-    | DescribePicture | RemovePicture | MakeMask
+    | DescribePicture | RemovePicture | MakeMask | ShowAlone
 )  # fmt: skip
 
 

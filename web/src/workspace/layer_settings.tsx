@@ -76,6 +76,8 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
     ["Merge into the one below", () => project.send({ type: "merge_down", node: layer.id })],
     ["Merge a copy of all that is seen", () => project.send({ type: "merge_seen", surface: surface.name, flat: false })],
     ["Flatten the surface", () => project.send({ type: "merge_seen", surface: surface.name, flat: true })],
+    ...(layer.kind === "brushed" ? [[layer.alpha_locked ? "Let its alpha go" : "Keep its alpha", () => project.send({ type: "change_node", node: layer.id, alpha_locked: !layer.alpha_locked })] as [string, () => void]] : []),
+    ["Show it alone, or all again", () => project.send({ type: "show_alone", node: layer.id })],
     [layer.locked ? "Unlock" : "Lock", () => project.send({ type: "change_node", node: layer.id, locked: !layer.locked })],
     ...(layer.kind === "brushed" ? [["Bump from color", () => project.send({ type: "bump_from_color", layer: layer.id })] as [string, () => void]] : []),
     ...others.map(({ name }): [string, () => void] => [`Copy to ${name}`, () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: name })]),

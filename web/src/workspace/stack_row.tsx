@@ -1,4 +1,4 @@
-import { IconAdjustmentsHorizontal, IconChevronRight, IconEye, IconEyeOff, IconFolder, IconLock } from "@tabler/icons-react";
+import { IconAdjustmentsHorizontal, IconChevronRight, IconEye, IconEyeOff, IconFolder, IconLock, IconSquareHalf } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { Button, TreeItem, TreeItemContent } from "react-aria-components";
 
@@ -74,11 +74,12 @@ export function StackRow({ node, surface, project, inside }: Props) {
                 </span>
               </span>
             )}
+            {node.kind === "brushed" && node.alpha_locked && <IconSquareHalf size={14} stroke={1.7} className="shrink-0 text-ink-2" aria-label="Its alpha is kept" />}
             {lockedBy(surface, node) && <IconLock size={14} stroke={1.7} className="shrink-0 text-ink-2" aria-label="Locked" />}
             <Button
               aria-pressed={node.visible !== false}
               aria-label={`${node.visible === false ? "Show" : "Hide"} ${node.name}`}
-              onPress={() => project.send({ type: "change_node", node: node.id, visible: node.visible === false })}
+              onPress={({ altKey }) => project.send(altKey ? { type: "show_alone", node: node.id } : { type: "change_node", node: node.id, visible: node.visible === false })}
               className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3"
             >
               <Eye size={16} stroke={1.7} />

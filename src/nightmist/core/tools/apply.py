@@ -30,6 +30,7 @@ def composite_over(
     values: NDArray[np.float32] = ONE_VALUE,
     pictures: NDArray[np.int64] = NO_PICTURES,
     ahead: NDArray[np.int64] = NO_GUESS,
+    keep_alpha: bool = False,
 ) -> None:
     """Write `after` = `before` with a value laid over it by coverage, inside `area`.
 
@@ -38,14 +39,15 @@ def composite_over(
     what is only guessed of a stroke; the greater of both counts. value: 0-1 per channel.
     blend: how the value meets what the layer held. values: (dabs + 1, channels) float32 by a dab's number, which
     `numbers` (a table of int32 tiles) tells for each texel. pictures: a table of tiles like `after`, whose
-    texels are laid on instead of a value, thinned by their alpha.
+    texels are laid on instead of a value, thinned by their alpha. keep_alpha: what is transparent stays so, and as much
+    (source-atop, W3C Compositing and Blending Level 1).
     """
     paint = np.asarray(value, np.float32)
     channels = len(paint) + 1
     mode = BLEND_MODES.index(blend)
     if mode >= HUE and channels != 4:
         mode = 0
-    if mode == 0 and not len(numbers) and not len(pictures):
+    if mode == 0 and not len(numbers) and not len(pictures) and not keep_alpha:
         in_two_threads(
             len(area),
             lambda a, b: _over(
@@ -57,7 +59,7 @@ def composite_over(
             len(area),
             lambda a, b: _over_blended(
                 area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, paint, channels, mode,
-                numbers, values, pictures,
+                numbers, values, pictures, keep_alpha,
             ),
         )  # fmt: skip
 
@@ -75,6 +77,34 @@ def erase(
         len(area),
         lambda a, b: _erase(area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, channels),
     )
+
+
+def put_alpha_back(
+    area: TileArea, before: NDArray[np.int64], after: NDArray[np.int64], channels: int
+) -> None:  # fmt: skip
+    """Give `after` the alpha of `before`, and no color where that is nothing; tables as in `composite_over`."""
+    _put_alpha_back(area.tiles, area.rects, before, after, channels)
+
+
+@kernel
+def _put_alpha_back(tiles, rects, before, after, channels):  # type: ignore[no-untyped-def]
+    alpha = channels - 1
+    for i in range(len(tiles)):
+        t = tiles[i]
+        top, bottom, left, right = rects[i]
+        target = carray(as_uint16(after[t]), (TILE, TILE, channels))
+        source = carray(as_uint16(before[t] if before[t] != 0 else after[t]), (TILE, TILE, channels))
+        for y in range(top, bottom):
+            for x in range(left, right):
+                held = source[y, x, alpha] if before[t] != 0 else np.uint16(0)
+                # Where the filter took all of it away there is no color any more to be kept.
+                if held > 0 and target[y, x, alpha] == 0:
+                    for c in range(alpha):
+                        target[y, x, c] = source[y, x, c]
+                if held == 0:
+                    for c in range(alpha):
+                        target[y, x, c] = np.uint16(0)
+                target[y, x, alpha] = held
 
 
 @kernel
@@ -121,9 +151,23 @@ def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels
 
 @kernel
 def _over_blended(  # type: ignore[no-untyped-def]
-    tiles, rects, coverage, ahead, nothing, before, after, value, channels, mode, numbers, values, pictures
+    tiles,
+    rects,
+    coverage,
+    ahead,
+    nothing,
+    before,
+    after,
+    value,
+    channels,
+    mode,
+    numbers,
+    values,
+    pictures,
+    keep_alpha,
 ):
     full, one, half, unit = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1.0 / 65535.0)
+    tiny = np.float32(1e-12)
     alpha = channels - 1
     cs = value.copy()
     blended = value.copy()
@@ -160,11 +204,15 @@ def _over_blended(  # type: ignore[no-untyped-def]
                     for c in range(alpha):
                         blended[c] = separable(mode, np.float32(source[y, x, c] * unit), cs[c])
                 out = a + below * (one - a)
+                if keep_alpha:
+                    out = below
                 for c in range(alpha):
                     # Where the layer holds nothing yet there is nothing to blend with.
                     mixed = (one - below) * cs[c] + below * blended[c]
                     held = np.float32(source[y, x, c]) * unit
-                    result = (a * mixed + (one - a) * below * held) / out
+                    result = (a * mixed + (one - a) * below * held) / max(out, tiny)
+                    if keep_alpha:
+                        result = a * mixed + (one - a) * held if below > 0 else np.float32(0.0)
                     target[y, x, c] = np.uint16(min(max(result, np.float32(0.0)), one) * full + half)
                 target[y, x, alpha] = np.uint16(out * full + half)
 

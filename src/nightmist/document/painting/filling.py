@@ -175,12 +175,18 @@ def _lay(
     for layer, shape in masks:
         fenced = document.region_mask(fence, document.surface_of(layer)) if fence else None
         mask = product([shape, fenced])
+        if layer.alpha_locked and mask is None:
+            # What is transparent stays so: all of the map is covered texel by texel.
+            surface = document.surface_of(layer)
+            everywhere = np.ones((surface.width // TILE * (surface.height // TILE), TILE, TILE), np.float32)
+            mask = TileMask.of(np.arange(len(everywhere), dtype=np.int32), everywhere, len(everywhere))
         if mask:
             mask.complete()
         for name, value in laid.items():
             raster = document.raster(layer.id, name)
             if value is not None or raster.tiles:
-                tiles = _covered(raster, mask, value) if mask else _whole(document, layer, name, value)
+                keep = layer.alpha_locked and name != MASK
+                tiles = _covered(raster, mask, value, keep) if mask else _whole(document, layer, name, value)
                 changes.append((layer, name, tiles))
     return _exchange(document, label, changes)
 
@@ -189,7 +195,7 @@ def _exchange(document: Document, label: str, changes: list[tuple[Node, PlaneNam
     """A change that replaces tiles of layers; those that stay equal are left out."""
     edits = []
     for layer, name, tiles in changes:
-        check_receives(document, layer, name == MASK)
+        check_receives(document, layer, name == MASK, label.startswith("Erase"))
         raster = document.raster(layer.id, name)
         digests: dict[int, str] = {}
         for key, tile in tiles.items():
@@ -213,7 +219,7 @@ def _whole(document: Document, layer: Node, name: PlaneName, value: tuple[float,
     return dict.fromkeys(((row, column) for row in range(rows) for column in range(columns)), tile)
 
 
-def _covered(raster: Raster, mask: TileMask, value: tuple[float, ...] | None) -> Tiles:
+def _covered(raster: Raster, mask: TileMask, value: tuple[float, ...] | None, keep_alpha: bool) -> Tiles:
     """The tiles that a mask opens, with a value composited over them or erased."""
     before, area = raster.addresses.ravel(), mask.area
     if value is None:
@@ -222,7 +228,7 @@ def _covered(raster: Raster, mask: TileMask, value: tuple[float, ...] | None) ->
     if value is None:
         erase(area, mask.addresses, before, after, raster.channels)
     else:
-        composite_over(area, mask.addresses, before, after, value)
+        composite_over(area, mask.addresses, before, after, value, keep_alpha=keep_alpha)
     return {key: _some(tile) for key, tile in fresh.items()}
 
 

@@ -16,7 +16,7 @@ from ...core.texels.raster import TILE, Tile, TileKey, shares_of, tile_key
 from ...core.texels.tile_mask import TileMask
 from ..change import TileEdit, raster_id
 from ..document import Document, Preview
-from ..values import Node, PlaneName, Surface
+from ..values import MASK, Node, PlaneName, Surface
 from .gate import Gate
 
 
@@ -26,6 +26,8 @@ class Target:
     def __init__(self, preview: Preview, surface: Surface, layer: Node, name: PlaneName) -> None:
         self.surface, self.layer, self.name = surface, layer, name
         self.document, self.raster = preview.document, preview.raster(layer.id, name)
+        #: Paint stays where there is some already.
+        self.keeps_alpha = layer.alpha_locked and name != MASK
         self.before: dict[TileKey, Tile | None] = {}
         #: What lay there before it was spelled out.
         self.sparse: dict[TileKey, Tile] | None = None

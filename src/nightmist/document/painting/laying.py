@@ -43,7 +43,7 @@ class PigmentTool:
             numbers, colors = coverage.number_addresses, self.strewn.colors(self.values["base_color"])
         composite_over(
             area, coverage.addresses, target.before_addresses, target.after_addresses, self.values[target.name],
-            self.tip.blend, numbers, colors, ahead=ahead.addresses,
+            self.tip.blend, numbers, colors, ahead=ahead.addresses, keep_alpha=target.keeps_alpha,
         )  # fmt: skip
         return area
 
@@ -62,7 +62,7 @@ class PictureTool:
         nothing = (0.0,) * (target.raster.channels - 1)
         composite_over(
             area, coverage.addresses, target.before_addresses, target.after_addresses, nothing, self.tip.blend,
-            pictures=pictures, ahead=ahead.addresses,
+            pictures=pictures, ahead=ahead.addresses, keep_alpha=target.keeps_alpha,
         )  # fmt: skip
         return area
 

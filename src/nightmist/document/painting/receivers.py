@@ -21,13 +21,13 @@ def receiving(document: Document, node: Node, on_masks: bool = False) -> dict[st
     return found
 
 
-def check_receives(document: Document, node: Node, on_mask: bool = False) -> None:
+def check_receives(document: Document, node: Node, on_mask: bool = False, erases: bool = False) -> None:
     """Raises NightmistError, with what to do, where a node takes no paint in its maps or, if so asked, its mask."""
-    if why := why_not(document, node, on_mask):
+    if why := why_not(document, node, on_mask, erases):
         raise NightmistError(why)
 
 
-def why_not(document: Document, node: Node, on_mask: bool = False) -> str | None:
+def why_not(document: Document, node: Node, on_mask: bool = False, erases: bool = False) -> str | None:
     """Why a node takes no paint in its maps or in its mask, with what to do; None where it does."""
     if on_mask and node.mask is None:
         return f"{node.name} has no mask. Add one first."
@@ -40,4 +40,6 @@ def why_not(document: Document, node: Node, on_mask: bool = False) -> str | None
             return f"The {what} {each.name} is hidden. Show it to paint on {'it' if each is node else node.name}."
         if each.locked:
             return f"The {what} {each.name} is locked. Unlock it to paint on {'it' if each is node else node.name}."
+    if erases and node.alpha_locked and not on_mask:
+        return f"{node.name} keeps its alpha: nothing is erased from it. Let its alpha go first."
     return document.held_back(document.surface_of(node))

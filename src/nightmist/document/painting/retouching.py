@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ...core.brush import Coverage, Dabs
 from ...core.texels import TileArea
+from ...core.tools.apply import put_alpha_back
 from ...core.tools.retouch import Reworked, load_around, sharpen, smear, soften
 from ..values import MASK, PlaneName, Tool
 from .ground import Ground, Target
@@ -81,6 +82,8 @@ class Retoucher:
             share = STEPS[self.count % len(STEPS)]
             step = int(np.clip(round(float(dab.radii[0]) / (own.usual_texel or 1.0) * share), 1, MOST_STEP))
             tool(work, step)
+        if target.keeps_alpha:
+            put_alpha_back(area, target.before_addresses, target.after_addresses, target.raster.channels)
         self.ground.document.mark(target.layer, target.name, area)
         if not self.ground.flat:
             self._spread(target, area)

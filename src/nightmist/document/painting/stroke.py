@@ -86,7 +86,9 @@ class Stroke:
             raise NightmistError("No layer is chosen to receive the stroke. Add a brushed layer first.")
         #: Surfaces that take no paint, with the reason.
         self.held_back = {
-            name: why for name, layer in layers.items() if (why := why_not(document, layer, mask_value is not None))
+            name: why
+            for name, layer in layers.items()
+            if (why := why_not(document, layer, mask_value is not None, tool == "erase"))
         }
         if len(self.held_back) == len(layers):
             raise NightmistError(next(iter(self.held_back.values())))

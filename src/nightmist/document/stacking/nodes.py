@@ -138,8 +138,25 @@ def set_node(document: Document, node: Node, **properties: object) -> Change:
         label = f"{'Show' if after.visible else 'Hide'} {node.name}"
     elif changed == ["locked"]:
         label = f"{'Lock' if after.locked else 'Unlock'} {node.name}"
+    elif changed == ["alpha_locked"]:
+        label = f"{'Keep' if after.alpha_locked else 'Let go'} the alpha of {node.name}"
     merge = f"{node.id} {changed[0]}" if len(changed) == 1 and changed[0] in ("opacity", "maps") else None
     return Change(label=label, values={node.id: (node, after)}, merge=merge)
+
+
+def show_alone(document: Document, node: Node) -> Change:
+    """Hide all other nodes of a surface but groups over this one and what lies in it; all show if so already."""
+    surface = document.surface_of(node)
+    stays = {node.id, *(g.id for g in document.groups_over(node)), *(n.id for n in document.nodes_in(node.id))}
+    every = document.nodes_in(surface.id)
+    alone = {each.id: each.id in stays for each in every}
+    if all(each.visible == alone[each.id] for each in every):
+        alone = dict.fromkeys(alone, True)
+    values: Values = {
+        each.id: (each, each.but(visible=alone[each.id])) for each in every if each.visible != alone[each.id]
+    }
+    label = f"Show all of {surface.name}" if all(alone.values()) else f"Show {node.name} alone"
+    return Change(label=label, values=values)
 
 
 def set_map(document: Document, node: Node, name: MapName, **properties: object) -> Change:

@@ -53,6 +53,7 @@ class NodeValue(Value):
     name: Name
     visible: bool = True
     locked: bool = Field(default=False, description="nothing changes its pixels")
+    alpha_locked: bool = Field(default=False, description="paint stays where there is some already")
     opacity: Share = 1.0
     blend: BlendMode = "normal"
     maps: dict[MapName, NodeMap] = Field(default={}, description="maps that it meets in a way of their own")

@@ -1,6 +1,6 @@
 """./nightmist bench: speed as ratios against general-purpose libraries, measured in one run.
 
-Arguments choose parts: dab, stroke, compose, growth, opening, tools, bytes, prepare, unwrap, browser. Without
+Arguments choose parts: dab, stroke, compose, growth, washes, opening, tools, bytes, prepare, unwrap, browser. Without
 any, all are run, each in a process of its own, so that the memory told is that part's.
 --quick makes each part small: to see that it runs, not for its figures.
 """
@@ -10,7 +10,7 @@ from __future__ import annotations
 import subprocess
 import sys
 
-from . import browser, bytes_touched, compose, dab, growth, opening, prepare, tools, unwrap, whole_stroke
+from . import browser, bytes_touched, compose, dab, growth, opening, prepare, tools, unwrap, washes, whole_stroke
 from .measure import memory_peak
 
 PARTS = {
@@ -18,6 +18,7 @@ PARTS = {
     "stroke": whole_stroke.main,
     "compose": compose.main,
     "growth": growth.main,
+    "washes": washes.main,
     "opening": opening.main,
     "tools": tools.main,
     "bytes": bytes_touched.main,

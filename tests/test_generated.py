@@ -36,6 +36,6 @@ def test_the_pages_blend_modes_are_the_engines():
     """The list the painter chooses from is the engine's, in its order."""
     from nightmist.core.compose import BLEND_MODES
 
-    source = (ROOT / "web/src/workspace/layer_settings.tsx").read_text()
+    source = (ROOT / "web/src/workspace/modes.ts").read_text()
     listed = re.search(r"MODES.*?= \[(.*?)\];", source, re.DOTALL).group(1)
     assert tuple(re.findall(r'"([a-z-]+)"', listed)) == BLEND_MODES

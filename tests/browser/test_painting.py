@@ -228,7 +228,7 @@ def test_the_demo_project_is_painted_on(painter, server, chromium):
     tab.project = page.evaluate("location.hash").split("/")[-1]
     tab.open()
     expect(page.get_by_text("2048 × 2048")).to_be_visible()
-    expect(page.get_by_role("button", name="Band paint Normal 100%")).to_be_visible()
+    expect(page.get_by_role("row", name="Band paint", exact=True)).to_be_visible()
     image = tab.colors()
     assert (np.abs(image - STAGE).max(axis=2) > 30).mean() > 0.05
     page.get_by_label("Use #e2ae45").click()

@@ -439,7 +439,7 @@ def test_missing_pictures_are_named_and_added(painter, server):
     page.get_by_label("Missing pictures").set_input_files({"name": "tar.png", "mimeType": "m", "buffer": picture})
     expect(page.get_by_test_id("missing-banner")).to_have_count(0)
     assert (server.texels(project, "plank") == np.array((20, 90, 30)) * 257).all()
-    expect(page.get_by_role("button", name="From the file Normal 100%")).to_be_visible()
+    expect(page.get_by_role("row", name="From the file", exact=True)).to_be_visible()
 
 
 def test_a_practice_body_and_the_planner(painter, server):

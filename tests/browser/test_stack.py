@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 from urllib.request import Request, urlopen
 
+import cv2
 import numpy as np
 from playwright.sync_api import expect
 
 from nightmist import Document
+from nightmist.core.mesh.topology import islands_of
 
 from .conftest import Painter, Server
 from .test_painting import RED, plain_red
@@ -26,10 +28,7 @@ def islands(body: str, size: int = 256) -> list[np.ndarray]:
     document = Document.practice(body, size)
     surface = next(iter(document.surfaces.values()))
     own, mesh = surface.layout.ownership, document.mesh
-    topology = mesh.topology
-    from nightmist.core.mesh.topology import islands_of
-
-    label = islands_of(topology, surface.uvs, surface.faces)
+    label = islands_of(mesh.topology, surface.uvs, surface.faces)
     owner = own.owner()
     return [np.isin(owner, np.flatnonzero(label == k)) for k in range(label.max() + 1)]
 
@@ -64,7 +63,7 @@ def test_a_layer_inside_a_group_is_cut_by_the_groups_mask(painter, server):
     tab.wait_kept(3)
     expect(row(tab, "First paint")).to_have_attribute("data-level", "2")
     row(tab, "Group").click()
-    page.get_by_role("button", name="Hide all").click()
+    page.get_by_role("button", name="Hides all").click()
     tab.wait_kept(4)
     expect(page.get_by_test_id("target")).to_contain_text("mask of Group")
     hidden = server.texels(tab.project, "left")
@@ -98,9 +97,8 @@ def test_three_finishes_are_dragged_onto_islands_and_one_island_more_is_added_an
     bare = server.texels(project, "box")
     tab.side_by_side()
     page.get_by_role("button", name="Finishes").click()
-    page.wait_for_timeout(0)
     canvas = page.locator("canvas[data-ready]")
-    expect(page.get_by_role("button", name="Rust")).to_be_visible()
+    expect(page.get_by_role("button", name="Rust", exact=True)).to_be_visible()
     tab.box = canvas.bounding_box()
     places = island_places(tab, found)
     looks = []
@@ -127,11 +125,11 @@ def test_three_finishes_are_dragged_onto_islands_and_one_island_more_is_added_an
     np.testing.assert_array_equal(server.texels(project, "box")[found[2]], last[found[2]])
 
 
-def grown(island: np.ndarray, texels: int = 6) -> np.ndarray:
-    """An island with its gutter."""
-    import cv2
-
-    return cv2.dilate(island.astype(np.uint8), np.ones((2 * texels + 1, 2 * texels + 1))) > 0
+def grown(island: np.ndarray, texels: int = 18) -> np.ndarray:
+    """An island with its gutter, which goes on at the other side of the map."""
+    around = np.pad(island.astype(np.uint8), texels, mode="wrap")
+    wide = cv2.dilate(around, np.ones((2 * texels + 1, 2 * texels + 1)))
+    return wide[texels:-texels, texels:-texels] > 0
 
 
 def island_places(tab: Painter, found: list[np.ndarray]) -> list[tuple[float, float]]:
@@ -145,8 +143,9 @@ def island_places(tab: Painter, found: list[np.ndarray]) -> list[tuple[float, fl
     right = np.abs(image[:, width // 2 + 4 :] - stage).max(axis=2) > 12
     right[:52] = False
     columns, rows = np.flatnonzero(right.sum(axis=0) > height / 3), np.flatnonzero(right.sum(axis=1) > width / 8)
-    left, top = width // 2 + 4 + columns[0], rows[0]
     scale = (columns[-1] - columns[0] + 1) / found[0].shape[1]
+    # Controls may lie over its upper edge.
+    left, top = width // 2 + 4 + columns[0], rows[-1] + 1 - scale * found[0].shape[0]
     places = []
     for island in found:
         y, x = np.argwhere(island).mean(axis=0)
@@ -197,16 +196,18 @@ def test_a_wash_meets_what_lies_below_by_height(painter, server):
     tab.wait_kept(1)
     page.get_by_role("button", name="Rubber", exact=True).click()
     tab.wait_kept(2)
-    page.get_by_role("button", name="Hide all").click()
+    page.get_by_role("button", name="Hides all").click()
     tab.wait_kept(3)
     page.get_by_role("slider", name="Shows").fill("500")
     page.get_by_role("radio", name="Fill").click()
     page.get_by_role("radio", name="Surface", exact=True).last.click()
+    # The card has taken room from the stage.
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
     tab.drag((0.5, 0.5), (0.5, 0.5))
     tab.wait_kept(4)
     half = server.texels(project, "plane").astype(int)
     page.get_by_role("button", name="Meets below: plainly").click()
-    page.get_by_label("by height: low places first").check()
+    page.get_by_label("by height: low places first").click()
     tab.wait_kept(5)
     met = server.texels(project, "plane").astype(int)
     # Half of either everywhere has become all of one or the other nearly everywhere.
@@ -236,7 +237,7 @@ def test_versions_are_kept_and_gone_back_to(painter, server):
     assert (second != first).any()
     tab.open()
     page.get_by_role("button", name="Versions").click()
-    page.get_by_role("button", name="Go back").click()
+    page.get_by_role("button", name="Go back", exact=True).click()
     tab.wait_kept(4)
     np.testing.assert_array_equal(server.texels(tab.project, "left"), first)
     page.keyboard.press("Escape")

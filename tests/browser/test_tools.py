@@ -99,7 +99,7 @@ def test_color_becomes_bump(painter, server):
     tab.drag((0.4, 0.4), (0.4, 0.6))
     tab.wait_kept(1)
     before = server.texels(tab.project, "left", "height").astype(int)
-    page.get_by_label("More for this layer").click()
+    page.get_by_label("What else for the layer").click()
     page.get_by_role("menuitem", name="Bump from color").click()
     tab.wait_kept(2)
     after = server.texels(tab.project, "left", "height").astype(int)

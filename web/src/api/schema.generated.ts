@@ -1660,6 +1660,11 @@ export interface components {
              */
             locked: boolean | null;
             /**
+             * Alpha Locked
+             * @default null
+             */
+            alpha_locked: boolean | null;
+            /**
              * Opacity
              * @default null
              */
@@ -2943,6 +2948,19 @@ export interface components {
             taken: boolean;
         };
         /**
+         * ShowAlone
+         * @description Hide all other nodes of a surface but those over a node and in it; when they are hidden already, show all.
+         */
+        ShowAlone: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "show_alone";
+            /** Node */
+            node: string;
+        };
+        /**
          * ShowEdit
          * @description A slider moves: show an edit without making it, instead of what was shown before; null shows none any more.
          */
@@ -3092,7 +3110,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -3120,6 +3138,12 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
             /**
              * Opacity
              * @default 1
@@ -3258,6 +3282,12 @@ export interface components {
              */
             locked: boolean;
             /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
+            /**
              * Opacity
              * @default 1
              */
@@ -3313,6 +3343,12 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
             /**
              * Opacity
              * @default 1
@@ -3924,6 +3960,12 @@ export interface components {
              */
             locked: boolean;
             /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
+            /**
              * Opacity
              * @default 1
              */
@@ -4144,6 +4186,7 @@ export type SetDepth = components['schemas']['SetDepth'];
 export type SetStart = components['schemas']['SetStart'];
 export type ShapeAxes = components['schemas']['ShapeAxes'];
 export type ShapeRegion = components['schemas']['ShapeRegion'];
+export type ShowAlone = components['schemas']['ShowAlone'];
 export type ShowEdit = components['schemas']['ShowEdit'];
 export type StartValues = components['schemas']['StartValues'];
 export type TakeSample = components['schemas']['TakeSample'];

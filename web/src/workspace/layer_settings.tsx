@@ -84,7 +84,7 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
   ];
   return (
     <Menu>
-      <MenuButton aria-label="More for this layer" title="More for this layer" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
+      <MenuButton aria-label="What else for the layer" title="What else can be done with the layer" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
         <IconDots size={16} />
       </MenuButton>
       <MenuItems anchor="bottom end" className="card z-20 max-h-96! w-60 p-1 outline-none">

@@ -27,10 +27,10 @@ export function MaskSettings({ layer, project }: { layer: LayerState; project: P
       <div className="mt-1 flex items-center gap-1" title={tooltip("addMask")}>
         <span className="w-[42px] shrink-0 text-ink-2">Mask</span>
         <button type="button" className={button} onClick={() => add(0)} title="A mask that hides the layer: paint it to show it">
-          Hide all
+          Hides all
         </button>
         <button type="button" className={button} onClick={() => add(1)} title="A mask that shows the layer: paint it to hide it">
-          Show all
+          Shows all
         </button>
         <MaskMenu layer={layer} project={project} />
       </div>

@@ -89,7 +89,7 @@ function RegionRow({ region, project }: { region: Region; project: Project }) {
         <IconFence size={16} stroke={1.7} />
       </button>
       <Menu>
-        <MenuButton aria-label={`More for ${region.name}`} className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
+        <MenuButton aria-label={`What else for ${region.name}`} className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
           <IconDots size={15} />
         </MenuButton>
         <MenuItems anchor="right end" className="card z-20 w-52 p-1 outline-none">

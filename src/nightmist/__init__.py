@@ -6,17 +6,19 @@ The names below are the public surface of the package, the same engine that the 
 from .core.errors import NightmistError
 from .core.mapping import Camera
 from .core.mesh.planner import plan_map_size
-from .document import Document, Frame, Mapping, MixByHeight, Pigment, PressureCurve, Tip
+from .document import Document, Frame, FromGray, Mapping, MixByHeight, Pigment, PressureCurve, Stencil, Tip
 
 __all__ = [
     "Camera",
     "Document",
     "Frame",
+    "FromGray",
     "Mapping",
     "MixByHeight",
     "NightmistError",
     "Pigment",
     "PressureCurve",
+    "Stencil",
     "Tip",
     "plan_map_size",
 ]

@@ -23,12 +23,14 @@ from ..core.progress import Progress, quietly
 from .api_prepare import PreparedDocument
 from .api_regions import Region, Regions
 from .api_stack import Layer, Mask, Surface
+from .api_stencils import Stencil
 from .change import Change
 from .files import duplicate as copying
 from .files import hand_off, model_in, project_file
 from .files.portrait import portrait
 from .painting import filling, picking
 from .painting.receivers import receiving
+from .painting.stencils import apply_stencil
 from .painting.stroke import Stroke, StrokeOptions
 from .stacking import versions
 from .stacking.finishes import Finish, finish_of
@@ -196,10 +198,10 @@ class Document(PreparedDocument):
     def stroke(
         self, target: Layer | Mask, path: Sequence[Sequence[float]], camera: Camera, tip: Tip,
         pigment: Pigment | None = None, tool: Tool = "brush", seed: int = 0, in_map: bool = False,
-        source: CloneSource | None = None, value: float = 1.0,
+        source: CloneSource | None = None, value: float = 1.0, stencil: Stencil | None = None,
     ) -> None:  # fmt: skip
         """Draw a whole stroke along screen positions (x, y[, pressure[, tilt x, tilt y]]), mirrored as `mirror` says
-        and kept inside the fence. value: what is laid on a mask, instead of a pigment.
+        and kept inside the fence. value: what is laid on a mask, instead of a pigment. stencil: what it goes through.
 
         Where it runs onto another surface, that surface's layer of the same name takes it, else its top layer.
         in_map: positions are texels of the layer's own map, and the camera does not matter.
@@ -220,6 +222,7 @@ class Document(PreparedDocument):
             None if on_mask else pigment, tool, in_map=layer.surface.name if in_map else None, mirror=mirror, seed=seed,
             source=source, mask_value=value if on_mask else None,
             fence=Fence(region=self.fence.id if self.fence else None, touch=self.touch_fence),
+            stencil=stencil.placed(self) if stencil else None,
         )  # fmt: skip
         try:
             stroke.extend(samples)
@@ -227,6 +230,17 @@ class Document(PreparedDocument):
         except BaseException:
             stroke.cancel()
             raise
+
+    def apply_stencil(
+        self, target: Layer | Mask, stencil: Stencil, camera: Camera, pigment: Pigment | None = None,
+        through: bool = False, value: float = 1.0,
+    ) -> None:  # fmt: skip
+        """Lay a stencil on whole, wherever the camera sees it; through: on covered and averted places, too."""
+        layer, on_mask = _taker(target)
+        load = load_of(pigment, value if on_mask else None)
+        fence = Fence(region=self.fence.id) if self.fence else None
+        takers = receiving(self, layer.value, on_mask)
+        self.make(apply_stencil(self, takers, camera, stencil.placed(self, through), load, fence))
 
     def fill(
         self, target: Layer | Mask, pigment: Pigment | None = None, surface: str | None = None,

@@ -82,12 +82,12 @@ def gradient(
         for name in (n for n in PLANES if n in first and n in second):
             raster = document.raster(taker.id, name)
             laid = Raster(raster.width, raster.height, raster.channels) if mask else raster
-            fresh, after = _copies(laid, area)
+            fresh, after = copies_of(laid, area)
             lay_gradient(own, hidden, start, end, area, after, (first[name], second[name]))
-            changes.append((taker, name, _inside(raster, mask, fresh, after) if mask else _all_some(fresh)))
+            changes.append((taker, name, _inside(raster, mask, fresh, after) if mask else some_of(fresh)))
     if not changes:
         raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
-    return _exchange(document, "Gradient", changes)
+    return exchange(document, "Gradient", changes)
 
 
 def bump_from_color(document: Document, layer: Node) -> Change:
@@ -97,18 +97,19 @@ def bump_from_color(document: Document, layer: Node) -> Change:
         raise NightmistError(f"The layer {layer.name} holds no color to make bump from. Paint some first.")
     tiles: Tiles = {key: heights_of(tile) for key, tile in colors.items()}
     gone: Tiles = {key: None for key in document.raster(layer.id, "height").tiles if key not in tiles}
-    return _exchange(document, "Bump from color", [(layer, "height", tiles | gone)])
+    return exchange(document, "Bump from color", [(layer, "height", tiles | gone)])
 
 
 def _inside(raster: Raster, mask: TileMask, laid: Tiles, table: NDArray[np.int64]) -> Tiles:
     """What tiles become that lie over a raster's as far as a mask is open."""
-    fresh, after = _copies(raster, mask.area.tiles)
+    fresh, after = copies_of(raster, mask.area.tiles)
     nothing = (0.0,) * (raster.channels - 1)
     composite_over(mask.area, mask.addresses, raster.addresses.ravel(), after, nothing, pictures=table)
     return {key: _some(tile) for key, tile in fresh.items() if laid.get(key) is not None}
 
 
-def _all_some(fresh: Tiles) -> Tiles:
+def some_of(fresh: Tiles) -> Tiles:
+    """Tiles, None for those that are transparent all over."""
     return {key: _some(tile) for key, tile in fresh.items()}
 
 
@@ -188,10 +189,10 @@ def _lay(
                 keep = layer.alpha_locked and name != MASK
                 tiles = _covered(raster, mask, value, keep) if mask else _whole(document, layer, name, value)
                 changes.append((layer, name, tiles))
-    return _exchange(document, label, changes)
+    return exchange(document, label, changes)
 
 
-def _exchange(document: Document, label: str, changes: list[tuple[Node, PlaneName, Tiles]]) -> Change:
+def exchange(document: Document, label: str, changes: list[tuple[Node, PlaneName, Tiles]]) -> Change:
     """A change that replaces tiles of layers; those that stay equal are left out."""
     edits = []
     for layer, name, tiles in changes:
@@ -224,7 +225,7 @@ def _covered(raster: Raster, mask: TileMask, value: tuple[float, ...] | None, ke
     before, area = raster.addresses.ravel(), mask.area
     if value is None:
         area = area.only(before[area.tiles] != 0)
-    fresh, after = _copies(raster, area.tiles)
+    fresh, after = copies_of(raster, area.tiles)
     if value is None:
         erase(area, mask.addresses, before, after, raster.channels)
     else:
@@ -237,7 +238,7 @@ def _some(tile: Tile | None) -> Tile | None:
     return tile if tile is not None and tile[..., -1].any() else None
 
 
-def _copies(raster: Raster, tiles: NDArray[np.int32]) -> tuple[Tiles, NDArray[np.int64]]:
+def copies_of(raster: Raster, tiles: NDArray[np.int32]) -> tuple[Tiles, NDArray[np.int64]]:
     """Tiles to work on, with what a raster holds, and the table of their addresses."""
     columns = raster.addresses.shape[1]
     fresh: Tiles = {}

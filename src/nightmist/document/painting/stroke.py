@@ -24,6 +24,7 @@ from ..values import (
     Node,
     Pigment,
     PlaneName,
+    Stencil,
     StrokeRecord,
     Tip,
     Tool,
@@ -37,6 +38,7 @@ from .ground import Ground, Target
 from .laying import EraseTool, LaysOn, PictureTool, PigmentTool
 from .receivers import why_not
 from .retouching import RETOUCHES, Retoucher
+from .stencils import StencilTexels
 from .touch import Sheet, Touch
 
 LABELS: dict[Tool, str] = {
@@ -53,6 +55,7 @@ class StrokeOptions(TypedDict, total=False):
     source: CloneSource | None
     mask_value: float | None
     fence: Fence | None
+    stencil: Stencil | None
 
 
 class Stroke:
@@ -72,12 +75,14 @@ class Stroke:
         source: CloneSource | None = None,
         mask_value: float | None = None,
         fence: Fence | None = None,
+        stencil: Stencil | None = None,
     ) -> None:
         """layers: which layer receives the stroke on each surface; surfaces not named are left alone.
 
         camera: what it is seen through; without one it is drawn in the map of surface `in_map`, in texels.
         seed: of everything random. source: where clone takes from. mask_value: it works on the layers' masks, and
-        this is what a brush lays there. fence: what it is kept inside. Raises NightmistError when the stroke could
+        this is what a brush lays there. fence: what it is kept inside. stencil: what a brush
+        paints through. Raises NightmistError when the stroke could
         leave no mark: no layer, a hidden one, an empty pigment.
         """
         if in_map is not None:
@@ -94,14 +99,19 @@ class Stroke:
             raise NightmistError(next(iter(self.held_back.values())))
         layers = {name: layer for name, layer in layers.items() if name not in self.held_back}
         self.values = load_of(pigment, mask_value)
-        if tool == "brush" and not self.values:
+        self.stencil = stencil if tool == "brush" else None
+        if self.stencil:
+            # Only what the camera sees takes a picture from the screen: there is no other side to mirror it to.
+            mirror = None
+            tip = tip.but(covered_too=self.stencil.through)
+        if tool == "brush" and not self.values and not self.stencil:
             raise NightmistError(EMPTY_PIGMENT)
         if tool == "clone" and source is None:
             raise NightmistError("Clone needs a source: choose the place to take paint from first.")
         self.document, self.tip, self.tool = document, tip, tool
         self.record = StrokeRecord(
             tool=tool, tip=tip, pigment=pigment, camera=camera, in_map=in_map, mirror=mirror, seed=seed, source=source,
-            mask_value=mask_value, fence=fence or None, samples=[],
+            mask_value=mask_value, fence=fence or None, stencil=self.stencil, samples=[],
             layers={name: layer.id for name, layer in layers.items()},
         )  # fmt: skip
         surface = document.surface_value(in_map) if in_map else None
@@ -117,7 +127,10 @@ class Stroke:
         banded = is_band(tip) and tool not in RETOUCHES
         self.path = BandPath(self.touch) if banded else DabPath(self.touch, seed)
         self.gate = Gate(document, camera, self.touch.matrices, tip.covered_too, fence)
+        self.texels = StencilTexels(document, self.stencil, camera, self.values) if self.stencil else None
         planes: list[PlaneName] = [MASK] if mask_value is not None else list(self.values)
+        if self.texels:
+            planes = self.texels.planes()
         self.ground = Ground(document, layers, planes, self.gate)
         self.preview, self.layers, self.surfaces = self.ground.preview, self.ground.layers, self.ground.surfaces
         #: What the guessed end of the path adds to the coverage, and where.
@@ -137,6 +150,8 @@ class Stroke:
         self.laying = self._laying()
 
     def _laying(self) -> LaysOn:
+        if self.texels:
+            return PictureTool(self.texels, self.tip)
         if self.tool == "clone" and self.record.source:
             return PictureTool(Cloner(self.ground, self.record.source), self.tip)
         return PigmentTool(self.values, self.tip, self.path) if self.tool == "brush" else EraseTool()

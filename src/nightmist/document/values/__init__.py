@@ -44,6 +44,7 @@ from .parts import (
     checked_size,
 )
 from .regions import REGION_COLORS, Area, Fence, Region
+from .stencil import FromGray, Stencil
 from .stroke import CloneSource, StrokeRecord
 
 __all__ = [
@@ -69,6 +70,7 @@ __all__ = [
     "Effect",
     "Fence",
     "Frame",
+    "FromGray",
     "Group",
     "Hit",
     "KeptPicture",
@@ -93,6 +95,7 @@ __all__ = [
     "Role",
     "Share",
     "StartValues",
+    "Stencil",
     "StrokeRecord",
     "Surface",
     "Tip",

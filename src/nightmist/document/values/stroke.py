@@ -8,6 +8,7 @@ from ...core.brush.mirror import Mirror
 from ...core.mapping import Camera
 from .paint import Pigment, Tip, Tool
 from .regions import Fence
+from .stencil import Stencil
 
 Vector = tuple[float, float, float]
 
@@ -39,5 +40,6 @@ class StrokeRecord(BaseModel):
     source: CloneSource | None = None
     mask_value: float | None = None
     fence: Fence | None = None
+    stencil: Stencil | None = None
     layers: dict[str, str]
     samples: list[tuple[float, ...]]

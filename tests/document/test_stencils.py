@@ -1,0 +1,201 @@
+"""Stencils against the exact projection of each texel, on open, thin and nested bodies; what they lay, and what not."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+import nightmist as nm
+from nightmist import Camera, Document, NightmistError, Pigment
+
+from ..shapes import joined, placed, plane, plate, sphere
+
+SIDE = 256
+
+
+def write(path, pixels: np.ndarray):
+    """A picture of 0-1 numbers, (h, w), (h, w, 3) or (h, w, 4) with RGB(A)."""
+    scaled = np.rint(np.clip(pixels, 0, 1) * 65535).astype(np.uint16)
+    if scaled.ndim == 3:
+        scaled = scaled[..., [2, 1, 0, 3][: scaled.shape[2]]]
+    cv2.imwrite(str(path), scaled)
+    return path
+
+
+def wave(u, v):
+    return np.stack([0.5 + 0.4 * np.sin(5 * u), 0.5 + 0.4 * np.cos(4 * v), 0.5 + 0.3 * np.sin(3 * (u + v))], axis=-1)
+
+
+def waves(path):
+    v, u = (np.mgrid[:256, :512] + 0.5) / np.array([256, 512])[:, None, None]
+    return write(path, wave(u, v))
+
+
+def body(mesh, size=SIDE):
+    doc = Document.from_mesh(mesh, "body", (size, size))
+    surface = doc.surfaces["surface"]
+    return doc, surface, surface.layers.add("brushed")
+
+
+def seen_in(surface, camera, stencil):
+    """For owned texels: y, x, u, v in the stencil, and the cosine of the angle at which they are seen."""
+    own = surface.layout.ownership
+    owner = own.owner()
+    y, x = np.nonzero(owner >= 0)
+    m = own.matrices[owner[y, x]]
+    p = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    eye = np.asarray(camera.eye)
+    forward = np.asarray(camera.target) - eye
+    forward /= np.linalg.norm(forward)
+    right = np.cross(forward, camera.up)
+    right /= np.linalg.norm(right)
+    up = np.cross(right, forward)
+    d = p - eye
+    width, height = camera.viewport
+    focal = height / 2 / np.tan(np.radians(camera.fov_y) / 2)
+    depth = d @ forward
+    px, py = width / 2 + focal * (d @ right) / depth, height / 2 - focal * (d @ up) / depth
+    angle = np.radians(stencil.rotation)
+    ex, ey = px - stencil.center[0], py - stencil.center[1]
+    u = (np.cos(angle) * ex + np.sin(angle) * ey) / stencil.size[0] + 0.5
+    v = (-np.sin(angle) * ex + np.cos(angle) * ey) / stencil.size[1] + 0.5
+    cosine = -(own.normals[owner[y, x]] * d).sum(axis=1) / np.linalg.norm(d, axis=1)
+    return y, x, u, v, cosine
+
+
+@pytest.mark.parametrize("mesh", [plane(3), sphere(40, 20)], ids=["plane", "sphere"])
+def test_each_texel_shows_the_place_of_the_picture_that_lies_over_it(mesh, tmp_path):
+    rng = np.random.default_rng(8)
+    path = waves(tmp_path / "waves.png")
+    for _ in range(4):
+        doc, surface, layer = body(mesh)
+        eye = rng.normal(size=3) * 0.6 + (0, 0, 4)
+        camera = Camera.look_at(eye, rng.normal(size=3) * 0.2, 40, (800, 600))
+        stencil = nm.Stencil(path, center=(400, 300), size=(420, 260), rotation=float(rng.uniform(-180, 180)))
+        doc.apply_stencil(layer, stencil, camera=camera)
+        y, x, u, v, cosine = seen_in(surface, camera, stencil)
+        found = layer.read("base_color")[y, x] / 65535
+        inside = (np.minimum(u, v) > 0.01) & (np.maximum(u, v) < 0.99)
+        outside = (np.minimum(u, v) < -0.1) | (np.maximum(u, v) > 1.1)
+        front = cosine > np.cos(np.radians(70))
+        # Towards its rim a picture that is shrunk fades over its own pixels.
+        middle = (np.minimum(u, v) > 0.05) & (np.maximum(u, v) < 0.95)
+        assert (found[middle & front][:, 3] > 0.999).all()
+        assert np.abs(found[inside & front][:, :3] - wave(u, v)[inside & front]).max() < 0.012
+        assert (found[outside | (cosine < np.cos(np.radians(81)))][:, 3] == 0).all()
+        doc.undo()
+        assert not layer.read("base_color").any()
+
+
+def test_nothing_behind_the_first_surface_is_painted_unless_asked_for(tmp_path):
+    """The back of a thin plate, and a ball inside a ball: clean; with `through` all of it takes paint."""
+    path = waves(tmp_path / "waves.png")
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (800, 600))
+    stencil = nm.Stencil(path, center=(400, 300), size=(700, 560))
+    inner = placed(sphere(24, 12), scale=(0.5, 0.5, 0.5), uv_scale=0.45, uv_move=(0.52, 0.02))
+    outer = placed(sphere(24, 12), uv_scale=0.45, uv_move=(0.02, 0.02))
+    for mesh, nested in ((plate(0.02), False), (joined(outer, inner), True)):
+        doc = Document.from_mesh(mesh, "body", (SIDE, SIDE))
+        surfaces = list(doc.surfaces.values())
+        layers = [surface.layers.add("brushed", name="Coat") for surface in surfaces]
+        doc.apply_stencil(layers[0], stencil, camera=camera)
+        seen = []
+        for surface, layer in zip(surfaces, layers, strict=True):
+            own = surface.layout.ownership
+            owner = own.owner()
+            y, x = np.nonzero(owner >= 0)
+            m = own.matrices[owner[y, x]]
+            p = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+            averted = own.normals[owner[y, x]] @ np.array([0, 0, 1]) < -0.2
+            hidden = averted | (nested & (np.linalg.norm(p, axis=1) < 0.6))
+            painted = layer.read("base_color")[y, x, 3] > 0
+            seen.append(painted.any())
+            assert not painted[hidden].any()
+        assert any(seen)
+        doc.undo()
+        doc.apply_stencil(layers[0], stencil, camera=camera, through=True)
+        for surface, layer in zip(surfaces, layers, strict=True):
+            owned = surface.layout.ownership.covered()
+            assert (layer.read("base_color")[owned][:, 3] > 0).mean() > 0.5
+
+
+def test_a_stroke_goes_through_the_stencil_and_leaves_what_is_transparent_to_the_bit(tmp_path):
+    """Half of the picture is transparent: there nothing changes; elsewhere it is its color, by the brush's coverage."""
+    pixels = np.zeros((64, 64, 4))
+    pixels[..., :3], pixels[:, :32, 3] = (0.1, 0.8, 0.3), 1.0
+    path = write(tmp_path / "half.png", pixels)
+    doc, surface, layer = body(plane(4))
+    doc.fill(layer, Pigment(base_color="#336699"))
+    before = layer.read("base_color")
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (800, 600))
+    stencil = nm.Stencil(path, center=(400, 300), size=(300, 300))
+    tip = nm.Tip(radius=200, hardness=1, strength=1, pressure_strength=False)
+    doc.stroke(layer, [(390, 300), (410, 300)], camera, tip, None, stencil=stencil)
+    after = layer.read("base_color")
+    y, x, u, v, _ = seen_in(surface, camera, stencil)
+    clear = (u > 0.52) | (u < -0.02) | (v < -0.02) | (v > 1.02)
+    np.testing.assert_array_equal(after[y, x][clear], before[y, x][clear])
+    full = (u > 0.02) & (u < 0.48) & (v > 0.02) & (v < 0.98)
+    assert np.abs(after[y, x][full][:, :3] / 65535 - (0.1, 0.8, 0.3)).max() < 2 / 255
+    # Along its alpha's edge there is no dark and no light rim: colors lie between the two.
+    low, high = np.minimum(before[0, 0, :3], np.rint(np.array([0.1, 0.8, 0.3]) * 65535)), None
+    edge = after[y, x][(np.abs(u - 0.5) < 0.02) & (v > 0.1) & (v < 0.9)][:, :3]
+    base = before[y[0], x[0], :3].astype(int)
+    paint = np.rint(np.array([0.1, 0.8, 0.3]) * 65535)
+    low, high = np.minimum(base, paint) - 40, np.maximum(base, paint) + 40
+    assert ((edge >= low) & (edge <= high)).all()
+
+
+def test_gray_pictures_take_the_pigment_and_maps_follow_their_gray(tmp_path):
+    ramp = np.tile(np.linspace(0, 1, 128), (128, 1))
+    path = write(tmp_path / "ramp.png", ramp)
+    doc, surface, layer = body(plane(4))
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (800, 600))
+    stencil = nm.Stencil(
+        path, center=(400, 300), size=(380, 380), maps={"height": nm.FromGray(low=0.3, high=0.7, invert=True)}
+    )
+    doc.apply_stencil(layer, stencil, camera=camera, pigment=Pigment(base_color="#ff8000", roughness=0.2))
+    y, x, u, v, _ = seen_in(surface, camera, stencil)
+    inside = (np.minimum(u, v) > 0.03) & (np.maximum(u, v) < 0.97)
+    color, rough, height = (layer.read(name)[y, x][inside] / 65535 for name in ("base_color", "roughness", "height"))
+    assert np.abs(color[:, 3] - u[inside]).max() < 0.02
+    some = color[:, 3] > 0.05
+    assert np.abs(color[some][:, :3] - (1, 0x80 / 255, 0)).max() < 1e-3
+    assert np.abs(rough[some][:, 0] - 0.2).max() < 1e-3
+    assert np.abs(height[:, 0] - (0.7 - 0.4 * u[inside])).max() < 0.01
+    doc.undo()
+    tinted = nm.Stencil(waves(tmp_path / "waves.png"), center=(400, 300), size=(380, 380), tint=True)
+    doc.apply_stencil(layer, tinted, camera=camera, pigment=Pigment(base_color="#ff8000"))
+    assert np.abs(layer.read("base_color")[y, x][inside][:, :3] / 65535 - (1, 0x80 / 255, 0)).max() < 1e-3
+    with pytest.raises(NightmistError, match="pigment"):
+        doc.apply_stencil(layer, nm.Stencil(path, center=(400, 300), size=(380, 380)), camera=camera)
+
+
+def test_a_stencil_stays_in_the_fence_works_on_masks_and_takes_alpha_from_a_second_picture(tmp_path):
+    path = waves(tmp_path / "waves.png")
+    cover = np.zeros((64, 64))
+    cover[:32] = 1
+    alpha = write(tmp_path / "cover.png", cover)
+    doc, surface, layer = body(plane(4))
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (800, 600))
+    left = np.flatnonzero(doc.mesh.corners.mean(axis=1)[:, 0] < 0)
+    doc.fence = doc.regions.add("Left", faces=left)
+    stencil = nm.Stencil(path, center=(400, 300), size=(380, 380), alpha=alpha)
+    doc.apply_stencil(layer, stencil, camera=camera)
+    y, x, u, v, _ = seen_in(surface, camera, stencil)
+    painted = layer.read("base_color")[y, x, 3] > 32768
+    wanted = (u < 0.5) & (v < 0.5) & (np.minimum(u, v) > 0)
+    assert (painted == wanted).mean() > 0.98
+    doc.fence = None
+    mask = layer.add_mask(value=0.0)
+    doc.apply_stencil(mask, stencil, camera=camera, value=0.75)
+    shares = mask.read()[y, x] / 65535
+    full = (v > 0.04) & (v < 0.44) & (u > 0.04) & (u < 0.96)
+    assert np.abs(shares[full] - 0.75).max() < 1e-3
+    assert (shares[v > 0.56] == 0).all()
+    far = nm.Stencil(path, center=(-900, -900), size=(100, 100))
+    with pytest.raises(NightmistError, match="meets nothing"):
+        doc.apply_stencil(layer, far, camera=camera)
+    with pytest.raises(NightmistError, match="size"):
+        doc.apply_stencil(layer, nm.Stencil(path, center=(0, 0), size=(0, 10)), camera=camera)

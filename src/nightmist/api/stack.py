@@ -21,6 +21,8 @@ from .projects import InStudio, Problem, read_files
 router = APIRouter(prefix="/api")
 #: The longer side of a picture of a region, in pixels.
 MOST = 2048
+#: The longer side of a picture that is laid over the stage.
+SCREEN = 1600
 
 
 @router.get("/projects/{project}/nodes/{node}/thumbnail", responses={422: {"model": Problem}})
@@ -44,6 +46,15 @@ def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFil
 def picture_thumbnail(studio: InStudio, project: str, picture: str) -> Response:
     """PNG of a picture, small. Its file never changes, so it may be kept."""
     png = studio.with_document(project, lambda document: small_picture(document, document.picture_value(picture)))
+    return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
+
+
+@router.get("/projects/{project}/library/{picture}/picture", responses={422: {"model": Problem}})
+def picture_to_show(studio: InStudio, project: str, picture: str) -> Response:
+    """PNG of a picture, upright, as large as a screen shows."""
+    png = studio.with_document(
+        project, lambda document: small_picture(document, document.picture_value(picture), SCREEN)
+    )  # fmt: skip
     return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
 
 

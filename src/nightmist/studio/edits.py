@@ -6,7 +6,8 @@ from ..core.errors import NightmistError
 from ..document import Document
 from ..document.derived.model import faces_of_runs
 from ..document.painting import filling
-from ..document.values import Hit, Node, Region, load_of
+from ..document.painting.stencils import apply_stencil
+from ..document.values import Fence, Hit, Node, Region, load_of
 from . import messages as say
 from .messages import ClientMessage, ServerMessage
 from .stack_messages import StackMessage
@@ -33,6 +34,13 @@ def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
             _fill(document, request)
         case say.FillColor():
             _fill_color(document, request)
+        case say.ApplyStencil():
+            fence = Fence(region=request.fence) if request.fence else None
+            load = load_of(request.pigment, request.mask_value)
+            layers, camera = nodes_of(document, request.layers), None if request.in_map else request.camera
+            if camera is None and request.in_map is None:
+                raise NightmistError("A stencil needs a camera, or the map that it lies in.")
+            document.make(apply_stencil(document, layers, camera, request.stencil, load, fence, request.in_map))
         case say.BumpFromColor():
             document.make(filling.bump_from_color(document, document.node(request.layer)))
         case say.DrawGradient():

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from ..core.brush.mirror import Mirror
 from ..core.mapping import Camera
-from ..document.values import AnyValue, CloneSource, Fence, Pigment, Share, Tip, Tool
+from ..document.values import AnyValue, CloneSource, Fence, Pigment, Share, Stencil, Tip, Tool
 from .prepare_messages import PrepareMessage
 from .stack_messages import AnyStackMessage, Showable
 
@@ -36,6 +36,7 @@ class BeginStroke(Message):
     source: CloneSource | None = None
     mask_value: Share | None = Field(default=None, description="it works on the layers' masks; a brush lays this on")
     fence: Fence | None = None
+    stencil: Stencil | None = Field(default=None, description="what a brush paints through; pixels as the samples'")
     layers: dict[str, str]
 
 
@@ -104,6 +105,19 @@ class FillColor(Message):
     fence: str | None = None
 
 
+class ApplyStencil(Message):
+    """Lay a stencil on whole, wherever the camera sees it, or in the map of a surface."""
+
+    type: Literal["apply_stencil"]
+    stencil: Stencil
+    camera: Camera | None
+    in_map: str | None = None
+    pigment: Pigment | None
+    mask_value: Share | None = None
+    fence: str | None = None
+    layers: dict[str, str]
+
+
 class BumpFromColor(Message):
     """Give a layer height by how light its colors are."""
 
@@ -157,8 +171,8 @@ class CancelWork(Message):
 
 
 ClientMessage = Annotated[
-    BeginStroke | EndStroke | CancelStroke | Undo | Redo | ShowEdit | Fill | FillColor | BumpFromColor | DrawGradient
-    | TakeSample | KeepDesk | Acknowledge | CancelWork | PrepareMessage | AnyStackMessage,
+    BeginStroke | EndStroke | CancelStroke | Undo | Redo | ShowEdit | ApplyStencil | Fill | FillColor | BumpFromColor
+    | DrawGradient | TakeSample | KeepDesk | Acknowledge | CancelWork | PrepareMessage | AnyStackMessage,
     Field(discriminator="type"),
 ]  # fmt: skip
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)

@@ -332,7 +332,7 @@ class OpenProject:
                 stroke = Stroke(
                     document, layers, None if request.in_map else request.camera, request.tip, request.pigment,
                     request.tool, in_map=request.in_map, mirror=request.mirror, seed=request.seed,
-                    source=request.source, mask_value=request.mask_value, fence=request.fence,
+                    source=request.source, mask_value=request.mask_value, fence=request.fence, stencil=request.stencil,
                 )  # fmt: skip
                 self.drawing = _Drawing(client, request.stroke, stroke, time.monotonic())
             case say.EndStroke():

@@ -496,6 +496,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/library/{picture}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture To Show
+         * @description PNG of a picture, upright, as large as a screen shows.
+         */
+        get: operations["picture_to_show_api_projects__project__library__picture__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/versions/{version}/picture": {
         parameters: {
             query?: never;
@@ -1423,6 +1443,39 @@ export interface components {
             ][];
         };
         /**
+         * ApplyStencil
+         * @description Lay a stencil on whole, wherever the camera sees it, or in the map of a surface.
+         */
+        ApplyStencil: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "apply_stencil";
+            stencil: components["schemas"]["Stencil"];
+            camera: components["schemas"]["Camera"] | null;
+            /**
+             * In Map
+             * @default null
+             */
+            in_map: string | null;
+            pigment: components["schemas"]["Pigment"] | null;
+            /**
+             * Mask Value
+             * @default null
+             */
+            mask_value: number | null;
+            /**
+             * Fence
+             * @default null
+             */
+            fence: string | null;
+            /** Layers */
+            layers: {
+                [key: string]: string;
+            };
+        };
+        /**
          * Arrange
          * @description Fit, align, mirror, turn upright, stack … islands, all unless faces are given.
          */
@@ -1533,6 +1586,11 @@ export interface components {
             mask_value: number | null;
             /** @default null */
             fence: components["schemas"]["Fence"] | null;
+            /**
+             * @description what a brush paints through; pixels as the samples'
+             * @default null
+             */
+            stencil: components["schemas"]["Stencil"] | null;
             /** Layers */
             layers: {
                 [key: string]: string;
@@ -2247,6 +2305,27 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * FromGray
+         * @description A map's value by a picture's gray: what black and what white become, or the other way round.
+         */
+        FromGray: {
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
         };
         /**
          * GroupNodes
@@ -2995,6 +3074,60 @@ export interface components {
             height: number;
         };
         /**
+         * Stencil
+         * @description A picture of the project on the screen (in the map: on texels), by its id.
+         *
+         *     center, size: in pixels. rotation: degrees with the clock. tint: the pigment instead of its own colors, as gray
+         *     pictures take it anyway. through: paints covered and averted places, too. limit: degrees from the line of sight.
+         *     maps: those that take a value by its gray, instead of the pigment's.
+         */
+        Stencil: {
+            /** Picture */
+            picture: string;
+            /** Center */
+            center: [
+                number,
+                number
+            ];
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default 0
+             */
+            rotation: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Tint
+             * @default false
+             */
+            tint: boolean;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
+            /**
+             * Limit
+             * @default 80
+             */
+            limit: number;
+            /**
+             * Maps
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["FromGray"];
+            };
+        };
+        /**
          * TakeSample
          * @description What is stored at a place, of all layers or of one: answered with `sampled`.
          */
@@ -3110,7 +3243,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -4123,6 +4256,7 @@ export type Acknowledge = components['schemas']['Acknowledge'];
 export type AddMask = components['schemas']['AddMask'];
 export type AddNode = components['schemas']['AddNode'];
 export type AddRegion = components['schemas']['AddRegion'];
+export type ApplyStencil = components['schemas']['ApplyStencil'];
 export type Arrange = components['schemas']['Arrange'];
 export type AssignFaces = components['schemas']['AssignFaces'];
 export type BeginStroke = components['schemas']['BeginStroke'];
@@ -4151,6 +4285,7 @@ export type FindLevels = components['schemas']['FindLevels'];
 export type FollowProjectSize = components['schemas']['FollowProjectSize'];
 export type ForgetVersion = components['schemas']['ForgetVersion'];
 export type Frame = components['schemas']['Frame'];
+export type FromGray = components['schemas']['FromGray'];
 export type GroupNodes = components['schemas']['GroupNodes'];
 export type HideParts = components['schemas']['HideParts'];
 export type InvertMask = components['schemas']['InvertMask'];
@@ -4189,6 +4324,7 @@ export type ShapeRegion = components['schemas']['ShapeRegion'];
 export type ShowAlone = components['schemas']['ShowAlone'];
 export type ShowEdit = components['schemas']['ShowEdit'];
 export type StartValues = components['schemas']['StartValues'];
+export type Stencil = components['schemas']['Stencil'];
 export type TakeSample = components['schemas']['TakeSample'];
 export type TurnRegion = components['schemas']['TurnRegion'];
 export type Undo = components['schemas']['Undo'];
@@ -5020,6 +5156,38 @@ export interface operations {
         };
     };
     picture_thumbnail_api_projects__project__library__picture__thumbnail_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture_to_show_api_projects__project__library__picture__picture_get: {
         parameters: {
             query?: never;
             header?: never;

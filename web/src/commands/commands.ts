@@ -1,8 +1,8 @@
 import { unwrap } from "../prepare/unwrap";
-import { type PrepareTool, setPreparing, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
+import { type PrepareTool, setPreparing, setStencil, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
 import { chosenLayer, startNaming, together } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
-import { closeCards, toggleTipCard } from "../state/cards";
+import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
 import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
 import type { Command, Context } from "./command";
@@ -69,6 +69,14 @@ export const COMMANDS = {
   fence: {
     group: "Layers", label: "Lift the fence, or put it back", keys: ["K"], when: "paint",
     act: () => useDesk.setState(({ fenceOn }) => ({ fenceOn: !fenceOn })),
+  },
+  stencil: {
+    group: "Tools", label: "Take the stencil, or put it away", hint: "Stencil: a picture fixed to the screen, to be painted through", keys: ["Z"], when: "paint",
+    act: () => {
+      const { stencil } = useDesk.getState();
+      if (stencil.picture) setStencil({ on: !stencil.on });
+      else toggleStencils();
+    },
   },
   lockLayer: {
     group: "Layers", label: "Lock or unlock the layer", keys: ["Shift+K"], when: "paint",

@@ -5,6 +5,7 @@ import { type CloneOrigin, fenceNow, maskLoad, receivingLayers, rememberColor, t
 import { say, useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { counted, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
+import { liesOver, stencilIn } from "./stencil";
 import type { Views } from "./views";
 
 /** How often a brush that builds up lays paint while it rests, in milliseconds. */
@@ -44,6 +45,10 @@ export class StrokeInput {
     if (!state) return null;
     if (!connected) {
       say("The connection is lost, so this stroke could not be kept. It comes back by itself.");
+      return idle();
+    }
+    if (tool === "brush" && stencilIn(this.views, spot.area, false, this.canvas) && !liesOver(spot.area, this.canvas)) {
+      say(`The stencil lies over the ${"texel" in spot ? "model" : "map"}. Move it here, or put it away (Z).`);
       return idle();
     }
     if (tool === "clone" && !useDesk.getState().cloneSource) {
@@ -112,6 +117,7 @@ export class StrokeInput {
       seed: Math.floor(Math.random() * 2 ** 31),
       source: tool === "clone" ? this.cloneSource(spot) : null,
       mask_value: maskLoad(desk),
+      stencil: tool === "brush" ? stencilIn(this.views, spot.area, inMap, this.canvas) : null,
       fence: region || touchFence ? { region, touch: touchFence } : null,
       layers: receivingLayers(state!),
     }; // prettier-ignore

@@ -40,6 +40,21 @@ export interface CloneOrigin {
   normal: [number, number, number];
 }
 
+export interface StencilPlace {
+  /** A picture of the project, by its id. */
+  picture: string | null;
+  on: boolean;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  rotation: number;
+  mirrored: boolean;
+  tint: boolean;
+  through: boolean;
+  opacity: number;
+}
+
 export interface NamedPigment {
   name: string;
   pigment: Pigment;
@@ -103,6 +118,8 @@ export interface Desk {
   fence: string | null;
   fenceOn: boolean;
   touchFence: NonNullable<Fence["touch"]> | null;
+  /** A picture fixed to the screen: over which place of the stage its middle lies (shares), and how; pixels are CSS pixels. */
+  stencil: StencilPlace;
   /** What picking for regions takes together; a shape is drawn in the map. */
   pickBy: PickBy | "patch" | "shape";
   view: ViewMode;
@@ -188,6 +205,7 @@ export const FRESH: Desk = {
   fence: null,
   fenceOn: true,
   touchFence: null,
+  stencil: { picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false, through: false, opacity: 0.5 },
   pickBy: "island",
   view: "model",
   camera: null,
@@ -212,6 +230,8 @@ export const setPressed = (what: Pressed, least: number) =>
   });
 
 export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => ({ look: { ...look, ...part } }));
+
+export const setStencil = (part: Partial<StencilPlace>) => useDesk.setState(({ stencil }) => ({ stencil: { ...stencil, ...part } }));
 
 export const setReferences = (part: Partial<Desk["references"]>) =>
   useDesk.setState(({ references }) => ({ references: { ...references, ...part } }));
@@ -275,6 +295,7 @@ export function restoreDesk(left: Record<string, unknown>, state: DocumentState)
       resting: { ...FRESH.resting, ...desk.resting },
       preparing: { ...FRESH.preparing, ...desk.preparing },
       look: { ...FRESH.look, ...desk.look },
+      stencil: { ...FRESH.stencil, ...desk.stencil },
       mirror: { ...FRESH.mirror, ...desk.mirror },
     },
     true,
@@ -296,7 +317,7 @@ export function followNames(before: DocumentState | null, after: DocumentState):
 
 /** Each surface has a receiving layer as long as it has any: the one chosen, else the topmost. */
 export function settleTargets(state: DocumentState): void {
-  const { layers, surface, maskTarget, fence } = useDesk.getState();
+  const { layers, surface, maskTarget, fence, stencil } = useDesk.getState();
   const settled: Record<string, string> = {};
   for (const { name, layers: stack } of state.surfaces) {
     const chosen = stack.find((layer) => layer.id === layers[name]) ?? stack.findLast(({ kind }) => kind === "brushed") ?? stack.at(-1);
@@ -309,6 +330,7 @@ export function settleTargets(state: DocumentState): void {
     surface: known ? surface : (state.surfaces[0]?.name ?? null),
     maskTarget: masked && isNode(masked) && masked.mask ? maskTarget : null,
     fence: fence && state.values.has(fence) ? fence : null,
+    ...(stencil.picture && !state.values.has(stencil.picture) && { stencil: { ...stencil, picture: null, on: false } }),
   });
 }
 

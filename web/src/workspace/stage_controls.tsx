@@ -1,8 +1,9 @@
-import { IconFocusCentered, IconPhoto } from "@tabler/icons-react";
+import { IconFocusCentered, IconPhoto, IconSlideshow } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type UvDisplay, setReferences, shownView, type Tool, useDesk } from "../state/desk";
+import { toggleStencils } from "../state/cards";
 import { layerById, surfaceNamed, useSession } from "../state/session";
 import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
@@ -48,6 +49,15 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
       <div className="card flex h-9 items-center gap-1 px-1">
         {preparing && (
           <Segmented label="Show" options={UV_DISPLAYS} value={desk.uvDisplay} onChange={(uvDisplay) => useDesk.setState({ uvDisplay })} />
+        )}
+        {!preparing && (
+          <button
+            type="button" aria-pressed={desk.stencil.on} title={tooltip("stencil")} onClick={toggleStencils}
+            className={`flex h-7 shrink-0 items-center gap-1.5 rounded-control px-2 ${desk.stencil.on ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
+          >
+            <IconSlideshow size={16} stroke={1.7} />
+            <span className="@max-[620px]:hidden">Stencil</span>
+          </button>
         )}
         {!preparing && <MirrorControl />}
         <LookControl stage={stage} project={project} atHand={!preparing} />

@@ -1,8 +1,8 @@
 import { IconX } from "@tabler/icons-react";
 
 import type { Mirror, Tip } from "../api/schema.generated";
-import { openTipCard } from "../state/cards";
-import { FRESH, setTip, type Tool, useDesk } from "../state/desk";
+import { openTipCard, toggleStencils } from "../state/cards";
+import { FRESH, setStencil, setTip, type Tool, useDesk } from "../state/desk";
 import { MIRROR_BUTTON } from "./mirror_control";
 
 interface Chip {
@@ -18,8 +18,11 @@ const { tip: RESTING, mirror: NO_MIRROR } = FRESH;
 
 /** Everything about the brush that is not at rest: a click opens its control, the cross puts it to rest. */
 export function StateChips() {
-  const { tip, mirror, tool, eraseAll } = useDesk();
-  const chips = chipsOf(tip, mirror, tool, eraseAll);
+  const { tip, mirror, tool, eraseAll, stencil } = useDesk();
+  const through: Chip[] = stencil.on && stencil.picture && tool === "brush"
+    ? [{ text: "stencil", what: "Paints through the stencil", open: toggleStencils, rest: () => setStencil({ on: false }) }]
+    : [];
+  const chips = [...through, ...chipsOf(tip, mirror, tool, eraseAll)];
   const shown = chips.length > MOST ? chips.slice(0, MOST - 1) : chips;
   const more = chips.slice(shown.length);
   return (

@@ -18,6 +18,8 @@ import { NodeCard } from "./node_card";
 import { Notice } from "./notice";
 import { References } from "./references";
 import { StackPanel } from "./stack_panel";
+import { StencilCard } from "./stencil_card";
+import { StencilOverlay } from "./stencil_overlay";
 import { StageControls } from "./stage_controls";
 import { TopBar } from "./top_bar";
 import { Tray } from "./tray";
@@ -93,6 +95,7 @@ export function Workspace({ project: id }: { project: string }) {
           </div>
         )}
         {ready && open && <References project={open.project} />}
+        {ready && open && !preparing && <StencilOverlay project={open.project.id} />}
         <Guides />
         {open && <WorkBar project={open.project} />}
         <Notice />
@@ -105,7 +108,7 @@ export function Workspace({ project: id }: { project: string }) {
       {open && <KeyList context={open} />}
       {card && open && (
         <div className="min-h-0">
-          {card === "tip" ? <TipCard project={open.project} /> : card === "node" ? <NodeCard project={open.project} /> : <FinishesCard project={open.project} />}
+          {card === "tip" ? <TipCard project={open.project} /> : card === "node" ? <NodeCard project={open.project} /> : card === "stencil" ? <StencilCard project={open.project} stage={open.stage} /> : <FinishesCard project={open.project} />}
         </div>
       )}
       <div className="col-span-full min-h-0">

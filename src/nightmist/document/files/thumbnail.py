@@ -52,9 +52,10 @@ def mask_thumbnail(document: Document, node: Node) -> bytes:
     return _png(_sampled(document.raster(node.id, MASK), node.mask.start)[..., 0])
 
 
-def small_picture(document: Document, picture: Picture) -> bytes:
-    """PNG of a picture of the project."""
-    return _png(read_picture(picture.name, document.arrays.get(picture.file).tobytes(), upright=True))
+def small_picture(document: Document, picture: Picture, side: int = SIDE) -> bytes:
+    """PNG of a picture of the project, its longer side at most as many pixels."""
+    pixels = read_picture(picture.name, document.arrays.get(picture.file).tobytes(), upright=True)
+    return _png(pixels, min(side, max(pixels.shape[:2])))
 
 
 def _sampled(raster: Raster, start: float | None) -> NDArray[np.uint16]:
@@ -72,9 +73,9 @@ def _sampled(raster: Raster, start: float | None) -> NDArray[np.uint16]:
     return found
 
 
-def _png(picture: NDArray[np.uint16]) -> bytes:
+def _png(picture: NDArray[np.uint16], side: int = SIDE) -> bytes:
     height, width = picture.shape[:2]
-    scale = SIDE / max(height, width)
+    scale = side / max(height, width)
     size = max(1, round(width * scale)), max(1, round(height * scale))
     if picture.ndim == 3:
         return write_png((fit(picture, *size) // 257).astype(np.uint8))

@@ -1,0 +1,109 @@
+import { IconArrowsDiagonal, IconArrowsMove, IconRefresh } from "@tabler/icons-react";
+import { type KeyboardEvent, type PointerEvent, type ReactNode, useState } from "react";
+
+import { setStencil, type StencilPlace, useDesk } from "../state/desk";
+
+/** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
+interface Pull {
+  now: { x: number; y: number };
+  first: { x: number; y: number };
+  start: StencilPlace;
+  stage: DOMRect;
+  shift: boolean;
+}
+
+/** Degrees that Shift snaps to. */
+const SNAP = 15;
+const LARGEST = 20_000;
+
+/** The stencil over the stage: painting goes through it, its handles move, turn and scale it. */
+export function StencilOverlay({ project }: { project: string }) {
+  const { picture, on, x, y, width, height, rotation, mirrored, opacity } = useDesk((desk) => desk.stencil);
+  if (!picture || !on) return null;
+  return (
+    <div
+      data-testid="stencil"
+      className="pointer-events-none absolute"
+      style={{ left: `${x * 100}%`, top: `${y * 100}%`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}
+    >
+      <img alt="" draggable={false} src={`/api/projects/${project}/library/${picture}/picture`} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
+      <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
+      <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={(dx, dy) => nudged(dx, dy)} />
+      <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
+      <Handle label="Scale the stencil; Shift frees its proportions" icon={<IconArrowsDiagonal size={15} />} place="-right-3.5 -bottom-3.5" pull={scale} nudge={(dx, dy) => setStencil(scaled({ width, height }, 1 + (dx - dy) / 100))} />
+    </div>
+  );
+}
+
+interface HandleProps {
+  label: string;
+  icon: ReactNode;
+  place: string;
+  pull: (pull: Pull) => void;
+  /** What arrow keys do, by pixels. */
+  nudge: (dx: number, dy: number) => void;
+}
+
+function Handle({ label, icon, place, pull, nudge }: HandleProps) {
+  const [held, setHeld] = useState<{ first: Pull["first"]; start: StencilPlace; stage: DOMRect; middle: Pull["now"] } | null>(null);
+  const press = (event: PointerEvent<HTMLButtonElement>) => {
+    event.currentTarget.setPointerCapture(event.pointerId);
+    event.stopPropagation();
+    const { stencil: start } = useDesk.getState();
+    const stage = event.currentTarget.closest("[data-testid=stencil]")!.parentElement!.getBoundingClientRect();
+    const middle = { x: start.x * stage.width + stage.x, y: start.y * stage.height + stage.y };
+    setHeld({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start, stage, middle });
+  };
+  const drag = (event: PointerEvent) => {
+    if (!held) return;
+    const now = { x: event.clientX - held.middle.x, y: event.clientY - held.middle.y };
+    pull({ now, first: held.first, start: held.start, stage: held.stage, shift: event.shiftKey });
+  };
+  const key = (event: KeyboardEvent) => {
+    const step = event.shiftKey ? 10 : 1;
+    const by: Record<string, [number, number]> = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
+    const [dx, dy] = by[event.key] ?? [0, 0];
+    if (!dx && !dy) return;
+    event.preventDefault();
+    event.stopPropagation();
+    nudge(dx, dy);
+  };
+  return (
+    <button
+      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={() => setHeld(null)} onKeyDown={key}
+      className={`pointer-events-auto absolute grid size-7 touch-none place-items-center rounded-full bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)] ${place}`}
+    >
+      {icon}
+    </button>
+  );
+}
+
+const within = (share: number) => Math.min(1, Math.max(0, share));
+
+function move({ now, first, start, stage }: Pull): void {
+  setStencil({ x: within(start.x + (now.x - first.x) / stage.width), y: within(start.y + (now.y - first.y) / stage.height) });
+}
+
+function nudged(dx: number, dy: number): void {
+  const { x, y } = useDesk.getState().stencil;
+  const stage = document.querySelector("[data-testid=stencil]")!.parentElement!.getBoundingClientRect();
+  setStencil({ x: within(x + dx / stage.width), y: within(y + dy / stage.height) });
+}
+
+function turn({ now, shift }: Pull): void {
+  const angle = (Math.atan2(now.x, -now.y) * 180) / Math.PI;
+  setStencil({ rotation: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 });
+}
+
+function scale({ now, first, start, shift }: Pull): void {
+  if (!shift) return setStencil(scaled(start, Math.hypot(now.x, now.y) / Math.max(Math.hypot(first.x, first.y), 1)));
+  const angle = (-start.rotation * Math.PI) / 180;
+  const across = Math.abs(now.x * Math.cos(angle) - now.y * Math.sin(angle));
+  const down = Math.abs(now.x * Math.sin(angle) + now.y * Math.cos(angle));
+  setStencil({ width: Math.max(8, 2 * across), height: Math.max(8, 2 * down) });
+}
+
+function scaled({ width, height }: { width: number; height: number }, factor: number): { width: number; height: number } {
+  const bounded = Math.min(factor, LARGEST / Math.max(width, height));
+  return { width: Math.max(8, width * bounded), height: Math.max(8, height * bounded) };
+}

@@ -37,7 +37,11 @@ def main(address: str) -> None:
         page.get_by_role("radio", name="Side by side").click()
         shoot(page, "side-by-side")
         page.get_by_role("radio", name="Model", exact=True).click()
+        fence(page)
+        stencil(page)
         enter(page, address, "Tide-gauge cabinet")
+        page.get_by_role("button", name="Paint", exact=True).click()
+        finishes(page)
         page.get_by_role("button", name="Prepare").click()
         page.get_by_role("radio", name="Findings").click()
         page.wait_for_selector("[data-testid=checkup][data-running=false]")
@@ -49,6 +53,58 @@ def main(address: str) -> None:
         page.get_by_role("button", name="Undo").click()
         page.get_by_role("button", name="Unwrap anew").first.wait_for()
         browser.close()
+
+
+def fence(page: Page) -> None:
+    """A region picked on the hull, everything outside of it hatched; then as it was."""
+    page.get_by_role("radio", name="Pick").click()
+    press(page, 0.5, 0.66)
+    page.get_by_role("button", name="Keep as region").click()
+    page.get_by_label("Name of the region").or_(page.get_by_text("Region", exact=True)).first.wait_for()
+    page.get_by_role("radio", name="Brush").click()
+    page.get_by_role("radio", name="Side by side").click()
+    shoot(page, "fence")
+    page.get_by_role("radio", name="Model", exact=True).click()
+    page.get_by_role("button", name="Undo").click()
+
+
+def stencil(page: Page) -> None:
+    """The berth mark over the hull, half transparent."""
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    page.get_by_role("button", name="Berth mark.png").click()
+    page.get_by_label("Wide").fill("190")
+    page.get_by_label("High").fill("119")
+    page.keyboard.press("Enter")
+    handle = page.get_by_role("button", name="Move the stencil").bounding_box()
+    page.mouse.move(handle["x"] + 14, handle["y"] + 14)
+    page.mouse.down()
+    page.mouse.move(handle["x"] - 6, handle["y"] + 110, steps=4)
+    page.mouse.up()
+    shoot(page, "stencil")
+    page.keyboard.press("z")
+    page.get_by_role("button", name="Close the stencil’s settings").click()
+
+
+def finishes(page: Page) -> None:
+    """Three finishes dragged onto the cabinet, each on a part of it; then as it was."""
+    page.get_by_role("button", name="Finishes").click()
+    page.get_by_role("radio", name="Part", exact=True).click()
+    canvas = page.locator("canvas[data-ready]")
+    box = canvas.bounding_box()
+    for name, x, y in (("Old paint", 0.45, 0.45), ("Galvanized steel", 0.5, 0.86), ("Timber boards", 0.5, 0.2)):
+        place = {"x": box["width"] * x, "y": box["height"] * y}
+        page.get_by_role("button", name=name, exact=True).drag_to(canvas, target_position=place)
+        page.wait_for_timeout(4000)
+    shoot(page, "finishes")
+    for _ in range(3):
+        page.get_by_role("button", name="Undo").click()
+    page.get_by_role("button", name="Close the finishes").click()
+
+
+def press(page: Page, x: float, y: float) -> None:
+    """A click on the stage, as shares of its width and height."""
+    box = page.locator("canvas[data-ready]").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * x, box["y"] + box["height"] * y)
 
 
 def enter(page: Page, address: str, name: str) -> None:

@@ -1,0 +1,87 @@
+"""A stencil in the browser: taken from a file, moved by its handle, laid on whole, painted through, put away."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from playwright.sync_api import expect
+
+from nightmist.core.formats.image_files import write_png
+
+from .test_stack import islands, practice
+
+YELLOW = (230, 160, 40)
+
+
+def sticker() -> bytes:
+    """A yellow disk on nothing."""
+    pixels = np.zeros((128, 128, 4), np.uint8)
+    cv2.circle(pixels, (64, 64), 60, (*YELLOW, 255), -1)
+    return write_png(pixels)
+
+
+def take(tab) -> None:
+    tab.page.get_by_role("button", name="Stencil", exact=True).click()
+    given = {"name": "sticker.png", "mimeType": "image/png", "buffer": sticker()}
+    tab.page.get_by_label("Pictures for stencils").set_input_files(given)
+    expect(tab.page.get_by_test_id("stencil")).to_be_visible()
+    tab.box = tab.page.locator("canvas[data-ready]").bounding_box()
+
+
+def yellow(texels: np.ndarray) -> np.ndarray:
+    return np.abs(texels.astype(int) - np.array(YELLOW) * 257).max(axis=2) < 800
+
+
+def test_a_sticker_goes_onto_the_sides_that_are_seen_and_on_no_hidden_one(painter, server):
+    project = practice(server, "box")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.get_by_role("button", name="Lay it on whole").click()
+    tab.wait_kept(2)
+    found = yellow(server.texels(project, "box"))
+    shares = sorted(found[island].mean() for island in islands("box"))
+    # Three sides are seen; of the others not one texel.
+    assert shares[:3] == [0, 0, 0]
+    assert all(share > 0.05 for share in shares[3:])
+    page.keyboard.press("Control+z")
+    tab.wait_kept(3)
+    assert not yellow(server.texels(project, "box")).any()
+
+
+def test_the_brush_paints_through_the_stencil_only_where_it_lies(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.get_by_role("radio", name="Brush").click()
+    handle = page.get_by_role("button", name="Move the stencil").bounding_box()
+    x, y = handle["x"] + 14, handle["y"] + 14
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 60, y, steps=4)
+    page.mouse.up()
+    box = page.get_by_test_id("stencil").bounding_box()
+    assert abs(box["x"] + box["width"] / 2 - (x + 60)) < 3
+    expect(page.get_by_role("group", name="Not at rest")).to_contain_text("stencil")
+    page.get_by_label("Strength", exact=True).fill("1000")
+    page.get_by_label("Hardness", exact=True).fill("1000")
+    middle = (x + 60 - tab.box["x"]) / tab.box["width"], (y + 40 - tab.box["y"]) / tab.box["height"]
+    away = middle[0] - 1.2 * box["width"] / tab.box["width"], middle[1]
+    tab.drag(middle, away)
+    tab.wait_kept(2)
+    through = server.texels(project, "plane")
+    assert yellow(through).sum() > 100
+    page.keyboard.press("z")
+    expect(page.get_by_test_id("stencil")).to_have_count(0)
+    tab.drag(middle, away)
+    tab.wait_kept(3)
+    free = server.texels(project, "plane")
+    # Without it the stroke is the pigment's, and reaches beyond.
+    bare = free[0, 0]
+    assert (np.abs(free.astype(int) - bare).max(axis=2) > 3000).sum() > 1.5 * yellow(through).sum()
+    assert not yellow(free)[yellow(through)].all()
+    tab.open()
+    expect(page.get_by_test_id("stencil")).to_have_count(0)
+    page.keyboard.press("z")
+    expect(page.get_by_test_id("stencil")).to_be_visible()

@@ -10,6 +10,7 @@ import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
+import { PictureAbout } from "./picture_about";
 import { Toggle } from "./toggle";
 
 /** A picture comes onto the stage: in the middle, half as high as the stage, in its own proportions. */
@@ -93,6 +94,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
               <Toggle text="Through" on={stencil.through} onChange={(through) => setStencil({ through })} what="Covered and averted places take paint, too" />
             </div>
             <p className="mt-1.5 text-ink-2">It stays on the screen while the model is turned. The brush paints through it; maps besides color take the pigment’s values in its shape.</p>
+            <PictureAbout key={chosen.id} picture={chosen} project={project} />
           </>
         )}
         {!pictures.length && <p className="mt-2 text-ink-2">No pictures yet. PNG with transparency, photos, gray masks: all will do.</p>}

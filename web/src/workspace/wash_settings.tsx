@@ -9,6 +9,7 @@ import { say, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
 import { ColorField } from "./color_field";
+import { FrameNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
 
@@ -152,6 +153,7 @@ function Laying({ wash, project }: { wash: Wash; project: Project }) {
       <LaidSlider label="Right" value={right} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [value, below] })} />
       <LaidSlider label="Down" value={below} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [right, value] })} />
       {shape === "triplanar" && <LaidSlider label="Sharp" value={sharpness} min={1} max={16} show={(value) => value.toFixed(1)} project={project} edit={(value) => edit({ sharpness: value })} title="How fast one side gives way to the next" />}
+      {shape !== "uv" && <FrameNumbers mapping={mapping} onChange={(frame) => project.send(edit({ frame }))} />}
       <Head>Beyond its edges</Head>
       <div className="-ml-1">
         <Segmented wraps label="Beyond its edges" options={WRAPS} value={wrap} onChange={(next) => project.send(edit({ wrap: next }))} />

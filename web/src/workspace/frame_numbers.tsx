@@ -1,0 +1,42 @@
+import type { Frame, Mapping } from "../api/schema.generated";
+import { useSession } from "../state/session";
+import { NumberField } from "../ui/number_field";
+import { Head } from "./node_card_head";
+
+type Three = [number, number, number];
+const AXES = ["X", "Y", "Z"];
+const ROWS: { key: "position" | "size" | "turn"; text: string; unit?: string; least: number }[] = [
+  { key: "position", text: "Middle", least: -1e6 },
+  { key: "size", text: "Size", least: 1e-6 },
+  { key: "turn", text: "Turn", unit: "°", least: -360 },
+];
+
+/** The box that a picture is projected from, in model units: around the model, or where it is put by numbers. */
+export function FrameNumbers({ mapping, onChange }: { mapping: Mapping; onChange: (frame: Frame | null) => void }) {
+  const { modelSize, modelMiddle } = useSession();
+  // About what the engine takes when nothing else is said.
+  const side = Number((modelSize / Math.sqrt(2)).toPrecision(3));
+  const around = { position: modelMiddle.map((value) => Number(value.toPrecision(4))) as Three, size: [side, side, side] as Three, turn: [0, 0, 0] as Three };
+  const frame = mapping.frame ?? null;
+  return (
+    <>
+      <Head>Projected from</Head>
+      <label className="flex h-7 items-center gap-1.5" title="A cube around the whole model; else a box of its own, which stays where it is on the model">
+        <input type="checkbox" className="size-4 accent-accent" checked={frame === null} onChange={(event) => onChange(event.target.checked ? null : around)} />
+        a cube around the model
+      </label>
+      {frame &&
+        ROWS.map(({ key, text, unit, least }) => (
+          <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>
+            <span className="w-[46px] shrink-0 text-ink-2">{text}</span>
+            {AXES.map((axis, k) => (
+              <NumberField
+                key={axis} label={axis} value={Number((frame[key]?.[k] ?? 0).toPrecision(5))} min={least} max={1e6} unit={unit}
+                onChange={(value) => onChange({ ...frame, [key]: (frame[key] ?? [0, 0, 0]).map((old, i) => (i === k ? value : old)) } as Frame)}
+              />
+            ))}
+          </div>
+        ))}
+    </>
+  );
+}

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import type { BeginStroke, Fence, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
+import type { BeginStroke, Fence, Mirror, Picture, Pigment, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
 import { type DocumentState, isNode } from "./document";
 
@@ -232,6 +232,13 @@ export const setPressed = (what: Pressed, least: number) =>
 export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => ({ look: { ...look, ...part } }));
 
 export const setStencil = (part: Partial<StencilPlace>) => useDesk.setState(({ stencil }) => ({ stencil: { ...stencil, ...part } }));
+
+/** A picture comes onto the stage: in the middle, half as high as the stage, in its own proportions. */
+export function takeStencil({ id, width, height }: Picture): void {
+  const stage = document.querySelector("canvas[data-ready]")!.getBoundingClientRect();
+  const tall = Math.min(stage.height / 2, (stage.width * 0.8 * height) / width);
+  setStencil({ picture: id, on: true, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
+}
 
 export const setReferences = (part: Partial<Desk["references"]>) =>
   useDesk.setState(({ references }) => ({ references: { ...references, ...part } }));

@@ -1,6 +1,7 @@
-import { setReferences } from "./desk";
+import { takePictures } from "../api/rest";
+import { setReferences, takeStencil } from "./desk";
 import { pinReferences } from "./references";
-import { say } from "./session";
+import { say, useSession } from "./session";
 
 const MODEL = /\.(glb|gltf|obj|ply|stl|zip)$/i;
 
@@ -24,6 +25,17 @@ export function takeDrops(project: string | null): () => void {
   return () => stop.abort();
 }
 
+/** A picture becomes one of the project's, over the stage. */
+async function asStencil(project: string, file: File): Promise<void> {
+  try {
+    const [id] = await takePictures(project, [file]);
+    const picture = useSession.getState().state?.pictures.find((each) => each.id === id);
+    if (picture) takeStencil(picture);
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
 async function take(project: string, files: File[]): Promise<void> {
   const pictures = files.filter(({ type }) => type.startsWith("image/"));
   if (!files.length) return;
@@ -33,5 +45,7 @@ async function take(project: string, files: File[]): Promise<void> {
     return;
   }
   const last = await pinReferences(project, pictures);
-  if (last) setReferences({ shown: true, chosen: last });
+  if (!last) return;
+  setReferences({ shown: true, chosen: last });
+  say(`${pictures.at(-1)!.name} is pinned beside the model.`, "Take it as a stencil", () => void asStencil(project, pictures.at(-1)!));
 }

@@ -46,8 +46,10 @@ export function StackPanel({ project }: { project: Project }) {
           <IconFolderPlus size={16} stroke={1.6} />
         </button>
       </div>
-      {target && <LayerSettings key={target.id} surface={surface} layer={target} project={project} />}
-      <RegionsPart project={project} />
+      <div className="min-h-0 shrink overflow-y-auto [scrollbar-width:thin]">
+        {target && <LayerSettings key={target.id} surface={surface} layer={target} project={project} />}
+        <RegionsPart project={project} />
+      </div>
     </section>
   );
 }

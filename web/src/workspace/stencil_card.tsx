@@ -2,23 +2,15 @@ import { IconUpload, IconX } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { takePictures } from "../api/rest";
-import type { Picture } from "../api/schema.generated";
 import type { Stage } from "../stage/stage";
 import { closeCards } from "../state/cards";
-import { setStencil, useDesk } from "../state/desk";
+import { setStencil, takeStencil, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
 import { PictureAbout } from "./picture_about";
 import { Toggle } from "./toggle";
-
-/** A picture comes onto the stage: in the middle, half as high as the stage, in its own proportions. */
-function show({ id, width, height }: Picture): void {
-  const stage = document.querySelector("canvas[data-ready]")!.getBoundingClientRect();
-  const tall = Math.min(stage.height / 2, (stage.width * 0.8 * height) / width);
-  setStencil({ picture: id, on: true, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
-}
 
 /** Pictures that paint goes through, fixed to the screen while the model is turned below them. */
 export function StencilCard({ project, stage }: { project: Project; stage: Stage }) {
@@ -30,7 +22,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
     try {
       const ids = await takePictures(project.id, files);
       const fresh = useSession.getState().state?.pictures.find(({ id }) => id === ids[0]);
-      if (fresh) show(fresh);
+      if (fresh) takeStencil(fresh);
     } catch (error) {
       say((error as Error).message);
     }
@@ -64,7 +56,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
             <li key={picture.id}>
               <button
                 type="button" title={`${picture.name}, ${picture.width} × ${picture.height}`} aria-label={picture.name} aria-pressed={picture.id === stencil.picture && stencil.on}
-                onClick={() => show(picture)}
+                onClick={() => takeStencil(picture)}
                 className={`block aspect-square w-full overflow-hidden rounded-[6px] ${picture.id === stencil.picture && stencil.on ? "outline-2 outline-accent" : "hover:outline-2 hover:outline-fog-4"}`}
               >
                 <img alt="" src={`/api/projects/${project.id}/library/${picture.id}/thumbnail`} className="size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain" />

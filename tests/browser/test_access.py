@@ -60,6 +60,40 @@ def test_paint_and_every_card(page, server):
     assert violations(page) == []
 
 
+def test_the_stack_and_its_cards(page, server):
+    """Groups, masks, washes, adjustments, finishes, regions, the stencil and versions."""
+    page.goto(f"{server.url}{SWITCHES}#/project/{server.create()}")
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    page.get_by_role("button", name="Finishes").click()
+    page.get_by_role("button", name="Rust", exact=True).click()
+    page.locator("[data-target=true]", has_text="Rust").wait_for()
+    page.get_by_role("button", name="Hides all").click()
+    page.get_by_role("row", name="Rust", exact=True).first.get_by_role("button", name="Mask of Rust").wait_for()
+    assert violations(page) == [], "finishes and a mask"
+    page.get_by_role("button", name="Meets below: plainly").click()
+    page.get_by_label("by height: low places first").click()
+    page.get_by_label("Softness").wait_for()
+    assert violations(page) == [], "meeting"
+    page.get_by_role("button", name="Wash", exact=True).click()
+    page.get_by_role("combobox", name="Color of Wash", exact=True).select_option(index=2)
+    page.get_by_role("radio", name="Sphere").click()
+    page.get_by_role("button", name="Maps: ").click()
+    assert violations(page) == [], "a wash"
+    page.get_by_role("button", name="Add an adjustment").click()
+    page.get_by_role("radio", name="Curve").click()
+    page.get_by_label("What each tone becomes, dark to light").wait_for()
+    assert violations(page) == [], "an adjustment"
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    page.get_by_role("list", name="Pictures of the project").get_by_role("button").first.click()
+    assert violations(page) == [], "the stencil"
+    page.get_by_role("radio", name="Pick", exact=True).click()
+    assert violations(page) == [], "picking"
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Go back", exact=True).wait_for()
+    assert violations(page) == [], "versions"
+
+
 def test_prepare_and_its_cards(page, server):
     page.goto(f"{server.url}{SWITCHES}#/project/{server.create()}")
     page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)

@@ -196,6 +196,7 @@ def test_a_wash_meets_what_lies_below_by_height(painter, server):
     tab.wait_kept(1)
     page.get_by_role("button", name="Rubber", exact=True).click()
     tab.wait_kept(2)
+    expect(page.locator("[data-target=true]")).to_contain_text("Rubber")
     page.get_by_role("button", name="Hides all").click()
     tab.wait_kept(3)
     page.get_by_role("slider", name="Shows").fill("500")

@@ -39,9 +39,8 @@ def main(address: str) -> None:
         page.get_by_role("radio", name="Model", exact=True).click()
         fence(page)
         stencil(page)
-        enter(page, address, "Tide-gauge cabinet")
-        page.get_by_role("button", name="Paint", exact=True).click()
         finishes(page)
+        enter(page, address, "Tide-gauge cabinet")
         page.get_by_role("button", name="Prepare").click()
         page.get_by_role("radio", name="Findings").click()
         page.wait_for_selector("[data-testid=checkup][data-running=false]")
@@ -86,15 +85,15 @@ def stencil(page: Page) -> None:
 
 
 def finishes(page: Page) -> None:
-    """Three finishes dragged onto the cabinet, each on a part of it; then as it was."""
+    """Three finishes dragged onto the buoy, each on an island of it; then as it was."""
     page.get_by_role("button", name="Finishes").click()
-    page.get_by_role("radio", name="Part", exact=True).click()
     canvas = page.locator("canvas[data-ready]")
     box = canvas.bounding_box()
-    for name, x, y in (("Old paint", 0.45, 0.45), ("Galvanized steel", 0.5, 0.86), ("Timber boards", 0.5, 0.2)):
+    for name, x, y in (("Old paint", 0.5, 0.66), ("Rust", 0.5, 0.85), ("Bare steel", 0.5, 0.13)):
         place = {"x": box["width"] * x, "y": box["height"] * y}
         page.get_by_role("button", name=name, exact=True).drag_to(canvas, target_position=place)
-        page.wait_for_timeout(4000)
+        page.locator("[data-target=true]", has_text=name).wait_for()
+        page.wait_for_timeout(2500)
     shoot(page, "finishes")
     for _ in range(3):
         page.get_by_role("button", name="Undo").click()

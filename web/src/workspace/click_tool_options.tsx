@@ -22,7 +22,7 @@ const WAYS: { value: "lay" | "away"; text: string; hint: string }[] = [
 
 /** What fill, gradient and sample want to know. */
 export function ClickToolOptions({ project }: { project: Project }) {
-  const { tool, fillBy, fillAway, tolerance, sampleLayer } = useDesk();
+  const { tool, fillBy, fillAway, tolerance, sampleLayer, maskTarget, maskValue } = useDesk();
   if (tool === "pick") return <PickOptions project={project} />;
   if (tool === "fill") {
     return (
@@ -42,7 +42,11 @@ export function ClickToolOptions({ project }: { project: Project }) {
         )}
         {fillBy !== "color" && (
           <p className="mt-1 text-ink-2">
-            {fillAway
+            {maskTarget
+              ? fillAway
+                ? "The mask is there again as it began."
+                : `The layer shows ${Math.round(maskValue * 100)}% there, with clean edges.`
+              : fillAway
               ? "What the chosen layers hold there is taken away, in the maps that the pigment paints."
               : "The pigment covers it with clean edges, into the gaps between islands."}
           </p>

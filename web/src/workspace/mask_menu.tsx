@@ -29,7 +29,7 @@ export function MaskMenu({ layer, project }: { layer: LayerState; project: Proje
   );
   return (
     <Menu>
-      <MenuButton aria-label={`Make the mask of ${layer.name} from`} title="Make the mask from what is there" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
+      <MenuButton aria-label={`Make the mask of ${layer.name} from`} title="Make the mask from what is there, or delete it" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
         <IconDots size={15} />
       </MenuButton>
       <MenuItems anchor="right end" className="card z-20 max-h-96! w-52 p-1 outline-none">
@@ -37,6 +37,7 @@ export function MaskMenu({ layer, project }: { layer: LayerState; project: Proje
         {SOURCES.map(([source, text, hint]) => item(source, text, hint, () => make({ source })))}
         {pictures.map(({ id, name }) => item(id, name, "Where the picture, laid into the map, is light", () => make({ picture: id })))}
         {masked.map(({ id, name }) => item(id, `Mask of ${name}`, "The same mask as that layer’s", () => project.send({ type: "copy_mask", node: layer.id, origin: id })))}
+        {layer.mask && item("delete", "Delete the mask", "The layer shows everywhere", () => project.send({ type: "remove_mask", node: layer.id }))}
       </MenuItems>
     </Menu>
   );

@@ -1,4 +1,4 @@
-import { IconContrast, IconEye, IconEyeOff, IconTrash } from "@tabler/icons-react";
+import { IconContrast, IconEye, IconEyeOff } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import { useDesk } from "../state/desk";
@@ -52,9 +52,6 @@ export function MaskSettings({ layer, project }: { layer: LayerState; project: P
         <IconContrast size={15} stroke={1.7} />
       </button>
       <MaskMenu layer={layer} project={project} />
-      <button type="button" className={icon} aria-label="Delete the mask" title="Delete the mask: the layer shows everywhere" onClick={() => project.send({ type: "remove_mask", node })}>
-        <IconTrash size={16} stroke={1.7} />
-      </button>
     </div>
   );
 }

@@ -17,7 +17,7 @@ from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
 from nightmist.studio import project as open_projects
-from nightmist.studio.project import Samples
+from nightmist.studio.inbox import Samples
 
 from ..shapes import walls
 from .test_project import RED, begin, document, draw, opened, pixels, studio  # noqa: F401

@@ -18,7 +18,7 @@ from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
 from nightmist.studio.client_updates import IN_FLIGHT, ClientUpdates, rectangles_of
-from nightmist.studio.project import Samples
+from nightmist.studio.inbox import Samples
 from nightmist.studio.stack_messages import AddNode, ChangeNode, MoveNodes, RemoveNodes
 
 from ..shapes import walls

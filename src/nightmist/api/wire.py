@@ -8,8 +8,8 @@ import numpy as np
 
 from ..core.errors import NightmistError
 from ..studio.client_updates import Batch, Rectangle
+from ..studio.inbox import Samples
 from ..studio.messages import PROTOCOL
-from ..studio.project import Samples
 
 SAMPLES, PIXELS = 1, 2
 SAMPLES_HEAD = struct.Struct("<BBHId")  # version, kind, count, stroke, stamp

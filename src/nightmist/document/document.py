@@ -8,7 +8,6 @@ from typing import Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.brush.tips import made_tip
 from ..core.errors import NightmistError
 from ..core.mesh import Caster, Mesh
 from ..core.progress import Progress, quietly
@@ -17,6 +16,7 @@ from ..core.texels.ownership import MAX_REPEATS
 from ..core.texels.seam_links import SeamLinks
 from ..core.texels.tile_mask import TileMask
 from .change import Change, node_and_map, raster_id
+from .contents import Contents
 from .derived.cache import Cache
 from .derived.composites import Composite, PictureName, refresh_relief
 from .derived.dense import DensePictures
@@ -32,23 +32,17 @@ from .values import (
     CHANNELS,
     MAPS,
     MASK,
-    MODEL,
     NODES,
     PLANES,
-    PROJECT,
     Adjustment,
     AnyValue,
-    DocumentValues,
     Group,
     MapName,
     Model,
     Node,
-    Picture,
     PlaneName,
-    Project,
     Region,
     Surface,
-    TipPicture,
     Wash,
 )
 
@@ -103,7 +97,7 @@ class Drawn(Protocol):
     def finish(self) -> Change | None: ...
 
 
-class Document:
+class Document(Contents):
     """A model being painted."""
 
     def __init__(
@@ -111,9 +105,9 @@ class Document:
         pools: tuple[Pool, Pool] | None = None,
     ) -> None:  # fmt: skip
         """tiles, arrays: bring back what history needs and memory has let go. pools: of both, to go on with."""
-        self.values: dict[str, AnyValue] = {value.id: value for value in values}
+        self.pool, kept = pools or (Pool(tiles), Pool(arrays))
+        super().__init__(values, kept)
         self.rasters: dict[str, Raster] = {}
-        self.pool, self.arrays = pools or (Pool(tiles), Pool(arrays))
         self.dense = DensePictures()
         self.history = History()
         self.previews: list[Preview] = []
@@ -130,110 +124,12 @@ class Document:
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
 
-    # Values
-
     def shown(self, key: str) -> AnyValue | None:
         """A value as it is shown: of a preview where one is laid over it."""
         for preview in reversed(self.previews):
             if key in preview.values:
                 return preview.values[key]
         return self.values.get(key)
-
-    @property
-    def project(self) -> Project:
-        """What concerns all of the document."""
-        return self.values[PROJECT]  # type: ignore[return-value]
-
-    @property
-    def model(self) -> Model:
-        """The names of the model's arrays."""
-        return self.values[MODEL]  # type: ignore[return-value]
-
-    def surface_values(self) -> list[Surface]:
-        """All surfaces by number."""
-        found = [value for value in self.values.values() if isinstance(value, Surface)]
-        return sorted(found, key=lambda surface: surface.number)
-
-    def surface_value(self, name: str) -> Surface:
-        """A surface by name. Raises NightmistError naming those there are."""
-        surfaces = self.surface_values()
-        for surface in surfaces:
-            if surface.name == name:
-                return surface
-        raise NightmistError(f"There is no surface {name!r}; the model has {', '.join(s.name for s in surfaces)}.")
-
-    def node(self, key: str) -> Node:
-        """A node of a stack by id. Raises NightmistError when it is gone."""
-        value = self.values.get(key)
-        if not isinstance(value, NODES):
-            raise NightmistError("That layer does not exist any more.")
-        return value
-
-    def stack(self, parent: str) -> list[Node]:
-        """The nodes that lie directly in a surface or a group, bottom first."""
-        found = [value for value in self.values.values() if isinstance(value, NODES) and value.parent == parent]
-        return sorted(found, key=lambda node: (node.order, node.id))
-
-    def nodes_in(self, parent: str) -> list[Node]:
-        """All nodes in a surface or a group, those inside groups among them, bottom first; a group follows its own."""
-        return [each for node in self.stack(parent) for each in (*self.nodes_in(node.id), node)]
-
-    def groups_over(self, node: Node) -> list[Group]:
-        """The groups in which a node lies, the innermost first."""
-        parent = self.values.get(node.parent)
-        return [parent, *self.groups_over(parent)] if isinstance(parent, Group) else []
-
-    def surface_of(self, node: Node) -> Surface:
-        """The surface in whose stack a node lies."""
-        outermost = [node, *self.groups_over(node)][-1]
-        return self.values[outermost.parent]  # type: ignore[return-value]
-
-    def region_values(self) -> list[Region]:
-        """All regions, by name."""
-        found = [value for value in self.values.values() if isinstance(value, Region)]
-        return sorted(found, key=lambda region: (region.name.casefold(), region.id))
-
-    def region_value(self, key: str) -> Region:
-        """A region by id. Raises NightmistError when it is gone."""
-        value = self.values.get(key)
-        if not isinstance(value, Region):
-            raise NightmistError("That region does not exist any more.")
-        return value
-
-    def region_faces(self, region: Region) -> NDArray[np.int64]:
-        """The numbers of a region's faces, rising."""
-        faces: NDArray[np.int64] = self.arrays.get(region.faces)
-        return faces
-
-    def region_mask(self, region: Region, surface: Surface) -> TileMask:
-        """How much of each texel of a surface's map a region covers."""
-        return region_mask(self.cache, self.layout(surface), surface, self.region_faces(region), region)
-
-    def picture_values(self) -> list[Picture]:
-        """All pictures of the project, by name."""
-        found = [value for value in self.values.values() if isinstance(value, Picture)]
-        return sorted(found, key=lambda picture: (picture.name.casefold(), picture.id))
-
-    def picture_value(self, key: str) -> Picture:
-        """A picture by id. Raises NightmistError when it is gone."""
-        value = self.values.get(key)
-        if not isinstance(value, Picture):
-            raise NightmistError("That picture does not exist any more.")
-        return value
-
-    def tip_values(self) -> list[TipPicture]:
-        """The painter's own tip pictures."""
-        return [value for value in self.values.values() if isinstance(value, TipPicture)]
-
-    def tip_picture(self, name: str) -> NDArray[np.float32]:
-        """A tip's picture: one of the painter's own in this project, else one that ships with us."""
-        own = next((tip for tip in self.tip_values() if tip.name == name), None)
-        picture: NDArray[np.float32] = self.arrays.get(own.picture) if own else made_tip(name)
-        return picture
-
-    def state(self) -> DocumentValues:
-        """Everything but pixels and arrays."""
-        return DocumentValues(values=list(self.values.values()))
 
     # Pixels
 
@@ -309,6 +205,10 @@ class Document:
     def links(self, surface: Surface) -> SeamLinks:
         """What lies beyond the borders of a surface's islands."""
         return self.layouts.links(self.all_layouts(), self.mesh, surface.number)
+
+    def region_mask(self, region: Region, surface: Surface) -> TileMask:
+        """How much of each texel of a surface's map a region covers."""
+        return region_mask(self.cache, self.layout(surface), surface, self.region_faces(region), region)
 
     def hidden_faces(self, surface: Surface) -> NDArray[np.uint8]:
         """(n,) 1 for each of a surface's faces that belongs to a hidden part: no tool touches those."""

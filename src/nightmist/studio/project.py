@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import logging
-import queue
 import threading
 import time
 from collections import deque
@@ -12,7 +11,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeVar
 
-from ..core.brush.path import Sample
 from ..core.errors import NightmistError
 from ..core.progress import CancelledError
 from ..document import Document
@@ -26,6 +24,7 @@ from ..store import Store, StoreError
 from . import messages as say
 from .client_updates import Client, ClientUpdates
 from .edits import do_edit, nodes_of
+from .inbox import Ask, Edit, Inbox, Request, Samples, Work
 from .journal import MOST_WAITING, Journal, Word
 from .persistence import Opened, entry_for, open_project
 from .prepare_messages import Preparation
@@ -40,37 +39,6 @@ T = TypeVar("T")
 TELL_EVERY = 0.15
 #: Seconds without a sample after which a press that never ends is over for those who wait.
 STALLED = 20.0
-
-
-@dataclass
-class Samples:
-    """Pointer samples of a stroke: x, y, pressure, tilt x, y; and when the browser took the newest (its own clock)."""
-
-    stroke: int
-    points: list[Sample]
-    stamp: float = 0.0
-
-
-Request = say.ClientMessage | Samples
-
-
-@dataclass
-class Ask:
-    """What one browser asks."""
-
-    client: Client
-    request: Request
-
-
-@dataclass
-class Edit:
-    """A change that is asked for from outside the sockets; it waits its turn as theirs do."""
-
-    run: Callable[[], None]
-
-
-#: What the project's thread does next; None ends it.
-Work = Callable[[], None] | Ask | Edit | None
 
 
 @dataclass
@@ -97,8 +65,7 @@ class OpenProject:
         self.worker: Client | None = None
         self.cancelled = threading.Event()
         self.told_work = 0.0
-        self.queue: queue.Queue[Work] = queue.Queue()
-        self.ahead: deque[Work] = deque()
+        self.inbox = Inbox()
         self.listen()
         self.thread = threading.Thread(target=self._run, name=f"project {project}", daemon=True)
         self.thread.start()
@@ -107,17 +74,17 @@ class OpenProject:
         """Hear of what happens to the document, and keep it."""
         self.document.listener = self._changed
         self.document.progress = self._progress
-        self.journal = Journal(self.store, self.project, lambda word: self._post(lambda: self._heard(word)))
+        self.journal = Journal(self.store, self.project, lambda word: self.inbox.put(lambda: self._heard(word)))
 
     # From any thread
 
     def join(self, client: Client) -> None:
         """A browser opens the project: it is welcomed, and everything is sent to it."""
-        self._post(lambda: self._join(client))
+        self.inbox.put(lambda: self._join(client))
 
     def leave(self, client: Client) -> None:
         """A browser is gone; a stroke it was drawing is finished, not lost."""
-        self._post(lambda: self._leave(client))
+        self.inbox.put(lambda: self._leave(client))
 
     def ask(self, client: Client, request: Request) -> None:
         """Do what a browser asks, after everything asked before; only calling work off does not wait."""
@@ -125,15 +92,15 @@ class OpenProject:
             if self.worker is client:
                 self.cancelled.set()
         else:
-            self.queue.put(Ask(client, request))
+            self.inbox.put(Ask(client, request))
 
     def call(self, work: Callable[[Document], T]) -> T:
         """Read from the document, in the project's thread, and wait for the answer."""
-        return self._wait_for(work, self._post)
+        return self._wait_for(work, self.inbox.put)
 
     def edit(self, work: Callable[[Document], T]) -> T:
         """Change the document, once no stroke is being drawn, and wait for the answer."""
-        return self._wait_for(work, lambda run: self.queue.put(Edit(run)))
+        return self._wait_for(work, lambda run: self.inbox.put(Edit(run)))
 
     def _wait_for(self, work: Callable[[Document], T], post: Callable[[Callable[[], None]], None]) -> T:
         done = threading.Event()
@@ -161,14 +128,11 @@ class OpenProject:
 
     def close(self) -> None:
         """Finish what is under way, keep everything, and end the threads."""
-        self.queue.put(None)
+        self.inbox.put(None)
         self.thread.join(30)
         self.journal.close()
 
     # In the project's thread
-
-    def _post(self, work: Callable[[], None]) -> None:
-        self.queue.put(work)
 
     def _run(self) -> None:
         self.document.refresh()
@@ -204,53 +168,13 @@ class OpenProject:
         ask.client.tell(say.Refused(message=f"Something went wrong inside Nightmist. {after}"))
         self._refresh(time.perf_counter(), None)
 
-    def _overtaken(self, item: Work) -> bool:
-        """Whether the next piece of work shows something else in place of what this one shows."""
-        following = self.ahead[0] if self.ahead else None
-        both = [one for one in (item, following) if isinstance(one, Ask) and isinstance(one.request, say.ShowEdit)]
-        return len(both) == 2 and both[0].client is both[1].client
-
     def _next(self) -> Work:
-        """The next piece of work; samples of one stroke that are queued behind each other become one."""
-        with contextlib.suppress(queue.Empty):
-            while True:
-                self.ahead.append(self.queue.get_nowait())
-        if not self.ahead:
-            self.ahead.append(self._wait())
-        item = self.ahead.popleft()
-        while self._overtaken(item):
-            item = self.ahead.popleft()
-        if not isinstance(item, Ask):
-            return item
-        if isinstance(item.request, say.ShowEdit):
-            return self._newest(item)
-        if not isinstance(item.request, Samples):
-            return item
-        merged = item.request
-        while self.ahead and (more := _continued(self.ahead[0], item.client, merged)):
-            self.ahead.popleft()
-            merged = Samples(merged.stroke, merged.points + more.points, more.stamp)
-        return Ask(item.client, merged)
-
-    def _newest(self, item: Ask) -> Ask:
-        """Of edits that a browser shows one after the other only the last one matters."""
-        while self.ahead:
-            following = self.ahead[0]
-            if not isinstance(following, Ask) or following.client is not item.client:
-                break
-            if not isinstance(following.request, say.ShowEdit):
-                break
-            item = following
-            self.ahead.popleft()
-        return item
-
-    def _wait(self) -> Work:
         """The next piece of work; a press that does not end while others wait is ended for them."""
         if not (self.drawing and self.put_off):
-            return self.queue.get()
+            return self.inbox.next()
         try:
-            return self.queue.get(timeout=max(self.drawing.heard + STALLED - time.monotonic(), 0.01))
-        except queue.Empty:
+            return self.inbox.next(max(self.drawing.heard + STALLED - time.monotonic(), 0.01))
+        except TimeoutError:
             return self._end_stalled
 
     def _end_stalled(self) -> None:
@@ -417,7 +341,7 @@ class OpenProject:
         self.drawing.client.tell(say.StrokeEnded(stroke=self.drawing.number, revision=revision))
         self.drawing = None
         # What others asked meanwhile comes before anything that is queued now.
-        self.ahead.extendleft(reversed(self.put_off))
+        self.inbox.put_first(self.put_off)
         self.put_off.clear()
 
     def _changed(self, event: Event, change: Change) -> None:
@@ -495,10 +419,3 @@ class OpenProject:
 def _now(event: Event, change: Change) -> Change:
     """What has just come into force."""
     return change.inverse() if event == "undo" else change
-
-
-def _continued(work: Work, client: Client, samples: Samples) -> Samples | None:
-    """The samples in `work` when they belong to the same stroke, else None."""
-    if not isinstance(work, Ask) or work.client is not client or not isinstance(work.request, Samples):
-        return None
-    return work.request if work.request.stroke == samples.stroke else None

@@ -186,6 +186,30 @@ def test_a_picked_region_is_the_fence_that_strokes_stay_in(painter, server):
     expect(page.get_by_role("button", name="Fence: Region")).to_have_attribute("aria-pressed", "false")
 
 
+def test_faces_are_picked_by_their_direction_and_by_a_box(painter, server):
+    """A box of 6 sides with 64 polygons each: one side faces one way; a box around the model picks the sides seen."""
+    tab = painter(practice(server, "box")).open()
+    page, box = tab.page, tab.box
+    picked = page.get_by_role("status").filter(has_text="picked")
+    middle = (box["x"] + box["width"] * 0.45, box["y"] + box["height"] * 0.55)
+    page.get_by_role("radio", name="Pick").click()
+    page.get_by_role("radio", name="Facing").click()
+    page.mouse.click(*middle)
+    expect(picked).to_have_text("64 faces are picked.")
+    page.get_by_label("Within", exact=True).fill("1000")
+    page.mouse.click(*middle)
+    # At right angles the four sides around belong to it.
+    expect(picked).to_have_text("320 faces are picked.")
+    page.get_by_role("button", name="Pick nothing").click()
+    page.get_by_role("radio", name="Box", exact=True).click()
+    tab.drag((0.02, 0.98), (0.98, 0.02))
+    expect(picked).to_have_text("192 faces are picked.")
+    page.keyboard.down("Control")
+    tab.drag((0.02, 0.98), (0.98, 0.02))
+    page.keyboard.up("Control")
+    expect(picked).to_have_text("No faces are picked.")
+
+
 def test_a_wash_meets_what_lies_below_by_height(painter, server):
     """Two finishes: the upper one gets a mask of one half, and covers low places only once it meets by height."""
     project = practice(server, "plane")

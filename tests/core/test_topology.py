@@ -125,6 +125,22 @@ def test_faces_that_belong_together():
     assert sizes == {"face": 2, "patch": 128, "island": 128, "part": 768, "surface": 768}
 
 
+@pytest.mark.parametrize("angle", [0.0, 5.0, 40.0, 120.0])
+def test_faces_that_face_the_same_way_lie_within_the_angle(angle):
+    """A ball, polygon by polygon against Newell's normal; none of another part is left out."""
+    mesh = practice_body("sphere")
+    normals = {}
+    for number in np.unique(mesh.polygon):
+        mean = sum(np.cross(b - a, c - a) for a, b, c in mesh.corners[mesh.polygon == number].astype(float))
+        normals[number] = mean / np.linalg.norm(mean)
+    middle = normals[mesh.polygon[40]]
+    turned = np.array([np.degrees(np.arccos(np.clip(normals[number] @ middle, -1, 1))) for number in mesh.polygon])
+    found = np.isin(np.arange(len(mesh.faces)), faces_with(mesh, 40, "facing", mesh.uvs[0], angle))
+    near = np.abs(turned - angle) < 0.1
+    assert (found == (turned <= angle))[~near].all()
+    assert found[mesh.polygon == mesh.polygon[40]].all()
+
+
 @pytest.mark.parametrize("body", BODIES)
 def test_practice_bodies_are_sound(body):
     """No finding at all, closed where they should be, of the size asked for."""

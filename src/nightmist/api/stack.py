@@ -6,11 +6,11 @@ from typing import Annotated, Literal
 
 import cv2
 import numpy as np
-from fastapi import APIRouter, File, Response, UploadFile
+from fastapi import APIRouter, File, Query, Response, UploadFile
 
 from ..core.errors import NightmistError
 from ..core.formats.image_files import write_png
-from ..core.mesh.select import Extent, faces_with
+from ..core.mesh.select import SAME_ANGLE, Extent, faces_with
 from ..core.texels import TILE
 from ..document import Document
 from ..document.derived.model import runs_of_faces
@@ -66,9 +66,11 @@ def version_picture(studio: InStudio, project: str, version: str) -> Response:
 
 
 @router.get("/projects/{project}/faces", responses={422: {"model": Problem}})
-def faces_together(studio: InStudio, project: str, face: int, by: Extent) -> list[tuple[int, int]]:
-    """Runs of the faces that belong together with one."""
-    return studio.with_document(project, lambda document: _together(document, face, by))
+def faces_together(
+    studio: InStudio, project: str, face: int, by: Extent, angle: Annotated[float, Query(ge=0, le=180)] = SAME_ANGLE
+) -> list[tuple[int, int]]:
+    """Runs of the faces that belong together with one. angle: degrees, of patches and of what faces the same way."""
+    return studio.with_document(project, lambda document: _together(document, face, by, angle))
 
 
 @router.get("/projects/{project}/regions/{region}/faces", responses={422: {"model": Problem}})
@@ -86,12 +88,12 @@ def region_texels(studio: InStudio, project: str, region: str, surface: str) -> 
     return Response(png, media_type="image/png", headers={"Cache-Control": "no-store"})
 
 
-def _together(document: Document, face: int, by: Extent) -> list[tuple[int, int]]:
+def _together(document: Document, face: int, by: Extent, angle: float) -> list[tuple[int, int]]:
     mesh = document.mesh
     if not 0 <= face < len(mesh.faces):
         raise NightmistError(f"There is no face {face}; the model has {len(mesh.faces)}.")
     surface = document.surface_values()[int(mesh.face_surface[face])]
-    return runs_of_faces(faces_with(mesh, face, by, document.layout(surface).uvs))
+    return runs_of_faces(faces_with(mesh, face, by, document.layout(surface).uvs, angle))
 
 
 def _texels(document: Document, region: str, surface: str) -> bytes:

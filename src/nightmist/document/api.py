@@ -17,7 +17,7 @@ from ..core.formats.bundle import files_with
 from ..core.mapping import Camera
 from ..core.mesh import Mesh
 from ..core.mesh.bodies import Body, practice_body
-from ..core.mesh.select import Extent, faces_with
+from ..core.mesh.select import SAME_ANGLE, Extent, faces_with
 from ..core.names import clean_name, unused_name
 from ..core.progress import Progress, quietly
 from .api_prepare import PreparedDocument
@@ -177,9 +177,12 @@ class Document(PreparedDocument):
         """What lies under a place (x, y) of the screen; None beside the model."""
         return picking.pick(self, camera, place)
 
-    def select(self, hit: Hit, by: Extent = "island") -> NDArray[np.int64]:
-        """Faces that belong together with the one that was hit: by face, patch, island, part or surface."""
-        return faces_with(self.mesh, hit.face, by, self.surface(hit.surface).uvs)
+    def select(self, hit: Hit, by: Extent = "island", angle: float = SAME_ANGLE) -> NDArray[np.int64]:
+        """Faces that belong together with the one that was hit: by face, patch, facing, island, part or surface.
+
+        angle: degrees up to which a patch goes on between neighbors, or others face the same way.
+        """
+        return faces_with(self.mesh, hit.face, by, self.surface(hit.surface).uvs, angle)
 
     def sample(self, hit: Hit, layer: Layer | None = None) -> Pigment:
         """What is stored at a place, of all layers together or of one: exactly, without light."""

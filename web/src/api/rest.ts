@@ -158,8 +158,8 @@ export async function postFinish(id: string, wish: Pick<LayFinish, "name" | "sur
 }
 
 /** Runs of the faces that belong together with one. */
-export async function facesTogether(id: string, face: number, by: string): Promise<[number, number][]> {
-  return (await ask(`/api/projects/${id}/faces?face=${face}&by=${by}`)).json() as Promise<[number, number][]>;
+export async function facesTogether(id: string, face: number, by: string, angle: number): Promise<[number, number][]> {
+  return (await ask(`/api/projects/${id}/faces?face=${face}&by=${by}&angle=${angle}`)).json() as Promise<[number, number][]>;
 }
 
 export async function regionFaces(id: string, region: string): Promise<[number, number][]> {

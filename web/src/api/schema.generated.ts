@@ -545,7 +545,7 @@ export interface paths {
         };
         /**
          * Faces Together
-         * @description Runs of the faces that belong together with one.
+         * @description Runs of the faces that belong together with one. angle: degrees, of patches and of what faces the same way.
          */
         get: operations["faces_together_api_projects__project__faces_get"];
         put?: never;
@@ -934,7 +934,7 @@ export interface components {
              * @default island
              * @enum {string}
              */
-            by: "face" | "patch" | "island" | "part" | "surface";
+            by: "face" | "patch" | "facing" | "island" | "part" | "surface";
         };
         /**
          * Left
@@ -2110,7 +2110,7 @@ export interface components {
              * Touch
              * @default null
              */
-            touch: ("face" | "patch" | "island" | "part" | "surface") | null;
+            touch: ("face" | "patch" | "facing" | "island" | "part" | "surface") | null;
         };
         /**
          * Fill
@@ -5255,7 +5255,8 @@ export interface operations {
         parameters: {
             query: {
                 face: number;
-                by: "face" | "patch" | "island" | "part" | "surface";
+                by: "face" | "patch" | "facing" | "island" | "part" | "surface";
+                angle?: number;
             };
             header?: never;
             path: {

@@ -7,6 +7,7 @@ import type { Ring } from "./brush_ring";
 import type { PaintDrag, Spot } from "./paint_drag";
 import { PaintInput } from "./paint_input";
 import { PrepareInput, type PrepareDrag } from "./prepare_input";
+import { isDrawn } from "./region_input";
 import { straightTo } from "./samples";
 import type { Views } from "./views";
 
@@ -114,7 +115,7 @@ export class PointerInput {
       return drag !== null;
     }
     const { tool, pickBy } = useDesk.getState();
-    if (!spot && !(tool === "pick" && pickBy === "shape")) return false;
+    if (!spot && !(tool === "pick" && isDrawn(pickBy))) return false;
     if (!spot) return this.outline(event);
     if (this.held.has("c") && useDesk.getState().tool === "clone") {
       this.paint.takeSource(spot);

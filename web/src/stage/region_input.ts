@@ -1,7 +1,7 @@
 import * as THREE from "three";
 
 import { facesTogether } from "../api/rest";
-import { useDesk } from "../state/desk";
+import { type Desk, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
 import { facesWith, type How, pick, pickRuns, pickedRuns, usePicks } from "../state/picks";
 import { say, useSession } from "../state/session";
@@ -15,13 +15,16 @@ const STEP = 3;
 
 export const howOf = (event: PointerEvent): How => (event.shiftKey ? "add" : event.ctrlKey || event.metaKey ? "remove" : "replace");
 
+/** Whether what is picked is drawn around, not touched. */
+export const isDrawn = (by: Desk["pickBy"]): by is "box" | "shape" => by === "box" || by === "shape";
+
 /** What presses do with the Pick tool: faces for a region by touching or outlining them, and free shapes in the map. */
 export class RegionInput {
   constructor(private readonly views: Views) {}
 
   /** Begin picking on the model or in the map, or, with an outline, beside both. */
   press(event: PointerEvent, spot: Spot | null, area: Area, inMap: boolean): PaintDrag | null {
-    if (useDesk.getState().pickBy === "shape") return this.outline(event, area, inMap);
+    if (isDrawn(useDesk.getState().pickBy)) return this.outline(event, area, inMap);
     return spot && this.touch(event, spot);
   }
 
@@ -40,14 +43,14 @@ export class RegionInput {
   }
 
   private async takeWith(face: number, how: How): Promise<void> {
-    const by = useDesk.getState().pickBy;
-    if (by === "shape") return;
-    if (by !== "patch") {
+    const { pickBy: by, pickAngle } = useDesk.getState();
+    if (isDrawn(by)) return;
+    if (by !== "patch" && by !== "facing") {
       pick(facesWith(face, by), how, face);
       return;
     }
     try {
-      const runs = await facesTogether(this.views.project.id, face, by);
+      const runs = await facesTogether(this.views.project.id, face, by, pickAngle);
       pick(runs.flatMap(([first, end]) => Array.from({ length: end - first }, (_, i) => first + i)), how, face);
     } catch (error) {
       say((error as Error).message);
@@ -56,13 +59,16 @@ export class RegionInput {
 
   private outline(event: PointerEvent, area: Area, inMap: boolean): PaintDrag {
     const how = howOf(event);
-    const corners: Place[] = [{ x: event.offsetX, y: event.offsetY }];
+    const boxed = useDesk.getState().pickBy === "box";
+    const from = { x: event.offsetX, y: event.offsetY };
+    let corners: Place[] = [from];
     return {
       ...idle(),
       move: ({ offsetX: x, offsetY: y }) => {
-        const last = corners.at(-1)!;
+        const last = boxed ? from : corners.at(-1)!;
         if (Math.hypot(x - last.x, y - last.y) < STEP) return;
-        corners.push({ x, y });
+        if (boxed) corners = [from, { x, y: from.y }, { x, y }, { x: from.x, y }];
+        else corners.push({ x, y });
         useGuide.setState({ outline: [...corners] });
       },
       release: () => {

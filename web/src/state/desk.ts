@@ -120,8 +120,10 @@ export interface Desk {
   touchFence: NonNullable<Fence["touch"]> | null;
   /** A picture fixed to the screen: over which place of the stage its middle lies (shares), and how; pixels are CSS pixels. */
   stencil: StencilPlace;
-  /** What picking for regions takes together; a shape is drawn in the map. */
-  pickBy: PickBy | "patch" | "shape";
+  /** What picking for regions takes together; a box or a shape is drawn. */
+  pickBy: PickBy | "patch" | "facing" | "box" | "shape";
+  /** Degrees up to which normals count as the same for patches and for what faces the same way. */
+  pickAngle: number;
   view: ViewMode;
   /** As it was left; null before the model has been turned. */
   camera: CameraPose | null;
@@ -207,6 +209,7 @@ export const FRESH: Desk = {
   touchFence: null,
   stencil: { picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false, through: false, opacity: 0.5 },
   pickBy: "island",
+  pickAngle: 30,
   view: "model",
   camera: null,
   uvLines: true,

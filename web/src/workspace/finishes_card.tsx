@@ -44,7 +44,7 @@ export async function layFinish(project: Project, name: string, met: { surface: 
     const masked = partly || region !== null;
     project.choose(node, masked);
     if (partly) {
-      useDesk.setState({ tool: "fill", fillBy: where === "patch" ? "island" : where, fillAway: false, maskValue: 1, otherMaskValue: 0 });
+      useDesk.setState({ tool: "fill", fillBy: where === "patch" || where === "facing" ? "island" : where, fillAway: false, maskValue: 1, otherMaskValue: 0 });
       say(`${name} lies there. A click with Fill adds more to its mask; X swaps to taking away.`);
     }
   } catch (error) {

@@ -13,16 +13,24 @@ from .mesh import Mesh
 from .topology import joined_in_map
 from .unwrap import face_areas
 
-Extent = Literal["face", "patch", "island", "part", "surface"]
+Extent = Literal["face", "patch", "facing", "island", "part", "surface"]
 
-#: Degrees between neighbors up to which a patch goes on.
-PATCH_ANGLE = 30.0
+#: Degrees up to which normals count as nearly the same.
+SAME_ANGLE = 30.0
+#: What the cosine of exactly that angle may lose.
+ROUNDING = 1e-6
 #: Cosine of the angle up to which a face is the image of another.
 AGREE = 0.9
 
 
-def faces_with(mesh: Mesh, face: int, by: Extent, uv: NDArray[np.float32]) -> NDArray[np.int64]:
-    """Indices of faces, rising. A face stands for its whole polygon; a patch is smooth and ends at seams."""
+def faces_with(
+    mesh: Mesh, face: int, by: Extent, uv: NDArray[np.float32], angle: float = SAME_ANGLE
+) -> NDArray[np.int64]:
+    """Indices of faces, rising. A face stands for its whole polygon; a patch is smooth and ends at seams.
+
+    angle: degrees between neighbors up to which a patch goes on; and from the normal of the polygon up to which others
+    of the surface, anywhere, are facing the same way.
+    """
     topology = mesh.topology
     if by == "face":
         return np.flatnonzero(mesh.polygon == mesh.polygon[face])
@@ -30,17 +38,30 @@ def faces_with(mesh: Mesh, face: int, by: Extent, uv: NDArray[np.float32]) -> ND
         return np.flatnonzero(mesh.face_part == mesh.face_part[face])
     if by == "surface":
         return np.flatnonzero(mesh.face_surface == mesh.face_surface[face])
+    if by == "facing":
+        directions = polygon_normals(mesh)
+        alike = directions @ directions[face] >= np.cos(np.radians(angle)) - ROUNDING
+        return np.flatnonzero(alike & (mesh.face_surface == mesh.face_surface[face]))
     across = np.maximum(topology.neighbor, 0)
     if by == "island":
         joined = joined_in_map(topology, uv) & (mesh.face_surface[across] == mesh.face_surface[:, None])
     elif by == "patch":
         normals = mesh.face_normals
-        joined = (normals[across] * normals[:, None]).sum(axis=2) > np.cos(np.radians(PATCH_ANGLE))
+        joined = (normals[across] * normals[:, None]).sum(axis=2) > np.cos(np.radians(angle))
         joined &= ~np.isin(topology.edge, topology.edges_between(mesh.seams))
     else:
-        raise NightmistError(f"There is no way {by!r} to select; use face, patch, island, part or surface.")
+        raise NightmistError(f"There is no way {by!r} to select; use face, patch, facing, island, part or surface.")
     label = topology.components(joined)
     return np.flatnonzero(label == label[face])
+
+
+def polygon_normals(mesh: Mesh) -> NDArray[np.float64]:
+    """(n, 3) unit, of each face the mean of its polygon's, weighted by area; zero where a polygon has none."""
+    label = np.unique(mesh.polygon, return_inverse=True)[1]
+    a, b, c = mesh.corners.transpose(1, 0, 2).astype(np.float64)
+    crosses = np.cross(b - a, c - a)
+    summed = np.stack([np.bincount(label, crosses[:, k]) for k in range(3)], axis=1)
+    return np.asarray((summed / np.maximum(np.linalg.norm(summed, axis=1, keepdims=True), 1e-300))[label])
 
 
 def images_of(mesh: Mesh, faces: NDArray[np.int64], matrices: NDArray[np.float64], reach: float) -> NDArray[np.int64]:

@@ -294,7 +294,7 @@ def test_a_deep_queue_of_samples_becomes_one_batch(opened):
     browser = opened()
     begin(browser)
     blocked = threading.Event()
-    browser.project._post(blocked.wait)
+    browser.project.inbox.put(blocked.wait)
     for x in range(100, 300):
         browser.project.ask(browser, Samples(1, [(float(x), 150.0, 1.0)], float(x)))
     browser.project.ask(browser, say.EndStroke(type="end", stroke=1))

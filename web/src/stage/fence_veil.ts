@@ -1,5 +1,6 @@
 import * as THREE from "three";
 
+import { PLACE_SHADER } from "./place_shader";
 import type { SurfaceGeometry } from "./surface_geometry";
 
 /** Pixels from one hatching line to the next. */
@@ -19,12 +20,7 @@ export class FenceVeil {
       side: THREE.DoubleSide,
       toneMapped: false,
       uniforms: { texels: { value: null } },
-      vertexShader: `
-        varying vec2 place;
-        void main() {
-          place = uv;
-          gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-        }`,
+      vertexShader: PLACE_SHADER,
       fragmentShader: `
         uniform sampler2D texels;
         varying vec2 place;

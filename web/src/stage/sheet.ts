@@ -2,6 +2,7 @@ import * as THREE from "three";
 
 import type { Look } from "../state/desk";
 import { CHANNELS, isMap } from "./dressed_surface";
+import { PLACE_SHADER } from "./place_shader";
 import { lightDirection } from "./surroundings";
 import type { SurfaceMaps } from "./surface_maps";
 
@@ -26,12 +27,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           channel: uniform(new THREE.Vector3()),
           light: uniform(new THREE.Vector3(0, 0, 1)),
         },
-        vertexShader: `
-          varying vec2 place;
-          void main() {
-            place = uv;
-            gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-          }`,
+        vertexShader: PLACE_SHADER,
         fragmentShader: `
           uniform int mode;
           uniform sampler2D picture;

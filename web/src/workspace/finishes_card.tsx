@@ -1,14 +1,13 @@
-import { IconX } from "@tabler/icons-react";
 import { useEffect } from "react";
 import { create } from "zustand";
 
 import { forgetFinish, listFinishes, postFinish } from "../api/rest";
 import type { FinishChoice, LayFinish } from "../api/schema.generated";
-import { closeCards } from "../state/cards";
 import { fenceNow, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { say, surfaceNamed, useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
+import { CardHeading } from "./card_heading";
 
 /** What a dragged finish is called among the things that are dragged. */
 export const FINISH_TYPE = "application/x-nightmist-finish";
@@ -58,12 +57,7 @@ export function FinishesCard({ project }: { project: Project }) {
   useEffect(loadFinishes, []);
   return (
     <section aria-label="Finishes" className="card flex h-full flex-col">
-      <h2 className="flex h-10 shrink-0 items-center justify-between pr-2 pl-3.5 font-semibold">
-        Finishes
-        <button type="button" aria-label="Close the finishes" title="Close (Esc)" onClick={closeCards} className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
-          <IconX size={15} />
-        </button>
-      </h2>
+      <CardHeading title="Finishes" closes="Close the finishes" />
       <div className="px-2.5">
         <Segmented wraps label="Laid on" options={WHERE} value={where} onChange={(next) => useShelf.setState({ where: next })} />
         <p className="mt-1 px-1 text-ink-2">Drag one onto the model or the map. A click lays it on all of the chosen surface.</p>

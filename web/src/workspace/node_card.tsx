@@ -1,10 +1,8 @@
-import { IconX } from "@tabler/icons-react";
-
-import { closeCards } from "../state/cards";
 import { useDesk } from "../state/desk";
 import type { LayerState } from "../state/document";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
+import { CardHeading } from "./card_heading";
 import { AdjustmentSettings } from "./adjustment_settings";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
@@ -20,12 +18,7 @@ export function NodeCard({ project }: { project: Project }) {
   if (!surface || !node) return null;
   return (
     <section aria-label={`Settings of ${node.name}`} className="card flex h-full flex-col">
-      <h2 className="flex h-10 shrink-0 items-center justify-between pr-2 pl-3.5 font-semibold">
-        <span className="truncate">{node.name}</span>
-        <button type="button" aria-label="Close the layer’s settings" title="Close (Esc)" onClick={closeCards} className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
-          <IconX size={15} />
-        </button>
-      </h2>
+      <CardHeading title={node.name} closes="Close the layer’s settings" />
       <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         {node.kind === "wash" && <WashSettings key={node.id} wash={node} project={project} />}
         {node.kind === "adjustment" ? <AdjustmentSettings key={node.id} node={node} project={project} /> : <Meeting key={`${node.id} meets`} node={node} project={project} />}

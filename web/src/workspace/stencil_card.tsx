@@ -1,14 +1,14 @@
-import { IconUpload, IconX } from "@tabler/icons-react";
+import { IconUpload } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { takePictures } from "../api/rest";
 import type { Stage } from "../stage/stage";
-import { closeCards } from "../state/cards";
 import { setStencil, takeStencil, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
+import { CardHeading } from "./card_heading";
 import { PictureAbout } from "./picture_about";
 import { Toggle } from "./toggle";
 
@@ -30,12 +30,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
   const button = "h-8 grow rounded-control bg-fog-2 px-2 enabled:hover:bg-fog-3 disabled:opacity-50";
   return (
     <section aria-label="Stencil" className="card flex h-full flex-col">
-      <h2 className="flex h-10 shrink-0 items-center justify-between pr-2 pl-3.5 font-semibold">
-        Stencil
-        <button type="button" aria-label="Close the stencil’s settings" title="Close (Esc)" onClick={closeCards} className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
-          <IconX size={15} />
-        </button>
-      </h2>
+      <CardHeading title="Stencil" closes="Close the stencil’s settings" />
       <div
         tabIndex={0}
         className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]"

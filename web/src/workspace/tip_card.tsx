@@ -1,15 +1,15 @@
-import { IconPlus, IconX } from "@tabler/icons-react";
+import { IconPlus } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
 
 import { addTip, listTips } from "../api/rest";
 import type { Tip, TipChoice } from "../api/schema.generated";
-import { closeCards } from "../state/cards";
 import { FRESH, setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { setUnit } from "../state/radius";
 import { useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
+import { CardHeading } from "./card_heading";
 import { CurveEditor } from "./curve_editor";
 import { MODES } from "./modes";
 import { Toggle } from "./toggle";
@@ -41,12 +41,7 @@ const percent = (value: number) => `${Math.round(value * 100)}%`;
 export function TipCard({ project }: { project: Project }) {
   return (
     <section aria-label="Tip settings" className="card flex h-full flex-col">
-      <h2 className="flex h-10 shrink-0 items-center justify-between pr-2 pl-3.5 font-semibold">
-        Tip settings
-        <button type="button" aria-label="Close the tip settings" title="Close (Esc)" onClick={closeCards} className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
-          <IconX size={15} />
-        </button>
-      </h2>
+      <CardHeading title="Tip settings" closes="Close the tip settings" />
       <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         <Blending />
         <Falloffs />

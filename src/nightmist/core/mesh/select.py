@@ -39,9 +39,11 @@ def faces_with(
     if by == "surface":
         return np.flatnonzero(mesh.face_surface == mesh.face_surface[face])
     if by == "facing":
-        directions = polygon_normals(mesh)
-        alike = directions @ directions[face] >= np.cos(np.radians(angle)) - ROUNDING
-        return np.flatnonzero(alike & (mesh.face_surface == mesh.face_surface[face]))
+        label = np.unique(mesh.polygon, return_inverse=True)[1]
+        directions = _polygon_means(mesh, mesh.face_normals)
+        directions /= np.maximum(np.linalg.norm(directions, axis=1, keepdims=True), 1e-300)
+        alike = directions @ directions[label[face]] >= np.cos(np.radians(angle)) - ROUNDING
+        return np.flatnonzero(alike[label] & (mesh.face_surface == mesh.face_surface[face]))
     across = np.maximum(topology.neighbor, 0)
     if by == "island":
         joined = joined_in_map(topology, uv) & (mesh.face_surface[across] == mesh.face_surface[:, None])
@@ -55,13 +57,12 @@ def faces_with(
     return np.flatnonzero(label == label[face])
 
 
-def polygon_normals(mesh: Mesh) -> NDArray[np.float64]:
-    """(n, 3) unit, of each face the mean of its polygon's, weighted by area; zero where a polygon has none."""
+def _polygon_means(mesh: Mesh, values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(p, 3) of each polygon, by rising number, the mean over its faces of (n, 3) values, weighted by area."""
     label = np.unique(mesh.polygon, return_inverse=True)[1]
-    a, b, c = mesh.corners.transpose(1, 0, 2).astype(np.float64)
-    crosses = np.cross(b - a, c - a)
-    summed = np.stack([np.bincount(label, crosses[:, k]) for k in range(3)], axis=1)
-    return np.asarray((summed / np.maximum(np.linalg.norm(summed, axis=1, keepdims=True), 1e-300))[label])
+    area = face_areas(mesh.corners)
+    total = np.maximum(np.bincount(label, area), 1e-300)[:, None]
+    return np.stack([np.bincount(label, area * values[:, k]) for k in range(3)], axis=1) / total
 
 
 def images_of(mesh: Mesh, faces: NDArray[np.int64], matrices: NDArray[np.float64], reach: float) -> NDArray[np.int64]:
@@ -71,13 +72,7 @@ def images_of(mesh: Mesh, faces: NDArray[np.int64], matrices: NDArray[np.float64
     than `reach` from it, and faces nearly the same way; how they are cut into triangles does not matter.
     """
     polygons, label = np.unique(mesh.polygon, return_inverse=True)
-    area = face_areas(mesh.corners)
-    total = np.maximum(np.bincount(label, area), 1e-300)[:, None]
-
-    def mean(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.stack([np.bincount(label, area * values[:, k]) for k in range(3)], axis=1) / total
-
-    middle, normals = mean(mesh.corners.mean(axis=1)), mean(mesh.face_normals)
+    middle, normals = (_polygon_means(mesh, each) for each in (mesh.corners.mean(axis=1), mesh.face_normals))
     asked = np.unique(label[faces])
     tree = cKDTree(middle)
     found = [asked]

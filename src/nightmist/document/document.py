@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Literal, Protocol
 
 import numpy as np
@@ -20,16 +20,18 @@ from .contents import Contents
 from .derived.cache import Cache
 from .derived.composites import Composite, PictureName, refresh_relief
 from .derived.dense import DensePictures
+from .derived.filters import Filters, LaidFilter
 from .derived.layouts import Layout, Layouts
 from .derived.model import look_of, mesh_of
 from .derived.pool import Loader, Pool
-from .derived.programs import Compiled, Programs, Shown
+from .derived.programs import Compiled, Laid, Programs, Shown, lazy_in
 from .derived.regions import region_mask
 from .derived.tables import raster_of
-from .derived.washes import Washes
+from .derived.washes import MOST_KEPT, Washes
 from .history import History
 from .values import (
     CHANNELS,
+    FILTERS,
     MAPS,
     MASK,
     NODES,
@@ -120,6 +122,7 @@ class Document(Contents):
         self.edition = 0
         self.programs = Programs()
         self.washes = Washes(self.cache, self.arrays)
+        self.filters = Filters(self.cache)
         self._mesh: tuple[Model, Mesh] | None = None
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
@@ -220,6 +223,9 @@ class Document(Contents):
         found = self.composites.get(surface.id)
         if found is None or found.size != surface.size:
             found = self.composites[surface.id] = Composite(surface.size)
+            # Nobody has told its filters what changed before.
+            for node in self.nodes_in(surface.id):
+                self.filters.forget(node.id)
         return found
 
     def shown_stack(self, parent: str) -> list[Shown]:
@@ -230,8 +236,26 @@ class Document(Contents):
             rasters = {name: raster for name in PLANES if (raster := self.shown_raster(node.id, name)) is not None}
             if isinstance(shown, Wash):
                 rasters.update(self.washed(shown))
+            elif isinstance(shown, Adjustment) and shown.effect in FILTERS:
+                surface: Surface = self.shown(self.surface_of(shown).id)  # type: ignore[assignment]
+                below = lazy_in(found, self.lazy)
+                laid = self.filters.rasters(shown, found, surface, self.layout(surface), below)
+                rasters.update(laid.items())
             found.append(Shown(shown, rasters, self.shown_stack(node.id) if isinstance(node, Group) else []))
         return found
+
+    def lazy(self, rasters: list[Raster]) -> list[Laid]:
+        """Those to whom some rasters belong whose tiles come when they are composited."""
+        return [*self.washes.lazy(rasters), *self.filters.lazy(rasters)]
+
+    def filtered(self, node: Adjustment, below: Sequence[Shown], shown: Shown) -> Shown:
+        """A filter as it is over other nodes than those below it, from transparent."""
+        surface = self.surface_of(node)
+        laid = self.filters.alone(node, below, surface, self.layout(surface), lazy_in(below, self.lazy))
+        laid.hold(np.arange(len(laid.known), dtype=np.int32))
+        rasters: dict[PlaneName, Raster] = {name: raster for name, raster in shown.rasters.items() if name == MASK}
+        rasters.update(laid.rasters.items())
+        return Shown(node, rasters)
 
     def washed(self, wash: Wash) -> Mapping[PlaneName, Raster]:
         """What a wash lays on each map; tiles of pictures come when they are composited."""
@@ -249,7 +273,8 @@ class Document(Contents):
         for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):
             if composite.stale or composite.rough or composite.layout_key != layout.key:
                 compiled = self._compiled(surface)
-                fresh = composite.refresh(surface, compiled, layout, not self.previews)
+                filters = self._filters(compiled, composite)
+                fresh = composite.refresh(surface, compiled, filters, layout, not self.previews)
                 changed.update({(surface.id, picture): area for picture, area in fresh.items()})
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
         raised = raised or any(isinstance(value, Wash) and _raises(value) for value in self.values.values())
@@ -261,11 +286,18 @@ class Document(Contents):
         if not self.previews:
             self.programs.settle()
             self.washes.settle()
+            self.filters.settle(MOST_KEPT)
         return changed
 
     def _compiled(self, surface: Surface) -> Compiled:
         drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}
-        return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface.id), drawn, self.washes.lazy)
+        return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface.id), drawn, self.lazy)
+
+    def _filters(self, compiled: Compiled, composite: Composite) -> list[LaidFilter]:
+        """Those of a stack; others that could not be told of changes have to begin anew."""
+        used = list({id(laid): laid for laid, _ in compiled.lazy if isinstance(laid, LaidFilter)}.values())
+        self.filters.forget_unused(used, composite.pixels)
+        return used
 
     # Changing
 
@@ -330,6 +362,7 @@ class Document(Contents):
             del self.values[key]
             self.composites.pop(key, None)
             self.programs.forget(key)
+            self.filters.forget(key)
         self._mark_values(before)
         self.cache.next_turn()
 
@@ -353,7 +386,7 @@ class Document(Contents):
         composite = self.composite(self.surface_of(node))
         # A mask cuts all maps that its node lays anything on.
         for each in self._reach(node, composite.everywhere) if name == MASK else [name]:
-            composite.mark(each, area)
+            composite.mark(each, area, node.id)
 
     def _reach(self, node: Node, everywhere: TileArea) -> dict[MapName, TileArea]:
         """Where a node lays something on each map of a surface. everywhere: all of such a map."""

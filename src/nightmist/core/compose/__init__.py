@@ -2,6 +2,18 @@
 
 from .blend import BLEND_MODES, BlendMode
 from .evaluate import evaluate
-from .program import Adjust, Group, MapUse, Mask, Mix, Painted, compiled
+from .program import Adjust, Group, MapUse, Mask, Mix, Painted, Replace, compiled
 
-__all__ = ["BLEND_MODES", "Adjust", "BlendMode", "Group", "MapUse", "Mask", "Mix", "Painted", "compiled", "evaluate"]
+__all__ = [
+    "BLEND_MODES",
+    "Adjust",
+    "BlendMode",
+    "Group",
+    "MapUse",
+    "Mask",
+    "Mix",
+    "Painted",
+    "Replace",
+    "compiled",
+    "evaluate",
+]

@@ -18,7 +18,7 @@ COLOR = "base_color"
 VALUES = ("height", "roughness", "metallic")
 MAP_ORDER = (COLOR, *VALUES)
 #: Kinds of steps.
-LAY, PUSH, POP, BEND, ADJUST = 0, 1, 2, 3, 4
+LAY, PUSH, POP, BEND, ADJUST, REPLACE = 0, 1, 2, 3, 4, 5
 #: The mode of a map that a node leaves alone.
 OFF = -1
 
@@ -96,7 +96,24 @@ class Adjust:
     mix: None = None
 
 
-Node = Painted | Group | Adjust
+@dataclass(frozen=True)
+class Replace:
+    """Takes the place of what lies below it in its stack, by how much it counts: what a filter made of that.
+
+    rasters: as those of Painted; a map that it names has a tile wherever anything lies below.
+    """
+
+    rasters: Mapping[str, Raster]
+    amount: float = 1.0
+    blend: BlendMode = "normal"
+    maps: Mapping[str, MapUse] = field(default_factory=dict)
+    mask: Mask = NO_MASK
+    mix: None = None
+
+
+Node = Painted | Group | Adjust | Replace
+#: Kinds of steps of nodes that hold no others.
+KIND_OF: dict[type[Node], int] = {Painted: LAY, Adjust: ADJUST, Replace: REPLACE}
 
 
 #: What a step lays of a map: tiles of a raster, or others by a table of their addresses; None where it has nothing.
@@ -106,7 +123,7 @@ Tiles = Raster | NDArray[np.int64] | NDArray[np.float32] | None
 class Program:
     """n steps, and how deep groups lie in each other.
 
-    kinds: (n,) LAY, PUSH, POP, BEND or ADJUST. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32.
+    kinds: (n,) LAY to REPLACE. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32.
     modes: (n, 4) places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. mixes: (n, 3) float32, softness
     (0: does not mix by height), influence, border. tiles: for each step the four maps' and the mask's tiles; of a BEND
     the color's and the values' factors and offsets; behind them whatever has to be kept alive.
@@ -215,7 +232,7 @@ def _flatten(nodes: Sequence[Node], depth: int, steps: list[tuple[int, Node]]) -
     deepest = depth
     for node in nodes:
         if not isinstance(node, Group):
-            steps.append((LAY if isinstance(node, Painted) else ADJUST, node))
+            steps.append((KIND_OF[type(node)], node))
             continue
         steps.append((PUSH, node))
         deepest = max(deepest, _flatten(node.nodes, depth + 1, steps))
@@ -226,7 +243,7 @@ def _flatten(nodes: Sequence[Node], depth: int, steps: list[tuple[int, Node]]) -
 def _use(node: Node, name: str) -> tuple[float, int]:
     use = node.maps.get(name)
     blend = node.blend if use is None else use.blend
-    holds = not isinstance(node, Painted) or name in node.rasters
+    holds = not isinstance(node, Painted | Replace) or name in node.rasters
     holds = holds and (not isinstance(node, Adjust) or name in node.effects)
     if (use is not None and not use.on) or not holds:
         return 0.0, OFF
@@ -236,7 +253,9 @@ def _use(node: Node, name: str) -> tuple[float, int]:
 
 
 def _tiles(kind: int, node: Node) -> tuple[Tiles, ...]:
-    painted: list[Tiles] = [node.rasters.get(name) if isinstance(node, Painted) else None for name in MAP_ORDER]
+    painted: list[Tiles] = [
+        node.rasters.get(name) if isinstance(node, Painted | Replace) else None for name in MAP_ORDER
+    ]
     if isinstance(node, Adjust):
         painted = [_everywhere(node.effects[name], node.count) if name in node.effects else None for name in MAP_ORDER]
         return (*painted, node.mask.raster, *node.effects.values())

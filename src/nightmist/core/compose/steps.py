@@ -282,6 +282,31 @@ def _adjust_rows(  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _replace_rows(  # type: ignore[no-untyped-def]
+    addresses, amounts, modes, band, mask, level, with_color, with_values, color, lines, alphas
+):
+    """Put what a filter made in place of a level's rows, its alpha too, by how much it counts there."""
+    unit = np.float32(1.0 / 65535.0)
+    if with_color and modes[0] != -1 and addresses[0] != 0:
+        row = carray(as_uint16(addresses[0]), (TILE // ROWS, 4 * TEXELS))[band]
+        for x in range(TEXELS):
+            share, alpha = mask[x] * amounts[0], np.float32(row[4 * x + 3]) * unit
+            for c in range(3):
+                color[4 * x + c] += (np.float32(row[4 * x + c]) * unit * alpha - color[4 * x + c]) * share
+            color[4 * x + 3] += (alpha - color[4 * x + 3]) * share
+    for m in range(3):
+        if not with_values or modes[m + 1] == -1 or addresses[m + 1] == 0:
+            continue
+        row = carray(as_uint16(addresses[m + 1]), (TILE // ROWS, 2 * TEXELS))[band]
+        line, under = lines[m], alphas[m]
+        for x in range(TEXELS):
+            share, alpha = mask[x] * amounts[m + 1], np.float32(row[2 * x + 1]) * unit
+            line[x] += (np.float32(row[2 * x]) * unit * alpha - line[x]) * share
+            if level > 0:
+                under[x] += (alpha - under[x]) * share
+
+
+@kernel
 def _run(  # type: ignore[no-untyped-def]
     kinds,
     partners,
@@ -385,6 +410,24 @@ def _run(  # type: ignore[no-untyped-def]
                         addresses[i, step],
                         amounts[step],
                         modes[step],
+                        mask,
+                        level,
+                        with_color,
+                        with_values,
+                        colors[level],
+                        lines[level],
+                        alphas[level],
+                    )
+                    continue
+                if kinds[step] == 5:
+                    if not masked:
+                        for x in range(TEXELS):
+                            mask[x] = one
+                    _replace_rows(
+                        addresses[i, step],
+                        amounts[step],
+                        modes[step],
+                        band,
                         mask,
                         level,
                         with_color,

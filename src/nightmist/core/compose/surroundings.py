@@ -9,7 +9,7 @@ from ..kernels import addresses_in, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .blend import EXCLUSION, MULTIPLY, NORMAL, SCREEN
-from .program import ADJUST, LAY, OFF, PUSH, Program, bend
+from .program import ADJUST, LAY, OFF, PUSH, REPLACE, Program, bend
 from .steps import Tables, run
 
 #: Modes whose result is a factor times the backdrop and an offset.
@@ -133,7 +133,7 @@ def _runs(program: Program, first: int) -> list[tuple[int, int, bool]]:
     step = first
     while step < len(program):
         end = int(program.partners[step]) + 1 if program.kinds[step] == PUSH else step + 1
-        folds = bool(np.isin(program.modes[end - 1], AFFINE).all()) and program.kinds[end - 1] != ADJUST
+        folds = bool(np.isin(program.modes[end - 1], AFFINE).all()) and program.kinds[end - 1] not in (ADJUST, REPLACE)
         folds = folds and program.mixes[end - 1, 0] == 0
         if found and found[-1][2] == folds:
             found[-1] = (found[-1][0], end, folds)

@@ -8,6 +8,7 @@ distance that the gutter texel lies off, and name the texel where the walk ends,
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +22,7 @@ from .raster import TILE
 
 #: Edges that one walk crosses at most; on a mesh finer than texels it ends there.
 MOST_EDGES = 48
+MOST_EDGES_FAR = 2000
 
 
 @dataclass
@@ -117,28 +119,53 @@ def links_over_seams(
     target, inside, dx, dy = target[close], inside[close], dx[close], dy[close]
     owner = own.owner()
     face = owner[inside // width, inside % width]
-    found_surface = np.full(len(target), surface, np.int32)
-    source = inside.astype(np.int32)
-    place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
-    topology = mesh.topology
     # Where a texel lies in its face's own, unwrapped, coordinates: faces may repeat beyond the map.
     corner = texels[own.faces[face], 0]
     x = inside % width + 0.5
     y = inside // width + 0.5
     x = x + np.round((corner[:, 0] - x) / width) * width
     y = y + np.round((corner[:, 1] - y) / height) * height
+    found = np.full(len(target), surface, np.int32)
+    source = inside.astype(np.int32)
+    place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
+    _walk_all(mesh, own, face, x, y, dx, dy, np.nan_to_num(texels), sizes, found, source, place)
+    return SeamLinks(target.astype(np.int32), found, source, place)
+
+
+def walk_over(
+    mesh: Mesh, own: Ownership, texels: NDArray[np.float64], surface: int, face: NDArray[np.int64],
+    x: NDArray[np.float64], y: NDArray[np.float64], dx: NDArray[np.float64], dy: NDArray[np.float64],
+) -> NDArray[np.float32]:  # fmt: skip
+    """Walk from places on faces of a surface, (n,) each by its place among `own.faces`, by steps in texels.
+
+    x, y: in the face's own coordinates. texels: (F, 3, 2), numbers everywhere. Returns (n, 2) the places where the
+    walks end, in texels of the map; at the latest where the surface does.
+    """
+    place = np.zeros((len(face), 2), np.float32)
+    sizes = np.full((int(mesh.face_surface.max(initial=0)) + 1, 2), (own.width, own.height), np.int64)
+    nowhere = np.zeros(len(face), np.int32)
+    _walk_all(mesh, own, face, x, y, dx, dy, texels, sizes, nowhere, nowhere.copy(), place, surface)
+    return place
+
+
+def _walk_all(
+    mesh: Mesh, own: Ownership, face: NDArray[Any], x: NDArray[np.float64], y: NDArray[np.float64],
+    dx: NDArray[Any], dy: NDArray[Any], texels: NDArray[np.float64], sizes: NDArray[np.int64],
+    found: NDArray[np.int32], source: NDArray[np.int32], place: NDArray[np.float32], only: int = -1,
+) -> None:  # fmt: skip
+    """Walks; those that do not come to their end change nothing, but with `only` they end where that surface does."""
+    topology = mesh.topology
     _walk(
         own.matrices[face], own.faces[face], x, y, dx.astype(np.float64), dy.astype(np.float64), mesh.corners,
-        mesh.face_normals, topology.neighbor, topology.neighbor_side, mesh.face_surface, np.nan_to_num(texels), sizes,
-        found_surface, source, place,
+        mesh.face_normals, topology.neighbor, topology.neighbor_side, mesh.face_surface, texels, sizes,
+        found, source, place, only, MOST_EDGES if only < 0 else MOST_EDGES_FAR,
     )  # fmt: skip
-    return SeamLinks(target.astype(np.int32), found_surface, source, place)
 
 
 @kernel
 def _walk(  # type: ignore[no-untyped-def]
     matrices, faces, xs, ys, dxs, dys, corners, normals, neighbor, neighbor_side, face_surface, texels, sizes,
-    out_surface, out_texel, out_place,
+    out_surface, out_texel, out_place, only, most,
 ):  # fmt: skip
     point, step, moved, along, inward = np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
     for i in range(len(faces)):
@@ -147,7 +174,7 @@ def _walk(  # type: ignore[no-untyped-def]
             point[k] = m[k] * xs[i] + m[k + 3] * ys[i] + m[k + 6]
             step[k] = m[k] * dxs[i] + m[k + 3] * dys[i]
         entered, done = -1, False
-        for _ in range(48):
+        for _ in range(most):
             # The side through which the step leaves this face first.
             best, side = 2.0, -1
             for s in range(3):
@@ -171,7 +198,9 @@ def _walk(  # type: ignore[no-untyped-def]
                 done = True
                 break
             g = neighbor[f, side]
-            if g < 0:
+            if g < 0 or (only >= 0 and face_surface[g] != only):
+                for k in range(3):
+                    point[k] += step[k] * best
                 break
             a, b = corners[f, side], corners[f, (side + 1) % 3]
             length = np.sqrt((b[0] - a[0]) ** 2 + (b[1] - a[1]) ** 2 + (b[2] - a[2]) ** 2)
@@ -193,7 +222,7 @@ def _walk(  # type: ignore[no-untyped-def]
                 # The neighbor runs along the edge the other way, so its inside lies against n × along.
                 step[k] = lengthwise * along[k] - away * inward[k]
             entered, f = neighbor_side[f, side], g
-        if not done:
+        if not done and only < 0:
             continue
         a, b, c = corners[f, 0], corners[f, 1], corners[f, 2]
         wb, wc = _weights(a, b, c, point)

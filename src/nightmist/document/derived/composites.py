@@ -14,6 +14,7 @@ from ...core.relief.heights import Heights, with_neighbors
 from ...core.texels import TileArea
 from ...core.texels.composite_picture import Picture
 from ..values import MAPS, MapName, Surface
+from .filters import LaidFilter, felt
 from .layouts import Layout
 from .programs import Compiled
 
@@ -39,6 +40,9 @@ class Composite:
         self.pictures: dict[PictureName, Picture] = {name: Picture(*size) for name in PICTURES}
         self.pictures["relief"].fill(LEVEL)
         self.stale: dict[MapName, list[TileArea]] = {name: [self.everywhere] for name in MAPS}
+        #: The same for filters: where pixels have changed, by node, and where anything else has.
+        self.pixels: dict[str, TileArea] = {}
+        self.rest: list[TileArea] = []
         #: Tiles composited while something was drawn, and where that was done roughly.
         self.loose: list[NDArray[np.int32]] = []
         self.rough: dict[MapName, TileArea] = {}
@@ -69,15 +73,23 @@ class Composite:
         texel = self.pictures[PICTURE_OF[name]].texels(np.array([y]), np.array([x]))
         return texel[0, :3] if name == "base_color" else texel[0, VALUE_CHANNEL[name], None]
 
-    def mark(self, name: MapName, area: TileArea) -> None:
-        """This part of a map has to be composited again."""
-        if len(area):
-            self.stale.setdefault(name, []).append(area)
+    def mark(self, name: MapName, area: TileArea, painted: str | None = None) -> None:
+        """This part of a map has to be composited again. painted: the node of which nothing but pixels changed."""
+        if not len(area):
+            return
+        self.stale.setdefault(name, []).append(area)
+        if painted is None:
+            self.rest.append(area)
+        else:
+            self.pixels[painted] = area.joined(self.pixels.get(painted, TileArea.empty()))
 
-    def refresh(self, surface: Surface, compiled: Compiled, layout: Layout, calm: bool) -> Changed:
+    def refresh(
+        self, surface: Surface, compiled: Compiled, filters: Sequence[LaidFilter], layout: Layout, calm: bool
+    ) -> Changed:
         """Composite what is stale, gutter included; returns what changed in each picture.
 
-        calm: nothing is being drawn, so that tiles which became one color may give their memory back.
+        filters: those of its stack, bottom first, which carry changes on. calm: nothing is being drawn, so that tiles
+        which became one color may give their memory back.
         """
         if self.layout_key != layout.key:
             # Texels mean other places now: gutters and slopes of before must not stay behind.
@@ -92,6 +104,11 @@ class Composite:
         if not stale:
             return {}
         area = TileArea.union([part for areas in stale.values() for part in areas])
+        pixels, rest = self.pixels, TileArea.union([TileArea.empty(), *self.rest])
+        self.pixels, self.rest = {}, []
+        if filters:
+            area = felt(filters, pixels, rest).joined(area)
+            stale = {name: [area] for name in stale}
         if compiled.program.coupled:
             stale = {name: [area] for name in MAPS}
         color, values = self.pictures["color"], self.pictures["values"]

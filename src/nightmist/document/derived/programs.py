@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +15,8 @@ from ...core.compose.program import NO_MASK, Program
 from ...core.compose.program import Node as CoreNode
 from ...core.compose.surroundings import Room, Surroundings
 from ...core.texels import TILE, Raster
-from ..values import MASK, Adjustment, Group, Node, PlaneName, Surface, Wash
+from ..values import FILTERS, MAPS, MASK, Adjustment, Group, MapName, Node, PlaneName, Surface, Wash
 from .effects import effects_of
-from .washes import LaidPicture
 
 #: Bytes of what lies around painted nodes, of all surfaces; beyond that the layers are worked out each time.
 MOST_AROUND = 256 << 20
@@ -62,18 +61,24 @@ class Shown:
             yield from one.ids()
 
 
-@dataclass
-class Compiled:
-    """A program at an edition of the document; what lies around `painted` nodes, and all that this follows from."""
+class Laid(Protocol):
+    """Rasters whose tiles come when they are asked for."""
 
-    edition: int
+    def hold(self, tiles: NDArray[np.int32]) -> None: ...
+
+
+#: What is laid, and the masks that may hide it.
+Lazy = tuple[Laid, Covers]
+#: Those to whom some rasters belong.
+LazyOf = Callable[[list[Raster]], Sequence[Laid]]
+
+
+@dataclass
+class Ready:
+    """A program, and what has to be worked out before it runs."""
+
     program: Program
-    drawing: bool
-    painted: frozenset[str] = frozenset()
-    around: Surroundings | None = None
-    key: Any = None
-    #: Pictures whose tiles have to be worked out before it runs.
-    lazy: Sequence[tuple[LaidPicture, Covers]] = ()
+    lazy: Sequence[Lazy] = ()
 
     def hold(self, tiles: NDArray[np.int32]) -> None:
         """Work the tiles of pictures out, where no mask hides them whole."""
@@ -84,6 +89,35 @@ class Compiled:
             laid.hold(some)
 
 
+@dataclass
+class Compiled(Ready):
+    """The same at an edition of the document; what lies around `painted` nodes, and all that this follows from."""
+
+    edition: int = -1
+    drawing: bool = False
+    painted: frozenset[str] = frozenset()
+    around: Surroundings | None = None
+    key: Any = None
+
+
+def lazy_in(stack: Sequence[Shown], lazy: LazyOf) -> list[Lazy]:
+    """All of a stack, bottom first, what lies in a group before it."""
+    return [(laid, covers) for one in stack for raster, covers in one.covered() for laid in lazy([raster])]
+
+
+def lies_on(stack: Sequence[Shown]) -> set[MapName]:
+    """The maps on which anything visible of a stack lies."""
+    found: set[MapName] = set()
+    for one in visible(stack):
+        if isinstance(one.node, Group):
+            found |= lies_on(one.nodes)
+        elif isinstance(one.node, Adjustment):
+            found.update(MAPS)
+        else:
+            found.update(name for name in one.rasters if name != MASK)
+    return found
+
+
 class Programs:
     """Kept as long as they are true: a stroke on the layer of the stroke before finds what lies around it."""
 
@@ -92,22 +126,22 @@ class Programs:
         self.found: dict[str, Compiled] = {}
 
     def of(
-        self, surface: Surface, edition: int, stack: Callable[[], Sequence[Shown]], drawn: Set[str],
-        lazy: Callable[[list[Raster]], Sequence[LaidPicture]],
-    ) -> Compiled:  # fmt: skip
+        self, surface: Surface, edition: int, stack: Callable[[], Sequence[Shown]], drawn: Set[str], lazy: LazyOf
+    ) -> Compiled:
         """The program of a surface's stack as it is shown. drawn: nodes on which something is being drawn."""
-        before = self.found.get(surface.id) or Compiled(-1, compiled([]), False)
+        before = self.found.get(surface.id) or Compiled(compiled([]))
         if before.edition == edition:
             return before
-        shown = _visible(stack())
+        shown = visible(stack())
         # What lies around is told from the outermost groups on.
         painted = frozenset(one.node.id for one in shown if not drawn.isdisjoint(one.ids()))
         tiles = surface.width // TILE * (surface.height // TILE)
         nodes = [core_node(one, tiles) for one in shown]
-        now = Compiled(edition, compiled(nodes), bool(painted), painted or before.painted)
+        now = Compiled(
+            compiled(nodes), lazy_in(shown, lazy), edition, bool(painted), painted or before.painted
+        )  # fmt: skip
         now.key = (surface.start, surface.size, now.painted, tuple(_trace(one, now.painted) for one in shown))
         ends = np.cumsum([0, *(_steps(one) for one in shown)]).tolist()
-        now.lazy = [(laid, covers) for one in shown for raster, covers in one.covered() for laid in lazy([raster])]
         places = [i for i, one in enumerate(shown) if one.node.id in now.painted]
         if before.around and before.key == now.key:
             now.around = before.around.meeting(now.program)
@@ -134,8 +168,9 @@ class Programs:
             gone.around.let_go()
 
 
-def _visible(stack: Sequence[Shown]) -> list[Shown]:
-    return [replace(one, nodes=_visible(one.nodes)) for one in stack if one.node.visible]
+def visible(stack: Sequence[Shown]) -> list[Shown]:
+    """Without what is hidden."""
+    return [replace(one, nodes=visible(one.nodes)) for one in stack if one.node.visible]
 
 
 def core_node(shown: Shown, count: int) -> CoreNode:
@@ -149,6 +184,9 @@ def core_node(shown: Shown, count: int) -> CoreNode:
     if isinstance(node, Group):
         inside = [core_node(one, count) for one in shown.nodes]
         return compose.Group(inside, node.opacity, node.blend, maps, mask, mix)
+    if isinstance(node, Adjustment) and node.effect in FILTERS:
+        made = {str(name): raster for name, raster in shown.rasters.items() if name != MASK}
+        return compose.Replace(made, node.opacity, "normal", maps, mask)
     if isinstance(node, Adjustment):
         effects = {str(name): effect for name, effect in effects_of(node).items()}
         return compose.Adjust(effects, count, node.opacity, "normal", maps, mask)
@@ -166,9 +204,9 @@ def _trace(shown: Shown, painted: Set[str]) -> tuple[Any, ...]:
     node = shown.node
     if node.id in painted:
         return (node.id,)
-    # What a wash lays follows from its value.
+    # What washes and filters lay follows from values, and from what lies below.
     rasters = tuple(
-        (name, one, 0 if isinstance(node, Wash) and name != MASK else one.edition)
+        (name, one, 0 if isinstance(node, Wash | Adjustment) and name != MASK else one.edition)
         for name, one in shown.rasters.items()
     )
     return node, rasters, tuple(_trace(one, painted) for one in shown.nodes)

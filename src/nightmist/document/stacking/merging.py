@@ -18,7 +18,7 @@ from ..change import Change, raster_id
 from ..derived.programs import Shown, core_node
 from ..derived.tables import table_of
 from ..document import Document
-from ..values import CHANNELS, MAPS, Adjustment, Brushed, MapName, Node, NodeMap, Surface, new_id
+from ..values import CHANNELS, FILTERS, MAPS, Adjustment, Brushed, MapName, Node, NodeMap, Surface, new_id
 from .nodes import Rasters, Values, remove_nodes, room_for
 
 #: Tiles that are worked on at once: two backdrops of a tile take 230 kB.
@@ -43,6 +43,8 @@ def merge_down(document: Document, node: Node) -> tuple[Change, str]:
     shown = {one.node.id: one for one in document.shown_stack(node.parent)}
     below = shown[lower.id].with_node(lower.but(blend="normal", maps=alone, visible=True))
     above = shown[node.id]
+    if isinstance(node, Adjustment) and node.effect in FILTERS:
+        above = document.filtered(node, [below], above)
     made = _baked(document, surface, [below, above] if node.visible else [below])
     blends = {name: NodeMap(blend=use.blend) for name, use in lower.maps.items() if use.blend}
     # It goes on as the one that was merged, so that whoever meant that finds it.
@@ -105,7 +107,7 @@ def _baked(document: Document, surface: Surface, shown: Sequence[Shown]) -> dict
     The compositor knows only opaque backdrops: over black and over white it tells color and alpha apart.
     """
     count = surface.width // TILE * (surface.height // TILE)
-    for laid in document.washes.lazy([raster for one in shown for raster in one.all_rasters()]):
+    for laid in document.lazy([raster for one in shown for raster in one.all_rasters()]):
         laid.hold(np.arange(count, dtype=np.int32))
     program = compiled([CoreGroup([core_node(one, count) for one in shown])])
     made = {name: Raster(*surface.size, CHANNELS[name]) for name in MAPS}

@@ -1,7 +1,21 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
-from .nodes import NODES, Adjustment, Brushed, Effect, Frame, Group, Mapping, MaskOf, MixByHeight, Node, NodeMap, Wash
+from .nodes import (
+    FILTERS,
+    NODES,
+    Adjustment,
+    Brushed,
+    Effect,
+    Frame,
+    Group,
+    Mapping,
+    MaskOf,
+    MixByHeight,
+    Node,
+    NodeMap,
+    Wash,
+)
 from .paint import (
     CHANNELS,
     EMPTY_PIGMENT,
@@ -51,6 +65,7 @@ __all__ = [
     "CHANNELS",
     "DEFAULT_DEPTH",
     "EMPTY_PIGMENT",
+    "FILTERS",
     "MAPS",
     "MAP_SLOTS",
     "MASK",

@@ -125,7 +125,9 @@ class Wash(NodeValue):
     mapping: Mapping = Mapping()
 
 
-Effect = Literal["levels", "curve", "tone", "gray", "invert"]
+Effect = Literal["levels", "curve", "tone", "gray", "invert", "blur", "sharpen", "distort"]
+#: Effects that look at neighbors.
+FILTERS: tuple[Effect, ...] = ("blur", "sharpen", "distort")
 
 
 class Adjustment(NodeValue):
@@ -133,6 +135,8 @@ class Adjustment(NodeValue):
 
     levels: black to white stretched to low to high, gamma above 1 lifts middle tones. curve: through points. tone: hue
     in degrees, saturation and lightness from -1 to 1. gray: what the color's gray, through levels, is as a value.
+    blur: a Gaussian whose standard deviation is a radius in texels. sharpen: away from that, by a strength.
+    distort: moved about by noise, at most by an amount, in waves of a grain, both shares of the model's longest side.
     """
 
     kind: Literal["adjustment"] = "adjustment"
@@ -146,6 +150,11 @@ class Adjustment(NodeValue):
     hue: float = Field(default=0.0, ge=-360, le=360)
     saturation: float = Field(default=0.0, ge=-1, le=1)
     lightness: float = Field(default=0.0, ge=-1, le=1)
+    radius: float = Field(default=4.0, ge=0.3, le=64)
+    strength: float = Field(default=1.0, ge=0, le=8)
+    amount: float = Field(default=0.02, ge=0, le=0.25)
+    grain: float = Field(default=0.1, ge=0.002, le=2)
+    seed: int = Field(default=0, ge=0, le=9999)
 
     @model_validator(mode="after")
     def _sound(self) -> Adjustment:

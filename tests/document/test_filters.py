@@ -236,6 +236,44 @@ def test_a_filter_merges_with_the_layer_below_it_alone():
     assert len(surface.layers) == 3
 
 
+def test_a_mask_counts_blurred_and_stretched_while_what_is_painted_stays():
+    doc = Document.from_mesh(plane(4), "one", (256, 256))
+    surface = doc.surfaces["surface"]
+    red = surface.layers.add("wash", pigment=Pigment(base_color="#ff0000"))
+    mask = red.add_mask(value=0.0)
+    camera = nm.Camera.look_at((0, 0, 3), (0, 0, 0), 40, (256, 256))
+    tip = nm.Tip(radius=30, hardness=1, pressure_strength=False)
+    doc.stroke(mask, [(110, 110), (140, 140)], camera, tip, value=1.0)
+    painted = mask.read()
+    start = np.array(surface.value.start.base_color)
+    for soften, low, high in ((5, 0, 1), (0, 0.2, 0.6), (9, 0.4, 0.6)):
+        mask.change(soften=soften, low=low, high=high)
+        share = gaussian_filter(painted / 65535, soften) if soften else painted / 65535
+        share = np.clip((share - low) / (high - low), 0, 1)
+        wanted = start + (np.array([1, 0, 0]) - start) * share[..., None]
+        assert np.abs(shown(surface) - wanted).max() * 255 < 1.5 / (high - low)
+        np.testing.assert_array_equal(mask.read(), painted)
+        stroke = doc.begin_stroke({"surface": red}, camera, tip, None, mask_value=0.0)
+        stroke.extend([(120, 100, 1.0)])
+        doc.refresh()
+        stroke.extend([(125, 170, 1.0)])
+        doc.refresh()
+        doc.finish_stroke(stroke)
+        found = shown(surface)
+        doc.composites.clear()
+        np.testing.assert_array_equal(shown(surface), found)
+        doc.undo()
+    before = shown(surface)
+    mask.invert()
+    mask.invert()
+    assert np.abs(shown(surface) - before).max() * 65535 < 40
+    doc.resize("surface", (512, 512))
+    assert red.value.mask.soften == 18
+    doc.undo()
+    with pytest.raises(NightmistError, match="what hides is below what shows"):
+        mask.change(low=0.7, high=0.6)
+
+
 def test_numbers_that_mean_nothing_are_refused():
     surface = Document.from_mesh(plane(4), "one", (64, 64)).surfaces["surface"]
     with pytest.raises(NightmistError, match="radius"):

@@ -233,6 +233,10 @@ class Mask:
     def on(self, value: bool) -> None:
         self._make(masks.set_mask(self.layer.document, self.layer.value, on=value))
 
+    def change(self, **properties: object) -> None:
+        """How it counts: soften, texels that it is blurred by; low and high, the shares that hide and show all."""
+        self._make(masks.set_mask(self.layer.document, self.layer.value, **properties))
+
     def invert(self) -> None:
         """What was hidden shows, and the other way round."""
         self._make(masks.invert_mask(self.layer.document, self.layer.value))

@@ -20,7 +20,8 @@ from .contents import Contents
 from .derived.cache import Cache
 from .derived.composites import Composite, PictureName, refresh_relief
 from .derived.dense import DensePictures
-from .derived.filters import Filters, LaidFilter
+from .derived.filtered import Filtered
+from .derived.filters import Filters
 from .derived.layouts import Layout, Layouts
 from .derived.model import look_of, mesh_of
 from .derived.pool import Loader, Pool
@@ -231,17 +232,22 @@ class Document(Contents):
     def shown_stack(self, parent: str) -> list[Shown]:
         """Nodes and rasters as they are shown, bottom first."""
         found: list[Shown] = []
+        over: AnyValue = self.values[parent]
+        surface: Surface = self.shown(self.surface_of(over).id if isinstance(over, Group) else parent)  # type: ignore[assignment]
         for node in self.stack(parent):
             shown: Node = self.shown(node.id)  # type: ignore[assignment]
             rasters = {name: raster for name in PLANES if (raster := self.shown_raster(node.id, name)) is not None}
             if isinstance(shown, Wash):
                 rasters.update(self.washed(shown))
             elif isinstance(shown, Adjustment) and shown.effect in FILTERS:
-                surface: Surface = self.shown(self.surface_of(shown).id)  # type: ignore[assignment]
                 below = lazy_in(found, self.lazy)
                 laid = self.filters.rasters(shown, found, surface, self.layout(surface), below)
                 rasters.update(laid.items())
-            found.append(Shown(shown, rasters, self.shown_stack(node.id) if isinstance(node, Group) else []))
+            painted = rasters.get(MASK)
+            if shown.mask and shown.mask.on and shown.mask.adjusted:
+                rasters[MASK] = self.filters.mask(shown, shown.mask, painted, surface, self.layout(surface))
+            inside = self.shown_stack(node.id) if isinstance(node, Group) else []
+            found.append(Shown(shown, rasters, inside, painted if painted is not rasters.get(MASK) else None))
         return found
 
     def lazy(self, rasters: list[Raster]) -> list[Laid]:
@@ -293,9 +299,9 @@ class Document(Contents):
         drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}
         return self.programs.of(surface, self.edition, lambda: self.shown_stack(surface.id), drawn, self.lazy)
 
-    def _filters(self, compiled: Compiled, composite: Composite) -> list[LaidFilter]:
+    def _filters(self, compiled: Compiled, composite: Composite) -> list[Filtered]:
         """Those of a stack; others that could not be told of changes have to begin anew."""
-        used = list({id(laid): laid for laid, _ in compiled.lazy if isinstance(laid, LaidFilter)}.values())
+        used = list({id(laid): laid for laid, _ in compiled.lazy if isinstance(laid, Filtered)}.values())
         self.filters.forget_unused(used, composite.pixels)
         return used
 

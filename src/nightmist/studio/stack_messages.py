@@ -158,6 +158,11 @@ class ChangeNode(StackMessage):
     hue: float | None = None
     saturation: float | None = None
     lightness: float | None = None
+    radius: float | None = None
+    strength: float | None = None
+    amount: float | None = None
+    grain: float | None = None
+    seed: int | None = None
 
     def change(self, document: Document) -> Change:
         return nodes.set_node(document, document.node(self.node), **_given(self, "node"))
@@ -313,14 +318,17 @@ class RemoveMask(StackMessage):
 
 
 class ChangeMask(StackMessage):
-    """Switch a mask on or off."""
+    """Switch a mask on or off, or change how it counts."""
 
     type: Literal["change_mask"]
     node: str
-    on: bool
+    on: bool = True
+    soften: float = Field(default=0.0, ge=0, le=64)
+    low: Share = 0.0
+    high: Share = 1.0
 
     def change(self, document: Document) -> Change:
-        return masks.set_mask(document, document.node(self.node), on=self.on)
+        return masks.set_mask(document, document.node(self.node), **_given(self, "node"))
 
 
 class InvertMask(StackMessage):
@@ -426,7 +434,7 @@ class SetDepth(StackMessage):
 
 
 #: What can be shown before it is made, while a slider moves.
-Showable = Annotated[ChangeNode | ChangeNodeMap | SetDepth, Field(discriminator="type")]
+Showable = Annotated[ChangeNode | ChangeNodeMap | ChangeMask | SetDepth, Field(discriminator="type")]
 AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion

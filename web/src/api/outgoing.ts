@@ -1,5 +1,5 @@
 import type {
-  AddNode, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, SetDepth,
+  AddNode, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, SetDepth,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
@@ -7,6 +7,7 @@ type Sparse<M, K extends keyof M> = Pick<M, K> & Partial<Omit<M, K>>;
 
 type NodeChange = Sparse<ChangeNode, "type" | "node">;
 type NodeMapChange = Sparse<ChangeNodeMap, "type" | "node" | "map">;
+type MaskChange = Sparse<ChangeMask, "type" | "node">;
 type NewNode = Sparse<AddNode, "type" | "surface" | "kind">;
 type PictureChange = Sparse<DescribePicture, "type" | "picture">;
 type RegionChange = Sparse<ChangeRegion, "type" | "region">;
@@ -16,14 +17,15 @@ export type LayerChange = Omit<NodeChange, "type" | "node">;
 export type MapChange = Omit<NodeMapChange, "type" | "node" | "map">;
 
 /** What can be shown before it is made. */
-export type Showable = NodeChange | NodeMapChange | SetDepth;
+export type Showable = NodeChange | NodeMapChange | MaskChange | SetDepth;
 
 /** What the page may send. */
 export type Outgoing =
-  | Exclude<ClientMessage, { type: "add_node" | "change_node" | "change_node_map" | "change_region" | "describe_picture" | "show" }>
+  | Exclude<ClientMessage, { type: "add_node" | "change_mask" | "change_node" | "change_node_map" | "change_region" | "describe_picture" | "show" }>
   | NodeChange
   | NewNode
   | NodeMapChange
+  | MaskChange
   | PictureChange
   | RegionChange
   | { type: "show"; edit: Showable | null };

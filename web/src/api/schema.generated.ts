@@ -1403,7 +1403,7 @@ export interface components {
              * Effect
              * @default null
              */
-            effect: ("levels" | "curve" | "tone" | "gray" | "invert") | null;
+            effect: ("levels" | "curve" | "tone" | "gray" | "invert" | "blur" | "sharpen" | "distort") | null;
         };
         /**
          * AddRegion
@@ -1677,7 +1677,7 @@ export interface components {
         };
         /**
          * ChangeMask
-         * @description Switch a mask on or off.
+         * @description Switch a mask on or off, or change how it counts.
          */
         ChangeMask: {
             /**
@@ -1687,8 +1687,26 @@ export interface components {
             type: "change_mask";
             /** Node */
             node: string;
-            /** On */
+            /**
+             * On
+             * @default true
+             */
             on: boolean;
+            /**
+             * Soften
+             * @default 0
+             */
+            soften: number;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
         };
         /**
          * ChangeNode
@@ -1756,7 +1774,7 @@ export interface components {
              * @description of an adjustment, as is all that follows
              * @default null
              */
-            effect: ("levels" | "curve" | "tone" | "gray" | "invert") | null;
+            effect: ("levels" | "curve" | "tone" | "gray" | "invert" | "blur" | "sharpen" | "distort") | null;
             /**
              * Black
              * @default null
@@ -1805,6 +1823,31 @@ export interface components {
              * @default null
              */
             lightness: number | null;
+            /**
+             * Radius
+             * @default null
+             */
+            radius: number | null;
+            /**
+             * Strength
+             * @default null
+             */
+            strength: number | null;
+            /**
+             * Amount
+             * @default null
+             */
+            amount: number | null;
+            /**
+             * Grain
+             * @default null
+             */
+            grain: number | null;
+            /**
+             * Seed
+             * @default null
+             */
+            seed: number | null;
         };
         /**
          * ChangeNodeMap
@@ -3050,7 +3093,7 @@ export interface components {
              */
             type: "show";
             /** Edit */
-            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["SetDepth"]) | null;
+            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"]) | null;
         };
         /**
          * StartValues
@@ -3250,6 +3293,8 @@ export interface components {
          *
          *     levels: black to white stretched to low to high, gamma above 1 lifts middle tones. curve: through points. tone: hue
          *     in degrees, saturation and lightness from -1 to 1. gray: what the color's gray, through levels, is as a value.
+         *     blur: a Gaussian whose standard deviation is a radius in texels. sharpen: away from that, by a strength.
+         *     distort: moved about by noise, at most by an amount, in waves of a grain, both shares of the model's longest side.
          */
         Adjustment: {
             /** Id */
@@ -3313,7 +3358,7 @@ export interface components {
              * @default levels
              * @enum {string}
              */
-            effect: "levels" | "curve" | "tone" | "gray" | "invert";
+            effect: "levels" | "curve" | "tone" | "gray" | "invert" | "blur" | "sharpen" | "distort";
             /**
              * Black
              * @default 0
@@ -3371,6 +3416,31 @@ export interface components {
              * @default 0
              */
             lightness: number;
+            /**
+             * Radius
+             * @default 4
+             */
+            radius: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Amount
+             * @default 0.02
+             */
+            amount: number;
+            /**
+             * Grain
+             * @default 0.1
+             */
+            grain: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
         };
         /**
          * Area
@@ -3579,6 +3649,9 @@ export interface components {
         /**
          * MaskOf
          * @description A node's mask: the share that it has where nothing is painted on it, and whether it counts.
+         *
+         *     soften: how far it is blurred, the standard deviation in texels. low, high: shares up to low hide all, from high on
+         *     they show all; both change how the mask counts, not what is painted on it.
          */
         MaskOf: {
             /**
@@ -3591,6 +3664,21 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Soften
+             * @default 0
+             */
+            soften: number;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
         };
         /**
          * Meant

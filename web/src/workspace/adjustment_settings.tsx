@@ -11,13 +11,19 @@ const EFFECTS: { value: NonNullable<Adjustment["effect"]>; text: string; hint: s
   { value: "tone", text: "Tone", hint: "Hue, saturation, lightness" },
   { value: "gray", text: "Gray to value", hint: "Shine, height or metal from how light the color is" },
   { value: "invert", text: "Invert", hint: "Dark becomes light" },
+  { value: "blur", text: "Blur", hint: "Soften, over seams too" },
+  { value: "sharpen", text: "Sharpen", hint: "Set details off" },
+  { value: "distort", text: "Distort", hint: "Move it about in waves" },
 ];
 
+const texels = (value: number) => `${value < 10 ? value.toFixed(1) : Math.round(value)} px`;
+const share = (value: number) => `${(100 * value).toFixed(1)}%`;
 const two = (value: number) => value.toFixed(2);
 
 /** The numbers of an adjustment; what lies below in its stack follows while they move. */
 export function AdjustmentSettings({ node, project }: { node: Adjustment; project: Project }) {
   const { id, effect = "levels", black = 0, white = 1, gamma = 1, low = 0, high = 1, hue = 0, saturation = 0, lightness = 0 } = node;
+  const { radius = 4, strength = 1, amount = 0.02, grain = 0.1, seed = 0 } = node;
   const slide = (label: string, value: number, key: string, min: number, max: number, show = two, title?: string) => (
     <LaidSlider label={label} value={value} min={min} max={max} show={show} title={title} project={project} edit={(next) => ({ type: "change_node", node: id, [key]: next })} />
   );
@@ -49,6 +55,21 @@ export function AdjustmentSettings({ node, project }: { node: Adjustment; projec
           {slide("Hue", hue, "hue", -180, 180, (value) => `${Math.round(value)}°`)}
           {slide("Satur.", saturation, "saturation", -1, 1)}
           {slide("Light", lightness, "lightness", -1, 1)}
+        </div>
+      )}
+      {(effect === "blur" || effect === "sharpen") && (
+        <div className="mt-1">
+          <LaidSlider label="Radius" value={radius} min={0.3} max={64} fine show={texels} title="How far it looks, texels" project={project} edit={(next) => ({ type: "change_node", node: id, radius: next })} />
+          {effect === "sharpen" && slide("Strength", strength, "strength", 0, 4)}
+        </div>
+      )}
+      {effect === "distort" && (
+        <div className="mt-1">
+          <LaidSlider label="Amount" value={amount} max={0.25} fine show={share} title="How far it moves at most, of the model’s longest side" project={project} edit={(next) => ({ type: "change_node", node: id, amount: next })} />
+          <LaidSlider label="Waves" value={grain} min={0.002} max={1} fine show={share} title="How long the waves are, of the model’s longest side" project={project} edit={(next) => ({ type: "change_node", node: id, grain: next })} />
+          <button type="button" className="mt-1 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3" onClick={() => project.send({ type: "change_node", node: id, seed: (seed + 1) % 10000 })}>
+            Other waves
+          </button>
         </div>
       )}
       <p className="mt-2 text-ink-2">It changes what lies below it, in the maps that are ticked under Maps; inside a group only what lies there.</p>

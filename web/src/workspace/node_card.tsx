@@ -6,6 +6,7 @@ import { CardHeading } from "./card_heading";
 import { AdjustmentSettings } from "./adjustment_settings";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
+import { MaskNumbers } from "./mask_numbers";
 import { WashSettings } from "./wash_settings";
 
 /** What the chosen layer is made of, beside the stage: a wash's values and pictures, an adjustment's numbers, and how it
@@ -22,6 +23,7 @@ export function NodeCard({ project }: { project: Project }) {
       <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         {node.kind === "wash" && <WashSettings key={node.id} wash={node} project={project} />}
         {node.kind === "adjustment" ? <AdjustmentSettings key={node.id} node={node} project={project} /> : <Meeting key={`${node.id} meets`} node={node} project={project} />}
+        {node.mask && <MaskNumbers key={`${node.id} mask`} node={node.id} mask={node.mask} project={project} />}
       </div>
     </section>
   );

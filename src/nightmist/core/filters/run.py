@@ -35,6 +35,21 @@ class Filter(Protocol):
         """What lies below these tiles has changed."""
 
 
+class Still:
+    """Leaves what lies below as it is."""
+
+    def make(self, tiles: NDArray[np.int32], below: Below) -> NDArray[np.float32]:
+        """(n, 64, 64, p)."""
+        return below(tiles)
+
+    def reach(self, area: TileArea) -> TileArea:
+        """Nothing looks at neighbors."""
+        return area
+
+    def forget(self, tiles: NDArray[np.int32]) -> None:
+        """Nothing of what lies below is held."""
+
+
 class Blur:
     """Blurs, or with a strength of sharpening moves away from the blurred."""
 

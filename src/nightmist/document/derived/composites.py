@@ -14,7 +14,7 @@ from ...core.relief.heights import Heights, with_neighbors
 from ...core.texels import TileArea
 from ...core.texels.composite_picture import Picture
 from ..values import MAPS, MapName, Surface
-from .filters import LaidFilter, felt
+from .filtered import Filtered, felt
 from .layouts import Layout
 from .programs import Compiled
 
@@ -84,7 +84,7 @@ class Composite:
             self.pixels[painted] = area.joined(self.pixels.get(painted, TileArea.empty()))
 
     def refresh(
-        self, surface: Surface, compiled: Compiled, filters: Sequence[LaidFilter], layout: Layout, calm: bool
+        self, surface: Surface, compiled: Compiled, filters: Sequence[Filtered], layout: Layout, calm: bool
     ) -> Changed:
         """Composite what is stale, gutter included; returns what changed in each picture.
 

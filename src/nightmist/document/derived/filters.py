@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -14,39 +14,32 @@ from ...core.compose.surroundings import Held
 from ...core.filters.blur import spread_of
 from ...core.filters.distort import Distortion
 from ...core.filters.ground import Ground, ground_of
-from ...core.filters.run import Blur, Distort, Filter, to_texels
+from ...core.filters.run import Blur, Distort, Filter, Still, to_texels
 from ...core.filters.small import small_side
-from ...core.texels import TILE, Raster, TileArea
+from ...core.texels import TILE, Raster
 from ...core.texels.ownership import own_texels
 from ...core.texels.raster import tile_key
-from ..values import CHANNELS, MAPS, Adjustment, MapName, NodeMap, Surface
+from ..values import CHANNELS, MAPS, MASK, Adjustment, MapName, MaskOf, Node, NodeMap, PlaneName, Surface
 from .cache import Cache
+from .filtered import Filtered
 from .layouts import Layout
 from .programs import Lazy, Ready, Shown, core_node, lies_on, visible
 
-#: Tiles that are made at once: rows of them, so that few are looked at twice.
-AT_ONCE = 128
 #: Places of the values in what a program makes.
 VALUE_PLACE: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
 
 
-class LaidFilter:
-    """What a filter lays over what is below it: rasters whose tiles come when they are asked for."""
+class LaidFilter(Filtered):
+    """What a filter lays over what is below it."""
 
     def __init__(
         self, node: str, run: Filter, names: Sequence[MapName], surface: Surface, inside: bool, key: Any
     ) -> None:
-        """node: its id. names: the maps that it works on. inside: a group, which may be transparent."""
-        self.node, self.run, self.names, self.inside, self.key = node, run, names, inside, key
+        """inside: a group, which may be transparent."""
+        super().__init__(node, run, names, surface, key)
+        self.names, self.inside = names, inside
         self.under = np.array(surface.under, np.float32)
-        self.rasters = {name: Raster(*surface.size, CHANNELS[name]) for name in names}
-        self.known = np.zeros(surface.width // TILE * (surface.height // TILE), np.bool_)
-        self.below, self.nodes = Ready(compiled([])), frozenset[str]()
-
-    @property
-    def nbytes(self) -> int:
-        """What its tiles take."""
-        return sum(len(raster.tiles) * TILE * TILE * raster.channels * 2 for raster in self.rasters.values())
+        self.below = Ready(compiled([]))
 
     def meeting(self, below: Sequence[Shown], lazy: Sequence[Lazy]) -> None:
         """It goes on over these nodes, whose pixels are what they were. lazy: their tiles that are worked out."""
@@ -54,33 +47,13 @@ class LaidFilter:
         self.below = Ready(compiled([CoreGroup(nodes)] if self.inside else nodes), lazy)
         self.nodes = frozenset(each for one in below for each in one.ids())
 
-    def hold(self, tiles: NDArray[np.int32]) -> None:
-        """See that these tiles are worked out."""
-        new = tiles[~self.known[tiles]]
-        self.known[new] = True
-        for first in range(0, len(new), AT_ONCE):
-            some = new[first : first + AT_ONCE]
-            planes = self.run.make(some, self._planes)
-            for name, (at, alpha) in zip(self.names, self._columns(), strict=True):
-                raster = self.rasters[name]
-                made = np.empty((len(some), TILE, TILE, raster.channels), np.uint16)
-                to_texels(planes, at, alpha, made)
-                for number, tile in zip(some, made, strict=True):
-                    raster.put(tile_key(number, raster.addresses.shape[1]), tile)
-
-    def felt(self, changed: TileArea) -> TileArea:
-        """What lies below has changed in an area: where that is felt, and has to be worked out again."""
-        self.run.forget(changed.tiles)
-        area = self.run.reach(changed)
-        self.known[area.tiles] = False
-        return area
-
-    def let_go(self) -> None:
-        """Forget all tiles; they are worked out again when they are asked for."""
-        for raster in self.rasters.values():
-            for key in list(raster.tiles):
-                raster.put(key, None)
-        self.known[:] = False
+    def _write(self, tiles: NDArray[np.int32], planes: NDArray[np.float32]) -> None:
+        for name, (at, alpha) in zip(self.names, self._columns(), strict=True):
+            raster = self.rasters[name]
+            made = np.empty((len(tiles), TILE, TILE, raster.channels), np.uint16)
+            to_texels(planes, at, alpha, made)
+            for number, tile in zip(tiles, made, strict=True):
+                raster.put(tile_key(number, raster.addresses.shape[1]), tile)
 
     def _columns(self) -> list[tuple[int, int | None]]:
         """Of each map its first plane and its alpha's."""
@@ -92,7 +65,7 @@ class LaidFilter:
             at += colors + self.inside
         return found
 
-    def _planes(self, tiles: NDArray[np.int32]) -> NDArray[np.float32]:
+    def _below(self, tiles: NDArray[np.int32]) -> NDArray[np.float32]:
         """(n, 64, 64, planes) what lies below, colors times alpha."""
         self.below.hold(tiles)
         held = Held(self.below.program, len(self.known), 2 if self.inside else 1)
@@ -112,25 +85,67 @@ class LaidFilter:
         return np.stack(parts, axis=-1)
 
 
+class LaidMask(Filtered):
+    """A mask as it counts: blurred, its shares stretched."""
+
+    def __init__(self, node: str, run: Filter, surface: Surface, mask: MaskOf, key: Any) -> None:
+        super().__init__(node, run, [MASK], surface, key)
+        self.mask, self.nodes = mask, frozenset([node])
+        self.painted: Raster | None = None
+
+    def _below(self, tiles: NDArray[np.int32]) -> NDArray[np.float32]:
+        shares = np.full((len(tiles), TILE, TILE, 1), self.mask.start, np.float32)
+        if self.painted is not None:
+            columns = self.painted.addresses.shape[1]
+            for i, number in enumerate(tiles):
+                if (tile := self.painted.tiles.get(tile_key(number, columns))) is not None:
+                    shares[i, ..., 0] += (tile[..., 0] / np.float32(65535) - self.mask.start) * (
+                        tile[..., 1] / np.float32(65535)
+                    )
+        return shares
+
+    def _write(self, tiles: NDArray[np.int32], planes: NDArray[np.float32]) -> None:
+        low, high = self.mask.low, self.mask.high
+        raster = self.rasters[MASK]
+        made = np.empty((len(tiles), TILE, TILE, 2), np.uint16)
+        to_texels((planes - np.float32(low)) / np.float32(high - low), 0, None, made)
+        for number, tile in zip(tiles, made, strict=True):
+            # Where all is hidden, and is so by itself, nothing has to be told.
+            blank = self.mask.start == 0 and not tile[..., 0].any()
+            raster.put(tile_key(number, raster.addresses.shape[1]), None if blank else tile)
+
+
 class Filters:
     """Of each filter in a stack what it lays, kept as long as what it follows from is as it was."""
 
     def __init__(self, cache: Cache) -> None:
         self.cache = cache
-        self.found: dict[str, LaidFilter] = {}
+        self.found: dict[str, Filtered] = {}
 
     def rasters(
         self, node: Adjustment, below: Sequence[Shown], surface: Surface, layout: Layout, lazy: Sequence[Lazy]
-    ) -> dict[MapName, Raster]:
+    ) -> dict[PlaneName, Raster]:
         """What a filter lays on each map over the nodes below it in its stack.
 
         It goes on as it was when nothing but pixels has changed below.
         """
         made = self._made(node, below, surface, layout, node.parent != surface.id)
         known = self.found.get(node.id)
-        laid = self.found[node.id] = known if known and known.key == made.key else made
+        laid = known if isinstance(known, LaidFilter) and known.key == made.key else made
+        self.found[node.id] = laid
         laid.meeting(visible(below), lazy)
         return laid.rasters
+
+    def mask(self, node: Node, mask: MaskOf, painted: Raster | None, surface: Surface, layout: Layout) -> Raster:
+        """A node's mask as it counts."""
+        place = f"{node.id}/{MASK}"
+        key = (layout.key, mask)
+        laid = self.found.get(place)
+        if not isinstance(laid, LaidMask) or laid.key != key:
+            run = self._blur(mask.soften, surface, layout) if mask.soften else Still()
+            laid = self.found[place] = LaidMask(node.id, run, surface, mask, key)
+        laid.painted = painted
+        return laid.rasters[MASK]
 
     def alone(
         self, node: Adjustment, below: Sequence[Shown], surface: Surface, layout: Layout, lazy: Sequence[Lazy]
@@ -150,7 +165,7 @@ class Filters:
         key = (layout.key, settings, names, inside, None if inside else surface.under, trace)
         return LaidFilter(node.id, self._run(node, surface, layout), names, surface, inside, key)
 
-    def lazy(self, rasters: Iterable[Raster]) -> list[LaidFilter]:
+    def lazy(self, rasters: Iterable[Raster]) -> list[Filtered]:
         """Those to whom some rasters belong."""
         known = {id(raster): laid for laid in self.found.values() for raster in laid.rasters.values()}
         return list({id(laid): laid for raster in rasters if (laid := known.get(id(raster)))}.values())
@@ -164,8 +179,9 @@ class Filters:
     def forget(self, node: str) -> None:
         """A node is gone."""
         self.found.pop(node, None)
+        self.found.pop(f"{node}/{MASK}", None)
 
-    def forget_unused(self, used: Sequence[LaidFilter], changed: Iterable[str]) -> None:
+    def forget_unused(self, used: Sequence[Filtered], changed: Iterable[str]) -> None:
         """Those that are not shown, and lie over nodes that have changed, begin anew when they are."""
         nodes = set(changed)
         held = {id(laid) for laid in used}
@@ -174,8 +190,8 @@ class Filters:
                 del self.found[key]
 
     def _run(self, node: Adjustment, surface: Surface, layout: Layout) -> Filter:
-        ground = self._ground(surface, layout, 1)
         if node.effect == "distort":
+            ground = self._ground(surface, layout, 1)
             low, high = layout.mesh.bounds
             longest = float((high - low).max()) or 1.0
             how = Distortion(node.amount * longest, node.grain * longest, node.seed)
@@ -184,9 +200,13 @@ class Filters:
                 ("distort", layout.key, how),
                 lambda: Distort(layout.mesh, surface.number, own, layout.uvs, ground, how), lambda made: 1 << 20,
             )  # fmt: skip
-        spread = spread_of(node.radius, ground.wide)
+        return self._blur(node.radius, surface, layout, node.strength if node.effect == "sharpen" else 0.0)
+
+    def _blur(self, radius: float, surface: Surface, layout: Layout, sharpen: float = 0.0) -> Filter:
+        ground = self._ground(surface, layout, 1)
+        spread = spread_of(radius, ground.wide)
         small = self._ground(surface, layout, spread.factor) if spread.factor > 1 else None
-        return Blur(ground, spread, small, node.strength if node.effect == "sharpen" else 0.0)
+        return Blur(ground, spread, small, sharpen)
 
     def _ground(self, surface: Surface, layout: Layout, factor: int) -> Ground:
         """How a map hangs together that is so many times smaller than the surface's."""
@@ -201,23 +221,6 @@ class Filters:
             return ground_of(layout.mesh, surface.number, own_texels(layout.mesh, faces, uvs, *size), uvs)
 
         return self.cache.get(("ground", layout.key, factor), make, lambda made: made.nbytes)
-
-
-def felt(filters: Sequence[LaidFilter], pixels: Mapping[str, TileArea], rest: TileArea) -> TileArea:
-    """Where changes show that filters carry on. filters: of a stack, bottom first, those inside others before them.
-
-    pixels: where, by node, pixels have changed. rest: where anything else has; that may lie anywhere in the stack.
-    """
-    changed = dict(pixels)
-    for laid in filters:
-        below = [area for node, area in changed.items() if node in laid.nodes]
-        if below:
-            # What lies above this one looks at what it makes.
-            area = laid.felt(TileArea.union(below))
-            changed[laid.node] = area.joined(changed.get(laid.node, TileArea.empty()))
-        if len(rest):
-            rest = laid.run.reach(rest)
-    return TileArea.union([rest, *changed.values()])
 
 
 def _trace(shown: Shown) -> tuple[Any, ...]:

@@ -33,6 +33,8 @@ class Shown:
     node: Node
     rasters: Mapping[PlaneName, Raster]
     nodes: Sequence[Shown] = ()
+    #: Its mask as it is painted, where it counts otherwise.
+    painted_mask: Raster | None = None
 
     def with_node(self, node: Node) -> Shown:
         """The same pixels of another value."""
@@ -40,11 +42,15 @@ class Shown:
 
     def covered(self, covers: Covers = ()) -> Iterator[tuple[Raster, Covers]]:
         """Its rasters and those in it, each with the masks that hide it where nothing is painted on them."""
-        mask = self.node.mask
+        mask, cut = self.node.mask, self.rasters.get(MASK)
+        # The mask first: it may be one that is worked out, and then tells where it hides.
+        if cut is not None:
+            yield cut, covers
         if mask and mask.on and mask.start == 0:
-            covers = (*covers, self.rasters.get(MASK))
+            covers = (*covers, cut)
         for raster in self.rasters.values():
-            yield raster, covers
+            if raster is not cut:
+                yield raster, covers
         for one in self.nodes:
             yield from one.covered(covers)
 
@@ -199,14 +205,19 @@ def _steps(shown: Shown) -> int:
     return 2 + sum(_steps(one) for one in shown.nodes) if isinstance(shown.node, Group) else 1
 
 
+def _follows(node: Node, name: PlaneName) -> bool:
+    """Whether a raster is worked out from others."""
+    if name == MASK:
+        return node.mask is not None and node.mask.adjusted
+    return isinstance(node, Wash | Adjustment)
+
+
 def _trace(shown: Shown, painted: Set[str]) -> tuple[Any, ...]:
     """What of a node the nodes around it can tell: of a painted one only where it lies."""
     node = shown.node
     if node.id in painted:
         return (node.id,)
     # What washes and filters lay follows from values, and from what lies below.
-    rasters = tuple(
-        (name, one, 0 if isinstance(node, Wash | Adjustment) and name != MASK else one.edition)
-        for name, one in shown.rasters.items()
-    )
-    return node, rasters, tuple(_trace(one, painted) for one in shown.nodes)
+    rasters = tuple((name, one, 0 if _follows(node, name) else one.edition) for name, one in shown.rasters.items())
+    mask = shown.painted_mask
+    return node, rasters, mask and (mask, mask.edition), tuple(_trace(one, painted) for one in shown.nodes)

@@ -17,7 +17,19 @@ from ...core.names import listed
 from ...core.texels import Raster
 from ..change import Change, raster_id
 from ..document import Document
-from ..values import CHANNELS, Brushed, MapName, Node, Project, StartValues, Surface, checked_size, new_id
+from ..values import (
+    CHANNELS,
+    WIDEST_BLUR,
+    Adjustment,
+    Brushed,
+    MapName,
+    Node,
+    Project,
+    StartValues,
+    Surface,
+    checked_size,
+    new_id,
+)
 from .model_pictures import FROM_FILE, maps_of
 from .refit import Plan, refit
 from .untouched import kept_picture
@@ -64,6 +76,7 @@ def _resized(
 ) -> Plan:  # fmt: skip
     """The plan in which surfaces, by number, become what is wanted, and their UVs follow."""
     surfaces, mesh, moved = document.surface_values(), document.mesh, []
+    nodes: list[Node] = []
     for number, target in wanted.items():
         before = surfaces[number]
         mesh = _fitted(document, mesh, before, target.size, keep_density)
@@ -71,7 +84,24 @@ def _resized(
         # Another size is another grid of tiles: what is not carried has nowhere to stay.
         if keep_paint and target.size != before.size:
             moved.append(target.id)
-    return Plan(label, mesh, project, surfaces, moved=moved)
+        if not keep_density:
+            finer = min(target.width / before.width, target.height / before.height)
+            nodes += [_finer(node, finer) for node in document.nodes_in(target.id) if finer != 1]
+    changed = [node for node in nodes if node != document.node(node.id)]
+    return Plan(label, mesh, project, surfaces, changed, moved)
+
+
+def _finer(node: Node, times: float) -> Node:
+    """A node in a map with so many times the texels along a side: what it counts in texels looks the same."""
+    if isinstance(node, Adjustment):
+        node = node.but(radius=_radius(node.radius * times, 0.3))
+    if node.mask and node.mask.soften:
+        node = node.but(mask=node.mask.but(soften=_radius(node.mask.soften * times, 0)))
+    return node
+
+
+def _radius(radius: float, least: float) -> float:
+    return min(max(radius, least), WIDEST_BLUR)
 
 
 def pixels_per_unit(document: Document) -> dict[str, float]:

@@ -23,9 +23,9 @@ from .transfer import Sources, old_faces, transfer
 class Plan:
     """What a document is to become; what is not named stays.
 
-    surfaces: all there will be, by number. nodes: those that are new. moved: ids of surfaces whose paint follows
-    the model to its new place in their maps; other paint stays where it is in the map. sources: for layers of
-    those, from which old layers they take over, where it is not from themselves alone. rasters: given whole.
+    surfaces: all there will be, by number. nodes: those that are new, or others now. moved: ids of surfaces whose
+    paint follows the model to its new place in their maps; other paint stays where it is in the map. sources: for
+    layers of those, from which old layers they take over, where it is not from themselves alone. rasters: given whole.
     """
 
     label: str
@@ -56,7 +56,7 @@ def refit(document: Document, plan: Plan) -> Change:
         values[MODEL] = (document.model, model_of(mesh, document.arrays))
         values.update(_regions(document, mesh, new))
     for node in plan.nodes:
-        values[node.id] = (None, node)
+        values[node.id] = (document.values.get(node.id), node)
     nodes = [node for key in old for node in document.nodes_in(key)]
     values.update({node.id: (node, None) for node in nodes if document.surface_of(node).id not in new})
     rasters = _rasters(document, plan, mesh, new, nodes)

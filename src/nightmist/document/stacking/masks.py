@@ -40,7 +40,7 @@ def remove_mask(document: Document, node: Node) -> Change:
 
 
 def set_mask(document: Document, node: Node, **properties: object) -> Change:
-    """Properties of a mask: on, start."""
+    """Properties of a mask: on, start, soften, low, high."""
     after = node.but(mask=mask_of(node).but(**properties))
     if after == node:
         return Change(label="")
@@ -62,7 +62,7 @@ def invert_mask(document: Document, node: Node) -> Change:
     tables = [table_of(each, document.pool, document.arrays) for each in (raster, inverted)]
     return Change(
         label=f"Invert the mask of {node.name}",
-        values={node.id: (node, node.but(mask=mask.but(start=1 - mask.start)))},
+        values={node.id: (node, node.but(mask=mask.but(start=1 - mask.start, low=1 - mask.high, high=1 - mask.low)))},
         rasters={raster_id(node.id, MASK): (tables[0], tables[1])} if raster.tiles else {},
     )
 

@@ -4,6 +4,7 @@ from .base import Name, Share, Value, describe, new_id
 from .nodes import (
     FILTERS,
     NODES,
+    WIDEST_BLUR,
     Adjustment,
     Brushed,
     Effect,
@@ -76,6 +77,7 @@ __all__ = [
     "PROJECT",
     "REGION_COLORS",
     "TOOLS",
+    "WIDEST_BLUR",
     "Adjustment",
     "AnyValue",
     "Area",

@@ -13,6 +13,9 @@ from ...core.mapping.pyramid import Wrap
 from .base import Name, Share, Value
 from .paint import MapName, Pigment
 
+#: The widest blur, texels.
+WIDEST_BLUR = 64.0
+
 
 class NodeMap(Value):
     """How a node meets one map: not at all, or with an opacity and a blend mode of its own."""
@@ -23,10 +26,28 @@ class NodeMap(Value):
 
 
 class MaskOf(Value):
-    """A node's mask: the share that it has where nothing is painted on it, and whether it counts."""
+    """A node's mask: the share that it has where nothing is painted on it, and whether it counts.
+
+    soften: how far it is blurred, the standard deviation in texels. low, high: shares up to low hide all, from high on
+    they show all; both change how the mask counts, not what is painted on it.
+    """
 
     start: Share = 1.0
     on: bool = True
+    soften: float = Field(default=0.0, ge=0, le=WIDEST_BLUR)
+    low: Share = 0.0
+    high: Share = 1.0
+
+    @model_validator(mode="after")
+    def _sound(self) -> MaskOf:
+        if self.low >= self.high:
+            raise ValueError("what hides is below what shows")
+        return self
+
+    @property
+    def adjusted(self) -> bool:
+        """Whether it counts otherwise than it is painted."""
+        return self.soften > 0 or self.low > 0 or self.high < 1
 
 
 class MixByHeight(Value):
@@ -150,7 +171,7 @@ class Adjustment(NodeValue):
     hue: float = Field(default=0.0, ge=-360, le=360)
     saturation: float = Field(default=0.0, ge=-1, le=1)
     lightness: float = Field(default=0.0, ge=-1, le=1)
-    radius: float = Field(default=4.0, ge=0.3, le=64)
+    radius: float = Field(default=4.0, ge=0.3, le=WIDEST_BLUR)
     strength: float = Field(default=1.0, ge=0, le=8)
     amount: float = Field(default=0.02, ge=0, le=0.25)
     grain: float = Field(default=0.1, ge=0.002, le=2)

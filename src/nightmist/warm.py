@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from .core.formats.gltf_write import write_glb
+from .core.formats.image_files import write_png
 from .core.mapping import Camera
 from .core.texels.encode import to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
 from .document.api_stack import Layer
 from .document.painting.retouching import RETOUCHES
-from .document.values import CloneSource
+from .document.values import CloneSource, Mapping, MixByHeight
 from .studio.client_updates import COARSE
 
 
@@ -27,6 +30,7 @@ def warm_up() -> None:
     document.gradient(layers[0], (0, 0, 0), (0, 1, 0), (pigment, pigment))
     document.refresh()
     _warm_stack(document, layers[0], camera, pigment)
+    _warm_nodes(document, layers[0])
     for composite in document.composites.values():
         composite.pictures["color"].encode(0, 64, 0, 64)
         composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
@@ -47,6 +51,20 @@ def _warm_stack(document: Document, layer: Layer, camera: Camera, pigment: Pigme
     document.refresh()
     document.finish_stroke(stroke)
     document.refresh()
+
+
+def _warm_nodes(document: Document, layer: Layer) -> None:
+    """What is worked out as tiles are composited: pictures laid over a surface, filters, softened masks."""
+    stack = layer.surface.layers
+    picture = document.add_picture_data("warm.png", write_png(np.full((2, 2, 3), 200, np.uint8)))
+    wash = stack.add("wash", mapping=Mapping("triplanar"))
+    wash.change(images={"base_color": picture, "roughness": picture})
+    wash.add_mask(value=0.5).change(soften=2)
+    wash.mix = MixByHeight()
+    node = stack.add("adjustment")
+    for effect, radius in (("tone", 1), ("blur", 2), ("sharpen", 6), ("distort", 1)):
+        node.change(effect=effect, radius=radius)
+        document.refresh()
 
 
 def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:

@@ -5,16 +5,25 @@ import type { Project } from "./project";
 
 /** Milliseconds after which a control counts as let go. */
 const REST = 250;
+/** Milliseconds after which what was sent counts as refused, when nothing has come back. */
+const PATIENCE = 15_000;
 
 /** A value that shows to everybody while it changes, and is one undo step when it rests. */
 export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showable): [T, (next: T) => void] {
-  const [moving, setMoving] = useState<{ value: T } | null>(null);
+  const [moving, setMoving] = useState<{ value: T; before: T; sent: boolean } | null>(null);
+  // What was sent has come back, or something else instead.
+  if (moving?.sent && moving.before !== value) setMoving(null);
   useEffect(() => {
     if (!moving) return;
-    const timer = setTimeout(() => {
-      project.send(moving.value === value ? { type: "show", edit: null } : edit(moving.value));
-      setMoving(null);
-    }, REST);
+    const settle = () => {
+      if (moving.sent || moving.value === value) {
+        project.send({ type: "show", edit: null });
+        return setMoving(null);
+      }
+      project.send(edit(moving.value));
+      setMoving({ ...moving, before: value, sent: true });
+    };
+    const timer = setTimeout(settle, moving.sent ? PATIENCE : REST);
     return () => clearTimeout(timer);
     // What an edit is made of does not change while it moves.
     // eslint-disable-next-line react-hooks/exhaustive-deps
@@ -22,7 +31,7 @@ export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showa
   return [
     moving ? moving.value : value,
     (next) => {
-      setMoving({ value: next });
+      setMoving({ value: next, before: value, sent: false });
       project.send({ type: "show", edit: edit(next) });
     },
   ];

@@ -28,11 +28,17 @@ export function AdjustmentSettings({ node, project }: { node: Adjustment; projec
     <LaidSlider label={label} value={value} min={min} max={max} show={show} title={title} project={project} edit={(next) => ({ type: "change_node", node: id, [key]: next })} />
   );
   const [points, lay] = useLaid((node.points ?? [[0, 0], [1, 1]]) as [number, number][], project, (next) => ({ type: "change_node", node: id, points: next }));
+  const named = EFFECTS.find(({ value }) => value === effect)?.text === node.name;
+  const take = (next: typeof effect) => {
+    // A name that nobody has chosen follows what it does.
+    const name = named ? { name: EFFECTS.find(({ value }) => value === next)?.text } : {};
+    project.send({ type: "change_node", node: id, effect: next, ...name });
+  };
   const ranged = effect === "levels" || effect === "gray";
   return (
     <>
       <div className="-ml-1">
-        <Segmented wraps label="Effect" options={EFFECTS} value={effect} onChange={(next) => project.send({ type: "change_node", node: id, effect: next })} />
+        <Segmented wraps label="Effect" options={EFFECTS} value={effect} onChange={take} />
       </div>
       {ranged && (
         <div className="mt-1">

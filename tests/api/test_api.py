@@ -290,14 +290,14 @@ def test_the_wire_writes_what_it_describes():
     rectangles = [Rectangle(300, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full),
                   Rectangle(1, 2, 0, 0, 128, 64, full[:16, :32])]  # fmt: skip
     data = wire.write_batch(Batch(7, rectangles, Timing(1.5, 0.001, 0.002, 0.003)))
-    assert data[:28] == struct.pack("<BBHIdIII", 4, 2, 3, 7, 1.5, 1000, 2000, 3000)
+    assert data[:28] == struct.pack("<BBHIdIII", 5, 2, 3, 7, 1.5, 1000, 2000, 3000)
     assert data[28:40] == struct.pack("<HBBHHHH", 300, 1, 1, 64, 128, 128, 64)
     assert data[44:56] == struct.pack("<HBBHHHH", 0, 0, 0, 0, 0, 64, 64)
     assert data[56 : 56 + full.size] == full.tobytes()
-    assert data[56 + full.size : 68 + full.size] == struct.pack("<HBBHHHH", 1, 2, 2, 0, 0, 128, 64)
+    assert data[56 + full.size : 68 + full.size] == struct.pack("<HBBHHHH", 1, 2, 3, 0, 0, 128, 64)
     assert data[68 + full.size :] == full[:16, :32].tobytes()
-    with pytest.raises(NightmistError, match="version 5"):
-        wire.read_samples(wire.SAMPLES_HEAD.pack(5, 1, 0, 1, 0.0))
+    with pytest.raises(NightmistError, match="version 6"):
+        wire.read_samples(wire.SAMPLES_HEAD.pack(6, 1, 0, 1, 0.0))
 
 
 def test_models_and_pictures_over_rest(client):

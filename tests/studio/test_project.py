@@ -31,8 +31,8 @@ TIP = Tip(radius=30, strength=1, hardness=0.9)
 class Browser:
     """A browser that remembers what it was told and shown, and paints rectangles into pictures of its own."""
 
-    def __init__(self, acknowledges=True, name=""):
-        self.name = name
+    def __init__(self, acknowledges=True, name="", side=128):
+        self.name, self.side = name, side
         self.acknowledges = acknowledges
         self.told, self.batches = [], []
         self.pictures: dict[tuple[int, int], np.ndarray] = {}
@@ -48,8 +48,12 @@ class Browser:
         with self.news:
             self.batches.append(batch)
             for r in batch.rectangles:
-                picture = self.pictures.setdefault((r.surface, r.picture), np.zeros((128, 128, 4), np.uint8))
-                picture[r.y : r.y + r.height, r.x : r.x + r.width] = r.pixels
+                picture = self.pictures.setdefault(
+                    (r.surface, r.picture), np.zeros((self.side, self.side, 4), np.uint8)
+                )
+                # A texel for several where a rectangle is coarse.
+                step = r.height // len(r.pixels) if r.pixels.shape[:2] != (1, 1) else 1
+                picture[r.y : r.y + r.height, r.x : r.x + r.width] = r.pixels.repeat(step, 0).repeat(step, 1)
             self.news.notify_all()
         if self.acknowledges:
             self.project.ask(self, say.Acknowledge(type="ack", batch=batch.number))
@@ -101,19 +105,20 @@ def studio(store):
 def opened(studio):
     """A project, and a way to enter it with another browser."""
     project = studio.create(document())
+    return lambda **options: entered(studio, project, **options)
 
-    def enter(**options):
-        browser = Browser(**options)
-        browser.project = studio.open_projects.get(project)
-        if browser.project is None:
-            studio._visit(project)
-            browser.project = studio.open_projects[project]
-        studio.enter(project, browser)
-        browser.wait(lambda: browser.last(say.Welcome))
-        browser.id = project
-        return browser
 
-    return enter
+def entered(studio, project, **options) -> Browser:
+    """A browser that has a project open."""
+    browser = Browser(**options)
+    browser.project = studio.open_projects.get(project)
+    if browser.project is None:
+        studio._visit(project)
+        browser.project = studio.open_projects[project]
+    studio.enter(project, browser)
+    browser.wait(lambda: browser.last(say.Welcome))
+    browser.id = project
+    return browser
 
 
 def begin(browser, number=1, tool="brush", layers=None):

@@ -16,7 +16,9 @@ SAMPLES_HEAD = struct.Struct("<BBHId")  # version, kind, count, stroke, stamp
 PIXELS_HEAD = struct.Struct("<BBHIdIII")  # version, kind, rectangles, batch, stamp, then µs: engine, composite, encode
 RECTANGLE = struct.Struct("<HBBHHHH")  # surface, picture, form, x, y, width, height
 #: How a rectangle's pixels come.
-EVERY_TEXEL, ONE_TEXEL, EVERY_FOURTH = 0, 1, 2
+EVERY_TEXEL, ONE_TEXEL = 0, 1
+#: From here on: how many texels along a side have become one, as a power of two.
+COARSE_FORM = 1
 MAX_SAMPLES = 4096
 SAMPLE = 20  # bytes: x, y, pressure, tilt x, y as float32
 
@@ -42,7 +44,7 @@ def _form(rectangle: Rectangle) -> int:
     shape = rectangle.pixels.shape[:2]
     if shape == (rectangle.height, rectangle.width):
         return EVERY_TEXEL
-    return ONE_TEXEL if shape == (1, 1) else EVERY_FOURTH
+    return ONE_TEXEL if shape == (1, 1) else COARSE_FORM + (rectangle.width // shape[1]).bit_length() - 1
 
 
 def write_batch(batch: Batch) -> bytes:

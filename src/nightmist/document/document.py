@@ -165,6 +165,18 @@ class Document(Contents):
         for place, tile in tiles.items():
             raster.put(place, tile)
 
+    def exchange(self, key: str, raster: Raster | None) -> None:
+        """Put a whole raster in another's place, with no change that tells of it."""
+        self.edition += 1
+        before = self.rasters.pop(key, None)
+        if raster is not None:
+            self.rasters[key] = raster
+        self._mark_tiles(key, _differing(raster, before))
+
+    def take_mesh(self, other: Document) -> None:
+        """Use the mesh of another document of the same model."""
+        self._looks, self._mesh = (), (self.model, other.mesh)
+
     def _empty(self, node: str, name: PlaneName) -> Raster:
         return Raster(*self.surface_of(self.node(node)).size, CHANNELS[name])
 
@@ -253,6 +265,16 @@ class Document(Contents):
     def lazy(self, rasters: list[Raster]) -> list[Laid]:
         """Those to whom some rasters belong whose tiles come when they are composited."""
         return [*self.washes.lazy(rasters), *self.filters.lazy(rasters)]
+
+    def works_long(self, surface: Surface) -> bool:
+        """Whether anything seen of a surface is worked out tile by tile, as pictures that are laid over it."""
+        for node in self.nodes_in(surface.id):
+            shown: Node = self.shown(node.id)  # type: ignore[assignment]
+            lays = isinstance(shown, Wash) and bool(shown.images)
+            lays = lays or (isinstance(shown, Adjustment) and shown.effect in FILTERS)
+            if shown.visible and (lays or (shown.mask is not None and shown.mask.adjusted)):
+                return True
+        return False
 
     def filtered(self, node: Adjustment, below: Sequence[Shown], shown: Shown) -> Shown:
         """A filter as it is over other nodes than those below it, from transparent."""

@@ -35,7 +35,8 @@ SEEN, ROUGH, UNSEEN = 0, 1, 2
 
 @dataclass
 class Rectangle:
-    """Pixels of one picture of one surface: (h, w, 4) uint8, (1, 1, 4) when all are the same, or (h / 4, w / 4, 4)."""
+    """Pixels of one picture of one surface: (h, w, 4) uint8, (1, 1, 4) when all are the same; coarse ones are (h, w)
+    divided by 2, 4 or 8."""
 
     surface: int
     picture: int
@@ -81,6 +82,9 @@ class ClientUpdates:
 
     client: Client
     waiting: dict[tuple[str, PictureName], NDArray[np.uint8]] = field(default_factory=dict)
+    #: Whole pictures, coarse, of what is not worked out yet: to be sent first, and those of which nothing else is sent.
+    drafts: dict[tuple[str, PictureName], NDArray[np.uint8]] = field(default_factory=dict)
+    drafted: set[tuple[str, PictureName]] = field(default_factory=set)
     timing: Timing = field(default_factory=Timing)
     sent: int = 0
     acknowledged: int = 0
@@ -97,19 +101,32 @@ class ClientUpdates:
         shape = surface.height // TILE, surface.width // TILE
         self.waiting[surface.id, picture] = np.full(shape, UNSEEN, np.uint8)
 
+    def add_draft(self, surface: Surface, picture: PictureName, pixels: NDArray[np.uint8]) -> None:
+        """Show a picture coarsely until it is worked out."""
+        self.drafts[surface.id, picture] = pixels
+        self.drafted.add((surface.id, picture))
+        self.add_whole(surface, picture)
+
+    def release(self) -> None:
+        """All is worked out: what is shown coarsely is sent as it is."""
+        self.drafts.clear()
+        self.drafted.clear()
+
     def follow(self, values: dict[str, tuple[AnyValue | None, AnyValue | None]]) -> None:
         """Surfaces came, went, or have another number or size: what waits for them is cut anew."""
         for key, (before, after) in values.items():
             if isinstance(before, Surface) and not isinstance(after, Surface):
                 for picture in PICTURES:
                     self.waiting.pop((key, picture), None)
+                    self.drafts.pop((key, picture), None)
+                    self.drafted.discard((key, picture))
             if isinstance(after, Surface) and not (isinstance(before, Surface) and _place(before) == _place(after)):
                 for picture in PICTURES:
                     self.add_whole(after, picture)
 
     def pump(self, document: Document) -> None:
         """Send as many batches as the client has room for."""
-        while self.waiting and self.sent - self.acknowledged < IN_FLIGHT:
+        while (self.drafts or self.waiting.keys() - self.drafted) and self.sent - self.acknowledged < IN_FLIGHT:
             started = time.perf_counter()
             rectangles = self._take(document)
             timing, self.timing = self.timing, Timing()
@@ -120,7 +137,18 @@ class ClientUpdates:
     def _take(self, document: Document) -> list[Rectangle]:
         taken: list[Rectangle] = []
         room = BATCH_BYTES
+        for (key, picture), pixels in list(self.drafts.items()):
+            surface = document.values[key]
+            assert isinstance(surface, Surface)
+            del self.drafts[key, picture]
+            number = PICTURES.index(picture)
+            taken.append(Rectangle(surface.number, number, 0, 0, surface.width, surface.height, pixels))
+            room -= pixels.nbytes
+            if room <= 0:
+                return taken
         for (key, picture), state in list(self.waiting.items()):
+            if (key, picture) in self.drafted:
+                continue
             surface = document.values[key]
             assert isinstance(surface, Surface)
             image = document.composite(surface).pictures[picture]

@@ -12,7 +12,7 @@ from ..document.values import AnyValue, CloneSource, Fence, Pigment, Share, Sten
 from .prepare_messages import PrepareMessage
 from .stack_messages import AnyStackMessage, Showable
 
-PROTOCOL = 4
+PROTOCOL = 5
 
 
 class Message(BaseModel):

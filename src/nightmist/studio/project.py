@@ -17,6 +17,7 @@ from ..document import Document
 from ..document.change import Change
 from ..document.derived.composites import PICTURES
 from ..document.document import Event, Preview
+from ..document.draft import Draft, waiting
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged
 from ..document.values import Surface
@@ -61,6 +62,7 @@ class OpenProject:
         self.drawing: _Drawing | None = None
         #: What browsers show while their sliders move, by browser.
         self.shown: dict[int, Preview] = {}
+        self.draft: Draft | None = None
         self.put_off: deque[Ask | Edit] = deque()
         self.worker: Client | None = None
         self.cancelled = threading.Event()
@@ -234,7 +236,7 @@ class OpenProject:
         except NightmistError as error:
             number = request.stroke if isinstance(request, say.BeginStroke) else None
             client.tell(say.Refused(message=str(error), stroke=number))
-        self._refresh(started, client)
+        self._refresh(started, client, isinstance(request, say.ShowEdit) and request.edit is not None)
 
     def _do(self, client: Client, request: Request) -> None:
         document = self.document
@@ -387,9 +389,16 @@ class OpenProject:
             updates.client.tell(say.Refused(message=message))
         self._refresh(time.perf_counter(), None)
 
-    def _refresh(self, started: float, asked: Client | None) -> None:
-        """Composite what changed and send it on."""
+    def _refresh(self, started: float, asked: Client | None, only_shown: bool = False) -> None:
+        """Composite what changed and send it on; what takes long is seen coarsely before.
+
+        only_shown: an edit that is not made yet, which may stay coarse until it is.
+        """
         computed = time.perf_counter()
+        if self._show_draft() and only_shown:
+            return
+        for updates in self.updates.values():
+            updates.release()
         for (key, picture), area in self.document.refresh().items():
             surface = self.document.values[key]
             assert isinstance(surface, Surface)
@@ -401,6 +410,22 @@ class OpenProject:
                 updates.timing.engine += computed - started
                 updates.timing.composite += composited - computed
             updates.pump(self.document)
+
+    def _show_draft(self) -> bool:
+        """Show coarsely what will take long to be worked out; whether there is any."""
+        wanted = waiting(self.document) if self.updates else {}
+        if not wanted:
+            return False
+        if self.draft is None or self.draft.document is not self.document or not self.draft.fits():
+            self.draft = Draft(self.document)
+        for (key, picture), pixels in self.draft.show(wanted).items():
+            surface = self.document.values[key]
+            assert isinstance(surface, Surface)
+            for updates in self.updates.values():
+                updates.add_draft(surface, picture, pixels)
+        for updates in self.updates.values():
+            updates.pump(self.document)
+        return True
 
     def _kept_state(self) -> say.KeptState:
         return say.KeptState(revision=self.kept, waiting=self.revision - self.kept, trouble=self.trouble)

@@ -1,13 +1,13 @@
 /** The paint socket's binary messages; docs/paint-socket.md describes them. */
 
-export const PROTOCOL = 4;
+export const PROTOCOL = 5;
 const SAMPLES = 1;
 const PIXELS = 2;
 const SAMPLES_HEAD = 16;
 const PIXELS_HEAD = 28;
 const RECTANGLE_HEAD = 12;
-/** Texels along a side that are one while a rectangle is coarse. */
-export const COARSE = 4;
+/** A rectangle's form when all of it is one color; those above tell how coarse it is. */
+const UNIFORM = 1;
 
 export interface Rectangle {
   surface: number;
@@ -17,10 +17,11 @@ export interface Rectangle {
   y: number;
   width: number;
   height: number;
-  /** RGBA; four bytes only when all texels are the same, a texel for each 4 × 4 when it is coarse. */
+  /** RGBA; four bytes only when all texels are the same, one for each 2^coarse along a side when it is coarse. */
   pixels: Uint8Array;
   uniform: boolean;
-  coarse: boolean;
+  /** The level of a smaller picture that it is; 0: every texel. */
+  coarse: number;
 }
 
 export interface Batch {
@@ -64,10 +65,10 @@ export function readBatch(buffer: ArrayBuffer): Batch {
   let at = PIXELS_HEAD;
   for (let i = 0; i < count; i++) {
     const form = view.getUint8(at + 3);
-    const [uniform, coarse] = [form === 1, form === 2];
+    const [uniform, coarse] = [form === UNIFORM, Math.max(0, form - UNIFORM)];
     const width = view.getUint16(at + 8, true);
     const height = view.getUint16(at + 10, true);
-    const length = uniform ? 4 : (width * height * 4) / (coarse ? COARSE ** 2 : 1);
+    const length = uniform ? 4 : (width * height * 4) / 4 ** coarse;
     batch.rectangles.push({
       surface: view.getUint16(at, true),
       picture: view.getUint8(at + 2),

@@ -1,12 +1,10 @@
 import * as THREE from "three";
 
-import { COARSE, type Rectangle } from "../api/wire";
+import type { Rectangle } from "../api/wire";
 
 /** Rectangles come aligned to tiles of this many texels, so six mip levels follow from a rectangle alone. */
 const TILE = 64;
 const TILE_LEVELS = 6;
-/** The level that coarse rectangles are. */
-const COARSE_LEVEL = Math.log2(COARSE);
 /** Tiles along a side of what is filled at once. */
 const BLOCK = 8;
 
@@ -25,6 +23,10 @@ class Picture {
   private color: number | null = null;
   private spread = false;
   private readonly seen: Uint8Array;
+  /** While all of it has come coarse: the level that it is, and the tiles that have not come finely since. */
+  private draft = 0;
+  private readonly rough: Uint8Array;
+  private roughTiles = 0;
   /** Tiles that have not come yet, of how many there are. */
   missing: number;
   readonly tiles: number;
@@ -40,6 +42,7 @@ class Picture {
     this.coarse = new Uint8Array(this.columns * this.rows * 4);
     this.tiles = this.missing = this.columns * this.rows;
     this.seen = new Uint8Array(this.tiles);
+    this.rough = new Uint8Array(this.tiles);
     const texture = new THREE.DataTexture(null, 1, 1, THREE.RGBAFormat, THREE.UnsignedByteType);
     texture.colorSpace = colorSpace;
     texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
@@ -68,6 +71,7 @@ class Picture {
   }
 
   put(rectangle: Rectangle): void {
+    if (rectangle.coarse && rectangle.width === this.width && rectangle.height === this.height) return this.sketch(rectangle);
     if (this.spread) return this.write(rectangle);
     const color = rectangle.uniform ? new Uint32Array(rectangle.pixels.slice(0, 4).buffer)[0]! : null;
     if (color !== null && (this.color === null || this.color === color)) {
@@ -82,6 +86,30 @@ class Picture {
     this.write(rectangle);
   }
 
+  /** All of it, coarse: the finest levels are passed over until everything has come finely. */
+  private sketch({ pixels, coarse }: Rectangle): void {
+    if (!this.spread) {
+      this.spread = true;
+      this.allocate(this.width, this.height);
+    }
+    this.color = null;
+    this.rough.fill(1);
+    this.roughTiles = this.tiles;
+    this.beginAt(coarse);
+    this.upload(pixels, 0, 0, this.width >> coarse, this.height >> coarse, coarse);
+    this.shrink(pixels, 0, 0, this.width >> coarse, this.height >> coarse, coarse + 1, false);
+  }
+
+  /** The finest level that is looked at. */
+  private beginAt(level: number): void {
+    if (level === this.draft) return;
+    this.draft = level;
+    const { __webglTexture: texture } = this.renderer.properties.get(this.texture) as { __webglTexture: WebGLTexture };
+    const gl = this.renderer.getContext() as WebGL2RenderingContext;
+    this.renderer.state.bindTexture(gl.TEXTURE_2D, texture);
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_BASE_LEVEL, level);
+  }
+
   /** Every texel takes the color that the single one had. */
   private fill(color: number): void {
     const pixels = new Uint8Array(new Uint32Array([color]).buffer);
@@ -90,7 +118,7 @@ class Picture {
     for (let y = 0; y < this.height; y += side) {
       for (let x = 0; x < this.width; x += side) {
         const [width, height] = [Math.min(side, this.width - x), Math.min(side, this.height - y)];
-        this.write({ surface: 0, picture: 0, x, y, width, height, pixels, uniform: true, coarse: false });
+        this.write({ surface: 0, picture: 0, x, y, width, height, pixels, uniform: true, coarse: 0 });
       }
     }
     // What has not come yet is still to come.
@@ -105,6 +133,8 @@ class Picture {
       for (let tile = at; tile < at + width / TILE; tile++) {
         if (!this.seen[tile]) this.missing--;
         this.seen[tile] = 1;
+        if (this.rough[tile]) this.roughTiles--;
+        this.rough[tile] = 0;
       }
     }
   }
@@ -117,21 +147,28 @@ class Picture {
       const value = new Uint32Array(pixels.slice(0, 4).buffer)[0]!;
       pixels = new Uint8Array(new Uint32Array(width * height).fill(value).buffer);
     }
-    if (rectangle.coarse) {
+    const { coarse } = rectangle;
+    if (coarse) {
       // What has come coarse is still to come.
-      [pixels, x, y, width, height] = [pixels.slice(), x / COARSE, y / COARSE, width / COARSE, height / COARSE];
+      [pixels, x, y, width, height] = [pixels.slice(), x >> coarse, y >> coarse, width >> coarse, height >> coarse];
       let finer = pixels;
-      for (let level = COARSE_LEVEL, scale = 1; level >= 0; level--, scale *= 2) {
+      for (let level = coarse, scale = 1; level >= this.draft; level--, scale *= 2) {
         this.upload(finer, x * scale, y * scale, width * scale, height * scale, level);
-        if (level > 0) finer = doubled(finer, width * scale, height * scale);
+        if (level > this.draft) finer = doubled(finer, width * scale, height * scale);
       }
-      first = COARSE_LEVEL + 1;
+      first = coarse + 1;
     } else {
       this.mark(rectangle);
       this.upload(pixels, x, y, width, height, 0);
     }
+    this.shrink(pixels, x, y, width, height, first, rectangle.uniform);
+    if (this.draft && !this.roughTiles) this.beginAt(0);
+  }
+
+  /** The smaller levels from one on, of a rectangle in the level before it. */
+  private shrink(pixels: Uint8Array, x: number, y: number, width: number, height: number, first: number, uniform: boolean): void {
     for (let level = first; level <= TILE_LEVELS; level++) {
-      pixels = rectangle.uniform ? pixels.subarray(0, width * height) : halved(pixels, width, height);
+      pixels = uniform ? pixels.subarray(0, width * height) : halved(pixels, width, height);
       x /= 2;
       y /= 2;
       width /= 2;

@@ -83,6 +83,13 @@ class Composite:
         else:
             self.pixels[painted] = area.joined(self.pixels.get(painted, TileArea.empty()))
 
+    def summed(self) -> dict[MapName, TileArea]:
+        """What waits to be composited, by map; what was marked again and again is one area from now on."""
+        stale = {name: TileArea.union(areas) for name, areas in self.stale.items()}
+        self.stale = {name: [area] for name, area in stale.items()}
+        self.rest = [TileArea.union([TileArea.empty(), *self.rest])]
+        return stale
+
     def refresh(
         self, surface: Surface, compiled: Compiled, filters: Sequence[Filtered], layout: Layout, calm: bool
     ) -> Changed:

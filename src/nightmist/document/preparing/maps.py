@@ -16,11 +16,10 @@ from ...core.mesh.methods import has_uvs
 from ...core.names import listed
 from ...core.texels import Raster
 from ..change import Change, raster_id
+from ..derived.scaled import scaled
 from ..document import Document
 from ..values import (
     CHANNELS,
-    WIDEST_BLUR,
-    Adjustment,
     Brushed,
     MapName,
     Node,
@@ -86,22 +85,9 @@ def _resized(
             moved.append(target.id)
         if not keep_density:
             finer = min(target.width / before.width, target.height / before.height)
-            nodes += [_finer(node, finer) for node in document.nodes_in(target.id) if finer != 1]
+            nodes += [scaled(node, finer) for node in document.nodes_in(target.id) if finer != 1]
     changed = [node for node in nodes if node != document.node(node.id)]
     return Plan(label, mesh, project, surfaces, changed, moved)
-
-
-def _finer(node: Node, times: float) -> Node:
-    """A node in a map with so many times the texels along a side: what it counts in texels looks the same."""
-    if isinstance(node, Adjustment):
-        node = node.but(radius=_radius(node.radius * times, 0.3))
-    if node.mask and node.mask.soften:
-        node = node.but(mask=node.mask.but(soften=_radius(node.mask.soften * times, 0)))
-    return node
-
-
-def _radius(radius: float, least: float) -> float:
-    return min(max(radius, least), WIDEST_BLUR)
 
 
 def pixels_per_unit(document: Document) -> dict[str, float]:

@@ -1,0 +1,126 @@
+"""A document on maps a few times smaller: what takes long is seen at once, roughly, while a slider moves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.texels import TILE, Raster
+from ..core.texels.shrink import shrunk
+from .change import Change, raster_id
+from .derived.composites import PICTURE_OF, PICTURES, PictureName
+from .derived.scaled import scaled
+from .document import Document
+from .values import NODES, PLANES, AnyValue, Node, Surface
+
+#: Texels of a draft's map at most: few enough for ten pictures a second.
+MOST_TEXELS = 512 * 512
+#: Tiles from which it takes long to lay pictures on them.
+MANY_TILES = 200
+#: How much smaller a draft's maps may be along a side; browsers know these.
+FACTORS = (2, 4, 8)
+
+Pixels = NDArray[np.uint8]
+
+
+class Draft:
+    """Follows a document, and shows of it what the document has not worked out yet."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.sizes = _sizes(document)
+        self.factors = {surface.id: factor_of(surface) for surface in _surfaces(document)}
+        self.seen: dict[str, AnyValue] = {}
+        for key in document.values:
+            self.seen[key] = document.shown(key) or document.values[key]
+        values = [self._small(value) for value in self.seen.values()]
+        self.small = Document(values, pools=(document.pool, document.arrays))
+        self.small.take_mesh(document)
+        #: Of each raster that was shrunk which one, and which edition of it.
+        self.shrunk: dict[str, tuple[Raster, int]] = {}
+
+    def fits(self) -> bool:
+        """Whether it is still one of this document: the same surfaces in the same sizes, of the same model."""
+        return self.small.model is self.document.model and self.sizes == _sizes(self.document)
+
+    def show(self, wanted: Mapping[str, Iterable[PictureName]]) -> dict[tuple[str, PictureName], Pixels]:
+        """Pictures of surfaces, by id, as they are shown now: (h, w, 4), or (1, 1, 4) where all is one color."""
+        self._follow(wanted)
+        self.small.refresh()
+        found: dict[tuple[str, PictureName], Pixels] = {}
+        for key, names in wanted.items():
+            surface: Surface = self.small.values[key]  # type: ignore[assignment]
+            composite = self.small.composite(surface)
+            for name in names:
+                found[key, name] = composite.pictures[name].encode(0, surface.height, 0, surface.width)
+        return found
+
+    def _follow(self, surfaces: Iterable[str]) -> None:
+        """Be as the document is shown now: its values, and the pixels of some surfaces."""
+        now = {key: self.document.shown(key) for key in {**self.document.values, **self.seen}}
+        other = {key: value for key, value in now.items() if value is not self.seen.get(key)}
+        if other:
+            self.seen = {key: value for key, value in now.items() if value is not None}
+            values = {key: (self.small.values.get(key), value and self._small(value)) for key, value in other.items()}
+            self.small.apply(Change(label="", values={k: pair for k, pair in values.items() if pair[0] != pair[1]}))
+        for surface in surfaces:
+            for node in self.small.nodes_in(surface):
+                for name in PLANES:
+                    self._take(raster_id(node.id, name), self.document.shown_raster(node.id, name), surface)
+
+    def _take(self, key: str, raster: Raster | None, surface: str) -> None:
+        """Shrink a raster, when it is not the one that was shrunk last."""
+        known = self.shrunk.get(key)
+        if raster is None:
+            if known:
+                del self.shrunk[key]
+                self.small.exchange(key, None)
+        elif known is None or known[0] is not raster or known[1] != raster.edition:
+            self.shrunk[key] = raster, raster.edition
+            self.small.exchange(key, shrunk(raster, self.factors[surface]))
+
+    def _small(self, value: AnyValue) -> Any:
+        if isinstance(value, Surface):
+            factor = self.factors[value.id]
+            return value.but(width=value.width // factor, height=value.height // factor)
+        if isinstance(value, NODES):
+            return scaled(value, 1 / self.factors[self._surface_of(value)])
+        return value
+
+    def _surface_of(self, node: Node) -> str:
+        over: AnyValue = node
+        while isinstance(over, NODES):
+            over = self.seen[over.parent]
+        return over.id
+
+
+def factor_of(surface: Surface) -> int:
+    """How much smaller a draft of a surface is along a side; 1: its map is small, or of an odd size."""
+    for factor in FACTORS if surface.width * surface.height > MOST_TEXELS else ():
+        whole = surface.width % (factor * TILE) == 0 and surface.height % (factor * TILE) == 0
+        if whole and surface.width * surface.height <= MOST_TEXELS * factor * factor:
+            return factor
+    return 1
+
+
+def waiting(document: Document) -> dict[str, list[PictureName]]:
+    """Of surfaces, by id, on which much waits to be worked out that takes long: the pictures that will be others."""
+    found: dict[str, list[PictureName]] = {}
+    for surface in _surfaces(document):
+        stale = document.composite(surface).summed()
+        tiles = max((len(area) for area in stale.values()), default=0)
+        if tiles >= MANY_TILES and factor_of(surface) > 1 and document.works_long(surface):
+            names = {PICTURE_OF[name] for name in stale} | ({"relief"} if "height" in stale else set())
+            found[surface.id] = [name for name in PICTURES if name in names]
+    return found
+
+
+def _sizes(document: Document) -> dict[str, tuple[int, int]]:
+    return {surface.id: surface.size for surface in _surfaces(document)}
+
+
+def _surfaces(document: Document) -> list[Surface]:
+    return [document.shown(surface.id) for surface in document.surface_values()]  # type: ignore[misc]

@@ -12,8 +12,9 @@ import numpy as np
 
 from nightmist.core.kernels import addresses_in
 from nightmist.core.mapping.frames import inverse_of
-from nightmist.core.mapping.projections import SHAPES, Laying, lay_picture, normals_over, placing_of
+from nightmist.core.mapping.projections import SHAPES, Laying, lay_pictures, normals_over, placing_of
 from nightmist.core.mapping.pyramid import pyramid_of
+from nightmist.core.mapping.sheets import sheets_of
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.texels.ownership import own_texels
 
@@ -32,7 +33,7 @@ def main(quick: bool = False) -> None:
     rng = np.random.default_rng(1)
     picture = rng.integers(0, 65536, (1024, 1024, 4), dtype=np.uint16)
     picture[..., 3] = 65535
-    pyramid = pyramid_of(picture, gray=False)
+    sheets = sheets_of([pyramid_of(picture, gray=False)])
     made = np.zeros((len(tiles), 64, 64, 4), np.uint16)
     across, down = np.meshgrid(np.arange(64), np.arange(64 * len(tiles)) % 1000)
     nothing = np.zeros(0, np.float32)
@@ -48,6 +49,6 @@ def main(quick: bool = False) -> None:
     for shape in SHAPES:
         frame = inverse_of((0, 0, 0), (2, 2, 2), (0, 0, 0))
         laying = Laying(shape, frame, np.eye(3), placing_of((3, 3), 0, (0, 0)))
-        lay = partial(lay_picture, own, normals, pyramid, laying, tiles, addresses_in(made), 4)
+        lay = partial(lay_pictures, own, normals, sheets, laying, tiles, addresses_in(made)[:, None], [4])
         ours, theirs = best_of(1 if quick else 3, lay, partial(remap, SIDES if shape == "triplanar" else 1.0))
         print(f"  {shape}: {ours * 1000:6.1f} ms, {ours / theirs:.2f} times cv2.remap ({theirs * 1000:.1f} ms)")

@@ -7,8 +7,9 @@ import pytest
 
 from nightmist.core.kernels import addresses_in
 from nightmist.core.mapping.frames import inverse_of, turn_of
-from nightmist.core.mapping.projections import SHAPES, Laying, lay_picture, normals_over, placing_of
+from nightmist.core.mapping.projections import SHAPES, Laying, lay_pictures, normals_over, placing_of
 from nightmist.core.mapping.pyramid import pyramid_of
+from nightmist.core.mapping.sheets import sheets_of
 from nightmist.core.texels.ownership import own_texels
 
 from ..shapes import plane, sphere
@@ -43,9 +44,8 @@ def laid(mesh, picture, shape, size=SIDE, channels=2, gray=True, frame=((0, 0, 0
     count = (size // 64) ** 2
     made = np.zeros((count, 64, 64, channels), np.uint16)
     tiles = np.arange(count, dtype=np.int32)
-    lay_picture(
-        own, normals_over(mesh, uv, own), pyramid_of(picture, gray), laying, tiles, addresses_in(made), channels
-    )
+    sheets = sheets_of([pyramid_of(picture, gray)])
+    lay_pictures(own, normals_over(mesh, uv, own), sheets, laying, tiles, addresses_in(made)[:, None], [channels])
     whole = made.reshape(size // 64, size // 64, 64, 64, channels).swapaxes(1, 2).reshape(size, size, channels)
     return whole / 65535, own
 

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 kernel = nb.njit(cache=True, nogil=True, fastmath={"nsz", "arcp", "contract", "afn", "reassoc"}, error_model="numpy")
 
 #: Portions into which work is cut, so that one thread does not wait long for the other.
-PORTIONS = 6
+PORTIONS = 16
 #: One worker more than the calling thread: the machines painters have, have at least two cores.
 _helper = ThreadPoolExecutor(max_workers=1, thread_name_prefix="kernel")
 

@@ -8,6 +8,7 @@ one point behind (a spherical environment map, Blinn and Newell 1976, seen along
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,7 +19,8 @@ from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..mesh import Mesh
 from ..texels.ownership import Ownership, affine
 from ..texels.raster import TILE
-from .pyramid import WRAPS, Pyramid, Wrap, take_sample
+from .pyramid import WRAPS, Wrap
+from .sheets import Sheets, add_sample
 
 #: Ways to lay a picture; kernels know them by their place.
 Shape = Literal["uv", "planar", "cylindrical", "spherical", "box", "triplanar", "wrap"]
@@ -59,64 +61,74 @@ def normals_over(mesh: Mesh, uvs: NDArray[np.float32], own: Ownership) -> NDArra
     return affine(corners, mesh.normals[own.faces].astype(np.float64))
 
 
-def lay_picture(
-    own: Ownership, normals: NDArray[np.float64], pyramid: Pyramid, laying: Laying, tiles: NDArray[np.int32],
-    addresses: NDArray[np.int64], channels: int,
+def lay_pictures(
+    own: Ownership, normals: NDArray[np.float64], sheets: Sheets, laying: Laying, tiles: NDArray[np.int32],
+    addresses: NDArray[np.int64], channels: Sequence[int],
 ) -> None:  # fmt: skip
-    """Write tiles of a raster, uint16 with straight alpha in the last of `channels`, from a picture.
+    """Write tiles of rasters, one for each picture, uint16 with straight alpha in the last of their `channels`.
 
-    addresses: (n,) of the tiles, empty so far. By UV all texels are written, else those that faces own.
+    addresses: (n, pictures) of the tiles, empty so far. By UV all texels are written, else those that faces own.
     """
     shape, wrap = SHAPES.index(laying.shape), WRAPS.index(laying.wrap)
     placing, inverse = laying.placing.astype(np.float64), laying.inverse.astype(np.float64)
+    pictures = (sheets.data, sheets.starts, sheets.sizes, sheets.levels, sheets.channels, sheets.places)
+    each = np.asarray(channels, np.int64)
 
     def work(a: int, b: int) -> None:
         if shape == 0:
-            _lay_by_uv(own.width, own.height, pyramid.data, pyramid.starts, pyramid.sizes, pyramid.channels, placing,
-                       wrap, tiles[a:b], addresses[a:b], channels)  # fmt: skip
+            _lay_by_uv(own.width, own.height, *pictures, placing, wrap, tiles[a:b], addresses[a:b], each)
         else:
-            _lay_by_place(own.tile_start, own.pieces, own.spans, own.matrices, normals, pyramid.data, pyramid.starts,
-                          pyramid.sizes, pyramid.channels, shape, inverse, laying.turn.astype(np.float64), placing,
-                          wrap, laying.sharpness, tiles[a:b], addresses[a:b], channels)  # fmt: skip
+            _lay_by_place(own.tile_start, own.pieces, own.spans, own.matrices, normals, *pictures, shape, inverse,
+                          laying.turn.astype(np.float64), placing, wrap, laying.sharpness, tiles[a:b],
+                          addresses[a:b], each)  # fmt: skip
 
     in_two_threads(len(tiles), work, least=2)
 
 
 @kernel
-def _write(r, g, b, a, channels, texel):  # type: ignore[no-untyped-def]
-    """A sample as a texel: straight alpha, rounded."""
-    # Shares that add up to one in float32 may fall short of it by a hair.
-    alpha = a if a < np.float32(0.99998) else np.float32(1.0)
-    full, half = np.float32(65535.0), np.float32(0.5)
-    scale = full / max(a, np.float32(1e-9)) if alpha > 0 else np.float32(0.0)
-    texel[0] = np.uint16(min(r * scale, full) + half)
-    if channels == 4:
-        texel[1], texel[2] = np.uint16(min(g * scale, full) + half), np.uint16(min(b * scale, full) + half)
-    texel[channels - 1] = np.uint16(alpha * full + half)
+def _write_all(places, sums, addresses, each, row, column):  # type: ignore[no-untyped-def]
+    """A texel of each picture's tile from the sums of the sheets: straight alpha, rounded."""
+    unit, full, half = np.float32(1.0 / 65535.0), np.float32(65535.0), np.float32(0.5)
+    for m in range(len(places)):
+        sheet, first, channels = places[m, 0], places[m, 1], each[m]
+        a = sums[sheet, places[m, 3]] * unit
+        # Shares that add up to one in float32 may fall short of it by a hair.
+        alpha = a if a < np.float32(0.99998) else np.float32(1.0)
+        scale = np.float32(1.0) / max(a, np.float32(1e-9)) if alpha > 0 else np.float32(0.0)
+        tile = carray(as_uint16(addresses[m]), (TILE, TILE, channels))
+        tile[row, column, 0] = np.uint16(min(sums[sheet, first] * scale, full) + half)
+        if channels == 4:
+            step = 1 if places[m, 2] == 4 else 0
+            tile[row, column, 1] = np.uint16(min(sums[sheet, first + step] * scale, full) + half)
+            tile[row, column, 2] = np.uint16(min(sums[sheet, first + 2 * step] * scale, full) + half)
+        tile[row, column, channels - 1] = np.uint16(alpha * full + half)
 
 
 @kernel
 def _lay_by_uv(  # type: ignore[no-untyped-def]
-    width, height, data, starts, sizes, held, placing, wrap, tiles, addresses, channels
+    width, height, data, starts, sizes, levels, held, places, placing, wrap, tiles, addresses, each
 ):
     columns = width // TILE
-    across = max(
-        np.hypot(placing[0, 0] / width * sizes[0, 0], placing[1, 0] / width * sizes[0, 1]),
-        np.hypot(placing[0, 1] / height * sizes[0, 0], placing[1, 1] / height * sizes[0, 1]),
-    )
-    level = np.float32(np.log2(max(across, 1e-9)))
+    sums = np.zeros((len(starts), held.max()), np.float32)
     for i in range(len(tiles)):
-        tile = carray(as_uint16(addresses[i]), (TILE, TILE, channels))
         top, left = tiles[i] // columns * TILE, tiles[i] % columns * TILE
         for row in range(TILE):
             v = (top + row + 0.5) / height
             for column in range(TILE):
                 u = (left + column + 0.5) / width
-                r, g, b, a = take_sample(
-                    data, starts, sizes, held, placing[0, 0] * u + placing[0, 1] * v + placing[0, 2],
-                    placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], level, wrap,
-                )  # fmt: skip
-                _write(r, g, b, a, channels, tile[row, column])
+                sums[:] = np.float32(0.0)
+                for s in range(len(starts)):
+                    across = max(
+                        np.hypot(placing[0, 0] / width * sizes[s, 0, 0], placing[1, 0] / width * sizes[s, 0, 1]),
+                        np.hypot(placing[0, 1] / height * sizes[s, 0, 0], placing[1, 1] / height * sizes[s, 0, 1]),
+                    )
+                    level = np.float32(np.log2(max(across, 1e-9)))
+                    add_sample(
+                        data, starts, sizes, levels, held, s,
+                        placing[0, 0] * u + placing[0, 1] * v + placing[0, 2],
+                        placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], level, wrap, np.float32(1.0), sums,
+                    )  # fmt: skip
+                _write_all(places, sums, addresses[i], each, row, column)
 
 
 @kernel
@@ -186,7 +198,9 @@ def _weigh(shape, sharpness, faint, n, weights):  # type: ignore[no-untyped-def]
         if shape == 5 and k != best:
             share = np.float32(abs(n[k]) / max(abs(n[best]), 1e-30))
             if share > faint:
-                weights[k] = share**sharpness
+                square = share * share
+                # The usual sharpness needs no logarithm.
+                weights[k] = square * square if sharpness == 4 else share**sharpness
                 total += weights[k]
     for k in range(3):
         weights[k] /= total
@@ -202,7 +216,9 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
     data,
     starts,
     sizes,
+    counts,
     held,
+    places,
     shape,
     inverse,
     turn,
@@ -211,18 +227,19 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
     sharpness,
     tiles,
     addresses,
-    channels,
+    each,
 ):
     q, n = np.empty(3), np.ones(3)
     step, slope = np.empty((2, 3)), np.zeros(3)
-    weights, levels = np.zeros(3, np.float32), np.zeros(3, np.float32)
+    sheets = len(starts)
+    weights, levels = np.zeros(3, np.float32), np.zeros((sheets, 3), np.float32)
+    sums = np.zeros((sheets, held.max()), np.float32)
     sided = shape == 4 or shape == 5
     # Below this share of the greatest a side would not be seen.
     faint, power = np.float32(0.002 ** (1 / sharpness)), np.float32(sharpness)
     weights[2] = np.float32(1.0)
     for i in range(len(tiles)):
-        t = tiles[i]
-        tile = carray(as_uint16(addresses[i]), (TILE, TILE, channels))
+        t, into = tiles[i], addresses[i]
         for p in range(tile_start[t], tile_start[t + 1]):
             smooth = normals[pieces[p, 0]]
             for line in range(pieces[p, 4]):
@@ -240,20 +257,22 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
                     if sided:
                         _weigh(shape, power, faint, n, weights)
                     if (column - left) % EVERY == 0:
-                        for k in range(3):
-                            if sided or k == 2:
-                                levels[k] = _level(shape, k, placing, sizes, q, step)
-                    r, g, b, a = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
+                        for s in range(sheets):
+                            for k in range(3):
+                                if sided or k == 2:
+                                    levels[s, k] = _level(shape, k, placing, sizes[s], q, step)
+                    sums[:] = np.float32(0.0)
                     for k in range(3):
                         if weights[k] > 0:
                             u, v = _place(shape, k, 1.0 if n[k] >= 0 else -1.0, q[0], q[1], q[2])
-                            sr, sg, sb, sa = take_sample(
-                                data, starts, sizes, held, placing[0, 0] * u + placing[0, 1] * v + placing[0, 2],
-                                placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], levels[k], wrap,
-                            )  # fmt: skip
-                            w = weights[k]
-                            r, g, b, a = r + sr * w, g + sg * w, b + sb * w, a + sa * w
-                    _write(r, g, b, a, channels, tile[row, column])
+                            along = placing[0, 0] * u + placing[0, 1] * v + placing[0, 2]
+                            down = placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
+                            for s in range(sheets):
+                                add_sample(
+                                    data, starts, sizes, counts, held, s, along, down, levels[s, k], wrap, weights[k],
+                                    sums,
+                                )  # fmt: skip
+                    _write_all(places, sums, into, each, row, column)
                     for k in range(3):
                         q[k] += step[0, k]
                         n[k] += slope[k]

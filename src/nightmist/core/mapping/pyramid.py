@@ -60,7 +60,7 @@ def pyramid_of(picture: NDArray[np.uint16], gray: bool) -> Pyramid:
 
 
 @kernel
-def _folded(u, wrap):  # type: ignore[no-untyped-def]
+def folded(u, wrap):  # type: ignore[no-untyped-def]
     """A coordinate brought to 0-1, where the picture repeats or mirrors: a division of integers would be slow."""
     if wrap == 0:
         return u - np.floor(u)
@@ -81,6 +81,29 @@ def _wrapped(i, count, wrap):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def corner_of(width, height, u, v, wrap):  # type: ignore[no-untyped-def]
+    """The four pixels around (u, v), by number, and the share of each; of those beyond the edge none."""
+    one, zero = np.float32(1.0), np.float32(0.0)
+    x, y = u * width - 0.5, v * height - 0.5
+    left, top = int(np.floor(x)), int(np.floor(y))
+    across, down = np.float32(x - left), np.float32(y - top)
+    c0, c1 = _wrapped(left, width, wrap), _wrapped(left + 1, width, wrap)
+    r0, r1 = _wrapped(top, height, wrap), _wrapped(top + 1, height, wrap)
+    near, far = one - down, down
+    w00, w01, w10, w11 = near * (one - across), near * across, far * (one - across), far * across
+    if wrap == 3:
+        if c0 < 0:
+            c0, w00, w10 = 0, zero, zero
+        if c1 < 0:
+            c1, w01, w11 = 0, zero, zero
+        if r0 < 0:
+            r0, w00, w01 = 0, zero, zero
+        if r1 < 0:
+            r1, w10, w11 = 0, zero, zero
+    return r0 * width + c0, r0 * width + c1, r1 * width + c0, r1 * width + c1, w00, w01, w10, w11
+
+
+@kernel
 def take_sample(data, starts, sizes, channels, u, v, level, wrap):  # type: ignore[no-untyped-def]
     """A sample at (u, v), 0-1 across the picture, v down: red, green, blue premultiplied, and alpha; gray as red.
 
@@ -91,32 +114,23 @@ def take_sample(data, starts, sizes, channels, u, v, level, wrap):  # type: igno
     level = min(max(level, np.float32(0.0)), np.float32(most))
     low = int(level)
     fine = np.float32(level - low)
-    u, v = _folded(u, wrap), _folded(v, wrap)
+    u, v = folded(u, wrap), folded(v, wrap)
     one, unit = np.float32(1.0), np.float32(1.0 / 65535.0)
     r, g, b, a = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
     for k in range(2):
         share = fine if k == 1 else one - fine
         if share <= 0:
             continue
-        width, height, start = sizes[low + k, 0], sizes[low + k, 1], starts[low + k]
-        x, y = u * width - 0.5, v * height - 0.5
-        left, top = int(np.floor(x)), int(np.floor(y))
-        across, down = np.float32(x - left), np.float32(y - top)
-        c0, c1 = _wrapped(left, width, wrap), _wrapped(left + 1, width, wrap)
-        r0, r1 = _wrapped(top, height, wrap), _wrapped(top + 1, height, wrap)
-        near, far = share * (one - down) * unit, share * down * unit
-        w00, w01, w10, w11 = near * (one - across), near * across, far * (one - across), far * across
-        if wrap == 3:
-            if c0 < 0:
-                c0, w00, w10 = 0, np.float32(0.0), np.float32(0.0)
-            if c1 < 0:
-                c1, w01, w11 = 0, np.float32(0.0), np.float32(0.0)
-            if r0 < 0:
-                r0, w00, w01 = 0, np.float32(0.0), np.float32(0.0)
-            if r1 < 0:
-                r1, w10, w11 = 0, np.float32(0.0), np.float32(0.0)
-        p00, p01 = start + (r0 * width + c0) * channels, start + (r0 * width + c1) * channels
-        p10, p11 = start + (r1 * width + c0) * channels, start + (r1 * width + c1) * channels
+        start = starts[low + k]
+        p00, p01, p10, p11, w00, w01, w10, w11 = corner_of(sizes[low + k, 0], sizes[low + k, 1], u, v, wrap)
+        scale = share * unit
+        w00, w01, w10, w11 = w00 * scale, w01 * scale, w10 * scale, w11 * scale
+        p00, p01, p10, p11 = (
+            start + p00 * channels,
+            start + p01 * channels,
+            start + p10 * channels,
+            start + p11 * channels,
+        )
         r += w00 * data[p00] + w01 * data[p01] + w10 * data[p10] + w11 * data[p11]
         if channels == 4:
             g += w00 * data[p00 + 1] + w01 * data[p01 + 1] + w10 * data[p10 + 1] + w11 * data[p11 + 1]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,8 +11,9 @@ from ...core.errors import NightmistError
 from ...core.formats.image_files import read_picture
 from ...core.kernels import addresses_in
 from ...core.mapping.frames import inverse_of, turn_of
-from ...core.mapping.projections import Laying, lay_picture, normals_over, placing_of
+from ...core.mapping.projections import Laying, lay_pictures, normals_over, placing_of
 from ...core.mapping.pyramid import Pyramid, pyramid_of
+from ...core.mapping.sheets import Sheets, sheets_of
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import Tile, tile_key
 from ..values import CHANNELS, Frame, MapName, Picture, Surface, Wash
@@ -24,19 +25,22 @@ from .pool import Pool
 MOST_KEPT = 256 << 20
 
 
-class LaidPicture:
-    """A picture laid on one map of a surface: a raster whose tiles come when they are asked for."""
+class LaidPictures:
+    """Pictures laid on maps of a surface by one mapping: rasters whose tiles come when they are asked for."""
 
-    def __init__(self, layout: Layout, size: tuple[int, int], name: MapName, pyramid: Pyramid, laying: Laying) -> None:
-        self.raster = Raster(*size, CHANNELS[name])
-        self.layout, self.pyramid, self.laying = layout, pyramid, laying
+    def __init__(
+        self, layout: Layout, size: tuple[int, int], names: Sequence[MapName], sheets: Sheets, laying: Laying
+    ) -> None:
+        """sheets: of one picture for each map."""
+        self.rasters = {name: Raster(*size, CHANNELS[name]) for name in names}
+        self.layout, self.sheets, self.laying = layout, sheets, laying
         self.normals: NDArray[np.float64] | None = None
-        self.known = np.zeros(self.raster.addresses.size, np.bool_)
+        self.known = np.zeros(size[0] // TILE * (size[1] // TILE), np.bool_)
 
     @property
     def nbytes(self) -> int:
         """What its tiles take."""
-        return len(self.raster.tiles) * TILE * TILE * self.raster.channels * 2
+        return sum(len(raster.tiles) * TILE * TILE * raster.channels * 2 for raster in self.rasters.values())
 
     def hold(self, tiles: NDArray[np.int32]) -> None:
         """See that these tiles are worked out."""
@@ -46,20 +50,24 @@ class LaidPicture:
         if self.normals is None:
             self.normals = normals_over(self.layout.mesh, self.layout.uvs, self.layout.ownership)
         self.known[new] = True
-        made = np.zeros((len(new), TILE, TILE, self.raster.channels), np.uint16)
-        lay_picture(
-            self.layout.ownership, self.normals, self.pyramid, self.laying, new, addresses_in(made),
-            self.raster.channels,
+        rasters = list(self.rasters.values())
+        made = [np.zeros((len(new), TILE, TILE, raster.channels), np.uint16) for raster in rasters]
+        addresses = np.stack([addresses_in(tiles) for tiles in made], axis=1)
+        lay_pictures(
+            self.layout.ownership, self.normals, self.sheets, self.laying, new, addresses,
+            [raster.channels for raster in rasters],
         )  # fmt: skip
-        columns = self.raster.addresses.shape[1]
-        for number, tile in zip(new, made, strict=True):
-            if tile[..., -1].any():
-                self.raster.put(tile_key(number, columns), tile)
+        columns = rasters[0].addresses.shape[1]
+        for raster, pixels in zip(rasters, made, strict=True):
+            some = pixels[..., -1].reshape(len(new), -1).any(axis=1)
+            for number, tile in zip(new[some], pixels[some], strict=True):
+                raster.put(tile_key(number, columns), tile)
 
     def let_go(self) -> None:
         """Forget all tiles; they are worked out again when they are asked for."""
-        for key in list(self.raster.tiles):
-            self.raster.put(key, None)
+        for raster in self.rasters.values():
+            for key in list(raster.tiles):
+                raster.put(key, None)
         self.known[:] = False
 
 
@@ -68,7 +76,7 @@ class Washes:
 
     def __init__(self, cache: Cache, arrays: Pool) -> None:
         self.cache, self.arrays = cache, arrays
-        self.used: list[LaidPicture] = []
+        self.used: list[LaidPictures] = []
 
     def rasters(
         self, wash: Wash, surface: Surface, layout: Layout, pictures: Mapping[str, Picture],
@@ -76,17 +84,17 @@ class Washes:
     ) -> dict[MapName, Raster]:  # fmt: skip
         """What a wash lays on each map. bounds: of the model, which pictures without a frame are laid around."""
         found = {name: self._plain(surface, name, value) for name, value in wash.pigment.values().items()}
-        for name, key in wash.images.items():
-            if key in pictures:
-                laid = self._laid(wash, surface, layout, name, pictures[key], bounds)
-                self.used.append(laid)
-                found[name] = laid.raster
+        images = {name: pictures[key] for name, key in wash.images.items() if key in pictures}
+        if images:
+            laid = self._laid(wash, surface, layout, images, bounds)
+            self.used.append(laid)
+            found.update(laid.rasters)
         return found
 
-    def lazy(self, rasters: Iterable[Raster]) -> list[LaidPicture]:
+    def lazy(self, rasters: Iterable[Raster]) -> list[LaidPictures]:
         """Those of some rasters whose tiles come when they are asked for."""
-        known = {id(laid.raster): laid for laid in self.used}
-        return [known[id(raster)] for raster in rasters if id(raster) in known]
+        known = {id(raster): laid for laid in self.used for raster in laid.rasters.values()}
+        return list({id(laid): laid for raster in rasters if (laid := known.get(id(raster)))}.values())
 
     def settle(self) -> None:
         """Nothing is being drawn: tiles beyond the budget are let go."""
@@ -111,22 +119,32 @@ class Washes:
         return self.cache.get(("plain", surface.size, name, value), make)
 
     def _laid(
-        self, wash: Wash, surface: Surface, layout: Layout, name: MapName, picture: Picture,
+        self, wash: Wash, surface: Surface, layout: Layout, images: Mapping[MapName, Picture],
         bounds: tuple[NDArray[np.float64], NDArray[np.float64]],
-    ) -> LaidPicture:  # fmt: skip
+    ) -> LaidPictures:  # fmt: skip
         mapping = wash.mapping
         around = None if mapping.frame or mapping.shape == "uv" else tuple(np.concatenate(bounds).tolist())
-        key = ("wash", layout.key, name, picture.file, mapping.model_dump_json(), around)
+        files = tuple((name, picture.file) for name, picture in images.items())
+        key = ("wash", layout.key, files, mapping.model_dump_json(), around)
 
-        def make() -> LaidPicture:
+        def make() -> LaidPictures:
             frame = mapping.frame or frame_around(*bounds)
             laying = Laying(
                 mapping.shape, inverse_of(frame.position, frame.size, frame.turn), turn_of(frame.turn).T,
                 placing_of(mapping.repeat, mapping.turn, mapping.offset), mapping.wrap, mapping.sharpness,
             )  # fmt: skip
-            return LaidPicture(layout, surface.size, name, self.pyramid(picture, name != "base_color"), laying)
+            return LaidPictures(layout, surface.size, list(images), self._sheets(images), laying)
 
         return self.cache.get(key, make, lambda laid: laid.nbytes)
+
+    def _sheets(self, images: Mapping[MapName, Picture]) -> Sheets:
+        """Pictures side by side, as a color or as one value each."""
+        files = tuple((name == "base_color", picture.file) for name, picture in images.items())
+
+        def make() -> Sheets:
+            return sheets_of([self.pyramid(picture, name != "base_color") for name, picture in images.items()])
+
+        return self.cache.get(("sheets", files), make, lambda made: made.nbytes)
 
     def pyramid(self, picture: Picture, gray: bool) -> Pyramid:
         """A picture's levels, as a color or as one value."""

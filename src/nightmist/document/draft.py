@@ -46,6 +46,11 @@ class Draft:
         """Whether it is still one of this document: the same surfaces in the same sizes, of the same model."""
         return self.small.model is self.document.model and self.sizes == _sizes(self.document)
 
+    def prepare(self) -> None:
+        """Work out what any draft needs: where faces lie in the smaller maps."""
+        if any(factor > 1 for factor in self.factors.values()):
+            self.small.refresh()
+
     def show(self, wanted: Mapping[str, Iterable[PictureName]]) -> dict[tuple[str, PictureName], Pixels]:
         """Pictures of surfaces, by id, as they are shown now: (h, w, 4), or (1, 1, 4) where all is one color."""
         self._follow(wanted)

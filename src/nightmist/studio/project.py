@@ -189,6 +189,8 @@ class OpenProject:
         self._welcome(client)
         self._refresh(time.perf_counter(), None)
         self._tell_all(say.People(count=len(self.updates)))
+        # So that the first draft is as fast as the next.
+        self._fitting_draft().prepare()
 
     def _welcome(self, client: Client) -> None:
         """All that a browser has to know, and all pixels."""
@@ -416,9 +418,7 @@ class OpenProject:
         wanted = waiting(self.document) if self.updates else {}
         if not wanted:
             return False
-        if self.draft is None or self.draft.document is not self.document or not self.draft.fits():
-            self.draft = Draft(self.document)
-        for (key, picture), pixels in self.draft.show(wanted).items():
+        for (key, picture), pixels in self._fitting_draft().show(wanted).items():
             surface = self.document.values[key]
             assert isinstance(surface, Surface)
             for updates in self.updates.values():
@@ -426,6 +426,11 @@ class OpenProject:
         for updates in self.updates.values():
             updates.pump(self.document)
         return True
+
+    def _fitting_draft(self) -> Draft:
+        if self.draft is None or self.draft.document is not self.document or not self.draft.fits():
+            self.draft = Draft(self.document)
+        return self.draft
 
     def _kept_state(self) -> say.KeptState:
         return say.KeptState(revision=self.kept, waiting=self.revision - self.kept, trouble=self.trouble)

@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
+from nightmist.document.document import Preview
+from nightmist.document.stacking.masks import mask_alone
 
 from ..shapes import lay_picture, plane, sphere, walls
 
@@ -323,3 +325,36 @@ def test_a_layer_is_shown_alone_and_all_again():
     assert [layer.visible for layer in (low, middle, high, group)] == [False, True, False, True]
     surface.layers.show_alone(middle)
     assert all(layer.visible for layer in (low, middle, high, group))
+
+
+def test_a_mask_is_seen_alone_follows_strokes_and_leaves_nothing_behind():
+    doc = Document.from_mesh(plane(4), "one", (256, 256))
+    surface = doc.surfaces["surface"]
+    under = surface.layers.add("brushed")
+    doc.fill(under, Pigment(base_color="#4060a0", roughness=0.3))
+    group = surface.layers.add("group")
+    group.opacity = 0.5
+    layer = surface.layers.add("brushed")
+    doc.fill(layer, Pigment(roughness=0.9))
+    surface.layers.move(layer, into=group)
+    mask = layer.add_mask(value=0.2)
+    doc.refresh()
+    before = {name: surface.read(name) for name in ("base_color", "roughness")}
+    place = doc.history.place
+    preview = Preview(doc)
+    preview.lay({key: after for key, (_, after) in mask_alone(doc, layer.value).values.items()})
+    camera = Camera.look_at((0, 0, 3), (0, 0, 0), 40, (256, 256))
+    stroke = doc.begin_stroke({"surface": layer}, camera, Tip(radius=40), None, mask_value=1.0)
+    stroke.extend([(100, 100, 1.0), (160, 150, 1.0)])
+    doc.refresh()
+    doc.finish_stroke(stroke)
+    doc.refresh()
+    seen = surface.read("base_color")[..., :3].astype(int)
+    own = surface.layout.ownership.covered()
+    assert np.abs(seen - mask.read()[..., None].astype(int))[own].max() <= 1
+    assert seen[own].max() > 60000
+    preview.drop()
+    doc.undo()
+    for name, image in before.items():
+        np.testing.assert_array_equal(surface.read(name), image)
+    assert doc.history.place == place

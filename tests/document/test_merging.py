@@ -53,6 +53,30 @@ def test_merging_down_changes_nothing_that_is_seen(mode):
         surface.layers.merge_down(low)
 
 
+def test_several_that_lie_together_become_one_and_others_are_refused():
+    doc, surface, (low, middle, high) = painted()
+    middle.opacity = 0.6
+    surface.layers.add("adjustment", effect="invert")
+    blur = surface.layers.add("adjustment", effect="blur", radius=3)
+    before = {name: shown(surface, name) for name in MAPS}
+    with pytest.raises(NightmistError, match="Middle between them"):
+        surface.layers.merge([low, high])
+    with pytest.raises(NightmistError, match="two layers or more"):
+        surface.layers.merge([low])
+    surface.layers.merge([low, middle, high])
+    assert [layer.name for layer in surface.layers] == ["Low", "Adjustment", "Adjustment 2"]
+    for name, image in before.items():
+        assert np.abs(shown(surface, name) - image).max() <= 4, name
+    doc.undo()
+    for name, image in before.items():
+        np.testing.assert_array_equal(shown(surface, name), image)
+    group = surface.layers.group([middle, high])
+    with pytest.raises(NightmistError, match="one stack"):
+        surface.layers.merge([low, middle])
+    assert group.kind == "group"
+    assert blur.kind == "adjustment"
+
+
 def test_transparent_layers_merge_with_their_alpha():
     _doc, surface, (low, _middle, high) = painted()
     low.visible = True

@@ -18,6 +18,7 @@ export function App() {
     addEventListener("hashchange", changed);
     return () => removeEventListener("hashchange", changed);
   }, []);
-  useEffect(() => takeDrops(project), [project]);
+  // An open project takes them itself.
+  useEffect(() => (project ? undefined : takeDrops(null)), [project]);
   return project ? <Workspace key={project} project={project} /> : <Gallery />;
 }

@@ -349,6 +349,12 @@ class Stack:
         self._document.make(change)
         return Layer(self._document, key)
 
+    def merge(self, layers: Sequence[Layer]) -> Layer:
+        """Make layers that lie right above each other one."""
+        change, key = merging.merge_nodes(self._document, self._mine(layers))
+        self._document.make(change)
+        return Layer(self._document, key)
+
     def merge_copy(self) -> Layer:
         """Everything that is seen as one layer on top; the others stay."""
         return self._merged(merging.merge_copy)

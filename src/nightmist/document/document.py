@@ -412,8 +412,9 @@ class Document(Contents):
     def mark(self, node: Node, name: PlaneName, area: TileArea) -> None:
         """A preview's raster of a node has changed in an area."""
         composite = self.composite(self.surface_of(node))
+        shown: Node = self.shown(node.id)  # type: ignore[assignment]
         # A mask cuts all maps that its node lays anything on.
-        for each in self._reach(node, composite.everywhere) if name == MASK else [name]:
+        for each in self._reach(shown, composite.everywhere) if name == MASK else [name]:
             composite.mark(each, area, node.id)
 
     def _reach(self, node: Node, everywhere: TileArea) -> dict[MapName, TileArea]:

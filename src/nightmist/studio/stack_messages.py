@@ -203,6 +203,17 @@ class MergeDown(StackMessage):
         return change, [key]
 
 
+class MergeNodes(StackMessage):
+    """Make nodes that lie right above each other one layer."""
+
+    type: Literal["merge_nodes"]
+    nodes: list[str]
+
+    def made(self, document: Document) -> Made:
+        change, key = merging.merge_nodes(document, _all(document, self.nodes))
+        return change, [key]
+
+
 class MergeSeen(StackMessage):
     """Everything that is seen of a surface as one layer: on top of the others, or in their place."""
 
@@ -341,6 +352,16 @@ class InvertMask(StackMessage):
         return masks.invert_mask(document, document.node(self.node))
 
 
+class ShowMask(StackMessage):
+    """See nothing of a surface but a node's mask, white on black; only to be shown."""
+
+    type: Literal["show_mask"]
+    node: str
+
+    def change(self, document: Document) -> Change:
+        return masks.mask_alone(document, document.node(self.node))
+
+
 class CopyMask(StackMessage):
     """A node takes another's mask."""
 
@@ -434,12 +455,12 @@ class SetDepth(StackMessage):
 
 
 #: What can be shown before it is made, while a slider moves.
-Showable = Annotated[ChangeNode | ChangeNodeMap | ChangeMask | SetDepth, Field(discriminator="type")]
+Showable = Annotated[ChangeNode | ChangeNodeMap | ChangeMask | SetDepth | ShowMask, Field(discriminator="type")]
 AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
-    | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeSeen | KeepVersion | RestoreVersion | ForgetVersion
-    | DescribePicture | RemovePicture | MakeMask | ShowAlone
+    | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeNodes | MergeSeen | KeepVersion | RestoreVersion
+    | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone
 )  # fmt: skip
 
 

@@ -1,5 +1,5 @@
 import type {
-  AddNode, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, SetDepth,
+  AddNode, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, SetDepth, ShowMask,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
@@ -28,4 +28,4 @@ export type Outgoing =
   | MaskChange
   | PictureChange
   | RegionChange
-  | { type: "show"; edit: Showable | null };
+  | { type: "show"; edit: Showable | ShowMask | null };

@@ -2632,6 +2632,19 @@ export interface components {
             node: string;
         };
         /**
+         * MergeNodes
+         * @description Make nodes that lie right above each other one layer.
+         */
+        MergeNodes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "merge_nodes";
+            /** Nodes */
+            nodes: string[];
+        };
+        /**
          * MergeSeen
          * @description Everything that is seen of a surface as one layer: on top of the others, or in their place.
          */
@@ -3093,7 +3106,20 @@ export interface components {
              */
             type: "show";
             /** Edit */
-            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"]) | null;
+            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowMask"]) | null;
+        };
+        /**
+         * ShowMask
+         * @description See nothing of a surface but a node's mask, white on black; only to be shown.
+         */
+        ShowMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "show_mask";
+            /** Node */
+            node: string;
         };
         /**
          * StartValues
@@ -3286,7 +3312,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -4265,7 +4291,7 @@ export interface components {
             type: "welcome";
             /**
              * Protocol
-             * @default 4
+             * @default 5
              */
             protocol: number;
             /** Project */
@@ -4386,6 +4412,7 @@ export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
 export type MeanSo = components['schemas']['MeanSo'];
 export type MergeDown = components['schemas']['MergeDown'];
+export type MergeNodes = components['schemas']['MergeNodes'];
 export type MergeSeen = components['schemas']['MergeSeen'];
 export type Mirror = components['schemas']['Mirror'];
 export type MixByHeight = components['schemas']['MixByHeight'];
@@ -4411,6 +4438,7 @@ export type ShapeAxes = components['schemas']['ShapeAxes'];
 export type ShapeRegion = components['schemas']['ShapeRegion'];
 export type ShowAlone = components['schemas']['ShowAlone'];
 export type ShowEdit = components['schemas']['ShowEdit'];
+export type ShowMask = components['schemas']['ShowMask'];
 export type StartValues = components['schemas']['StartValues'];
 export type Stencil = components['schemas']['Stencil'];
 export type TakeSample = components['schemas']['TakeSample'];

@@ -1,5 +1,7 @@
 import { takePictures } from "../api/rest";
 import { setReferences, takeStencil } from "./desk";
+import { layAsWash } from "./pictures";
+import type { Project } from "./project";
 import { pinReferences } from "./references";
 import { say, useSession } from "./session";
 
@@ -8,7 +10,7 @@ const MODEL = /\.(glb|gltf|obj|ply|stl|zip)$/i;
 /** Pictures dropped anywhere on an open project, or pasted, are pinned beside the model; the browser never opens
  * what is dropped beside the places that take it, as the page would be lost. Returns how to stop.
  */
-export function takeDrops(project: string | null): () => void {
+export function takeDrops(project: Project | null): () => void {
   const stop = new AbortController();
   const { signal } = stop;
   addEventListener("dragover", (event) => event.preventDefault(), { signal });
@@ -36,7 +38,7 @@ async function asStencil(project: string, file: File): Promise<void> {
   }
 }
 
-async function take(project: string, files: File[]): Promise<void> {
+async function take(project: Project, files: File[]): Promise<void> {
   const pictures = files.filter(({ type }) => type.startsWith("image/"));
   if (!files.length) return;
   if (!pictures.length) {
@@ -44,8 +46,9 @@ async function take(project: string, files: File[]): Promise<void> {
     say(model ? `${model.name} is a model. To put it in place of this one: Replace model, in Prepare.` : `${files[0]!.name} is no picture that could be taken.`);
     return;
   }
-  const last = await pinReferences(project, pictures);
+  const last = await pinReferences(project.id, pictures);
   if (!last) return;
   setReferences({ shown: true, chosen: last });
-  say(`${pictures.at(-1)!.name} is pinned beside the model.`, "Take it as a stencil", () => void asStencil(project, pictures.at(-1)!));
+  const newest = pictures.at(-1)!;
+  say(`${newest.name} is pinned beside the model.`, "Take it as a stencil", () => void asStencil(project.id, newest), { label: "Lay it as a wash", act: () => void layAsWash(project, pictures) });
 }

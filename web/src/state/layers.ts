@@ -21,11 +21,13 @@ interface Rows {
   folded: ReadonlySet<string>;
   /** The layer whose name is being typed. */
   naming: string | null;
+  /** The layer of which nothing but the mask is seen. */
+  maskAlone: string | null;
   /** How often the pixels of a raster have changed since the page was opened. */
   editions: Readonly<Record<string, number>>;
 }
 
-export const useRows = create<Rows>(() => ({ marked: new Set(), folded: new Set(), naming: null, editions: {} }));
+export const useRows = create<Rows>(() => ({ marked: new Set(), folded: new Set(), naming: null, maskAlone: null, editions: {} }));
 
 export const startNaming = (naming: string | null): void => useRows.setState({ naming });
 

@@ -3,11 +3,15 @@ import { create } from "zustand";
 import type { HistoryState, KeptState } from "../api/schema.generated";
 import type { DocumentState, LayerState, SurfaceState } from "./document";
 
-/** A cure for what a notice says, by a click. */
-export interface Offer {
-  notice: string;
+interface Act {
   label: string;
   act: () => void;
+}
+
+/** Cures for what a notice says, by a click. */
+export interface Offer {
+  notice: string;
+  acts: Act[];
 }
 
 /** What the server says is true. Only messages from the server change it. */
@@ -58,8 +62,8 @@ export function resetSession(): void {
 }
 
 /** Say something, with a cure where there is one. */
-export function say(notice: string, label?: string, act?: () => void): void {
-  useSession.setState({ notice, offer: label && act ? { notice, label, act } : null });
+export function say(notice: string, label?: string, act?: () => void, other?: Act): void {
+  useSession.setState({ notice, offer: label && act ? { notice, acts: [{ label, act }, ...(other ? [other] : [])] } : null });
 }
 
 export function surfaceNamed(state: DocumentState | null, name: string | null): SurfaceState | undefined {

@@ -30,16 +30,17 @@ const useShelf = create<Shelf>(() => ({ finishes: [], where: "island" }));
 export const loadFinishes = (): void => void listFinishes().then((finishes) => useShelf.setState({ finishes })).catch((error: Error) => say(error.message));
 
 /** Lay a finish on what belongs together with a face, and make its mask what fills go to: a click adds an island. */
-export async function layFinish(project: Project, name: string, met: { surface: string; face: number } | null): Promise<void> {
+export async function layFinish(project: Project, name: string, met: { surface: string; face: number } | null, into: string | null = null): Promise<void> {
   const desk = useDesk.getState();
   const { where } = useShelf.getState();
+  // In a group what the group covers is meant.
   const surface = met?.surface ?? surfaceNamed(useSession.getState().state, desk.surface)?.name;
   if (!surface) return;
-  const region = where === "region" ? (fenceNow(desk) ?? desk.fence) : null;
-  if (where === "region" && !region) return say("Choose a region first: click its fence in the list of regions.");
+  const region = where === "region" && !into ? (fenceNow(desk) ?? desk.fence) : null;
+  if (where === "region" && !into && !region) return say("Choose a region first: click its fence in the list of regions.");
   try {
     const partly = met !== null && where !== "surface" && where !== "region";
-    const node = await postFinish(project.id, { name, surface, region, face: partly ? met.face : null, by: partly ? where : "surface" });
+    const node = await postFinish(project.id, { name, surface, into, region, face: partly ? met.face : null, by: partly ? where : "surface" });
     const masked = partly || region !== null;
     project.choose(node, masked);
     if (partly) {

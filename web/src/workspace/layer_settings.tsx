@@ -6,7 +6,7 @@ import type { LayerState, SurfaceState } from "../state/document";
 import { nodesIn } from "../state/document";
 import { keepFinish } from "../api/rest";
 import { openNodeCard } from "../state/cards";
-import { together } from "../state/layers";
+import { together, useRows } from "../state/layers";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { LaidSlider } from "./laid_slider";
@@ -68,11 +68,14 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
   const surfaces = useSession((session) => session.state?.surfaces) ?? [];
   const others = surfaces.filter(({ id }) => id !== surface.id);
   const group = layer.kind === "group";
+  useRows((rows) => rows.marked);
+  const several = together(layer.id);
   const items: [string, () => void][] = [
     ["Duplicate", () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: null })],
     ["Put into a new group", () => project.send({ type: "group_nodes", nodes: together(layer.id) })],
     ...(group ? [["Keep as a finish", () => void keepFinish(project.id, layer.name, layer.id).then(() => say(`${layer.name} is kept as a finish, for all projects.`), (error: Error) => say(error.message))] as [string, () => void]] : []),
     ...(group ? [["Take the group apart", () => project.send({ type: "ungroup", node: layer.id })] as [string, () => void]] : []),
+    ...(several.length > 1 ? [["Merge those marked", () => project.send({ type: "merge_nodes", nodes: several })] as [string, () => void]] : []),
     ["Merge into the one below", () => project.send({ type: "merge_down", node: layer.id })],
     ["Merge a copy of all that is seen", () => project.send({ type: "merge_seen", surface: surface.name, flat: false })],
     ["Flatten the surface", () => project.send({ type: "merge_seen", surface: surface.name, flat: true })],

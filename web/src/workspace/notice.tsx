@@ -17,18 +17,19 @@ export function Notice() {
       className="card absolute bottom-3 left-1/2 flex max-w-[80%] -translate-x-1/2 items-center gap-2 py-1.5 pr-1.5 pl-4"
     >
       <span className={lost ? "text-danger" : ""}>{text}</span>
-      {offer && (
+      {offer?.acts.map(({ label, act }) => (
         <button
+          key={label}
           type="button"
           className="h-7 shrink-0 rounded-control bg-accent px-3 font-medium text-fog"
           onClick={() => {
-            offer.act();
             useSession.setState({ notice: null });
+            act();
           }}
         >
-          {offer.label}
+          {label}
         </button>
-      )}
+      ))}
       <button
         type="button"
         aria-label="Dismiss"

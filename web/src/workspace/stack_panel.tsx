@@ -3,6 +3,7 @@ import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus, IconTexture } from
 import { tooltip } from "../commands/commands";
 import { toggleFinishes } from "../state/cards";
 import { useDesk } from "../state/desk";
+import { layAsWash } from "../state/pictures";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { LayerSettings } from "./layer_settings";
@@ -25,7 +26,16 @@ export function StackPanel({ project }: { project: Project }) {
   const adjust = () => project.send({ type: "add_node", surface: surface.name, kind: "adjustment", above, effect: "levels" });
   const button = "flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3";
   return (
-    <section aria-label="Stack" className="card flex h-full flex-col overflow-hidden">
+    <section
+      aria-label="Stack"
+      className="card flex h-full flex-col overflow-hidden"
+      onDrop={(event) => {
+        const files = [...event.dataTransfer.files];
+        if (event.defaultPrevented || !files.length) return;
+        event.preventDefault();
+        void layAsWash(project, files);
+      }}
+    >
       <SurfaceChoice project={project} />
       <StackTree surface={surface} project={project} />
       <div className="flex gap-1 border-t border-fog-3 px-2 py-1.5">

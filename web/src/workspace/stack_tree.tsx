@@ -1,10 +1,11 @@
 import { useMemo } from "react";
-import { Collection, DropIndicator, type Key, type Selection, Tree, useDragAndDrop } from "react-aria-components";
+import { Collection, DropIndicator, type DropItem, type Key, type Selection, Tree, useDragAndDrop } from "react-aria-components";
 
 import { useDesk } from "../state/desk";
 import { type LayerState, nodesIn, type SurfaceState } from "../state/document";
 import { together, useRows } from "../state/layers";
 import type { Project } from "../state/project";
+import { FINISH_TYPE, layFinish } from "./finishes_card";
 import { StackRow } from "./stack_row";
 
 /** A surface's stack, topmost first as it lies: dragging or the tree's own keys reorder it and put layers into groups. */
@@ -36,11 +37,21 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
     project.send({ type: "move_nodes", nodes: [...moved], parent, index });
   };
 
+  const layFinishes = async (items: DropItem[], into: string | null) => {
+    for (const item of items) {
+      if (item.kind === "text" && item.types.has(FINISH_TYPE)) await layFinish(project, await item.getText(FINISH_TYPE), null, into);
+    }
+  };
+
   const { dragAndDropHooks } = useDragAndDrop<LayerState>({
     getItems: (keys) => [...keys].map((key) => ({ "text/plain": String(key) })),
     getAllowedDropOperations: () => ["move"],
     shouldAcceptItemDrop: ({ key, dropPosition }) => dropPosition !== "on" || groups.includes(String(key)),
     onMove: ({ keys, target: { key, dropPosition } }) => move(keys, String(key), dropPosition),
+    acceptedDragTypes: ["text/plain", FINISH_TYPE],
+    onItemDrop: ({ items, target: { key } }) => void layFinishes(items, String(key)),
+    onInsert: ({ items }) => void layFinishes(items, null),
+    onRootDrop: ({ items }) => void layFinishes(items, null),
     renderDropIndicator: (at) => (
       <DropIndicator target={at} className="pointer-events-none -my-px h-0.5 data-drop-target:bg-accent" />
     ),

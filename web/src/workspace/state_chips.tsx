@@ -3,6 +3,8 @@ import { IconX } from "@tabler/icons-react";
 import type { Mirror, Tip } from "../api/schema.generated";
 import { openTipCard, toggleStencils } from "../state/cards";
 import { FRESH, setStencil, setTip, type Tool, useDesk } from "../state/desk";
+import { useRows } from "../state/layers";
+import { toggleMaskAlone } from "../state/mask_alone";
 import { MIRROR_BUTTON } from "./mirror_control";
 
 interface Chip {
@@ -22,7 +24,9 @@ export function StateChips() {
   const through: Chip[] = stencil.on && stencil.picture && tool === "brush"
     ? [{ text: "stencil", what: "Paints through the stencil", open: toggleStencils, rest: () => setStencil({ on: false }) }]
     : [];
-  const chips = [...through, ...chipsOf(tip, mirror, tool, eraseAll)];
+  const alone = useRows((rows) => rows.maskAlone);
+  const masks: Chip[] = alone ? [{ text: "mask alone", what: "Only a mask is seen", open: () => toggleMaskAlone(alone), rest: () => toggleMaskAlone(alone) }] : [];
+  const chips = [...masks, ...through, ...chipsOf(tip, mirror, tool, eraseAll)];
   const shown = chips.length > MOST ? chips.slice(0, MOST - 1) : chips;
   const more = chips.slice(shown.length);
   return (

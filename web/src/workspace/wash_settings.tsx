@@ -2,8 +2,9 @@ import { IconUpload } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { takePictures } from "../api/rest";
-import type { Mapping, Picture, Pigment, Wash } from "../api/schema.generated";
+import type { Mapping, Pigment, Wash } from "../api/schema.generated";
 import { useLaid } from "../state/laid";
+import { imagesWith, type MapKey } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
@@ -13,12 +14,11 @@ import { FrameNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
 
-type MapKey = keyof Pigment;
-const MAPS: { key: MapKey; label: string; rest: string | number; roles: Picture["role"][] }[] = [
-  { key: "base_color", label: "Color", rest: "#8b8f8e", roles: ["color", "id"] },
-  { key: "roughness", label: "Rough", rest: 0.5, roles: ["value"] },
-  { key: "metallic", label: "Metal", rest: 0, roles: ["value"] },
-  { key: "height", label: "Bump", rest: 0.5, roles: ["height"] },
+const MAPS: { key: MapKey; label: string; rest: string | number }[] = [
+  { key: "base_color", label: "Color", rest: "#8b8f8e" },
+  { key: "roughness", label: "Rough", rest: 0.5 },
+  { key: "metallic", label: "Metal", rest: 0 },
+  { key: "height", label: "Bump", rest: 0.5 },
 ];
 
 const SHAPES: { value: NonNullable<Mapping["shape"]>; text: string; hint: string }[] = [
@@ -99,14 +99,7 @@ function AddPictures({ wash, project }: { wash: Wash; project: Project }) {
   const take = async (files: File[]) => {
     if (!files.length) return;
     try {
-      const ids = await takePictures(project.id, files);
-      const pictures = useSession.getState().state?.pictures ?? [];
-      const images: Record<string, string> = { ...wash.images };
-      for (const id of ids) {
-        const role = pictures.find((picture) => picture.id === id)?.role ?? "color";
-        const map = MAPS.find(({ key, roles }) => roles.includes(role) && !(key in images))?.key ?? "base_color";
-        images[map] = id;
-      }
+      const images = imagesWith(await takePictures(project.id, files), { ...wash.images });
       project.send({ type: "change_node", node: wash.id, images });
     } catch (error) {
       say((error as Error).message);
@@ -144,7 +137,7 @@ function Laying({ wash, project }: { wash: Wash; project: Project }) {
       <div className="-ml-1">
         <Segmented wraps label="Shape" options={SHAPES} value={shape} onChange={(next) => project.send(edit({ shape: next }))} />
       </div>
-      <LaidSlider label="Repeat" value={across} min={0.1} max={40} fine show={(value) => `${value.toFixed(2)} ×`} project={project} edit={(value) => edit({ repeat: [value, (value * down) / across] })} title="How often, across and down alike" />
+      <LaidSlider label="Repeat" value={across} min={0.1} max={40} fine show={(value) => `${value.toFixed(value < 10 ? 2 : 1)}×`} project={project} edit={(value) => edit({ repeat: [value, (value * down) / across] })} title="How often, across and down alike" />
       <div className="flex gap-2">
         <NumberField label="Across" value={Number(across.toFixed(3))} min={0.01} max={10000} onChange={(value) => project.send(edit({ repeat: [value, down] }))} />
         <NumberField label="Down" value={Number(down.toFixed(3))} min={0.01} max={10000} onChange={(value) => project.send(edit({ repeat: [across, value] }))} />

@@ -10,6 +10,8 @@ import { listenToKeys } from "../commands/listen";
 import { keepChecking } from "../state/checkup";
 import { useCards } from "../state/cards";
 import { shownView, useDesk } from "../state/desk";
+import { takeDrops } from "../state/drops";
+import { useMaskAlone } from "../state/mask_alone";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { FINISH_TYPE, FinishesCard, layFinish } from "./finishes_card";
@@ -41,6 +43,7 @@ export function Workspace({ project: id }: { project: string }) {
   const preparing = useDesk((desk) => desk.stage === "prepare");
   const opened = useCards((cards) => cards.open);
   const card = preparing ? null : opened;
+  useMaskAlone(open?.project);
 
   useEffect(() => {
     const project = new Project(id);
@@ -52,10 +55,12 @@ export function Workspace({ project: id }: { project: string }) {
       sessionStorage.removeItem(key);
     });
     const stopKeys = listenToKeys({ project, stage });
+    const stopDrops = takeDrops(project);
     const stopCheckup = keepChecking(id);
     setOpen({ project, stage });
     return () => {
       stopKeys();
+      stopDrops();
       stopCheckup();
       stage.dispose();
       project.close();

@@ -11,8 +11,8 @@ from ...core.texels.raster import shares_of
 from ..change import Change, raster_id
 from ..derived.tables import table_of
 from ..document import Document
-from ..values import MASK, MaskOf, Node
-from .nodes import rasters_of
+from ..values import MASK, MaskOf, Node, Pigment, Wash
+from .nodes import Values, rasters_of
 
 
 def mask_of(node: Node) -> MaskOf:
@@ -79,6 +79,23 @@ def copy_mask(document: Document, node: Node, origin: Node) -> Change:
     rasters = {raster_id(node.id, MASK): (tables[0], tables[1])} if tables[0] != tables[1] else {}
     label = f"Copy the mask of {origin.name} to {node.name}"
     return Change(label=label, values={node.id: (node, node.but(mask=mask))}, rasters=rasters)
+
+
+def mask_alone(document: Document, node: Node) -> Change:
+    """What is to be laid over a document so that nothing but a mask is seen, white on black."""
+    mask = mask_of(node)
+    surface = document.surface_of(node)
+    over = {group.id for group in document.groups_over(node)}
+    values: Values = {surface.id: (surface, surface.but(start=surface.start.but(base_color=(0.0, 0.0, 0.0))))}
+    for each in document.nodes_in(surface.id):
+        seen = each.but(visible=each.id in over, opacity=1.0, blend="normal", maps={}, mask=None, mix=None)
+        if each.id == node.id:
+            seen = Wash(
+                id=each.id, parent=each.parent, order=each.order, name=each.name, mask=mask.but(on=True),
+                pigment=Pigment(base_color="#ffffff"),
+            )  # fmt: skip
+        values[each.id] = (each, seen)
+    return Change(label=f"The mask of {node.name} alone", values=values)
 
 
 def read_mask(document: Document, node: Node) -> NDArray[np.uint16]:

@@ -11,7 +11,7 @@ from ...core.compose import Group as CoreGroup
 from ...core.compose import compiled
 from ...core.compose.surroundings import Held
 from ...core.errors import NightmistError
-from ...core.names import unused_name
+from ...core.names import listed, unused_name
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import tile_key
 from ..change import Change, raster_id
@@ -19,7 +19,7 @@ from ..derived.programs import Shown, core_node
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import CHANNELS, FILTERS, MAPS, Adjustment, Brushed, MapName, Node, NodeMap, Surface, new_id
-from .nodes import Rasters, Values, remove_nodes, room_for
+from .nodes import Rasters, Values, outermost, remove_nodes, room_for
 
 #: Tiles that are worked on at once: two backdrops of a tile take 230 kB.
 BATCH = 128
@@ -33,27 +33,45 @@ def merge_down(document: Document, node: Node) -> tuple[Change, str]:
     at = [each.id for each in stack].index(node.id)
     if at == 0:
         raise NightmistError(f"Nothing lies below {node.name} that it could be merged into.")
-    lower = stack[at - 1]
+    return merge_nodes(document, [stack[at - 1], node])
+
+
+def merge_nodes(document: Document, nodes: Sequence[Node]) -> tuple[Change, str]:
+    """Make layers that lie right above each other one; and its id. Masks, opacities and modes are worked in."""
+    nodes = outermost(document, nodes)
+    if len(nodes) < 2:
+        raise NightmistError("Mark two layers or more that are to be merged.")
+    lower, last = nodes[0], nodes[-1]
+    chosen, stack = {node.id for node in nodes}, document.stack(lower.parent)
+    if any(node.parent != lower.parent for node in nodes):
+        raise NightmistError("Only layers of one stack can be merged: take them out of their groups first.")
+    places = [i for i, each in enumerate(stack) if each.id in chosen]
+    between = [each.name for each in stack[places[0] : places[-1] + 1] if each.id not in chosen]
+    if between:
+        raise NightmistError(f"{listed(between, 3)} between them would come to lie elsewhere. Mark it too, or move it.")
     if isinstance(lower, Adjustment):
         raise NightmistError(
-            f"{lower.name} below is an adjustment and holds no paint. Move {node.name} below it first."
+            f"{lower.name} below is an adjustment and holds no paint. Move {last.name} below it first."
         )
-    surface = document.surface_of(node)
+    surface = document.surface_of(lower)
     alone = {name: NodeMap(on=use.on, opacity=use.opacity, blend="normal") for name, use in lower.maps.items()}
-    shown = {one.node.id: one for one in document.shown_stack(node.parent)}
-    below = shown[lower.id].with_node(lower.but(blend="normal", maps=alone, visible=True))
-    above = shown[node.id]
-    if isinstance(node, Adjustment) and node.effect in FILTERS:
-        above = document.filtered(node, [below], above)
-    made = _baked(document, surface, [below, above] if node.visible else [below])
+    shown = {one.node.id: one for one in document.shown_stack(lower.parent)}
+    merged_shown = [shown[lower.id].with_node(lower.but(blend="normal", maps=alone, visible=True))]
+    for node in nodes[1:]:
+        above = shown[node.id]
+        if isinstance(node, Adjustment) and node.effect in FILTERS:
+            above = document.filtered(node, merged_shown, above)
+        merged_shown += [above] if node.visible else []
+    made = _baked(document, surface, merged_shown)
     blends = {name: NodeMap(blend=use.blend) for name, use in lower.maps.items() if use.blend}
     # It goes on as the one that was merged, so that whoever meant that finds it.
     merged = Brushed(
-        id=node.id, parent=lower.parent, order=lower.order, name=lower.name, blend=lower.blend, maps=blends,
+        id=last.id, parent=lower.parent, order=lower.order, name=lower.name, blend=lower.blend, maps=blends,
         visible=lower.visible,
     )  # fmt: skip
-    gone = remove_nodes(document, [lower, node])
-    return _with_layer(document, f"Merge {node.name} into {lower.name}", merged, made, gone), merged.id
+    gone = remove_nodes(document, nodes)
+    others = listed([node.name for node in nodes[1:]], 3)
+    return _with_layer(document, f"Merge {others} into {lower.name}", merged, made, gone), merged.id
 
 
 def merge_copy(document: Document, surface: Surface) -> tuple[Change, str]:

@@ -1,0 +1,35 @@
+import { takePictures } from "../api/rest";
+import type { Picture, Pigment } from "../api/schema.generated";
+import { useDesk } from "./desk";
+import type { Project } from "./project";
+import { say, surfaceNamed, useSession } from "./session";
+
+export type MapKey = keyof Pigment;
+const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"] };
+const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height"];
+
+/** Pictures for the maps that their roles say, besides those that are there. */
+export function imagesWith(ids: string[], before: Record<string, string> = {}): Record<string, string> {
+  const pictures = useSession.getState().state?.pictures ?? [];
+  const images = { ...before };
+  for (const id of ids) {
+    const role = pictures.find((picture) => picture.id === id)?.role ?? "color";
+    images[ORDER.find((key) => ROLES[key].includes(role) && !(key in images)) ?? "base_color"] = id;
+  }
+  return images;
+}
+
+/** Take pictures into the project and lay them over the chosen surface, above the chosen layer. */
+export async function layAsWash(project: Project, files: File[]): Promise<void> {
+  const desk = useDesk.getState();
+  const surface = surfaceNamed(useSession.getState().state, desk.surface);
+  const pictures = files.filter(({ type }) => type.startsWith("image/"));
+  if (!surface || !files.length) return;
+  if (!pictures.length) return say(`${files[0]!.name} is no picture that could be laid.`);
+  try {
+    const images = imagesWith(await takePictures(project.id, pictures));
+    project.send({ type: "add_node", surface: surface.name, kind: "wash", above: desk.layers[surface.name] ?? null, images });
+  } catch (error) {
+    say((error as Error).message);
+  }
+}

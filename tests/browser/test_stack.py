@@ -269,3 +269,70 @@ def test_versions_are_kept_and_gone_back_to(painter, server):
     page.keyboard.press("Control+z")
     tab.wait_kept(5)
     np.testing.assert_array_equal(server.texels(tab.project, "left"), second)
+
+
+def test_a_blur_runs_below_a_stroke_and_a_mask_is_seen_alone_from_its_menu(painter, server):
+    """An adjustment by clicks, its radius by the slider; strokes below come out blurred; then only the mask is seen."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.4, 0.4), (0.4, 0.6))
+    tab.wait_kept(1)
+    sharp = server.texels(tab.project, "left").astype(int)
+    page.get_by_role("button", name="Add an adjustment").click()
+    tab.wait_kept(2)
+    page.get_by_role("radio", name="Blur", exact=True).click()
+    tab.wait_kept(3)
+    expect(row(tab, "Blur")).to_be_visible()
+    page.get_by_role("slider", name="Radius").first.fill("250")
+    tab.wait_kept(4)
+    soft = server.texels(tab.project, "left").astype(int)
+    steps = [np.abs(np.diff(image[..., 1], axis=1)).max() for image in (sharp, soft)]
+    assert steps[1] < steps[0] / 2
+    row(tab, "Blur").click()
+    page.get_by_role("button", name="Hides all").click()
+    tab.wait_kept(5)
+    np.testing.assert_array_equal(server.texels(tab.project, "left"), sharp)
+    page.get_by_role("button", name="Make the mask of Blur from").click()
+    page.get_by_role("menuitem", name="See the mask alone").click()
+    chip = page.get_by_role("button", name="Put to rest: Only a mask is seen")
+    expect(chip).to_be_visible()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    tab.drag((0.35, 0.5), (0.5, 0.5))
+    tab.wait_kept(6)
+    chip.click()
+    expect(chip).to_have_count(0)
+    cut = server.texels(tab.project, "left").astype(int)
+    assert (cut != sharp).any()
+    assert (cut == sharp).all(axis=2).mean() > (soft == sharp).all(axis=2).mean()
+
+
+def test_a_finish_is_dropped_into_a_group_and_a_picture_onto_the_stack(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    bare = server.texels(project, "plane")
+    page.get_by_role("button", name="Add a group").click()
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Finishes").click()
+    rope = page.get_by_role("button", name="Rope", exact=True)
+    expect(rope).to_be_visible()
+    rope.drag_to(row(tab, "Group"), target_position={"x": 90, "y": 20})
+    tab.wait_kept(2)
+    expect(row(tab, "Rope").first).to_have_attribute("data-level", "2")
+    roped = server.texels(project, "plane")
+    assert (roped != bare).any()
+    # A flat green picture, as the page gets it from a drop of a file.
+    page.evaluate(
+        """async () => {
+          const canvas = new OffscreenCanvas(8, 8), paint = canvas.getContext("2d");
+          paint.fillStyle = "#00ff00"; paint.fillRect(0, 0, 8, 8);
+          const data = new DataTransfer();
+          data.items.add(new File([await canvas.convertToBlob()], "green.png", { type: "image/png" }));
+          const stack = document.querySelector("section[aria-label=Stack]");
+          stack.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true, cancelable: true }));
+        }"""
+    )
+    expect(row(tab, "Wash")).to_be_visible()
+    tab.wait_kept(4)
+    green = server.texels(project, "plane")[..., :3]
+    np.testing.assert_array_equal(green[128, 128], [0, 65535, 0])

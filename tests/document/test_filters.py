@@ -274,6 +274,16 @@ def test_a_mask_counts_blurred_and_stretched_while_what_is_painted_stays():
         mask.change(low=0.7, high=0.6)
 
 
+def test_outside_all_islands_a_filter_leaves_the_map_as_it_was():
+    doc = Document.from_mesh(plane(4, 0.3, 0.7), "one", (512, 512))
+    surface = doc.surfaces["surface"]
+    surface.layers.add("wash", pigment=Pigment(base_color="#808080"))
+    for fields in ({"effect": "blur", "radius": 2}, {"effect": "blur", "radius": 9}, {"effect": "distort"}):
+        node = surface.layers.add("adjustment", **fields)
+        assert np.abs(shown(surface) - 128 / 255).max() < 1e-3, fields
+        surface.layers.remove(node)
+
+
 def test_numbers_that_mean_nothing_are_refused():
     surface = Document.from_mesh(plane(4), "one", (64, 64)).surfaces["surface"]
     with pytest.raises(NightmistError, match="radius"):

@@ -3,6 +3,8 @@ import { IconDots } from "@tabler/icons-react";
 
 import type { MakeMask } from "../api/schema.generated";
 import type { LayerState } from "../state/document";
+import { useRows } from "../state/layers";
+import { toggleMaskAlone } from "../state/mask_alone";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 
@@ -16,6 +18,7 @@ const SOURCES: [NonNullable<MakeMask["source"]>, string, string][] = [
 
 /** What a mask can be made from: what lies below, where the surface looks, pictures, other masks. */
 export function MaskMenu({ layer, project }: { layer: LayerState; project: Project }) {
+  const alone = useRows((rows) => rows.maskAlone === layer.id);
   const pictures = useSession((session) => session.state?.pictures) ?? [];
   const surfaces = useSession((session) => session.state?.surfaces) ?? [];
   const masked = surfaces.flatMap(({ layers }) => layers).filter(({ id, mask }) => mask && id !== layer.id);
@@ -33,6 +36,7 @@ export function MaskMenu({ layer, project }: { layer: LayerState; project: Proje
         <IconDots size={15} />
       </MenuButton>
       <MenuItems anchor="right end" className="card z-20 max-h-96! w-52 p-1 outline-none">
+        {layer.mask && item("alone", alone ? "See everything again" : "See the mask alone", "White shows, black hides; strokes go on", () => toggleMaskAlone(layer.id))}
         <p className="px-2.5 py-1 text-[12px] text-ink-2">Show the layer in</p>
         {SOURCES.map(([source, text, hint]) => item(source, text, hint, () => make({ source })))}
         {pictures.map(({ id, name }) => item(id, name, "Where the picture, laid into the map, is light", () => make({ picture: id })))}

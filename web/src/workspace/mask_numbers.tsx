@@ -14,7 +14,7 @@ export function MaskNumbers({ node, mask, project }: { node: string; mask: MaskO
       <Head>Its mask counts</Head>
       <LaidSlider label="Softened" value={soften} max={64} fine show={texels} project={project} edit={(next) => edit({ soften: next })} title="Blurred, over seams too" />
       <LaidSlider label="Hides to" value={low} max={high - 0.01} project={project} edit={(next) => edit({ low: next })} title="Shares up to this hide all" />
-      <LaidSlider label="Shows from" value={high} min={low + 0.01} project={project} edit={(next) => edit({ high: next })} title="Shares from this on show all" />
+      <LaidSlider label="Shows at" value={high} min={low + 0.01} project={project} edit={(next) => edit({ high: next })} title="Shares from this on show all" />
     </>
   );
 }

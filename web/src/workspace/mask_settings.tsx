@@ -1,10 +1,8 @@
-import { IconContrast, IconEye, IconEyeOff, IconMask } from "@tabler/icons-react";
+import { IconContrast, IconEye, IconEyeOff } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import { useDesk } from "../state/desk";
 import type { LayerState } from "../state/document";
-import { useRows } from "../state/layers";
-import { toggleMaskAlone } from "../state/mask_alone";
 import type { Project } from "../state/project";
 import { MaskMenu } from "./mask_menu";
 import { Segmented } from "../ui/segmented";
@@ -17,7 +15,6 @@ const TARGETS: { value: "paint" | "mask"; text: string; hint: string }[] = [
 /** The chosen layer's mask: none yet, or what is done with it, and whether strokes go to it. */
 export function MaskSettings({ layer, project }: { layer: LayerState; project: Project }) {
   const onMask = useDesk((desk) => desk.maskTarget === layer.id);
-  const alone = useRows((rows) => rows.maskAlone === layer.id);
   const { mask } = layer;
   const node = layer.id;
   if (!mask) {
@@ -53,9 +50,6 @@ export function MaskSettings({ layer, project }: { layer: LayerState; project: P
       </button>
       <button type="button" className={icon} aria-label="Invert the mask" title="Invert: what was hidden shows" onClick={() => project.send({ type: "invert_mask", node })}>
         <IconContrast size={15} stroke={1.7} />
-      </button>
-      <button type="button" className={`${icon} ${alone ? "bg-accent-soft" : ""}`} aria-pressed={alone} aria-label="See the mask alone" title="See the mask alone: white shows, black hides" onClick={() => toggleMaskAlone(node)}>
-        <IconMask size={15} stroke={1.7} />
       </button>
       <MaskMenu layer={layer} project={project} />
     </div>

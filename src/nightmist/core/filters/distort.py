@@ -109,7 +109,9 @@ def take_moved(
     slots: of all tiles their place in `planes`, (m, 64, 64, p), or -1.
     """
     into = np.zeros((len(tiles), TILE, TILE, planes.shape[3]), np.float32)
-    in_two_threads(len(tiles), lambda a, b: _take(ground.labels, moved.texel, moved.part, slots, planes, into, a, b), 2)
+    in_two_threads(
+        len(tiles), lambda a, b: _take(ground.labels, tiles, moved.texel, moved.part, slots, planes, into, a, b), 2
+    )
     return into
 
 
@@ -187,7 +189,7 @@ def _find_sources(texels, width, height, found):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _take(labels, texels, parts, slots, planes, into, first, last):  # type: ignore[no-untyped-def]
+def _take(labels, tiles, texels, parts, slots, planes, into, first, last):  # type: ignore[no-untyped-def]
     height, width = labels.shape
     columns, count = width // TILE, planes.shape[3]
     for i in range(first, last):
@@ -195,6 +197,8 @@ def _take(labels, texels, parts, slots, planes, into, first, last):  # type: ign
             for x in range(TILE):
                 place = texels[i, y, x]
                 if place < 0:
+                    for p in range(count):
+                        into[i, y, x, p] = planes[slots[tiles[i]], y, x, p]
                     continue
                 # The texel in which the walk ends tells the island.
                 fu, fv = parts[i, y, x, 0], parts[i, y, x, 1]

@@ -58,6 +58,8 @@ class Blur:
         self.ground, self.spread, self.small, self.sharpen = ground, spread, small or ground, sharpen
         count = ground.size[0] // TILE * (ground.size[1] // TILE)
         self.fresh = np.zeros(count, np.bool_)
+        #: Tiles with texels outside all islands.
+        self.open = _tiles_of(ground.labels < 0).any(axis=(2, 3)).ravel()
         self.shrunk = np.zeros((0, 0, 0), np.float32)
 
     def make(self, tiles: NDArray[np.int32], below: Below) -> NDArray[np.float32]:
@@ -66,12 +68,17 @@ class Blur:
             active = self.ground.reach(TileArea.of_tiles(tiles), self.spread.steps).tiles
             planes = below(active)
             wanted = np.searchsorted(active, tiles)
-            plain = planes[wanted] if self.sharpen else planes[:0]
+            plain = planes[wanted]
             blurred = blur_tiles(self.ground, self.spread, active, planes)[wanted]
         else:
             blurred = self._make_small(tiles, below)
-            plain = below(tiles) if self.sharpen else blurred[:0]
-        return plain + np.float32(self.sharpen) * (plain - blurred) if self.sharpen else blurred
+            # What lies outside all islands stays as it is, and has to be looked at for that.
+            some = self.open[tiles] | (self.sharpen > 0)
+            plain = blurred.copy()
+            if some.any():
+                plain[some] = below(tiles[some])
+        _finish(self.ground.labels, tiles, plain, np.float32(self.sharpen), blurred)
+        return blurred
 
     def _make_small(self, tiles: NDArray[np.int32], below: Below) -> NDArray[np.float32]:
         area = self._to_small(TileArea.of_tiles(tiles))
@@ -209,6 +216,28 @@ def _to_texels(planes, first, alpha, into):  # type: ignore[no-untyped-def]
                         value = value / cover if cover > np.float32(1e-6) else zero
                     into[i, y, x, c] = np.uint16(min(max(value, zero), one) * full + half)
                 into[i, y, x, last] = np.uint16(cover * full + half)
+
+
+def _tiles_of(image: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(rows, columns, 64, 64) of (H, W)."""
+    height, width = image.shape
+    return image.reshape(height // TILE, TILE, width // TILE, TILE).swapaxes(1, 2)
+
+
+@kernel
+def _finish(labels, tiles, plain, sharpen, blurred):  # type: ignore[no-untyped-def]
+    """Move away from the blurred where that is wanted; outside all islands all stays as it was."""
+    columns = labels.shape[1] // TILE
+    for i in range(len(tiles)):
+        top, left = tiles[i] // columns * TILE, tiles[i] % columns * TILE
+        for y in range(TILE):
+            for x in range(TILE):
+                if labels[top + y, left + x] < 0:
+                    for p in range(plain.shape[3]):
+                        blurred[i, y, x, p] = plain[i, y, x, p]
+                elif sharpen > 0:
+                    for p in range(plain.shape[3]):
+                        blurred[i, y, x, p] = plain[i, y, x, p] + sharpen * (plain[i, y, x, p] - blurred[i, y, x, p])
 
 
 @kernel

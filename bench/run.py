@@ -1,6 +1,6 @@
 """./nightmist bench: speed as ratios against general-purpose libraries, measured in one run.
 
-Arguments choose parts: dab, stroke, compose, growth, washes, opening, tools, bytes, prepare, unwrap, browser. Without
+Arguments choose parts, those of PARTS by name. Without
 any, all are run, each in a process of its own, so that the memory told is that part's.
 --quick makes each part small: to see that it runs, not for its figures.
 """
@@ -10,7 +10,20 @@ from __future__ import annotations
 import subprocess
 import sys
 
-from . import browser, bytes_touched, compose, dab, growth, opening, prepare, tools, unwrap, washes, whole_stroke
+from . import (
+    browser,
+    bytes_touched,
+    compose,
+    dab,
+    filters,
+    growth,
+    opening,
+    prepare,
+    tools,
+    unwrap,
+    washes,
+    whole_stroke,
+)
 from .measure import memory_peak
 
 PARTS = {
@@ -19,6 +32,7 @@ PARTS = {
     "compose": compose.main,
     "growth": growth.main,
     "washes": washes.main,
+    "filters": filters.main,
     "opening": opening.main,
     "tools": tools.main,
     "bytes": bytes_touched.main,

@@ -358,3 +358,51 @@ def test_a_mask_is_seen_alone_follows_strokes_and_leaves_nothing_behind():
     for name, image in before.items():
         np.testing.assert_array_equal(surface.read(name), image)
     assert doc.history.place == place
+
+
+def test_where_nothing_is_painted_a_mask_shows_a_picture_on_any_surface_and_map_size(tmp_path):
+    """A small picture of 64 begins the mask; paint goes over it, an eraser brings it back, another surface takes it."""
+    rng = np.random.default_rng(2)
+    small = cv2.GaussianBlur(rng.integers(0, 65535, (64, 64), np.uint16), (0, 0), 4)
+    cv2.imwrite(str(tmp_path / "worn.png"), small)
+    doc = Document.from_mesh(walls(), "two", (256, 256))
+    left, right = doc.surfaces["left"], doc.surfaces["right"]
+    red = left.layers.add("wash", pigment=Pigment(base_color="#ff0000"))
+    mask = red.add_mask(value=0.0)
+    picture = doc.add_picture(tmp_path / "worn.png")
+    mask.change(picture=picture)
+    wanted = cv2.resize(small, (256, 256), interpolation=cv2.INTER_LINEAR).astype(float)
+    inner = slice(8, -8)
+    assert np.abs(mask.read() - wanted)[inner, inner].max() < 40
+    start = np.array(left.value.start.base_color) * 65535
+    look = start + (np.array([65535, 0, 0]) - start) * (wanted / 65535)[..., None]
+    own = left.layout.ownership.covered()
+    own[:8], own[-8:], own[:, :8], own[:, -8:] = False, False, False, False
+    assert np.abs(shown(left)[..., :3] - look)[own].max() < 60
+    before = shown(left)
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (400, 300))
+    path, tip = [(120, 150), (180, 150)], Tip(radius=20, pressure_strength=False)
+    doc.stroke(mask, path, camera, tip, value=1.0)
+    assert (shown(left) != before).any()
+    doc.stroke(mask, path, camera, tip, tool="soften")
+    doc.stroke(mask, path, camera, Tip(radius=60, strength=1, hardness=1, pressure_strength=False), tool="erase")
+    assert np.abs(shown(left).astype(int) - before)[own].max() < 300
+    mask.invert()
+    assert np.abs(mask.read() - (65535 - wanted))[inner, inner].max() < 300
+    doc.undo()
+    doc.resize("left", (512, 512))
+    assert mask.read().shape == (512, 512)
+    other = left.layers.duplicate(red, onto=right) if not doc.painted_planes(red.id) else None
+    assert other is None
+    doc.fill(mask, value=0.0)
+    with pytest.raises(NightmistError, match="is used by Wash on left"):
+        doc.remove_picture(picture)
+    with pytest.raises(NightmistError):
+        mask.change(picture="nothing")
+    fresh = left.layers.add("wash", pigment=Pigment(base_color="#00ff00"))
+    fresh.add_mask(value=0.0).change(picture=picture)
+    copy = left.layers.duplicate(fresh, onto=right)
+    assert np.abs(copy.mask.read() - wanted)[inner, inner].max() < 40
+    doc.save(tmp_path / "two.nightmist")
+    again = Document.load(tmp_path / "two.nightmist")
+    np.testing.assert_array_equal(shown(again.surfaces["right"]), shown(right))

@@ -13,6 +13,7 @@ from ..core.mesh import Caster, Mesh
 from ..core.progress import Progress, quietly
 from ..core.texels import TILE, Raster, TileArea
 from ..core.texels.ownership import MAX_REPEATS
+from ..core.texels.raster import Start, TileKey
 from ..core.texels.seam_links import SeamLinks
 from ..core.texels.tile_mask import TileMask
 from .change import Change, node_and_map, raster_id
@@ -41,6 +42,7 @@ from .values import (
     AnyValue,
     Group,
     MapName,
+    MaskOf,
     Model,
     Node,
     PlaneName,
@@ -257,7 +259,8 @@ class Document(Contents):
                 rasters.update(laid.items())
             painted = rasters.get(MASK)
             if shown.mask and shown.mask.on and shown.mask.adjusted:
-                rasters[MASK] = self.filters.mask(shown, shown.mask, painted, surface, self.layout(surface))
+                start = self.mask_start(shown.mask, surface)
+                rasters[MASK] = self.filters.mask(shown, shown.mask, painted, start, surface, self.layout(surface))
             inside = self.shown_stack(node.id) if isinstance(node, Group) else []
             found.append(Shown(shown, rasters, inside, painted if painted is not rasters.get(MASK) else None))
         return found
@@ -265,6 +268,11 @@ class Document(Contents):
     def lazy(self, rasters: list[Raster]) -> list[Laid]:
         """Those to whom some rasters belong whose tiles come when they are composited."""
         return [*self.washes.lazy(rasters), *self.filters.lazy(rasters)]
+
+    def mask_start(self, mask: MaskOf, surface: Surface) -> Callable[[TileKey], Start]:
+        """Of each tile of a surface's map the shares that a mask has where nothing is painted on it."""
+        pictures = {picture.id: picture for picture in self.picture_values()}
+        return self.washes.mask_start(mask, surface, self.layout(surface), pictures)
 
     def works_long(self, surface: Surface) -> bool:
         """Whether anything seen of a surface is worked out tile by tile, as pictures that are laid over it."""

@@ -334,6 +334,8 @@ class ChangeMask(StackMessage):
     type: Literal["change_mask"]
     node: str
     on: bool = True
+    start: Share = 0.0
+    picture: str | None = Field(default=None, description="what lies where nothing is painted, by its id; null: none")
     soften: float = Field(default=0.0, ge=0, le=64)
     low: Share = 0.0
     high: Share = 1.0

@@ -1693,6 +1693,17 @@ export interface components {
              */
             on: boolean;
             /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * Picture
+             * @description what lies where nothing is painted, by its id; null: none
+             * @default null
+             */
+            picture: string | null;
+            /**
              * Soften
              * @default 0
              */
@@ -3676,8 +3687,9 @@ export interface components {
          * MaskOf
          * @description A node's mask: the share that it has where nothing is painted on it, and whether it counts.
          *
+         *     picture: the id of one that lies by UV where nothing is painted, light where it shows; inverted: dark there.
          *     soften: how far it is blurred, the standard deviation in texels. low, high: shares up to low hide all, from high on
-         *     they show all; both change how the mask counts, not what is painted on it.
+         *     they show all. These two change how the mask counts, not what is painted on it.
          */
         MaskOf: {
             /**
@@ -3690,6 +3702,16 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
             /**
              * Soften
              * @default 0

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -75,12 +77,29 @@ class Raster:
                 self.put((row, column), np.ascontiguousarray(part) if part[..., -1].any() else None)
 
 
-def shares_of(tile: Tile, start: float) -> Tile:
-    """A mask's tile (share, alpha) as it counts over a share everywhere, 0-1, alpha full."""
+#: A share of 0 to 1 everywhere, or of each texel of a tile, (64, 64).
+Start = float | NDArray[np.float64]
+
+
+def shares_of(tile: Tile | None, start: Start) -> Tile:
+    """A mask's tile (share, alpha), None where there is none, as it counts over what lies under it; alpha full."""
+    if tile is None:
+        if isinstance(start, float | int):
+            return _plain(round(65535 * start))
+        tile = np.zeros((TILE, TILE, 2), np.uint16)
     spelled = np.full_like(tile, 65535)
     share, alpha = tile[..., 0].astype(np.float64), tile[..., 1] / 65535
     spelled[..., 0] = np.rint(65535 * start + (share - 65535 * start) * alpha)
     return spelled
+
+
+@lru_cache(8)
+def _plain(share: int) -> Tile:
+    """One tile for all places where a mask has one share."""
+    tile = np.empty((TILE, TILE, 2), np.uint16)
+    tile[...] = share, 65535
+    tile.flags.writeable = False
+    return tile
 
 
 @kernel

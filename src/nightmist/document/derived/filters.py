@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -18,7 +18,7 @@ from ...core.filters.run import Blur, Distort, Filter, Still, to_texels
 from ...core.filters.small import small_side
 from ...core.texels import TILE, Raster
 from ...core.texels.ownership import own_texels
-from ...core.texels.raster import tile_key
+from ...core.texels.raster import Start, TileKey, shares_of, tile_key
 from ..values import CHANNELS, MAPS, MASK, Adjustment, MapName, MaskOf, Node, NodeMap, PlaneName, Surface
 from .cache import Cache
 from .filtered import Filtered
@@ -92,16 +92,17 @@ class LaidMask(Filtered):
         super().__init__(node, run, [MASK], surface, key)
         self.mask, self.nodes = mask, frozenset([node])
         self.painted: Raster | None = None
+        self.start: Callable[[TileKey], Start] = lambda key: mask.start
 
     def _below(self, tiles: NDArray[np.int32]) -> NDArray[np.float32]:
-        shares = np.full((len(tiles), TILE, TILE, 1), self.mask.start, np.float32)
-        if self.painted is not None:
-            columns = self.painted.addresses.shape[1]
-            for i, number in enumerate(tiles):
-                if (tile := self.painted.tiles.get(tile_key(number, columns))) is not None:
-                    shares[i, ..., 0] += (tile[..., 0] / np.float32(65535) - self.mask.start) * (
-                        tile[..., 1] / np.float32(65535)
-                    )
+        shares = np.empty((len(tiles), TILE, TILE, 1), np.float32)
+        columns = self.rasters[MASK].addresses.shape[1]
+        for i, number in enumerate(tiles):
+            key = tile_key(number, columns)
+            start = self.start(key)
+            shares[i, ..., 0] = start
+            if self.painted is not None and (tile := self.painted.tiles.get(key)) is not None:
+                shares[i, ..., 0] = shares_of(tile, start)[..., 0] / np.float32(65535)
         return shares
 
     def _write(self, tiles: NDArray[np.int32], planes: NDArray[np.float32]) -> None:
@@ -136,15 +137,18 @@ class Filters:
         laid.meeting(visible(below), lazy)
         return laid.rasters
 
-    def mask(self, node: Node, mask: MaskOf, painted: Raster | None, surface: Surface, layout: Layout) -> Raster:
-        """A node's mask as it counts."""
+    def mask(
+        self, node: Node, mask: MaskOf, painted: Raster | None, start: Callable[[TileKey], Start], surface: Surface,
+        layout: Layout,
+    ) -> Raster:  # fmt: skip
+        """A node's mask as it counts. start: what it has, tile by tile, where nothing is painted."""
         place = f"{node.id}/{MASK}"
         key = (layout.key, mask)
         laid = self.found.get(place)
         if not isinstance(laid, LaidMask) or laid.key != key:
             run = self._blur(mask.soften, surface, layout) if mask.soften else Still()
             laid = self.found[place] = LaidMask(node.id, run, surface, mask, key)
-        laid.painted = painted
+        laid.painted, laid.start = painted, start
         return laid.rasters[MASK]
 
     def alone(

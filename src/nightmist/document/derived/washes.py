@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +15,14 @@ from ...core.mapping.projections import Laying, lay_pictures, normals_over, plac
 from ...core.mapping.pyramid import Pyramid, pyramid_of
 from ...core.mapping.sheets import Sheets, sheets_of
 from ...core.texels import TILE, Raster
-from ...core.texels.raster import Tile, tile_key
-from ..values import CHANNELS, Frame, MapName, Picture, Surface, Wash
+from ...core.texels.raster import Start, Tile, TileKey, tile_key
+from ..values import CHANNELS, Frame, MapName, MaskOf, Picture, Surface, Wash
 from .cache import Cache
 from .layouts import Layout
 from .pool import Pool
 
+#: Bounds, for what lies by UV and needs none.
+ANYWHERE = (np.zeros(3), np.ones(3))
 #: Bytes of tiles that are kept from one time to the next, of all washes.
 MOST_KEPT = 256 << 20
 
@@ -145,6 +147,28 @@ class Washes:
             return sheets_of([self.pyramid(picture, name != "base_color") for name, picture in images.items()])
 
         return self.cache.get(("sheets", files), make, lambda made: made.nbytes)
+
+    def mask_start(
+        self, mask: MaskOf, surface: Surface, layout: Layout, pictures: Mapping[str, Picture]
+    ) -> Callable[[TileKey], Start]:
+        """Of each tile the shares that a mask has where nothing is painted on it."""
+        picture = pictures.get(mask.picture or "")
+        if picture is None:
+            return lambda key: mask.start
+        wash = Wash(id="", parent="", order=0, name="-")
+        laid = self._laid(wash, surface, layout, {"roughness": picture}, ANYWHERE)
+        raster = laid.rasters["roughness"]
+
+        def start(key: TileKey) -> Start:
+            laid.hold(np.array([key[0] * raster.addresses.shape[1] + key[1]], np.int32))
+            tile = raster.tiles.get(key)
+            if tile is None:
+                return mask.start
+            light = tile[..., 0] / 65535
+            alpha = tile[..., 1] / 65535
+            return np.asarray(mask.start + ((1 - light if mask.inverted else light) - mask.start) * alpha)
+
+        return start
 
     def pyramid(self, picture: Picture, gray: bool) -> Pyramid:
         """A picture's levels, as a color or as one value."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -9,7 +11,7 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.formats.image_files import fit, read_picture, write_png
 from ...core.texels import TILE, Raster
-from ...core.texels.raster import shares_of
+from ...core.texels.raster import Start, TileKey, shares_of
 from ..document import Document
 from ..values import MAPS, MASK, Adjustment, Group, Node, Picture, Wash
 
@@ -26,7 +28,7 @@ def paint_thumbnail(document: Document, node: Node) -> bytes:
     painted = document.painted_maps(node.id)
     if not painted or isinstance(node, Group | Adjustment):
         return write_png(np.zeros((1, 1, 4), np.uint8))
-    picture = _sampled(document.raster(node.id, painted[0]), None)
+    picture = _sampled(document.raster(node.id, painted[0]))
     if picture.shape[2] == 2:
         picture = picture[..., [0, 0, 0, 1]]
     return _png(picture)
@@ -49,7 +51,8 @@ def mask_thumbnail(document: Document, node: Node) -> bytes:
     """PNG of a node's mask: white where it shows. Raises NightmistError when it has none."""
     if node.mask is None:
         raise NightmistError(f"{node.name} has no mask.")
-    return _png(_sampled(document.raster(node.id, MASK), node.mask.start)[..., 0])
+    start = document.mask_start(node.mask, document.surface_of(node))
+    return _png(_sampled(document.raster(node.id, MASK), start)[..., 0])
 
 
 def small_picture(document: Document, picture: Picture, side: int = SIDE) -> bytes:
@@ -58,18 +61,18 @@ def small_picture(document: Document, picture: Picture, side: int = SIDE) -> byt
     return _png(pixels, min(side, max(pixels.shape[:2])))
 
 
-def _sampled(raster: Raster, start: float | None) -> NDArray[np.uint16]:
+def _sampled(raster: Raster, start: Callable[[TileKey], Start] | None = None) -> NDArray[np.uint16]:
     """(h, w, channels) a raster's texels, some of each tile. start: of a mask, whose shares are meant."""
     step = STEP if min(raster.width, raster.height) >= SIDE * STEP else 1
     side = TILE // step
     rows, columns = raster.addresses.shape
     found = np.zeros((rows * side, columns * side, raster.channels), np.uint16)
-    if start is not None:
-        found[...] = round(start * 65535), 65535
-    for (row, column), tile in raster.tiles.items():
-        part = np.ascontiguousarray(tile[step // 2 :: step, step // 2 :: step])
-        shown = part if start is None else shares_of(part, start)
-        found[row * side : (row + 1) * side, column * side : (column + 1) * side] = shown
+    for row, column in np.ndindex(rows, columns) if start else raster.tiles:
+        tile = raster.tiles.get((row, column))
+        shown = shares_of(tile, start((row, column))) if start else tile
+        assert shown is not None
+        part = shown[step // 2 :: step, step // 2 :: step]
+        found[row * side : (row + 1) * side, column * side : (column + 1) * side] = part
     return found
 
 

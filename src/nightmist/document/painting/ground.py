@@ -12,11 +12,11 @@ from ...core.brush import Coverage
 from ...core.kernels import address_of
 from ...core.texels import TileArea
 from ...core.texels.flat import flat_ownership
-from ...core.texels.raster import TILE, Tile, TileKey, shares_of, tile_key
+from ...core.texels.raster import Tile, TileKey, shares_of, tile_key
 from ...core.texels.tile_mask import TileMask
 from ..change import TileEdit, raster_id
 from ..document import Document, Preview
-from ..values import MASK, Node, PlaneName, Surface
+from ..values import MASK, MaskOf, Node, PlaneName, Surface
 from .gate import Gate
 
 
@@ -50,14 +50,14 @@ class Target:
                 # The raster marks its arrays read-only for Python; kernels write through the address.
                 self.raster.put(key, self.raster.copy_of(key))
 
-    def spell_out(self, start: float) -> None:
+    def spell_out(self) -> None:
         """Write a mask's start where nothing is painted: tools that filter look at shares, not at paint."""
         self.sparse = dict(self.raster.tiles)
-        plain = np.empty((TILE, TILE, 2), np.uint16)
-        plain[...] = round(start * 65535), 65535
+        surface = self.document.surface_of(self.layer)
+        start = self.document.mask_start(self.layer.mask or MaskOf(), surface)
         rows, columns = self.raster.addresses.shape
         for key in product(range(rows), range(columns)):
-            self.raster.put(key, shares_of(self.sparse[key], start) if key in self.sparse else plain)
+            self.raster.put(key, shares_of(self.sparse.get(key), start(key)))
 
     def restore(self) -> None:
         """Put everything back as it was before the press."""

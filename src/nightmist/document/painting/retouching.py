@@ -31,7 +31,7 @@ class Retoucher:
         self.count = 0
         for target in (target for targets in ground.targets.values() for target in targets):
             if target.name == MASK:
-                target.spell_out(target.layer.mask.start if target.layer.mask else 1.0)
+                target.spell_out()
 
     def lay(self, groups: list[Dabs]) -> None:
         """Work through the dabs in order; mirror images side by side."""

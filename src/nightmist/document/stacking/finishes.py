@@ -33,7 +33,7 @@ from ..values import (
     new_id,
 )
 from .nodes import Rasters, Values, room_for
-from .pictures import add_picture, file_of
+from .pictures import add_picture, file_of, pictures_of
 
 #: Bytes of the pictures of a finish at most: it is read whole.
 MOST_BYTES = 64 << 20
@@ -75,7 +75,7 @@ def finish_of(document: Document, group: Node, name: str) -> Finish:
         else:
             nodes.append(node)
     inside = document.nodes_in(group.id)
-    used = {key for node in inside if isinstance(node, Wash) for key in node.images.values()}
+    used = {key for node in inside for key in pictures_of(node.but(mask=None))}
     pictures = [document.picture_value(key) for key in sorted(used)]
     data = [(picture, file_of(document, picture)) for picture in pictures]
     if sum(len(each) for _, each in data) + sum(len(stroke.data) for stroke in strokes) > MOST_BYTES:

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.texels import Raster
+from ...core.texels import TILE, Raster
 from ...core.texels.raster import shares_of
 from ..change import Change, raster_id
 from ..derived.tables import table_of
@@ -40,7 +40,9 @@ def remove_mask(document: Document, node: Node) -> Change:
 
 
 def set_mask(document: Document, node: Node, **properties: object) -> Change:
-    """Properties of a mask: on, start, soften, low, high."""
+    """Properties of a mask: on, start, picture, inverted, soften, low, high."""
+    if picture := properties.get("picture"):
+        document.picture_value(str(picture))
     after = node.but(mask=mask_of(node).but(**properties))
     if after == node:
         return Change(label="")
@@ -62,9 +64,17 @@ def invert_mask(document: Document, node: Node) -> Change:
     tables = [table_of(each, document.pool, document.arrays) for each in (raster, inverted)]
     return Change(
         label=f"Invert the mask of {node.name}",
-        values={node.id: (node, node.but(mask=mask.but(start=1 - mask.start, low=1 - mask.high, high=1 - mask.low)))},
+        values={node.id: (node, node.but(mask=_inverted(mask)))},
         rasters={raster_id(node.id, MASK): (tables[0], tables[1])} if raster.tiles else {},
     )
+
+
+def _inverted(mask: MaskOf) -> MaskOf:
+    turned: MaskOf = mask.but(
+        start=1 - mask.start, low=1 - mask.high, high=1 - mask.low,
+        inverted=mask.picture is not None and not mask.inverted,
+    )  # fmt: skip
+    return turned
 
 
 def copy_mask(document: Document, node: Node, origin: Node) -> Change:
@@ -101,9 +111,10 @@ def mask_alone(document: Document, node: Node) -> Change:
 def read_mask(document: Document, node: Node) -> NDArray[np.uint16]:
     """The share that each texel has, (H, W) uint16."""
     mask, raster = mask_of(node), document.raster(node.id, MASK)
-    found = np.full((raster.height, raster.width), round(mask.start * 65535), np.uint16)
-    for (row, column), tile in raster.tiles.items():
-        size = len(tile)
-        part = found[row * size : (row + 1) * size, column * size : (column + 1) * size]
-        part[...] = shares_of(tile, mask.start)[..., 0]
+    start = document.mask_start(mask, document.surface_of(node))
+    found = np.empty((raster.height, raster.width), np.uint16)
+    for key in np.ndindex(*raster.addresses.shape):
+        top, left = key[0] * TILE, key[1] * TILE
+        tile = raster.tiles.get((key[0], key[1]))
+        found[top : top + TILE, left : left + TILE] = shares_of(tile, start((key[0], key[1])))[..., 0]
     return found

@@ -13,7 +13,7 @@ from ...core.formats.image_files import read_picture
 from ...core.names import clean_name, listed, unused_name
 from ..change import Change
 from ..document import Document
-from ..values import NODES, Picture, Role, Wash, new_id
+from ..values import NODES, Node, Picture, Role, Wash, new_id
 
 #: What names of pictures say about their use, looked for in this order.
 NAMED: tuple[tuple[str, Role], ...] = (
@@ -68,11 +68,17 @@ def remove_picture(document: Document, picture: Picture) -> Change:
     users = [
         f"{value.name} on {document.surface_of(value).name}"
         for value in document.values.values()
-        if isinstance(value, NODES) and isinstance(value, Wash) and picture.id in value.images.values()
+        if isinstance(value, NODES) and picture.id in pictures_of(value)
     ]
     if users:
         raise NightmistError(f"{picture.name} is used by {listed(users)}. Take it off there first.")
     return Change(label=f"Forget picture {picture.name}", values={picture.id: (picture, None)})
+
+
+def pictures_of(node: Node) -> set[str]:
+    """The ids of the pictures that a node uses."""
+    used = set(node.images.values()) if isinstance(node, Wash) else set()
+    return used | {node.mask.picture} if node.mask and node.mask.picture else used
 
 
 def file_of(document: Document, picture: Picture) -> bytes:

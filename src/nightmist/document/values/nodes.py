@@ -28,12 +28,15 @@ class NodeMap(Value):
 class MaskOf(Value):
     """A node's mask: the share that it has where nothing is painted on it, and whether it counts.
 
+    picture: the id of one that lies by UV where nothing is painted, light where it shows; inverted: dark there.
     soften: how far it is blurred, the standard deviation in texels. low, high: shares up to low hide all, from high on
-    they show all; both change how the mask counts, not what is painted on it.
+    they show all. These two change how the mask counts, not what is painted on it.
     """
 
     start: Share = 1.0
     on: bool = True
+    picture: str | None = None
+    inverted: bool = False
     soften: float = Field(default=0.0, ge=0, le=WIDEST_BLUR)
     low: Share = 0.0
     high: Share = 1.0
@@ -47,7 +50,7 @@ class MaskOf(Value):
     @property
     def adjusted(self) -> bool:
         """Whether it counts otherwise than it is painted."""
-        return self.soften > 0 or self.low > 0 or self.high < 1
+        return self.picture is not None or self.soften > 0 or self.low > 0 or self.high < 1
 
 
 class MixByHeight(Value):

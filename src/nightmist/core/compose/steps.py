@@ -7,22 +7,30 @@ its lines hold premultiplied colors, co = Cs · αs · (1 - αb) + αs · αb ·
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
-from .adjust import FINE, from_table, toned
-from .blend import HUE, non_separable, separable
 from .program import Program
+from .rows import (
+    ROWS,
+    TEXELS,
+    adjust_rows,
+    bend_row,
+    blend_row,
+    blend_texels,
+    blend_values,
+    colors_along,
+    group_along,
+    mask_along,
+    mix_by_height,
+    own_height,
+    replace_rows,
+    shares_along,
+)
 
-#: Rows of a tile that are worked on at once: few enough to stay near the processor, enough to hide what a step costs.
-ROWS = 8
-TEXELS = ROWS * TILE
 #: Blocks of rows times steps from which another thread is worth calling.
 WORTH_A_THREAD = 512
 #: Addresses by tile number, of unrounded colors, (64, 64, 4), and values, (3, 64, 64), float32; 0 where there are none.
@@ -55,92 +63,6 @@ def run(
     in_two_threads(len(area), work, 2 if blocks * (len(program) + 1) >= WORTH_A_THREAD else len(area) + 1)
 
 
-def _row_loop(mode: int) -> Callable[..., Any]:
-    """A loop over a row for one separable mode, so that none decides anything per number."""
-
-    @kernel
-    def blend(source, unit, share, line):  # type: ignore[no-untyped-def]
-        for j in range(len(line)):
-            line[j] += (separable(mode, line[j], np.float32(source[j]) * unit) - line[j]) * share[j]
-
-    return blend
-
-
-(_multiply, _screen, _overlay, _darken, _lighten, _dodge, _burn, _hard_light, _soft_light, _difference, _exclusion,
- _add, _subtract) = (_row_loop(mode) for mode in range(1, HUE))  # fmt: skip
-
-
-@kernel
-def _blend_row(mode, source, unit, share, line):  # type: ignore[no-untyped-def]
-    """Blend a row of numbers, of which `unit` makes 0-1, over an opaque line; mode 0 over any premultiplied one too."""
-    if mode == 0:
-        for j in range(len(line)):
-            line[j] += (np.float32(source[j]) * unit - line[j]) * share[j]
-    elif mode == 1:
-        _multiply(source, unit, share, line)
-    elif mode == 2:
-        _screen(source, unit, share, line)
-    elif mode == 3:
-        _overlay(source, unit, share, line)
-    elif mode == 4:
-        _darken(source, unit, share, line)
-    elif mode == 5:
-        _lighten(source, unit, share, line)
-    elif mode == 6:
-        _dodge(source, unit, share, line)
-    elif mode == 7:
-        _burn(source, unit, share, line)
-    elif mode == 8:
-        _hard_light(source, unit, share, line)
-    elif mode == 9:
-        _soft_light(source, unit, share, line)
-    elif mode == 10:
-        _difference(source, unit, share, line)
-    elif mode == 11:
-        _exclusion(source, unit, share, line)
-    elif mode == 12:
-        _add(source, unit, share, line)
-    elif mode == 13:
-        _subtract(source, unit, share, line)
-
-
-@kernel
-def _blend_texels(mode, source, share, line):  # type: ignore[no-untyped-def]
-    """Blend a row of RGBA over a premultiplied line that may be transparent, texel by texel."""
-    one, tiny = np.float32(1.0), np.float32(1e-12)
-    for x in range(len(line) // 4):
-        j = 4 * x
-        a, below = share[j], line[j + 3]
-        if a <= 0:
-            continue
-        inverse = one / max(below, tiny)
-        r, g, b = min(line[j] * inverse, one), min(line[j + 1] * inverse, one), min(line[j + 2] * inverse, one)
-        if mode >= 14:
-            r, g, b = non_separable(mode, r, g, b, source[j], source[j + 1], source[j + 2])
-        else:
-            r, g, b = (
-                separable(mode, r, source[j]),
-                separable(mode, g, source[j + 1]),
-                separable(mode, b, source[j + 2]),
-            )
-        line[j] += a * ((one - below) * source[j] + below * r - line[j])
-        line[j + 1] += a * ((one - below) * source[j + 1] + below * g - line[j + 1])
-        line[j + 2] += a * ((one - below) * source[j + 2] + below * b - line[j + 2])
-        line[j + 3] += a * (one - below)
-
-
-@kernel
-def _blend_values(mode, source, share, line, alpha):  # type: ignore[no-untyped-def]
-    """Blend a row of values over a premultiplied line and its alpha."""
-    one, tiny = np.float32(1.0), np.float32(1e-12)
-    for x in range(len(line)):
-        below = alpha[x]
-        held = min(line[x] / max(below, tiny), one)
-        mixed = (one - below) * source[x] + below * separable(mode, held, source[x])
-        line[x] += share[x] * (mixed - line[x])
-        alpha[x] += share[x] * (one - below)
-
-
 @kernel
 def _has_any(addresses, modes, wanted, first, last):  # type: ignore[no-untyped-def]
     for step in range(first, last):
@@ -148,162 +70,6 @@ def _has_any(addresses, modes, wanted, first, last):  # type: ignore[no-untyped-
             if wanted[m] and addresses[step, m] != 0 and modes[step, m] != -1:
                 return True
     return False
-
-
-@kernel
-def _shares(row, scale, with_alpha, share):  # type: ignore[no-untyped-def]
-    """For each number of a row of RGBA how much it counts; alpha only where what lies below may be transparent."""
-    alpha = np.float32(1.0) if with_alpha else np.float32(0.0)
-    for x in range(TEXELS):
-        a = np.float32(row[4 * x + 3]) * scale
-        share[4 * x], share[4 * x + 1], share[4 * x + 2], share[4 * x + 3] = a, a, a, a * alpha
-
-
-@kernel
-def _colors(row, source):  # type: ignore[no-untyped-def]
-    """A row of RGBA as numbers 0-1, opaque."""
-    unit = np.float32(1.0 / 65535.0)
-    for x in range(TEXELS):
-        source[4 * x], source[4 * x + 1] = np.float32(row[4 * x]) * unit, np.float32(row[4 * x + 1]) * unit
-        source[4 * x + 2], source[4 * x + 3] = np.float32(row[4 * x + 2]) * unit, np.float32(1.0)
-
-
-@kernel
-def _group_row(inner, amount, source, share):  # type: ignore[no-untyped-def]
-    """A group's premultiplied row as straight colors, and how much each counts."""
-    one, tiny = np.float32(1.0), np.float32(1e-12)
-    for x in range(TEXELS):
-        a = inner[4 * x + 3]
-        inverse = one / max(a, tiny)
-        part = a * amount
-        source[4 * x], source[4 * x + 1] = min(inner[4 * x] * inverse, one), min(inner[4 * x + 1] * inverse, one)
-        source[4 * x + 2], source[4 * x + 3] = min(inner[4 * x + 2] * inverse, one), one
-        share[4 * x], share[4 * x + 1], share[4 * x + 2], share[4 * x + 3] = part, part, part, part
-
-
-@kernel
-def _bend_row(factors, offsets, line):  # type: ignore[no-untyped-def]
-    for j in range(len(line)):
-        line[j] = line[j] * factors[j] + offsets[j]
-
-
-@kernel
-def _mask_row(address, start, band, mask):  # type: ignore[no-untyped-def]
-    """The shares of a mask along a row."""
-    unit = np.float32(1.0 / 65535.0)
-    for x in range(len(mask)):
-        mask[x] = start
-    if address != 0:
-        row = carray(as_uint16(address), (TILE // ROWS, 2 * TEXELS))[band]
-        for x in range(len(mask)):
-            mask[x] += (np.float32(row[2 * x]) * unit - start) * (np.float32(row[2 * x + 1]) * unit)
-
-
-@kernel
-def _own_height(group, address, band, line, alpha, height):  # type: ignore[no-untyped-def]
-    """A node's own heights along a row; where it has none, that of the untouched surface."""
-    half, unit = np.float32(0.5), np.float32(1.0 / 65535.0)
-    for x in range(TEXELS):
-        height[x] = half
-    if group:
-        for x in range(TEXELS):
-            height[x] = line[x] + half * (np.float32(1.0) - alpha[x])
-    elif address != 0:
-        row = carray(as_uint16(address), (TILE // ROWS, 2 * TEXELS))[band]
-        for x in range(TEXELS):
-            height[x] += (np.float32(row[2 * x]) * unit - half) * (np.float32(row[2 * x + 1]) * unit)
-
-
-@kernel
-def _mix_by_height(mix, height, level, line, alpha, mask, raised):  # type: ignore[no-untyped-def]
-    """Bend a mask by the relief below: a level rises with the mask and covers what lies lower than it first.
-
-    raised: how far the border stands up: as the level stands over what lies below, at most by the softness, and less
-    the more the mask shows, so that where it shows all nothing is raised.
-    """
-    one, half = np.float32(1.0), np.float32(0.5)
-    softness, influence, border = mix[0], mix[1], mix[2]
-    for x in range(TEXELS):
-        m = mask[x]
-        below = line[x]
-        if level > 0:
-            below += half * (one - alpha[x])
-        low, high = -softness - influence * half, one + softness + influence * half
-        reached = low + (high - low) * m + influence * (height[x] - half)
-        t = min(max((reached - below + softness) / (np.float32(2.0) * softness), np.float32(0.0)), one)
-        share = t * t * (np.float32(3.0) - np.float32(2.0) * t)
-        mask[x] = share
-        raised[x] = border * share * min(max(reached - below, np.float32(0.0)), softness) * (one - m)
-
-
-@kernel
-def _adjust_rows(  # type: ignore[no-untyped-def]
-    addresses, amounts, modes, mask, level, with_color, with_values, color, lines, alphas
-):
-    """Change what lies in a level's rows, by how much an adjustment counts there."""
-    one, tiny = np.float32(1.0), np.float32(1e-12)
-    luma_r, luma_g, luma_b = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
-    for m in range(3):
-        if not with_values or modes[m + 1] == -1 or addresses[m + 1] == 0:
-            continue
-        effect = carray(as_float32(addresses[m + 1]), (FINE + 2,))
-        line, alpha = lines[m], alphas[m]
-        if effect[0] == 1:
-            for x in range(TEXELS):
-                a = max(color[4 * x + 3], tiny) if level > 0 else one
-                gray = (luma_r * color[4 * x] + luma_g * color[4 * x + 1] + luma_b * color[4 * x + 2]) / a
-                share = mask[x] * amounts[m + 1] * min(a, one)
-                line[x] += (from_table(effect, gray) - line[x]) * share
-                if level > 0:
-                    alpha[x] += (one - alpha[x]) * share
-            continue
-        for x in range(TEXELS):
-            a = max(alpha[x], tiny) if level > 0 else one
-            held = min(line[x] / a, one)
-            made = from_table(effect, held) if effect[0] == 0 else min(max(held + effect[3], np.float32(0.0)), one)
-            line[x] += (made - held) * a * mask[x] * amounts[m + 1]
-    if not with_color or modes[0] == -1 or addresses[0] == 0:
-        return
-    effect = carray(as_float32(addresses[0]), (FINE + 2,))
-    for x in range(TEXELS):
-        a = max(color[4 * x + 3], tiny) if level > 0 else one
-        r, g, b = min(color[4 * x] / a, one), min(color[4 * x + 1] / a, one), min(color[4 * x + 2] / a, one)
-        if effect[0] == 0:
-            nr, ng, nb = from_table(effect, r), from_table(effect, g), from_table(effect, b)
-        elif effect[0] == 1:
-            nr = from_table(effect, luma_r * r + luma_g * g + luma_b * b)
-            ng, nb = nr, nr
-        else:
-            nr, ng, nb = toned(effect, r, g, b)
-        share = mask[x] * amounts[0] * a
-        color[4 * x] += (nr - r) * share
-        color[4 * x + 1] += (ng - g) * share
-        color[4 * x + 2] += (nb - b) * share
-
-
-@kernel
-def _replace_rows(  # type: ignore[no-untyped-def]
-    addresses, amounts, modes, band, mask, level, with_color, with_values, color, lines, alphas
-):
-    """Put what a filter made in place of a level's rows, its alpha too, by how much it counts there."""
-    unit = np.float32(1.0 / 65535.0)
-    if with_color and modes[0] != -1 and addresses[0] != 0:
-        row = carray(as_uint16(addresses[0]), (TILE // ROWS, 4 * TEXELS))[band]
-        for x in range(TEXELS):
-            share, alpha = mask[x] * amounts[0], np.float32(row[4 * x + 3]) * unit
-            for c in range(3):
-                color[4 * x + c] += (np.float32(row[4 * x + c]) * unit * alpha - color[4 * x + c]) * share
-            color[4 * x + 3] += (alpha - color[4 * x + 3]) * share
-    for m in range(3):
-        if not with_values or modes[m + 1] == -1 or addresses[m + 1] == 0:
-            continue
-        row = carray(as_uint16(addresses[m + 1]), (TILE // ROWS, 2 * TEXELS))[band]
-        line, under = lines[m], alphas[m]
-        for x in range(TEXELS):
-            share, alpha = mask[x] * amounts[m + 1], np.float32(row[2 * x + 1]) * unit
-            line[x] += (np.float32(row[2 * x]) * unit * alpha - line[x]) * share
-            if level > 0:
-                under[x] += (alpha - under[x]) * share
 
 
 @kernel
@@ -390,23 +156,23 @@ def _run(  # type: ignore[no-untyped-def]
                 if kinds[step] == 3:
                     if with_color and addresses[i, step, 0] != 0:
                         bent = carray(as_float32(addresses[i, step, 0]), (2, TILE // ROWS, 4 * TEXELS))[:, band]
-                        _bend_row(bent[0], bent[1], colors[0])
+                        bend_row(bent[0], bent[1], colors[0])
                     if with_values and addresses[i, step, 1] != 0:
                         slopes = carray(as_float32(addresses[i, step, 1]), (2, 3, TILE // ROWS, TEXELS))[:, :, band]
                         for m in range(3):
-                            _bend_row(slopes[0, m], slopes[1, m], lines[0, m])
+                            bend_row(slopes[0, m], slopes[1, m], lines[0, m])
                     continue
                 group = kinds[step] == 2
                 if group:
                     level -= 1
                 masked = addresses[i, step, 4] != 0 or starts[step] != one
                 if masked:
-                    _mask_row(addresses[i, step, 4], starts[step], band, mask)
+                    mask_along(addresses[i, step, 4], starts[step], band, mask)
                 if kinds[step] == 4:
                     if not masked:
                         for x in range(TEXELS):
                             mask[x] = one
-                    _adjust_rows(
+                    adjust_rows(
                         addresses[i, step],
                         amounts[step],
                         modes[step],
@@ -423,7 +189,7 @@ def _run(  # type: ignore[no-untyped-def]
                     if not masked:
                         for x in range(TEXELS):
                             mask[x] = one
-                    _replace_rows(
+                    replace_rows(
                         addresses[i, step],
                         amounts[step],
                         modes[step],
@@ -438,7 +204,7 @@ def _run(  # type: ignore[no-untyped-def]
                     )
                     continue
                 if mixes[step, 0] > 0:
-                    _own_height(
+                    own_height(
                         group,
                         addresses[i, step, 1],
                         band,
@@ -446,15 +212,15 @@ def _run(  # type: ignore[no-untyped-def]
                         alphas[min(level + 1, depth), 0],
                         height,
                     )
-                    _mix_by_height(mixes[step], height, level, lines[level, 0], alphas[level, 0], mask, raised)
+                    mix_by_height(mixes[step], height, level, lines[level, 0], alphas[level, 0], mask, raised)
                 if with_color and modes[step, 0] != -1 and (group or addresses[i, step, 0] != 0):
                     amount, mode = amounts[step, 0], modes[step, 0]
                     line = colors[level]
                     if group:
-                        _group_row(colors[level + 1], amount, source, share)
+                        group_along(colors[level + 1], amount, source, share)
                     else:
                         row = carray(as_uint16(addresses[i, step, 0]), (TILE // ROWS, 4 * TEXELS))[band]
-                        _shares(row, amount * unit, level > 0, share)
+                        shares_along(row, amount * unit, level > 0, share)
                     if masked:
                         for x in range(TEXELS):
                             a = mask[x]
@@ -466,13 +232,13 @@ def _run(  # type: ignore[no-untyped-def]
                         for x in range(TEXELS):
                             share[4 * x + 3] = np.float32(0.0)
                     if not group and (level > 0 or mode >= 14):
-                        _colors(row, source)
+                        colors_along(row, source)
                     if mode >= 14 or (level > 0 and mode != 0):
-                        _blend_texels(mode, source, share, line)
+                        blend_texels(mode, source, share, line)
                     elif group or level > 0:
-                        _blend_row(mode, source, one, share, line)
+                        blend_row(mode, source, one, share, line)
                     else:
-                        _blend_row(mode, row, unit, share, line)
+                        blend_row(mode, row, unit, share, line)
                 for m in range(3):
                     if not ((wanted[m + 1] or coupled) and with_values) or modes[step, m + 1] == -1:
                         continue
@@ -494,9 +260,9 @@ def _run(  # type: ignore[no-untyped-def]
                         for x in range(TEXELS):
                             part[x] *= mask[x]
                     if level == 0:
-                        _blend_row(mode, value, one, part, lines[0, m])
+                        blend_row(mode, value, one, part, lines[0, m])
                     else:
-                        _blend_values(mode, value, part, lines[level, m], alphas[level, m])
+                        blend_values(mode, value, part, lines[level, m], alphas[level, m])
                 if mixes[step, 2] != 0 and modes[step, 1] != -1 and with_values:
                     for x in range(TEXELS):
                         a = alphas[level, 0, x] if level > 0 else one

@@ -271,6 +271,48 @@ def test_versions_are_kept_and_gone_back_to(painter, server):
     np.testing.assert_array_equal(server.texels(tab.project, "left"), second)
 
 
+def test_a_version_is_compared_by_a_line_that_is_dragged(painter, server):
+    """Left of the line what is there now, right of it the version; nothing is changed by looking."""
+    tab = plain_red(painter)
+    page = tab.page
+
+    def patch(image: np.ndarray) -> np.ndarray:
+        y, x = int(0.5 * image.shape[0]), int(0.4 * image.shape[1])
+        return image[y - 3 : y + 4, x - 3 : x + 4].reshape(-1, 3).mean(axis=0)
+
+    def near(color: np.ndarray):
+        return lambda image: bool(np.abs(patch(image) - color).max() < 4)
+
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
+    tab.wait_kept(1)
+    page.keyboard.press("Escape")
+    before = patch(tab.colors())
+    tab.drag((0.36, 0.5), (0.46, 0.5))
+    tab.wait_kept(2)
+    tab.wait_view(lambda image: np.abs(patch(image) - before).max() > 20, "the stroke is seen")
+    painted = patch(tab.colors())
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Compare with Base colors").click()
+    page.keyboard.press("Escape")
+    wipe = page.get_by_role("slider", name="Wipe between now and the version")
+    expect(wipe).to_be_visible()
+    expect(page.get_by_text("is being fetched")).to_have_count(0)
+    tab.wait_view(near(painted), "left of the line stands what is there now")
+    line = wipe.bounding_box()
+    page.mouse.move(line["x"] + line["width"] / 2, line["y"] + 200)
+    page.mouse.down()
+    page.mouse.move(tab.box["x"] + 0.2 * tab.box["width"], line["y"] + 200, steps=4)
+    page.mouse.up()
+    expect(wipe).to_have_attribute("aria-valuenow", "20")
+    tab.wait_view(near(before), "right of the line stands the version")
+    wipe.press("ArrowRight")
+    expect(wipe).to_have_attribute("aria-valuenow", "22")
+    page.get_by_role("button", name="Stop comparing").click()
+    tab.wait_view(near(painted), "all is as it is now")
+    tab.wait_kept(2)
+
+
 def test_a_blur_runs_below_a_stroke_and_a_mask_is_seen_alone_from_its_menu(painter, server):
     """An adjustment by clicks, its radius by the slider; strokes below come out blurred; then only the mask is seen."""
     tab = plain_red(painter)

@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 from nightmist import Document, NightmistError, Pigment
+from nightmist.core.texels.encode import to_bytes
+from nightmist.document.files.version_look import version_map
 
 from ..shapes import lay_picture, plane
 
@@ -163,3 +165,23 @@ def test_a_wash_and_a_group_merge_with_all_that_lies_in_them():
     assert [layer.kind for layer in surface.layers] == ["brushed"]
     for name, image in before.items():
         assert np.abs(shown(surface, name) - image).max() <= 4, name
+
+
+def test_a_version_is_looked_at_without_going_back_to_it():
+    doc, surface, (low, middle, _high) = painted()
+    surface.layers.add("adjustment", effect="blur", radius=2)
+    doc.refresh()
+    composite = doc.composite(surface.value)
+    seen = {name: to_bytes(composite.pictures[name].read()) for name in ("color", "values", "relief")}
+    version = doc.keep_version("Then")
+    surface.layers.remove(middle)
+    doc.fill(low, Pigment(base_color="#00ff00", height=0.2))
+    place, values = doc.history.place, dict(doc.values)
+    for name, pixels in seen.items():
+        np.testing.assert_array_equal(version_map(doc, version, surface.value.id, name), pixels)
+    assert (doc.history.place, doc.values) == (place, values)
+    with pytest.raises(NightmistError, match="no such surface"):
+        version_map(doc, version, "nothing", "color")
+    doc.resize("surface", (256, 256))
+    with pytest.raises(NightmistError, match="another map size in Then"):
+        version_map(doc, version, surface.value.id, "color")

@@ -13,8 +13,10 @@ from ..core.formats.image_files import write_png
 from ..core.mesh.select import SAME_ANGLE, Extent, faces_with
 from ..core.texels import TILE
 from ..document import Document
+from ..document.derived.composites import PictureName
 from ..document.derived.model import runs_of_faces
 from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail, small_picture
+from ..document.files.version_look import version_map
 from ..document.stacking.versions import picture_of, version_value
 from .projects import InStudio, Problem, read_files
 
@@ -63,6 +65,15 @@ def version_picture(studio: InStudio, project: str, version: str) -> Response:
     """PNG of what the model looked like in a version."""
     png = studio.with_document(project, lambda document: picture_of(document, version_value(document, version)))
     return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
+
+
+@router.get("/projects/{project}/versions/{version}/maps/{surface}/{picture}", responses={422: {"model": Problem}})
+def version_maps(studio: InStudio, project: str, version: str, surface: str, picture: PictureName) -> Response:
+    """PNG of a composited picture of a surface, by its id, as it was in a version."""
+    pixels = studio.with_document(
+        project, lambda document: version_map(document, version_value(document, version), surface, picture)
+    )
+    return Response(write_png(pixels), media_type="image/png", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/projects/{project}/faces", responses={422: {"model": Problem}})

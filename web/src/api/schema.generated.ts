@@ -536,6 +536,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/versions/{version}/maps/{surface}/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Version Maps
+         * @description PNG of a composited picture of a surface, by its id, as it was in a version.
+         */
+        get: operations["version_maps_api_projects__project__versions__version__maps__surface___picture__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/faces": {
         parameters: {
             query?: never;
@@ -5364,6 +5384,40 @@ export interface operations {
             path: {
                 project: string;
                 version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    version_maps_api_projects__project__versions__version__maps__surface___picture__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                version: string;
+                surface: string;
+                picture: "color" | "values" | "relief";
             };
             cookie?: never;
         };

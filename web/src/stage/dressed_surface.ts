@@ -5,6 +5,7 @@ import type { BrushRing } from "./brush_ring";
 import { polygonEdges } from "./polygon_edges";
 import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
+import type { Pictures } from "./version_maps";
 
 /** Which picture and channel a map lies in; all three channels where none is named. */
 export const CHANNELS: Record<MapName, ["color" | "values" | "relief", THREE.Vector3]> = {
@@ -34,6 +35,7 @@ export class DressedSurface {
   private readonly plain: THREE.MeshBasicMaterial;
   /** One map alone, as it is stored. */
   private readonly raw: THREE.MeshBasicMaterial;
+  private single: keyof Pictures = "values";
   private readonly channel = { value: new THREE.Vector3() };
   /** A picture shown through the UVs instead of the paint. */
   private readonly uvPicture = new THREE.MeshStandardMaterial({ roughness: 0.75, ...BEHIND });
@@ -65,6 +67,15 @@ export class DressedSurface {
     this.mesh.visible = surface.face.length > 0;
   }
 
+  /** Show other pictures through all materials, or its own again. */
+  wear(pictures: Pictures | null): void {
+    const { color, values, relief } = pictures ?? this.maps;
+    this.lit.map = this.matte.map = this.plain.map = color;
+    this.lit.normalMap = relief;
+    this.lit.roughnessMap = this.lit.metalnessMap = values;
+    this.raw.map = (pictures ?? this.maps)[this.single];
+  }
+
   /** picture: shown in the paint's stead. */
   shade(look: Look, picture: THREE.Texture | null): void {
     for (const material of [this.lit, this.matte, this.clay]) {
@@ -85,6 +96,7 @@ export class DressedSurface {
     if (!isMap(shading)) return this[shading];
     if (shading === "base_color") return this.plain;
     const [picture, channel] = CHANNELS[shading];
+    this.single = picture;
     this.raw.map = this.maps[picture];
     this.channel.value = channel;
     return this.raw;

@@ -3,6 +3,7 @@ import * as THREE from "three";
 import type { Look } from "../state/desk";
 import { Sheet } from "./sheet";
 import type { SurfaceMaps } from "./surface_maps";
+import type { Pictures } from "./version_maps";
 
 const STAGE = 0x8b8f8e;
 const MARGIN = 24;
@@ -17,6 +18,7 @@ export class MapView {
   private width = 1;
   private height = 1;
   private fitted = true;
+  private dress: (pictures: Pictures | null) => void = () => undefined;
   /** CSS pixels per texel, and the texel at the view's top left. */
   private scale = 1;
   private readonly corner = new THREE.Vector2();
@@ -28,13 +30,19 @@ export class MapView {
     this.scene.add(this.sheet, this.overlays);
   }
 
+  /** Show another version of the maps, or themselves again. */
+  wear(pictures: Pictures | null): void {
+    this.dress(pictures);
+  }
+
   /** Show maps of this size in texels, or a picture in their stead, and what lies over them. */
   show(
     maps: SurfaceMaps, look: Look, picture: THREE.Texture | null, width: number, height: number, overlays: THREE.Object3D[],
   ): void { // prettier-ignore
     const fits = this.size.x === width && this.size.y === height;
     this.size.set(width, height);
-    this.sheet.dress(maps, look, picture);
+    this.dress = (other) => this.sheet.dress(other ?? maps, look, picture);
+    this.dress(null);
     this.sheet.scale.set(width, height, 1);
     this.sheet.position.set(width / 2, height / 2, 0);
     this.overlays.clear();

@@ -11,6 +11,7 @@ import { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { lightDirection, surroundings } from "./surroundings";
 import type { Twin } from "./twins";
+import type { Pictures } from "./version_maps";
 
 const STAGE = 0x8b8f8e;
 
@@ -88,6 +89,11 @@ export class ModelView {
   shade(look: Look, uvPictures: (THREE.Texture | null)[]): void {
     this.lightUp(look);
     this.dressed.forEach((dressed, i) => dressed.shade(look, uvPictures[i] ?? null));
+  }
+
+  /** Show other pictures on the surfaces, or their own again. */
+  wear(pictures: Pictures[] | null): void {
+    this.dressed.forEach((dressed, i) => dressed.wear(pictures?.[i] ?? null));
   }
 
   private lightUp({ surroundings: name, turn, light }: Look): void {

@@ -4,7 +4,7 @@ import type { Look } from "../state/desk";
 import { CHANNELS, isMap } from "./dressed_surface";
 import { PLACE_SHADER } from "./place_shader";
 import { lightDirection } from "./surroundings";
-import type { SurfaceMaps } from "./surface_maps";
+import type { Pictures } from "./version_maps";
 
 const PICTURE = 0;
 const CHANNEL = 1;
@@ -68,7 +68,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
   }
 
   /** Show maps as the model shows them, or another picture in their stead. */
-  dress(maps: SurfaceMaps, look: Look, picture: THREE.Texture | null): void {
+  dress(maps: Pictures, look: Look, picture: THREE.Texture | null): void {
     const { uniforms } = this.material;
     const { shading, light } = look;
     const [source, channel] = isMap(shading) ? CHANNELS[shading] : CHANNELS.base_color;

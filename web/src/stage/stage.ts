@@ -7,6 +7,7 @@ import { useCheckup } from "../state/checkup";
 import { fenceNow, maskLoad, receivingLayers, shownView, useDesk } from "../state/desk";
 import { useMapPlace } from "../state/map_place";
 import { takeMesh, usePicks } from "../state/picks";
+import { stopComparing, useWipe } from "../state/wipe";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { PointerInput } from "./pointer_input";
@@ -19,6 +20,7 @@ import { densityOf } from "./uv_display";
 import { type SurfaceGeometry } from "./surface_geometry";
 import { liesOver, stencilIn } from "./stencil";
 import { SurfaceMaps } from "./surface_maps";
+import { VersionMaps } from "./version_maps";
 import { type Twin, Twins } from "./twins";
 import type { Area, Views } from "./views";
 import type { DocumentState } from "../state/document";
@@ -49,6 +51,7 @@ export class Stage implements Views {
   mesh: StageMesh | null = null;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly input: PointerInput;
+  private readonly version: VersionMaps;
   private readonly observer: ResizeObserver;
   private readonly stops: (() => void)[];
   private maps: SurfaceMaps[] = [];
@@ -79,6 +82,7 @@ export class Stage implements Views {
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.setScissorTest(true);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off");
+    this.version = new VersionMaps(project.id, Math.min(8, this.renderer.capabilities.getMaxAnisotropy()));
     this.input = new PointerInput(canvas, this);
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(canvas);
@@ -86,6 +90,8 @@ export class Stage implements Views {
       useDesk.subscribe(() => this.follow()),
       usePicks.subscribe(() => this.follow()),
       useCheckup.subscribe(() => this.follow()),
+      useWipe.subscribe(() => this.invalidate()),
+      () => this.version.dispose(),
       useSession.subscribe(({ state }, before) => {
         if (state && state !== before.state) void this.sync(state).then(() => this.follow());
       }),
@@ -168,6 +174,8 @@ export class Stage implements Views {
     const sizes = state.surfaces.map(({ width, height }) => ({ width, height }));
     const fits = sizes.length === this.maps.length && sizes.every((size, i) => this.maps[i]!.fits(size));
     if (shape === this.shape && fits) return;
+    // What was painted for other UVs or sizes cannot be laid over these.
+    stopComparing();
     let mesh = shape === this.shape && !this.fetching ? this.mesh : null;
     this.fetching = true;
     this.shape = shape;
@@ -430,6 +438,7 @@ export class Stage implements Views {
     if (this.complete) {
       this.render("model", this.model.scene, this.model.orbit.camera);
       this.render("map", this.map.scene, this.map.camera);
+      this.drawVersion();
     }
     if (this.complete) this.keepCamera();
     if (SWITCHES.get("measure") === "on") this.measure(batches, now, started, uploaded);
@@ -442,6 +451,19 @@ export class Stage implements Views {
     this.canvas.dataset.views = (["model", "map"] as const).filter((view) => this.area(view)).join(" ");
   }
 
+  /** Right of the line: the version that is compared with. */
+  private drawVersion(): void {
+    const { ready, share } = useWipe.getState();
+    if (!ready) return;
+    const from = Math.round(share * this.canvas.clientWidth);
+    this.model.wear(this.version.pictures);
+    this.map.wear(this.version.pictures[this.chosen] ?? null);
+    this.render("model", this.model.scene, this.model.orbit.camera, from);
+    this.render("map", this.map.scene, this.map.camera, from);
+    this.model.wear(null);
+    this.map.wear(null);
+  }
+
   /** Nothing is drawn before all pixels have come: a half-black model would say something untrue. */
   private checkComplete(): void {
     const pictures = this.maps.flatMap((maps) => maps.pictures);
@@ -451,12 +473,14 @@ export class Stage implements Views {
     if (tiles) this.told({ share: this.complete ? 1 : Math.min(1 - missing / tiles, 0.99) });
   }
 
-  private render(view: "model" | "map", scene: THREE.Scene, camera: THREE.Camera): void {
+  /** from: nothing left of it is touched, CSS pixels. */
+  private render(view: "model" | "map", scene: THREE.Scene, camera: THREE.Camera, from = 0): void {
     const area = this.area(view);
-    if (!area) return;
+    const left = Math.max(area?.x ?? 0, from);
+    if (!area || left >= area.x + area.width) return;
     const bottom = this.canvas.clientHeight - area.y - area.height;
     this.renderer.setViewport(area.x, bottom, area.width, area.height);
-    this.renderer.setScissor(area.x, bottom, area.width, area.height);
+    this.renderer.setScissor(left, bottom, area.x + area.width - left, area.height);
     this.renderer.clear();
     this.renderer.render(scene, camera);
   }

@@ -1,10 +1,11 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { IconStack2 } from "@tabler/icons-react";
+import { IconSeparatorVertical, IconStack2 } from "@tabler/icons-react";
 import { useState } from "react";
 
 import type { Version } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { compareWith } from "../state/wipe";
 
 /** The order in which paint is usually built up. */
 const STAGES = ["Base colors", "Base detail", "Fine detail", "Edges"];
@@ -65,6 +66,9 @@ function Row({ version, project }: { version: Version; project: Project }) {
         <span className="block truncate font-semibold">{version.name}</span>
         <span className="block truncate text-[12px] text-ink-2">{made}</span>
       </span>
+      <button type="button" aria-label={`Compare with ${version.name}`} title="Compare: it stands right of a line that can be dragged" onClick={() => compareWith(version.id)} className="grid size-7 shrink-0 place-items-center rounded-control hover:bg-fog-3">
+        <IconSeparatorVertical size={16} stroke={1.7} />
+      </button>
       <button type="button" title={`Everything becomes as it was; undo takes it back`} onClick={() => project.send({ type: "restore_version", version: version.id })} className="h-7 shrink-0 rounded-control bg-fog-2 px-2 hover:bg-fog-3">
         Go back
       </button>

@@ -27,6 +27,7 @@ import { TopBar } from "./top_bar";
 import { Tray } from "./tray";
 import { TipCard } from "./tip_card";
 import { UvBanner } from "./uv_banner";
+import { WipeBar } from "./wipe_bar";
 import { WorkBar } from "./work_bar";
 
 const AWAY = "The server does not answer. The project opens as soon as it does; nothing that was kept is lost.";
@@ -101,6 +102,7 @@ export function Workspace({ project: id }: { project: string }) {
         )}
         {ready && open && <References project={open.project} />}
         {ready && open && !preparing && <StencilOverlay project={open.project.id} />}
+        {ready && <WipeBar />}
         <Guides />
         {open && <WorkBar project={open.project} />}
         <Notice />

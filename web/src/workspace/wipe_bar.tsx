@@ -19,7 +19,7 @@ export function WipeBar() {
       {!ready && <p className="card absolute bottom-12 left-1/2 -translate-x-1/2 px-3 py-1.5">{name} is being fetched …</p>}
       <div
         role="slider" tabIndex={0} aria-label="Wipe between now and the version" aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(100 * share)}
-        className="pointer-events-auto absolute inset-y-0 -ml-3.5 w-7 cursor-ew-resize touch-none outline-offset-[-4px]"
+        className="pointer-events-auto absolute top-11 bottom-0 -ml-3.5 w-7 cursor-ew-resize touch-none outline-offset-[-4px]"
         style={{ left: `${100 * share}%` }}
         onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
         onPointerMove={(event) => {

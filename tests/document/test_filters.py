@@ -9,7 +9,7 @@ from scipy.ndimage import gaussian_filter
 import nightmist as nm
 from nightmist import Document, NightmistError, Pigment
 
-from ..shapes import grid, joined, lay_picture, placed, plane, sphere
+from ..shapes import grid, joined, lay_picture, placed, plane, soup, sphere
 
 SIDE = 512
 #: Where the square lies in the map: texels from LOW on, WIDE of them.
@@ -282,6 +282,15 @@ def test_outside_all_islands_a_filter_leaves_the_map_as_it_was():
         node = surface.layers.add("adjustment", **fields)
         assert np.abs(shown(surface) - 128 / 255).max() < 1e-3, fields
         surface.layers.remove(node)
+
+
+def test_a_surface_without_islands_takes_filters_and_shows_what_it_starts_with():
+    mesh = soup([(0, 0, 0), (1, 0, 0), (0, 1, 0)], [(0, 1, 2)])
+    surface = next(iter(Document.from_mesh(mesh, "bare", (256, 256)).surfaces.values()))
+    surface.layers.add("wash", pigment=Pigment(base_color="#808080"))
+    for fields in ({"effect": "blur", "radius": 9}, {"effect": "sharpen", "radius": 1}, {"effect": "distort"}):
+        surface.layers.add("adjustment", **fields)
+    assert np.abs(shown(surface) - 128 / 255).max() < 1e-3
 
 
 def test_numbers_that_mean_nothing_are_refused():

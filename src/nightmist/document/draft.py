@@ -36,7 +36,7 @@ class Draft:
         self.seen: dict[str, AnyValue] = {}
         for key in document.values:
             self.seen[key] = document.shown(key) or document.values[key]
-        values = [self._small(value) for value in self.seen.values()]
+        values = [small for value in self.seen.values() if (small := self._small(value))]
         self.small = Document(values, pools=(document.pool, document.arrays))
         self.small.take_mesh(document)
         #: Of each raster that was shrunk which one, and which edition of it.
@@ -88,11 +88,14 @@ class Draft:
             self.small.exchange(key, shrunk(raster, self.factors[surface]))
 
     def _small(self, value: AnyValue) -> Any:
+        """A value as the draft has it; None for nodes of surfaces of which no draft is shown."""
         if isinstance(value, Surface):
             factor = self.factors[value.id]
-            return value.but(width=value.width // factor, height=value.height // factor)
+            width, height = (value.width // factor, value.height // factor) if factor > 1 else (TILE, TILE)
+            return value.but(width=width, height=height)
         if isinstance(value, NODES):
-            return scaled(value, 1 / self.factors[self._surface_of(value)])
+            factor = self.factors[self._surface_of(value)]
+            return scaled(value, 1 / factor) if factor > 1 else None
         return value
 
     def _surface_of(self, node: Node) -> str:

@@ -72,8 +72,8 @@ def ground_of(mesh: Mesh, surface: int, own: Ownership, uvs: NDArray[np.float32]
     """How the map of a surface, by its number, hangs together. uvs: (F, 3, 2) of all faces, times which `own` holds."""
     width, height = own.width, own.height
     owner = own.owner()
-    islands = islands_of(mesh.topology, uvs, own.faces).astype(np.int32)
-    labels = np.where(owner >= 0, islands[owner], NOTHING).astype(np.int32)
+    # What has no owner, -1, finds the last one.
+    labels = np.append(islands_of(mesh.topology, uvs, own.faces), NOTHING)[owner].astype(np.int32)
     gutter = Gutter(owner >= 0, BESIDE)
     texels = np.full((len(mesh.faces), 3, 2), np.nan)
     texels[own.faces] = uvs[own.faces].astype(np.float64) * (width, height)

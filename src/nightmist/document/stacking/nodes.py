@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ...core.errors import NightmistError
 from ...core.names import listed, unused_name
 from ..change import Change, raster_id
+from ..derived.scaled import scaled
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import MAPS, PLANES, Adjustment, AnyValue, Brushed, Group, MapName, Node, NodeMap, Surface, Wash, new_id
@@ -196,6 +197,8 @@ def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | N
                 copy = each.but(**fields, parent=parent, order=orders[0], name=title)
             else:
                 copy = each.but(**fields, parent=ids[each.parent])
+            if onto:
+                copy = scaled(copy, min(target.width / surface.width, target.height / surface.height))
             values[copy.id] = (None, copy)
             for key, (table, _) in rasters_of(document, each).items():
                 rasters[raster_id(copy.id, key.rpartition("/")[2])] = (None, table)

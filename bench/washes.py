@@ -35,7 +35,8 @@ def main(quick: bool = False) -> None:
     picture[..., 3] = 65535
     sheets = sheets_of([pyramid_of(picture, gray=False)])
     made = np.zeros((len(tiles), 64, 64, 4), np.uint16)
-    across, down = np.meshgrid(np.arange(64), np.arange(64 * len(tiles)) % 1000)
+    # As many texels in rows that are short enough for the library.
+    across, down = np.meshgrid(np.arange(4096) % 64, np.arange(len(tiles)) % 1000)
     nothing = np.zeros(0, np.float32)
     places = (np.stack([across, down], 2) + 0.3).astype(np.float32)
     print(f"washes: a picture of 1024 laid over the {made.size // 4:,} texels of a ball's map of {side}")

@@ -109,7 +109,13 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
     width, height, data, starts, sizes, levels, held, places, placing, wrap, tiles, addresses, each
 ):
     columns = width // TILE
-    sums = np.zeros((len(starts), held.max()), np.float32)
+    sums, found = np.zeros((len(starts), held.max()), np.float32), np.zeros(len(starts), np.float32)
+    for s in range(len(starts)):
+        across = max(
+            np.hypot(placing[0, 0] / width * sizes[s, 0, 0], placing[1, 0] / width * sizes[s, 0, 1]),
+            np.hypot(placing[0, 1] / height * sizes[s, 0, 0], placing[1, 1] / height * sizes[s, 0, 1]),
+        )
+        found[s] = np.float32(np.log2(max(across, 1e-9)))
     for i in range(len(tiles)):
         top, left = tiles[i] // columns * TILE, tiles[i] % columns * TILE
         for row in range(TILE):
@@ -118,15 +124,10 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
                 u = (left + column + 0.5) / width
                 sums[:] = np.float32(0.0)
                 for s in range(len(starts)):
-                    across = max(
-                        np.hypot(placing[0, 0] / width * sizes[s, 0, 0], placing[1, 0] / width * sizes[s, 0, 1]),
-                        np.hypot(placing[0, 1] / height * sizes[s, 0, 0], placing[1, 1] / height * sizes[s, 0, 1]),
-                    )
-                    level = np.float32(np.log2(max(across, 1e-9)))
                     add_sample(
                         data, starts, sizes, levels, held, s,
                         placing[0, 0] * u + placing[0, 1] * v + placing[0, 2],
-                        placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], level, wrap, np.float32(1.0), sums,
+                        placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], found[s], wrap, np.float32(1.0), sums,
                     )  # fmt: skip
                 _write_all(places, sums, addresses[i], each, row, column)
 

@@ -46,9 +46,10 @@ def sheets_of(pyramids: Sequence[Pyramid]) -> Sheets:
         if not any(pyramid is known for known in group):
             group.append(pyramid)
     keys, sheets = list(groups), list(groups.values())
-    # Behind the pictures the alpha of those that have none.
     held = [sum(pyramid.channels for pyramid in group) for group in sheets]
-    channels = [-(-(count + 1) // AT_ONCE) * AT_ONCE for count in held]
+    # Behind the pictures the alpha of those that have none.
+    bare = [any(pyramid.channels == 1 for pyramid in group) for group in sheets]
+    channels = [-(-(count + one) // AT_ONCE) * AT_ONCE for count, one in zip(held, bare, strict=True)]
     places = np.zeros((len(pyramids), 4), np.int64)
     for number, pyramid in enumerate(pyramids):
         sheet = keys.index(pyramid.sizes.tobytes())

@@ -55,13 +55,13 @@ def whole_and_cut():
         return found[LOW : LOW + WIDE, LOW : LOW + WIDE]
 
     surfaces = []
-    for mesh, paint in (
+    for square, picture in (
         (joined(part(0, 0.5, lambda x, y: (x, y)), part(0.5, 1, lambda x, y: (x, y))), image),
         (joined(part(0, 0.5, lambda x, y: (x, y)), part(0.5, 1, turned)), cut),
     ):
-        doc = Document.from_mesh(mesh, "square", (SIDE, SIDE))
+        doc = Document.from_mesh(square, "square", (SIDE, SIDE))
         surface = doc.surfaces["surface"]
-        lay_picture(doc, surface.layers.add("brushed"), "base_color", paint)
+        lay_picture(doc, surface.layers.add("brushed"), "base_color", picture)
         surfaces.append(surface)
     whole, broken = surfaces
     return whole, broken, lambda picture: picture[LOW : LOW + WIDE, LOW : LOW + WIDE], unfolded

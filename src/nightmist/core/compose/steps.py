@@ -168,10 +168,9 @@ def _run(  # type: ignore[no-untyped-def]
                 masked = addresses[i, step, 4] != 0 or starts[step] != one
                 if masked:
                     mask_along(addresses[i, step, 4], starts[step], band, mask)
+                elif kinds[step] == 4 or kinds[step] == 5:
+                    mask[:] = one
                 if kinds[step] == 4:
-                    if not masked:
-                        for x in range(TEXELS):
-                            mask[x] = one
                     adjust_rows(
                         addresses[i, step],
                         amounts[step],
@@ -186,9 +185,6 @@ def _run(  # type: ignore[no-untyped-def]
                     )
                     continue
                 if kinds[step] == 5:
-                    if not masked:
-                        for x in range(TEXELS):
-                            mask[x] = one
                     replace_rows(
                         addresses[i, step],
                         amounts[step],

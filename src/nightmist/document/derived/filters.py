@@ -21,12 +21,10 @@ from ...core.texels.ownership import own_texels
 from ...core.texels.raster import Start, TileKey, shares_of, tile_key
 from ..values import CHANNELS, MAPS, MASK, Adjustment, MapName, MaskOf, Node, NodeMap, PlaneName, Surface
 from .cache import Cache
+from .composites import VALUE_CHANNEL
 from .filtered import Filtered
 from .layouts import Layout
 from .programs import Lazy, Ready, Shown, core_node, lies_on, visible
-
-#: Places of the values in what a program makes.
-VALUE_PLACE: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
 
 
 class LaidFilter(Filtered):
@@ -79,8 +77,8 @@ class LaidFilter(Filtered):
                 parts += [colors[:, -1, ..., c] for c in range(3)]
                 alpha = 1 - colors[:, 0, ..., 0]
             else:
-                parts.append(values[:, -1, VALUE_PLACE[name]])
-                alpha = 1 - values[:, 0, VALUE_PLACE[name]]
+                parts.append(values[:, -1, VALUE_CHANNEL[name]])
+                alpha = 1 - values[:, 0, VALUE_CHANNEL[name]]
             parts += [alpha] if self.inside else []
         return np.stack(parts, axis=-1)
 

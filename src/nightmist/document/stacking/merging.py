@@ -15,6 +15,7 @@ from ...core.names import listed, unused_name
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import tile_key
 from ..change import Change, raster_id
+from ..derived.composites import VALUE_CHANNEL
 from ..derived.programs import Shown, core_node
 from ..derived.tables import table_of
 from ..document import Document
@@ -23,8 +24,6 @@ from .nodes import Rasters, Values, outermost, remove_nodes, room_for
 
 #: Tiles that are worked on at once: two backdrops of a tile take 230 kB.
 BATCH = 128
-#: Places of the values in what a program makes.
-VALUE_PLACE: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
 
 
 def merge_down(document: Document, node: Node) -> tuple[Change, str]:
@@ -136,7 +135,7 @@ def _baked(document: Document, surface: Surface, shown: Sequence[Shown]) -> dict
         held.take(tiles, touched, np.zeros(6, np.float32))
         colors, values = held.blocks
         _put(made["base_color"], tiles[touched[:, 0]], colors[:, 1, ..., :3], 1 - colors[:, 0, ..., :1])
-        for name, place in VALUE_PLACE.items():
+        for name, place in VALUE_CHANNEL.items():
             _put(made[name], tiles[touched[:, 1]], values[:, 1, place, ..., None], 1 - values[:, 0, place, ..., None])
     return {name: raster for name, raster in made.items() if raster.tiles}
 

@@ -17,7 +17,7 @@ from ..document import Document
 from ..document.change import Change
 from ..document.derived.composites import PICTURES
 from ..document.document import Event, Preview
-from ..document.draft import Draft, waiting
+from ..document.draft import Draft, factor_of, waiting
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged
 from ..document.values import Surface
@@ -189,8 +189,9 @@ class OpenProject:
         self._welcome(client)
         self._refresh(time.perf_counter(), None)
         self._tell_all(say.People(count=len(self.updates)))
-        # So that the first draft is as fast as the next.
-        self._fitting_draft().prepare()
+        if any(factor_of(surface) > 1 for surface in self.document.surface_values()):
+            # So that the first draft is as fast as the next.
+            self._fitting_draft().prepare()
 
     def _welcome(self, client: Client) -> None:
         """All that a browser has to know, and all pixels."""

@@ -6,10 +6,11 @@ The names below are the public surface of the package, the same engine that the 
 from .core.errors import NightmistError
 from .core.mapping import Camera
 from .core.mesh.planner import plan_map_size
-from .document import Document, Frame, FromGray, Mapping, MixByHeight, Pigment, PressureCurve, Stencil, Tip
+from .document import DecalRelief, Document, Frame, FromGray, Mapping, MixByHeight, Pigment, PressureCurve, Stencil, Tip
 
 __all__ = [
     "Camera",
+    "DecalRelief",
     "Document",
     "Frame",
     "FromGray",

@@ -95,6 +95,7 @@ def blended(mode, b, s):
             "exclusion": lambda: b + s - 2 * b * s,
             "add": lambda: np.minimum(1, b + s),
             "subtract": lambda: np.maximum(0, b - s),
+            "raise": lambda: np.clip(b + s - 0.5, 0, 1),
             "hue": lambda: with_lum(with_saturation(s, saturation(b)), lum(b)),
             "saturation": lambda: with_lum(with_saturation(b, saturation(s)), lum(b)),
             "color": lambda: with_lum(s, lum(b)),

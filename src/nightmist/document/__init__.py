@@ -2,6 +2,17 @@
 
 from .api import Document
 from .api_stencils import Stencil
-from .values import Frame, FromGray, Mapping, MixByHeight, Pigment, PressureCurve, Tip
+from .values import DecalRelief, Frame, FromGray, Mapping, MixByHeight, Pigment, PressureCurve, Tip
 
-__all__ = ["Document", "Frame", "FromGray", "Mapping", "MixByHeight", "Pigment", "PressureCurve", "Stencil", "Tip"]
+__all__ = [
+    "DecalRelief",
+    "Document",
+    "Frame",
+    "FromGray",
+    "Mapping",
+    "MixByHeight",
+    "Pigment",
+    "PressureCurve",
+    "Stencil",
+    "Tip",
+]

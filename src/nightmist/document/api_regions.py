@@ -114,4 +114,4 @@ class Regions:
 
     def remove(self, region: Region) -> None:
         """Forget a region; nothing that was painted changes."""
-        self._document.make(regions.remove_region(region.value))
+        self._document.make(regions.remove_region(self._document, region.value))

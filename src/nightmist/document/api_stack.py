@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..core.compose import BlendMode
 from ..core.errors import NightmistError
 from . import values
+from .api_decals import HoldsDecals
 from .api_prepare import PreparedDocument
 from .api_regions import Region
 from .change import Change
@@ -24,7 +25,7 @@ from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, Pigment, W
 from .values import Surface as SurfaceValue
 
 
-class Layer:
+class Layer(HoldsDecals):
     """A node of a stack: a brushed layer, a group. Setting one of its properties is one undo step."""
 
     def __init__(self, document: PreparedDocument, key: str) -> None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..core.errors import NightmistError
 from ..core.mesh import Caster, Mesh
 from ..core.progress import Progress, quietly
-from ..core.texels import TILE, Raster, TileArea
+from ..core.texels import Raster, TileArea
 from ..core.texels.ownership import MAX_REPEATS
 from ..core.texels.raster import Start, TileKey
 from ..core.texels.seam_links import SeamLinks
@@ -20,6 +20,7 @@ from .change import Change, node_and_map, raster_id
 from .contents import Contents
 from .derived.cache import Cache
 from .derived.composites import Composite, PictureName, refresh_relief
+from .derived.decals import DecalLayers, Laying, Source, maps_of
 from .derived.dense import DensePictures
 from .derived.filtered import Filtered
 from .derived.filters import Filters
@@ -31,20 +32,23 @@ from .derived.regions import region_mask
 from .derived.tables import raster_of
 from .derived.washes import MOST_KEPT, Washes
 from .history import History
+from .stale import mark_tiles, mark_values, reach
 from .values import (
     CHANNELS,
     FILTERS,
     MAPS,
     MASK,
-    NODES,
     PLANES,
     Adjustment,
     AnyValue,
+    Decal,
+    Decals,
     Group,
     MapName,
     MaskOf,
     Model,
     Node,
+    Picture,
     PlaneName,
     Region,
     Surface,
@@ -79,7 +83,7 @@ class Preview:
         """Show these values instead of those before."""
         before = {key: self.document.shown(key) for key in {*values, *self.values}}
         self.values = dict(values)
-        self.document._mark_values(before)
+        mark_values(self.document, before)
 
     def drop(self, shown: bool = False) -> None:
         """Nothing of it is laid over the document any more. shown: the document shows the same without it."""
@@ -89,9 +93,9 @@ class Preview:
         self.document.previews.remove(self)
         self.document.edition += 1
         if not shown:
-            self.document._mark_values(before)
+            mark_values(self.document, before)
             for key, raster in self.rasters.items():
-                self.document._mark_tiles(key, _differing(raster, self.document.rasters.get(key)))
+                mark_tiles(self.document, key, _differing(raster, self.document.rasters.get(key)))
 
 
 class Drawn(Protocol):
@@ -126,6 +130,7 @@ class Document(Contents):
         self.programs = Programs()
         self.washes = Washes(self.cache, self.arrays)
         self.filters = Filters(self.cache)
+        self.decals = DecalLayers(Source(self.cache, self.washes, self.region_mask))
         self._mesh: tuple[Model, Mesh] | None = None
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
@@ -173,7 +178,7 @@ class Document(Contents):
         before = self.rasters.pop(key, None)
         if raster is not None:
             self.rasters[key] = raster
-        self._mark_tiles(key, _differing(raster, before))
+        mark_tiles(self, key, _differing(raster, before))
 
     def take_mesh(self, other: Document) -> None:
         """Use the mesh of another document of the same model."""
@@ -253,10 +258,13 @@ class Document(Contents):
             rasters = {name: raster for name in PLANES if (raster := self.shown_raster(node.id, name)) is not None}
             if isinstance(shown, Wash):
                 rasters.update(self.washed(shown))
+            elif isinstance(shown, Decals):
+                laid = self.decals.rasters(shown, surface, self.layout(surface), self.laid_decals(shown))
+                rasters.update(laid.items())
             elif isinstance(shown, Adjustment) and shown.effect in FILTERS:
                 below = lazy_in(found, self.lazy)
-                laid = self.filters.rasters(shown, found, surface, self.layout(surface), below)
-                rasters.update(laid.items())
+                made = self.filters.rasters(shown, found, surface, self.layout(surface), below)
+                rasters.update(made.items())
             painted = rasters.get(MASK)
             if shown.mask and shown.mask.on and shown.mask.adjusted:
                 start = self.mask_start(shown.mask, surface)
@@ -267,7 +275,7 @@ class Document(Contents):
 
     def lazy(self, rasters: list[Raster]) -> list[Laid]:
         """Those to whom some rasters belong whose tiles come when they are composited."""
-        return [*self.washes.lazy(rasters), *self.filters.lazy(rasters)]
+        return [*self.washes.lazy(rasters), *self.filters.lazy(rasters), *self.decals.lazy(rasters)]
 
     def mask_start(self, mask: MaskOf, surface: Surface) -> Callable[[TileKey], Start]:
         """Of each tile of a surface's map the shares that a mask has where nothing is painted on it."""
@@ -278,7 +286,9 @@ class Document(Contents):
         """Whether anything seen of a surface is worked out tile by tile, as pictures that are laid over it."""
         for node in self.nodes_in(surface.id):
             shown: Node = self.shown(node.id)  # type: ignore[assignment]
-            lays = isinstance(shown, Wash) and bool(shown.images)
+            lays = (isinstance(shown, Wash) and bool(shown.images)) or (
+                isinstance(shown, Decals) and bool(shown.placed)
+            )
             lays = lays or (isinstance(shown, Adjustment) and shown.effect in FILTERS)
             if shown.visible and (lays or (shown.mask is not None and shown.mask.adjusted)):
                 return True
@@ -300,6 +310,27 @@ class Document(Contents):
         laid = self.washes.rasters(wash, surface, self.layout(surface), pictures, self.mesh.bounds)
         return dict(laid.items())
 
+    def laid_decals(self, node: Decals) -> list[Laying]:
+        """The visible decals of a layer, the lowest first, with what they are made from."""
+        regions = {key: self.shown(key) for each in node.placed if (key := each.region)}
+        found: list[Laying] = []
+        for each in node.placed:
+            picture, region = self.values.get(each.picture), regions.get(each.region or "")
+            if each.visible and isinstance(picture, Picture):
+                found.append(Laying(each, picture, region if isinstance(region, Region) else None))
+        return found
+
+    def decals_touch(self, node: Node, decals: Sequence[Decal]) -> dict[MapName, TileArea]:
+        """Where decals show, or may show, on each map of the surface on which a layer lies."""
+        surface: Surface = self.shown(self.surface_of(node).id)  # type: ignore[assignment]
+        return self.decals.touched(decals, surface, self.layout(surface))
+
+    def laid_maps(self, surface: Surface) -> list[MapName]:
+        """The maps that anything visible lies on."""
+        everywhere = self.composite(surface).everywhere
+        found = {name for node in self.stack(surface.id) if node.visible for name in reach(self, node, everywhere)}
+        return [name for name in MAPS if name in found]
+
     def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
         """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
         surfaces: list[Surface] = [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
@@ -313,7 +344,7 @@ class Document(Contents):
                 fresh = composite.refresh(surface, compiled, filters, layout, not self.previews)
                 changed.update({(surface.id, picture): area for picture, area in fresh.items()})
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
-        raised = raised or any(isinstance(value, Wash) and _raises(value) for value in self.values.values())
+        raised = raised or any(_raises(value) for value in self.values.values())
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
         areas = refresh_relief(
             surfaces, composites, layouts, raised, lambda number: self.layouts.heights(layouts, self.mesh, number)
@@ -323,6 +354,7 @@ class Document(Contents):
             self.programs.settle()
             self.washes.settle()
             self.filters.settle(MOST_KEPT)
+            self.decals.settle(MOST_KEPT)
         return changed
 
     def _compiled(self, surface: Surface) -> Compiled:
@@ -389,7 +421,7 @@ class Document(Contents):
         gone = [key for key, (_, value) in change.values.items() if value is None]
         self.values.update({key: value for key, (_, value) in change.values.items() if value is not None})
         for key, raster in rasters.items():
-            self._mark_tiles(key, _differing(raster, self.rasters.pop(key, None)))
+            mark_tiles(self, key, _differing(raster, self.rasters.pop(key, None)))
             if raster is not None:
                 self.rasters[key] = raster
         self._put(change, tiles, shown)
@@ -399,7 +431,8 @@ class Document(Contents):
             self.composites.pop(key, None)
             self.programs.forget(key)
             self.filters.forget(key)
-        self._mark_values(before)
+            self.decals.forget(key)
+        mark_values(self, before)
         self.cache.next_turn()
 
     def _put(self, change: Change, tiles: list[NDArray[np.uint16] | None], shown: bool) -> None:
@@ -413,87 +446,17 @@ class Document(Contents):
             if not self.rasters[key].tiles:
                 del self.rasters[key]
             if not shown:
-                self._mark_tiles(key, keys)
-
-    # What became stale
-
-    def mark(self, node: Node, name: PlaneName, area: TileArea) -> None:
-        """A preview's raster of a node has changed in an area."""
-        composite = self.composite(self.surface_of(node))
-        shown: Node = self.shown(node.id)  # type: ignore[assignment]
-        # A mask cuts all maps that its node lays anything on.
-        for each in self._reach(shown, composite.everywhere) if name == MASK else [name]:
-            composite.mark(each, area, node.id)
-
-    def _reach(self, node: Node, everywhere: TileArea) -> dict[MapName, TileArea]:
-        """Where a node lays something on each map of a surface. everywhere: all of such a map."""
-        found: dict[MapName, TileArea] = {}
-        for one in self.nodes_in(node.id) if isinstance(node, Group) else [node]:
-            if isinstance(one, Adjustment):
-                found.update(dict.fromkeys(MAPS, everywhere))
-            elif isinstance(one, Wash):
-                found.update(dict.fromkeys((*one.pigment.values(), *one.images), everywhere))
-                continue
-            for name in MAPS:
-                raster = self.shown_raster(one.id, name)
-                if raster is not None:
-                    area = TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))
-                    found[name] = found[name].joined(area) if name in found else area
-        return found
-
-    def laid_maps(self, surface: Surface) -> list[MapName]:
-        """The maps that anything visible lies on."""
-        everywhere = self.composite(surface).everywhere
-        found = {name for node in self.stack(surface.id) if node.visible for name in self._reach(node, everywhere)}
-        return [name for name in MAPS if name in found]
-
-    def _mark_values(self, before: Mapping[str, AnyValue | None]) -> None:
-        """Composites follow values that have changed from these to what is shown now."""
-        self.edition += 1
-        for key, old in before.items():
-            new = self.shown(key)
-            if isinstance(old or new, NODES):
-                if _looks(old) != _looks(new):
-                    # A wash may have let go of a map, or taken one up.
-                    for one in (old, new):
-                        if isinstance(one, NODES):
-                            self._mark_node(one, before)
-            elif isinstance(old, Surface) and isinstance(new, Surface) and new.id in self.composites:
-                for name in MAPS:
-                    if getattr(old.start, name) != getattr(new.start, name):
-                        composite = self.composite(new)
-                        composite.mark(name, composite.everywhere)
-
-    def _mark_node(self, node: Node, before: Mapping[str, AnyValue | None]) -> None:
-        surface: AnyValue | None = node
-        while isinstance(surface, NODES):
-            surface = self.values.get(surface.parent) or before.get(surface.parent)
-        if isinstance(surface, Surface) and surface.id in self.composites:
-            composite = self.composite(surface)
-            for name, area in self._reach(node, composite.everywhere).items():
-                # Rasters may still have the size that the map had before.
-                composite.mark(name, area.only(area.tiles < len(composite.everywhere)))
-
-    def _mark_tiles(self, key: str, places: Iterable[tuple[int, int]]) -> None:
-        key, name = node_and_map(key)
-        node = self.values.get(key)
-        surface = self.surface_of(node) if isinstance(node, NODES) else None
-        if isinstance(surface, Surface) and surface.id in self.composites:
-            rows, columns = surface.height // TILE, surface.width // TILE
-            tiles = np.array([r * columns + c for r, c in places if r < rows and c < columns], np.int32)
-            self.mark(node, name, TileArea.of_tiles(tiles))  # type: ignore[arg-type]
-
-
-def _raises(wash: Wash) -> bool:
-    return wash.pigment.height is not None or "height" in wash.images
-
-
-def _looks(node: AnyValue | None) -> AnyValue | None:
-    """What of a node decides how it is composited."""
-    return node.but(name="-", locked=False, alpha_locked=False) if isinstance(node, NODES) else node
+                mark_tiles(self, key, keys)
 
 
 def _differing(one: Raster | None, other: Raster | None) -> list[tuple[int, int]]:
     """The places of tiles that differ between two rasters."""
     a, b = one.tiles if one else {}, other.tiles if other else {}
     return [key for key in {*a, *b} if a.get(key) is not b.get(key)]
+
+
+def _raises(value: AnyValue) -> bool:
+    """Whether a node lays heights that are not painted."""
+    if isinstance(value, Decals):
+        return any("height" in maps_of(decal) for decal in value.placed)
+    return isinstance(value, Wash) and (value.pigment.height is not None or "height" in value.images)

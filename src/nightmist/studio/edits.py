@@ -10,7 +10,7 @@ from ..document.painting.stencils import apply_stencil
 from ..document.values import Fence, Hit, Node, Region, load_of
 from . import messages as say
 from .messages import ClientMessage, ServerMessage
-from .stack_messages import StackMessage
+from .stack_message import StackMessage
 
 #: For places that are known by their UV alone.
 NOWHERE = (0.0, 0.0, 0.0)

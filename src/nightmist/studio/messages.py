@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from ..core.brush.mirror import Mirror
 from ..core.mapping import Camera
-from ..document.values import AnyValue, CloneSource, Fence, Pigment, Share, Stencil, Tip, Tool
+from ..document.values import AnyValue, CloneSource, Decal, Fence, Pigment, Share, Stencil, Tip, Tool
 from .prepare_messages import PrepareMessage
 from .stack_messages import AnyStackMessage, Showable
 
@@ -213,6 +213,13 @@ class Made(BaseModel):
     ids: list[str]
 
 
+class DecalShown(BaseModel):
+    """The decal that a browser is moving, as it is shown: where it lies follows from the surface below."""
+
+    type: Literal["decal_shown"] = "decal_shown"
+    decal: Decal
+
+
 class KeptState(BaseModel):
     """How much is kept for good: `waiting` changes are not yet, and `trouble` says why if that lasts."""
 
@@ -270,5 +277,15 @@ class People(BaseModel):
 
 
 ServerMessage = (
-    Welcome | StateChanged | Made | KeptState | StrokeEnded | Refused | People | WorkState | Notice | Sampled
+    Welcome
+    | StateChanged
+    | Made
+    | DecalShown
+    | KeptState
+    | StrokeEnded
+    | Refused
+    | People
+    | WorkState
+    | Notice
+    | Sampled
 )

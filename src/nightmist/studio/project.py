@@ -20,10 +20,11 @@ from ..document.document import Event, Preview
 from ..document.draft import Draft, factor_of, waiting
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged
-from ..document.values import Surface
+from ..document.values import Decals, Surface
 from ..store import Store, StoreError
 from . import messages as say
 from .client_updates import Client, ClientUpdates
+from .decal_messages import ChangeDecal, MoveDecal
 from .edits import do_edit, nodes_of
 from .inbox import Ask, Edit, Inbox, Request, Samples, Work
 from .journal import MOST_WAITING, Journal, Word
@@ -303,6 +304,11 @@ class OpenProject:
         change = edit.change(self.document)
         preview = self.shown[id(client)] = Preview(self.document)
         preview.lay({key: after for key, (_, after) in change.values.items() if after is not None})
+        if isinstance(edit, ChangeDecal | MoveDecal):
+            held = [node.decal(edit.decal) for node in preview.values.values() if isinstance(node, Decals)]
+            for decal in held[:1]:
+                if decal:
+                    client.tell(say.DecalShown(decal=decal))
 
     def work(self, run: Callable[[], T], client: Client | None) -> T:
         """Run long work in the project's thread; browsers see how far it is, and the one that asked can cancel it."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from ..core.compose import BlendMode
 from ..core.errors import NightmistError
@@ -17,30 +17,10 @@ from ..document.preparing.maps import set_depth
 from ..document.stacking import adjusting, mask_sources, masks, merging, nodes, pictures, versions
 from ..document.stacking.mask_sources import Source
 from ..document.values import Effect, Group, MapName, Mapping, MixByHeight, Name, Node, Pigment, Role, Share, Surface
+from .decal_messages import AnyDecalMessage, ChangeDecal, MoveDecal
+from .stack_message import Made, StackMessage, given
 
 Runs = list[tuple[int, int]]
-#: A change, and the ids of what it makes that the painter goes on with.
-Made = tuple[Change, list[str]]
-
-
-class StackMessage(BaseModel):
-    """Something that changes a stack or the regions."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    def change(self, document: Document) -> Change:
-        """The change that it means."""
-        return self.made(document)[0]
-
-    def made(self, document: Document) -> Made:
-        """The same, and what it makes."""
-        return self.change(document), []
-
-    def run(self, document: Document) -> list[str]:
-        """Do it; returns the ids of what the painter goes on with."""
-        change, made = self.made(document)
-        document.make(change)
-        return made
 
 
 class AddNode(StackMessage):
@@ -48,7 +28,7 @@ class AddNode(StackMessage):
 
     type: Literal["add_node"]
     surface: str
-    kind: Literal["brushed", "group", "wash", "adjustment"] = "brushed"
+    kind: Literal["brushed", "group", "wash", "decals", "adjustment"] = "brushed"
     above: str | None = None
     pigment: Pigment | None = None
     images: dict[MapName, str] | None = None
@@ -165,7 +145,7 @@ class ChangeNode(StackMessage):
     seed: int | None = None
 
     def change(self, document: Document) -> Change:
-        return nodes.set_node(document, document.node(self.node), **_given(self, "node"))
+        return nodes.set_node(document, document.node(self.node), **given(self, "node"))
 
 
 class ChangeNodeMap(StackMessage):
@@ -179,7 +159,7 @@ class ChangeNodeMap(StackMessage):
     blend: BlendMode | None = None
 
     def change(self, document: Document) -> Change:
-        return nodes.set_map(document, document.node(self.node), self.map, **_given(self, "node", "map"))
+        return nodes.set_map(document, document.node(self.node), self.map, **given(self, "node", "map"))
 
 
 class FindLevels(StackMessage):
@@ -272,7 +252,7 @@ class DescribePicture(StackMessage):
     note: str | None = None
 
     def change(self, document: Document) -> Change:
-        return pictures.describe_picture(document.picture_value(self.picture), **_given(self, "picture"))
+        return pictures.describe_picture(document.picture_value(self.picture), **given(self, "picture"))
 
 
 class RemovePicture(StackMessage):
@@ -341,7 +321,7 @@ class ChangeMask(StackMessage):
     high: Share = 1.0
 
     def change(self, document: Document) -> Change:
-        return masks.set_mask(document, document.node(self.node), **_given(self, "node"))
+        return masks.set_mask(document, document.node(self.node), **given(self, "node"))
 
 
 class InvertMask(StackMessage):
@@ -380,9 +360,9 @@ class AddRegion(StackMessage):
 
     type: Literal["add_region"]
     name: Name | None = None
-    faces: Runs = []
+    faces: Runs = Field(default=[])
     surface: str | None = None
-    polygon: list[tuple[float, float]] = []
+    polygon: list[tuple[float, float]] = Field(default=[])
 
     def made(self, document: Document) -> Made:
         faces = faces_of_runs(self.faces, len(document.mesh.faces))
@@ -401,9 +381,9 @@ class ChangeRegion(StackMessage):
     faces: Runs | None = None
 
     def change(self, document: Document) -> Change:
-        given = _given(self, "region", "faces")
+        properties = given(self, "region", "faces")
         faces = faces_of_runs(self.faces, len(document.mesh.faces)) if self.faces is not None else None
-        return regions.set_region(document, document.region_value(self.region), faces, **given)
+        return regions.set_region(document, document.region_value(self.region), faces, **properties)
 
 
 class ShapeRegion(StackMessage):
@@ -442,7 +422,7 @@ class RemoveRegion(StackMessage):
     region: str
 
     def change(self, document: Document) -> Change:
-        return regions.remove_region(document.region_value(self.region))
+        return regions.remove_region(document, document.region_value(self.region))
 
 
 class SetDepth(StackMessage):
@@ -457,12 +437,14 @@ class SetDepth(StackMessage):
 
 
 #: What can be shown before it is made, while a slider moves.
-Showable = Annotated[ChangeNode | ChangeNodeMap | ChangeMask | SetDepth | ShowMask, Field(discriminator="type")]
+Showable = Annotated[
+    ChangeNode | ChangeNodeMap | ChangeMask | SetDepth | ShowMask | ChangeDecal | MoveDecal, Field(discriminator="type")
+]
 AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
     | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeNodes | MergeSeen | KeepVersion | RestoreVersion
-    | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone
+    | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | AnyDecalMessage
 )  # fmt: skip
 
 
@@ -476,9 +458,3 @@ def parent_of(document: Document, key: str) -> Surface | Group:
 
 def _all(document: Document, ids: list[str]) -> list[Node]:
     return [document.node(key) for key in ids]
-
-
-def _given(message: BaseModel, *but: str) -> dict[str, Any]:
-    """What a message sets, without what it is about."""
-    names = message.model_fields_set - {"type", *but}
-    return {name: getattr(message, name) for name in type(message).model_fields if name in names}

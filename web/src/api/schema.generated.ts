@@ -1185,7 +1185,7 @@ export interface components {
              * @default normal
              * @enum {string}
              */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
             /**
              * Pressure Radius
              * @default false
@@ -1404,7 +1404,7 @@ export interface components {
              * @default brushed
              * @enum {string}
              */
-            kind: "brushed" | "group" | "wash" | "adjustment";
+            kind: "brushed" | "group" | "wash" | "decals" | "adjustment";
             /**
              * Above
              * @default null
@@ -1553,6 +1553,19 @@ export interface components {
             name: string;
         };
         /**
+         * BakeDecals
+         * @description Make a layer of decals a brushed one that looks the same.
+         */
+        BakeDecals: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "bake_decals";
+            /** Node */
+            node: string;
+        };
+        /**
          * BeginStroke
          * @description The press. `stroke` is the browser's own number for it; `layers` names the layer that takes it, by surface.
          */
@@ -1696,6 +1709,85 @@ export interface components {
             type: "cancel_work";
         };
         /**
+         * ChangeDecal
+         * @description Set properties of a decal; those left out stay.
+         */
+        ChangeDecal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "change_decal";
+            /** Decal */
+            decal: string;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: (components["schemas"]["SurfaceFrame"] | components["schemas"]["MapFrame"]) | null;
+            /**
+             * Visible
+             * @default null
+             */
+            visible: boolean | null;
+            /**
+             * Opacity
+             * @default null
+             */
+            opacity: number | null;
+            /**
+             * Mirrored
+             * @default null
+             */
+            mirrored: boolean | null;
+            /**
+             * Inverted
+             * @default null
+             */
+            inverted: boolean | null;
+            /**
+             * Colored
+             * @default null
+             */
+            colored: boolean | null;
+            /**
+             * Repeat
+             * @default null
+             */
+            repeat: [
+                number,
+                number
+            ] | null;
+            /**
+             * Limit
+             * @default null
+             */
+            limit: number | null;
+            /**
+             * Soft
+             * @default null
+             */
+            soft: number | null;
+            /** @default null */
+            pigment: components["schemas"]["Pigment"] | null;
+            /**
+             * @description null: it lies flat
+             * @default null
+             */
+            relief: components["schemas"]["DecalRelief"] | null;
+            /**
+             * Region
+             * @description null: everywhere
+             * @default null
+             */
+            region: string | null;
+        };
+        /**
          * ChangeMask
          * @description Switch a mask on or off, or change how it counts.
          */
@@ -1780,7 +1872,7 @@ export interface components {
              * Blend
              * @default null
              */
-            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
+            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity") | null;
             /**
              * @description null: it meets what lies below plainly
              * @default null
@@ -1911,7 +2003,7 @@ export interface components {
              * Blend
              * @default null
              */
-            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
+            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity") | null;
         };
         /**
          * ChangeRegion
@@ -2023,6 +2115,21 @@ export interface components {
             origin: string;
         };
         /**
+         * DecalRelief
+         * @description How a decal stands up: its height in model units, negative: sunk; how softly its edge rises, model units too.
+         *
+         *     bevel: the standard deviation of the Gaussian that softens it.
+         */
+        DecalRelief: {
+            /** Height */
+            height: number;
+            /**
+             * Bevel
+             * @default 0
+             */
+            bevel: number;
+        };
+        /**
          * DescribePicture
          * @description Another name, role or note for a picture of the project.
          */
@@ -2115,6 +2222,45 @@ export interface components {
              * @default null
              */
             fence: string | null;
+        };
+        /**
+         * DuplicateDecal
+         * @description The same decal once more, at another place if one is given.
+         */
+        DuplicateDecal: {
+            /**
+             * Position
+             * @default null
+             */
+            position: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Normal
+             * @default null
+             */
+            normal: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Uv
+             * @default null
+             */
+            uv: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "duplicate_decal";
+            /** Decal */
+            decal: string;
         };
         /**
          * DuplicateNodes
@@ -2527,6 +2673,31 @@ export interface components {
             color: string | null;
         };
         /**
+         * MapFrame
+         * @description A frame in a surface's map: its middle in UV, v down; its sides as shares of the map's longer side.
+         */
+        MapFrame: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "map";
+            /** Center */
+            center: [
+                number,
+                number
+            ];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
          * Mapping
          * @description How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
          *
@@ -2755,6 +2926,45 @@ export interface components {
             border: number;
         };
         /**
+         * MoveDecal
+         * @description Take a decal to another place.
+         */
+        MoveDecal: {
+            /**
+             * Position
+             * @default null
+             */
+            position: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Normal
+             * @default null
+             */
+            normal: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Uv
+             * @default null
+             */
+            uv: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move_decal";
+            /** Decal */
+            decal: string;
+        };
+        /**
          * MoveIslands
          * @description Move, turn or scale islands by an affine map of texels.
          */
@@ -2804,6 +3014,23 @@ export interface components {
             index: number;
         };
         /**
+         * OrderDecal
+         * @description Put a decal at an index of its layer, the lowest 0.
+         */
+        OrderDecal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "order_decal";
+            /** Node */
+            node: string;
+            /** Decal */
+            decal: string;
+            /** Index */
+            index: number;
+        };
+        /**
          * Pack
          * @description Lay islands into the map as large as they can be.
          */
@@ -2835,6 +3062,58 @@ export interface components {
             keep_paint: boolean;
         };
         /**
+         * PlaceDecal
+         * @description Put a picture onto a surface: into a layer of decals, or a new one above another layer.
+         */
+        PlaceDecal: {
+            /**
+             * Position
+             * @default null
+             */
+            position: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Normal
+             * @default null
+             */
+            normal: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Uv
+             * @default null
+             */
+            uv: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "place_decal";
+            /** Surface */
+            surface: string;
+            /**
+             * Layer
+             * @default null
+             */
+            layer: string | null;
+            /** Picture */
+            picture: string;
+            /**
+             * Width
+             * @description model units, or a share of the map's longer side
+             * @default null
+             */
+            width: number | null;
+        };
+        /**
          * Redo
          * @description Bring back the step undone last.
          */
@@ -2844,6 +3123,19 @@ export interface components {
              * @enum {string}
              */
             type: "redo";
+        };
+        /**
+         * RemoveDecals
+         * @description Take decals away.
+         */
+        RemoveDecals: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_decals";
+            /** Decals */
+            decals: string[];
         };
         /**
          * RemoveMask
@@ -3137,7 +3429,7 @@ export interface components {
              */
             type: "show";
             /** Edit */
-            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowMask"]) | null;
+            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowMask"] | components["schemas"]["ChangeDecal"] | components["schemas"]["MoveDecal"]) | null;
         };
         /**
          * ShowMask
@@ -3226,6 +3518,55 @@ export interface components {
             maps: {
                 [key: string]: components["schemas"]["FromGray"];
             };
+        };
+        /**
+         * SurfaceFrame
+         * @description A box around a place of the surface, in model units; it hangs upright.
+         *
+         *     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
+         *     measured: the depth follows from the wall below.
+         */
+        SurfaceFrame: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "surface";
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Normal
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Depth */
+            depth: number;
+            /**
+             * Measured
+             * @default true
+             */
+            measured: boolean;
         };
         /**
          * TakeSample
@@ -3343,7 +3684,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -3389,7 +3730,7 @@ export interface components {
              * @default normal
              * @enum {string}
              */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
             /**
              * Maps
              * @description maps that it meets in a way of their own
@@ -3557,7 +3898,7 @@ export interface components {
              * @default normal
              * @enum {string}
              */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
             /**
              * Maps
              * @description maps that it meets in a way of their own
@@ -3578,6 +3919,165 @@ export interface components {
              * @enum {string}
              */
             kind: "brushed";
+        };
+        /**
+         * Decal
+         * @description A picture of the project in a frame.
+         *
+         *     limit: degrees from the frame's front beyond which faces take nothing. soft: the share of its shorter side's half
+         *     over which it fades. repeat: how often the picture lies across and down. inverted: it shows where its alpha does
+         *     not. colored: it lays colors at all. pigment: a color in place of the picture's own, and values. region: an id; only
+         *     there. Decals of one id on several surfaces are one that lies over their border.
+         */
+        Decal: {
+            /** Id */
+            id: string;
+            /** Picture */
+            picture: string;
+            /** Frame */
+            frame: components["schemas"]["SurfaceFrame"] | components["schemas"]["MapFrame"];
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Colored
+             * @default true
+             */
+            colored: boolean;
+            /**
+             * Repeat
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            repeat: [
+                number,
+                number
+            ];
+            /**
+             * Limit
+             * @default 80
+             */
+            limit: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+            /**
+             * @default {
+             *       "base_color": null,
+             *       "roughness": null,
+             *       "metallic": null,
+             *       "height": null
+             *     }
+             */
+            pigment: components["schemas"]["Pigment"];
+            /** @default null */
+            relief: components["schemas"]["DecalRelief"] | null;
+            /**
+             * Region
+             * @default null
+             */
+            region: string | null;
+        };
+        /**
+         * DecalShown
+         * @description The decal that a browser is moving, as it is shown: where it lies follows from the surface below.
+         */
+        DecalShown: {
+            /**
+             * Type
+             * @default decal_shown
+             * @constant
+             */
+            type: "decal_shown";
+            decal: components["schemas"]["Decal"];
+        };
+        /**
+         * Decals
+         * @description A layer of pictures in frames, the lowest first.
+         */
+        Decals: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decals";
+            /**
+             * Placed
+             * @default []
+             */
+            placed: components["schemas"]["Decal"][];
         };
         /**
          * Group
@@ -3619,7 +4119,7 @@ export interface components {
              * @default normal
              * @enum {string}
              */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
             /**
              * Maps
              * @description maps that it meets in a way of their own
@@ -3839,7 +4339,7 @@ export interface components {
              * @description null: the node's
              * @default null
              */
-            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity") | null;
+            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity") | null;
         };
         /**
          * Notice
@@ -4031,7 +4531,7 @@ export interface components {
             type: "state";
             /** Values */
             values: {
-                [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Adjustment"] | components["schemas"]["Picture"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"] | components["schemas"]["Version"]) | null;
+                [key: string]: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Decals"] | components["schemas"]["Adjustment"] | components["schemas"]["Picture"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"] | components["schemas"]["Version"]) | null;
             };
             /**
              * Touched
@@ -4218,7 +4718,7 @@ export interface components {
             /** Picture */
             picture: string;
             /** Values */
-            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Adjustment"] | components["schemas"]["Region"])[];
+            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Decals"] | components["schemas"]["Adjustment"] | components["schemas"]["Region"])[];
             /** Rasters */
             rasters: {
                 [key: string]: string;
@@ -4264,7 +4764,7 @@ export interface components {
              * @default normal
              * @enum {string}
              */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "hue" | "saturation" | "color" | "luminosity";
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
             /**
              * Maps
              * @description maps that it meets in a way of their own
@@ -4339,7 +4839,7 @@ export interface components {
             /** Project */
             project: string;
             /** Values */
-            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Adjustment"] | components["schemas"]["Picture"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"] | components["schemas"]["Version"])[];
+            values: (components["schemas"]["Project"] | components["schemas"]["Model"] | components["schemas"]["Surface"] | components["schemas"]["Brushed"] | components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Decals"] | components["schemas"]["Adjustment"] | components["schemas"]["Picture"] | components["schemas"]["Region"] | components["schemas"]["TipPicture"] | components["schemas"]["Version"])[];
             history: components["schemas"]["HistoryState"];
             /** Desk */
             desk: {
@@ -4368,7 +4868,7 @@ export interface components {
              */
             mine: boolean;
         };
-        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["Made"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
+        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["Made"] | components["schemas"]["DecalShown"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
     };
     responses: never;
     parameters: never;
@@ -4415,11 +4915,13 @@ export type AddRegion = components['schemas']['AddRegion'];
 export type ApplyStencil = components['schemas']['ApplyStencil'];
 export type Arrange = components['schemas']['Arrange'];
 export type AssignFaces = components['schemas']['AssignFaces'];
+export type BakeDecals = components['schemas']['BakeDecals'];
 export type BeginStroke = components['schemas']['BeginStroke'];
 export type BumpFromColor = components['schemas']['BumpFromColor'];
 export type Camera = components['schemas']['Camera'];
 export type CancelStroke = components['schemas']['CancelStroke'];
 export type CancelWork = components['schemas']['CancelWork'];
+export type ChangeDecal = components['schemas']['ChangeDecal'];
 export type ChangeMask = components['schemas']['ChangeMask'];
 export type ChangeNode = components['schemas']['ChangeNode'];
 export type ChangeNodeMap = components['schemas']['ChangeNodeMap'];
@@ -4428,9 +4930,11 @@ export type ChooseUvSet = components['schemas']['ChooseUvSet'];
 export type ClearSeams = components['schemas']['ClearSeams'];
 export type CloneSource = components['schemas']['CloneSource'];
 export type CopyMask = components['schemas']['CopyMask'];
+export type DecalRelief = components['schemas']['DecalRelief'];
 export type DescribePicture = components['schemas']['DescribePicture'];
 export type DoWithoutPictures = components['schemas']['DoWithoutPictures'];
 export type DrawGradient = components['schemas']['DrawGradient'];
+export type DuplicateDecal = components['schemas']['DuplicateDecal'];
 export type DuplicateNodes = components['schemas']['DuplicateNodes'];
 export type EndStroke = components['schemas']['EndStroke'];
 export type EvenOut = components['schemas']['EvenOut'];
@@ -4449,6 +4953,7 @@ export type KeepDesk = components['schemas']['KeepDesk'];
 export type KeepVersion = components['schemas']['KeepVersion'];
 export type LineUpPoints = components['schemas']['LineUpPoints'];
 export type MakeMask = components['schemas']['MakeMask'];
+export type MapFrame = components['schemas']['MapFrame'];
 export type Mapping = components['schemas']['Mapping'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
@@ -4458,10 +4963,14 @@ export type MergeNodes = components['schemas']['MergeNodes'];
 export type MergeSeen = components['schemas']['MergeSeen'];
 export type Mirror = components['schemas']['Mirror'];
 export type MixByHeight = components['schemas']['MixByHeight'];
+export type MoveDecal = components['schemas']['MoveDecal'];
 export type MoveIslands = components['schemas']['MoveIslands'];
 export type MoveNodes = components['schemas']['MoveNodes'];
+export type OrderDecal = components['schemas']['OrderDecal'];
 export type Pack = components['schemas']['Pack'];
+export type PlaceDecal = components['schemas']['PlaceDecal'];
 export type Redo = components['schemas']['Redo'];
+export type RemoveDecals = components['schemas']['RemoveDecals'];
 export type RemoveMask = components['schemas']['RemoveMask'];
 export type RemoveNodes = components['schemas']['RemoveNodes'];
 export type RemovePicture = components['schemas']['RemovePicture'];
@@ -4483,6 +4992,7 @@ export type ShowEdit = components['schemas']['ShowEdit'];
 export type ShowMask = components['schemas']['ShowMask'];
 export type StartValues = components['schemas']['StartValues'];
 export type Stencil = components['schemas']['Stencil'];
+export type SurfaceFrame = components['schemas']['SurfaceFrame'];
 export type TakeSample = components['schemas']['TakeSample'];
 export type TurnRegion = components['schemas']['TurnRegion'];
 export type Undo = components['schemas']['Undo'];
@@ -4492,6 +5002,9 @@ export type ClientMessage = components['schemas']['ClientMessage'];
 export type Adjustment = components['schemas']['Adjustment'];
 export type Area = components['schemas']['Area'];
 export type Brushed = components['schemas']['Brushed'];
+export type Decal = components['schemas']['Decal'];
+export type DecalShown = components['schemas']['DecalShown'];
+export type Decals = components['schemas']['Decals'];
 export type Group = components['schemas']['Group'];
 export type HistoryState = components['schemas']['HistoryState'];
 export type KeptPicture = components['schemas']['KeptPicture'];

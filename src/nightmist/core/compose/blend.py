@@ -10,17 +10,17 @@ from ..kernels import kernel
 
 BlendMode = Literal[
     "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light",
-    "soft-light", "difference", "exclusion", "add", "subtract", "hue", "saturation", "color", "luminosity",
+    "soft-light", "difference", "exclusion", "add", "subtract", "raise", "hue", "saturation", "color", "luminosity",
 ]  # fmt: skip
 
 #: Kernels know a mode by its place here; from HUE on, the three channels are blended together.
 BLEND_MODES: tuple[BlendMode, ...] = BlendMode.__args__  # type: ignore[attr-defined]
-NORMAL, MULTIPLY, SCREEN, EXCLUSION, HUE = 0, 1, 2, 11, 14
+NORMAL, MULTIPLY, SCREEN, EXCLUSION, HUE = 0, 1, 2, 11, 15
 
 
 @kernel
 def separable(mode, cb, cs):  # type: ignore[no-untyped-def]
-    """B of one channel, float32; add and subtract (for data maps) clamp to 0-1."""
+    """B of one channel, float32; add, subtract and raise (by what differs from 0.5; for data maps) clamp to 0-1."""
     one, two = np.float32(1.0), np.float32(2.0)
     zero, half = np.float32(0.0), np.float32(0.5)
     if mode == 1:
@@ -52,6 +52,8 @@ def separable(mode, cb, cs):  # type: ignore[no-untyped-def]
         return min(one, cb + cs)
     if mode == 13:
         return max(zero, cb - cs)
+    if mode == 14:
+        return max(zero, min(one, cb + cs - half))
     return cs
 
 
@@ -87,12 +89,12 @@ def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
 def non_separable(mode, br, bg, bb, sr, sg, sb):  # type: ignore[no-untyped-def]
     """B of all three channels: hue, saturation, color, luminosity, from HUE on in that order."""
     lum = _lum(br, bg, bb)
-    if mode == 14:
+    if mode == HUE:
         r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
         return _set_lum(r, g, b, lum)
-    if mode == 15:
+    if mode == HUE + 1:
         r, g, b = _set_sat(br, bg, bb, max(sr, sg, sb) - min(sr, sg, sb))
         return _set_lum(r, g, b, lum)
-    if mode == 16:
+    if mode == HUE + 2:
         return _set_lum(sr, sg, sb, lum)
     return _set_lum(br, bg, bb, _lum(sr, sg, sb))

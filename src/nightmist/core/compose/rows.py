@@ -29,7 +29,7 @@ def _row_loop(mode: int) -> Callable[..., Any]:
 
 
 (_multiply, _screen, _overlay, _darken, _lighten, _dodge, _burn, _hard_light, _soft_light, _difference, _exclusion,
- _add, _subtract) = (_row_loop(mode) for mode in range(1, HUE))  # fmt: skip
+ _add, _subtract, _raise) = (_row_loop(mode) for mode in range(1, HUE))  # fmt: skip
 
 
 @kernel
@@ -64,6 +64,8 @@ def blend_row(mode, source, unit, share, line):  # type: ignore[no-untyped-def]
         _add(source, unit, share, line)
     elif mode == 13:
         _subtract(source, unit, share, line)
+    elif mode == 14:
+        _raise(source, unit, share, line)
 
 
 @kernel
@@ -77,7 +79,7 @@ def blend_texels(mode, source, share, line):  # type: ignore[no-untyped-def]
             continue
         inverse = one / max(below, tiny)
         r, g, b = min(line[j] * inverse, one), min(line[j + 1] * inverse, one), min(line[j + 2] * inverse, one)
-        if mode >= 14:
+        if mode >= HUE:
             r, g, b = non_separable(mode, r, g, b, source[j], source[j + 1], source[j + 2])
         else:
             r, g, b = (

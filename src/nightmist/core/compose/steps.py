@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
+from .blend import HUE
 from .program import Program
 from .rows import (
     ROWS,
@@ -227,9 +228,9 @@ def _run(  # type: ignore[no-untyped-def]
                     if group and level == 0:
                         for x in range(TEXELS):
                             share[4 * x + 3] = np.float32(0.0)
-                    if not group and (level > 0 or mode >= 14):
+                    if not group and (level > 0 or mode >= HUE):
                         colors_along(row, source)
-                    if mode >= 14 or (level > 0 and mode != 0):
+                    if mode >= HUE or (level > 0 and mode != 0):
                         blend_texels(mode, source, share, line)
                     elif group or level > 0:
                         blend_row(mode, source, one, share, line)

@@ -197,7 +197,7 @@ def _over_blended(  # type: ignore[no-untyped-def]
                     for c in range(alpha):
                         cs[c] = values[number, c]
                 below = source[y, x, alpha] * present
-                if mode >= 14:
+                if mode >= HUE:
                     r, g, b = source[y, x, 0] * unit, source[y, x, 1] * unit, source[y, x, 2] * unit
                     blended[0], blended[1], blended[2] = non_separable(mode, r, g, b, cs[0], cs[1], cs[2])
                 else:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
+from abc import abstractmethod
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -10,35 +10,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.filters.run import Filter
-from ...core.texels import TILE, Raster, TileArea
-from ..values import CHANNELS, PlaneName, Surface
+from ...core.texels import TileArea
+from ..values import PlaneName, Surface
+from .laid import LaidTiles
 
 #: Tiles that are made at once: rows of them, so that few are looked at twice.
 AT_ONCE = 128
 
 
-class Filtered(ABC):
+class Filtered(LaidTiles[PlaneName]):
     """What a filter lays of a node: rasters whose tiles come when they are asked for."""
 
     def __init__(self, node: str, run: Filter, names: Iterable[PlaneName], surface: Surface, key: Any) -> None:
         """node: whose id it is. names: the planes that it lays. key: all that it follows from but pixels."""
+        super().__init__(surface.size, names)
         self.node, self.run, self.key = node, run, key
-        self.rasters: dict[PlaneName, Raster] = {name: Raster(*surface.size, CHANNELS[name]) for name in names}
-        self.known = np.zeros(surface.width // TILE * (surface.height // TILE), np.bool_)
         #: Nodes whose pixels it looks at.
         self.nodes: frozenset[str] = frozenset()
 
-    @property
-    def nbytes(self) -> int:
-        """What its tiles take."""
-        return sum(len(raster.tiles) * TILE * TILE * raster.channels * 2 for raster in self.rasters.values())
-
-    def hold(self, tiles: NDArray[np.int32]) -> None:
-        """See that these tiles are worked out."""
-        new = tiles[~self.known[tiles]]
-        self.known[new] = True
-        for first in range(0, len(new), AT_ONCE):
-            some = new[first : first + AT_ONCE]
+    def _work_out(self, tiles: NDArray[np.int32]) -> None:
+        for first in range(0, len(tiles), AT_ONCE):
+            some = tiles[first : first + AT_ONCE]
             self._write(some, self.run.make(some, self._below))
 
     def felt(self, changed: TileArea) -> TileArea:
@@ -47,13 +39,6 @@ class Filtered(ABC):
         area = self.run.reach(changed)
         self.known[area.tiles] = False
         return area
-
-    def let_go(self) -> None:
-        """Forget all tiles; they are worked out again when they are asked for."""
-        for raster in self.rasters.values():
-            for key in list(raster.tiles):
-                raster.put(key, None)
-        self.known[:] = False
 
     @abstractmethod
     def _below(self, tiles: NDArray[np.int32]) -> NDArray[np.float32]:

@@ -23,6 +23,7 @@ from ..values import CHANNELS, MAPS, MASK, Adjustment, MapName, MaskOf, Node, No
 from .cache import Cache
 from .composites import VALUE_CHANNEL
 from .filtered import Filtered
+from .laid import LaidTiles, owners, within
 from .layouts import Layout
 from .programs import Lazy, Ready, Shown, core_node, lies_on, visible
 
@@ -167,16 +168,13 @@ class Filters:
         key = (layout.key, settings, names, inside, None if inside else surface.under, trace)
         return LaidFilter(node.id, self._run(node, surface, layout), names, surface, inside, key)
 
-    def lazy(self, rasters: Iterable[Raster]) -> list[Filtered]:
+    def lazy(self, rasters: Iterable[Raster]) -> list[LaidTiles[PlaneName]]:
         """Those to whom some rasters belong."""
-        known = {id(raster): laid for laid in self.found.values() for raster in laid.rasters.values()}
-        return list({id(laid): laid for raster in rasters if (laid := known.get(id(raster)))}.values())
+        return owners(self.found.values(), rasters)
 
     def settle(self, most: int) -> None:
         """Nothing is being drawn: tiles beyond a budget in bytes are let go."""
-        if sum(laid.nbytes for laid in self.found.values()) > most:
-            for laid in self.found.values():
-                laid.let_go()
+        within(most, self.found)
 
     def forget(self, node: str) -> None:
         """A node is gone."""

@@ -15,7 +15,7 @@ from ...core.compose.program import NO_MASK, Program
 from ...core.compose.program import Node as CoreNode
 from ...core.compose.surroundings import Room, Surroundings
 from ...core.texels import TILE, Raster
-from ..values import FILTERS, MAPS, MASK, Adjustment, Group, MapName, Node, PlaneName, Surface, Wash
+from ..values import FILTERS, MAPS, MASK, Adjustment, Decals, Group, MapName, Node, PlaneName, Surface, Wash
 from .effects import effects_of
 
 #: Bytes of what lies around painted nodes, of all surfaces; beyond that the layers are worked out each time.
@@ -209,7 +209,7 @@ def _follows(node: Node, name: PlaneName) -> bool:
     """Whether a raster is worked out from others."""
     if name == MASK:
         return node.mask is not None and node.mask.adjusted
-    return isinstance(node, Wash | Adjustment)
+    return isinstance(node, Wash | Decals | Adjustment)
 
 
 def _trace(shown: Shown, painted: Set[str]) -> tuple[Any, ...]:

@@ -18,59 +18,44 @@ from ...core.texels import TILE, Raster
 from ...core.texels.raster import Start, Tile, TileKey, tile_key
 from ..values import CHANNELS, Frame, MapName, MaskOf, Picture, Surface, Wash
 from .cache import Cache
+from .laid import LaidTiles, owners
 from .layouts import Layout
 from .pool import Pool
 
 #: Bounds, for what lies by UV and needs none.
 ANYWHERE = (np.zeros(3), np.ones(3))
+#: How much channels of a picture may differ, of 65535, and it still counts as gray.
+GRAY_WITHIN = 514
 #: Bytes of tiles that are kept from one time to the next, of all washes.
 MOST_KEPT = 256 << 20
 
 
-class LaidPictures:
-    """Pictures laid on maps of a surface by one mapping: rasters whose tiles come when they are asked for."""
+class LaidPictures(LaidTiles[MapName]):
+    """Pictures laid on maps of a surface by one mapping."""
 
     def __init__(
         self, layout: Layout, size: tuple[int, int], names: Sequence[MapName], sheets: Sheets, laying: Laying
     ) -> None:
         """sheets: of one picture for each map."""
-        self.rasters = {name: Raster(*size, CHANNELS[name]) for name in names}
+        super().__init__(size, names)
         self.layout, self.sheets, self.laying = layout, sheets, laying
         self.normals: NDArray[np.float64] | None = None
-        self.known = np.zeros(size[0] // TILE * (size[1] // TILE), np.bool_)
 
-    @property
-    def nbytes(self) -> int:
-        """What its tiles take."""
-        return sum(len(raster.tiles) * TILE * TILE * raster.channels * 2 for raster in self.rasters.values())
-
-    def hold(self, tiles: NDArray[np.int32]) -> None:
-        """See that these tiles are worked out."""
-        new = tiles[~self.known[tiles]]
-        if not len(new):
-            return
+    def _work_out(self, tiles: NDArray[np.int32]) -> None:
         if self.normals is None:
             self.normals = normals_over(self.layout.mesh, self.layout.uvs, self.layout.ownership)
-        self.known[new] = True
         rasters = list(self.rasters.values())
-        made = [np.zeros((len(new), TILE, TILE, raster.channels), np.uint16) for raster in rasters]
-        addresses = np.stack([addresses_in(tiles) for tiles in made], axis=1)
+        made = [np.zeros((len(tiles), TILE, TILE, raster.channels), np.uint16) for raster in rasters]
+        addresses = np.stack([addresses_in(one) for one in made], axis=1)
         lay_pictures(
-            self.layout.ownership, self.normals, self.sheets, self.laying, new, addresses,
+            self.layout.ownership, self.normals, self.sheets, self.laying, tiles, addresses,
             [raster.channels for raster in rasters],
         )  # fmt: skip
         columns = rasters[0].addresses.shape[1]
         for raster, pixels in zip(rasters, made, strict=True):
-            some = pixels[..., -1].reshape(len(new), -1).any(axis=1)
-            for number, tile in zip(new[some], pixels[some], strict=True):
+            some = pixels[..., -1].reshape(len(tiles), -1).any(axis=1)
+            for number, tile in zip(tiles[some], pixels[some], strict=True):
                 raster.put(tile_key(number, columns), tile)
-
-    def let_go(self) -> None:
-        """Forget all tiles; they are worked out again when they are asked for."""
-        for raster in self.rasters.values():
-            for key in list(raster.tiles):
-                raster.put(key, None)
-        self.known[:] = False
 
 
 class Washes:
@@ -93,10 +78,9 @@ class Washes:
             found.update(laid.rasters)
         return found
 
-    def lazy(self, rasters: Iterable[Raster]) -> list[LaidPictures]:
+    def lazy(self, rasters: Iterable[Raster]) -> list[LaidTiles[MapName]]:
         """Those of some rasters whose tiles come when they are asked for."""
-        known = {id(raster): laid for laid in self.used for raster in laid.rasters.values()}
-        return list({id(laid): laid for raster in rasters if (laid := known.get(id(raster)))}.values())
+        return owners(self.used, rasters)
 
     def settle(self) -> None:
         """Nothing is being drawn: tiles beyond the budget are let go."""
@@ -175,6 +159,17 @@ class Washes:
 
         key = ("pyramid", picture.file, gray)
         return self.cache.get(key, lambda: pyramid_of(self.picture(picture), gray), lambda made: made.nbytes)
+
+    def looks(self, picture: Picture) -> tuple[bool, bool]:
+        """Whether a picture is gray, and whether it is opaque."""
+
+        def look() -> tuple[bool, bool]:
+            pixels = self.picture(picture)
+            shown = pixels[..., :3][pixels[..., 3] > 0].astype(np.int64)
+            spread = (shown.max(axis=1) - shown.min(axis=1)).max(initial=0)
+            return bool(spread <= GRAY_WITHIN), bool((pixels[..., 3] == 65535).all())
+
+        return self.cache.get(("looks", picture.file), look)
 
     def picture(self, picture: Picture) -> NDArray[np.uint16]:
         """(h, w, 4) a picture of the project, upright."""

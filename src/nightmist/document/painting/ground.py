@@ -16,6 +16,7 @@ from ...core.texels.raster import Tile, TileKey, shares_of, tile_key
 from ...core.texels.tile_mask import TileMask
 from ..change import TileEdit, raster_id
 from ..document import Document, Preview
+from ..stale import mark_node
 from ..values import MASK, MaskOf, Node, PlaneName, Surface
 from .gate import Gate
 
@@ -65,7 +66,7 @@ class Target:
             self.raster.put(key, before)
         columns = self.raster.addresses.shape[1]
         tiles = np.array([row * columns + column for row, column in self.before], np.int32)
-        self.document.mark(self.layer, self.name, TileArea.of_tiles(tiles))
+        mark_node(self.document, self.layer, self.name, TileArea.of_tiles(tiles))
         self.before.clear()
         self.before_addresses[:] = 0
 

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.formats.image_files import read_picture
 from ...core.mesh import Mesh
-from ...core.names import unused_name
+from ...core.names import listed, unused_name
 from ..change import Change
 from ..document import Document
-from ..values import REGION_COLORS, Area, Region, hex_channels, new_id
+from ..values import REGION_COLORS, Area, Decals, Region, hex_channels, new_id
 from .filling import Faces
 
 
@@ -64,8 +64,15 @@ def inverted(document: Document, region: Region) -> Change:
     return set_region(document, region, faces=others, areas=areas)
 
 
-def remove_region(region: Region) -> Change:
-    """Forget a region."""
+def remove_region(document: Document, region: Region) -> Change:
+    """Forget a region. Raises NightmistError naming the layers whose decals are bound to it."""
+    bound = [
+        f"{value.name} on {document.surface_of(value).name}"
+        for value in document.values.values()
+        if isinstance(value, Decals) and any(decal.region == region.id for decal in value.placed)
+    ]
+    if bound:
+        raise NightmistError(f"Decals of {listed(bound)} are bound to {region.name}. Free them first.")
     return Change(label=f"Forget region {region.name}", values={region.id: (region, None)})
 
 

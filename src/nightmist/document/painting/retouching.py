@@ -9,6 +9,7 @@ from ...core.brush import Coverage, Dabs
 from ...core.texels import TileArea
 from ...core.tools.apply import put_alpha_back
 from ...core.tools.retouch import Reworked, load_around, sharpen, smear, soften
+from ..stale import mark_node
 from ..values import MASK, PlaneName, Tool
 from .ground import Ground, Target
 
@@ -84,7 +85,7 @@ class Retoucher:
             tool(work, step)
         if target.keeps_alpha:
             put_alpha_back(area, target.before_addresses, target.after_addresses, target.raster.channels)
-        self.ground.document.mark(target.layer, target.name, area)
+        mark_node(self.ground.document, target.layer, target.name, area)
         if not self.ground.flat:
             self._spread(target, area)
 

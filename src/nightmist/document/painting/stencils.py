@@ -20,13 +20,10 @@ from ...core.texels.tile_mask import TileMask
 from ...core.tools import composite_over
 from ..change import Change
 from ..document import Document
-from ..values import CHANNELS, EMPTY_PIGMENT, Fence, Load, Node, Picture, PlaneName, Stencil, Surface
+from ..values import CHANNELS, EMPTY_PIGMENT, Fence, Load, Node, PlaneName, Stencil, Surface
 from .filling import Tiles, copies_of, exchange, some_of
 from .gate import Gate
 from .ground import Target
-
-#: How much channels of a picture may differ, of 65535, and it still counts as gray.
-GRAY_WITHIN = 514
 
 
 class StencilTexels:
@@ -37,7 +34,7 @@ class StencilTexels:
         self.document, self.stencil, self.load, self.flat = document, stencil, load, camera is None
         picture = document.picture_value(stencil.picture)
         self.pyramid = document.washes.pyramid(picture, gray=False)
-        self.gray, self.opaque = _looks(document, picture)
+        self.gray, self.opaque = document.washes.looks(picture)
         limit = None if stencil.through else stencil.limit
         self.where = projector(
             camera, stencil.center, stencil.size, stencil.rotation, stencil.mirrored, limit
@@ -90,18 +87,6 @@ class StencilTexels:
         if name == "base_color" and self.colored:
             return COLOR, ()
         return VALUE, self.load[name]
-
-
-def _looks(document: Document, picture: Picture) -> tuple[bool, bool]:
-    """Whether a picture is gray, and whether it is opaque."""
-
-    def look() -> tuple[bool, bool]:
-        pixels = document.washes.picture(picture)
-        shown = pixels[..., :3][pixels[..., 3] > 0].astype(np.int64)
-        spread = (shown.max(axis=1) - shown.min(axis=1)).max(initial=0)
-        return bool(spread <= GRAY_WITHIN), bool((pixels[..., 3] == 65535).all())
-
-    return document.cache.get(("looks", picture.file), look)
 
 
 def apply_stencil(

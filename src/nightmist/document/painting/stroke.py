@@ -16,6 +16,7 @@ from ...core.mapping import Camera
 from ...core.texels import TileArea
 from ..change import Change
 from ..document import Document
+from ..stale import mark_node
 from ..values import (
     EMPTY_PIGMENT,
     MASK,
@@ -214,7 +215,7 @@ class Stroke:
     def _apply(self, name: str, area: TileArea) -> None:
         for target in self.ground.targets[name]:
             changed = self.laying.lay(target, self.coverage[name], self.ahead[name], area)
-            self.document.mark(target.layer, target.name, changed)
+            mark_node(self.document, target.layer, target.name, changed)
 
     def finish(self) -> Change | None:
         """The stroke as a change, shown already by its preview; None when it left no mark."""

@@ -22,6 +22,7 @@ from ..values import (
     MASK,
     Adjustment,
     Brushed,
+    Decals,
     Group,
     MaskOf,
     Name,
@@ -35,6 +36,8 @@ from ..values import (
 from .nodes import Rasters, Values, room_for
 from .pictures import add_picture, file_of, pictures_of
 
+#: What a finish is made of: strokes become pictures.
+AnyLayer = Group | Wash | Decals | Adjustment
 #: Bytes of the pictures of a finish at most: it is read whole.
 MOST_BYTES = 64 << 20
 
@@ -57,7 +60,7 @@ class Finish(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: Name
-    nodes: list[Annotated[Group | Wash | Adjustment, Field(discriminator="kind")]] = Field(min_length=1)
+    nodes: list[Annotated[AnyLayer, Field(discriminator="kind")]] = Field(min_length=1)
     pictures: list[FinishPicture] = []
 
 
@@ -65,7 +68,7 @@ def finish_of(document: Document, group: Node, name: str) -> Finish:
     """A group under a name. Strokes become pictures that lie by UV. Raises NightmistError for what is no group."""
     if not isinstance(group, Group):
         raise NightmistError(f"{group.name} is no group. Put it into one to keep it as a finish.")
-    nodes: list[Group | Wash | Adjustment] = []
+    nodes: list[AnyLayer] = []
     strokes: list[FinishPicture] = []
     for node in (group, *reversed(document.nodes_in(group.id))):
         if isinstance(node, Brushed):
@@ -82,8 +85,7 @@ def finish_of(document: Document, group: Node, name: str) -> Finish:
         raise NightmistError(f"The pictures of {group.name} take more than {MOST_BYTES >> 20} MB, more than is kept.")
     return Finish(
         name=name,
-        # Masks stay behind: they fit this surface only.
-        nodes=[node.but(mask=None, locked=False) for node in nodes],
+        nodes=[_bare(node) for node in nodes],
         pictures=[
             *strokes,
             *(
@@ -92,6 +94,14 @@ def finish_of(document: Document, group: Node, name: str) -> Finish:
             ),
         ],
     )  # fmt: skip
+
+
+def _bare(node: AnyLayer) -> AnyLayer:
+    """Without what fits this surface only: masks, and regions that decals are bound to."""
+    if isinstance(node, Decals):
+        node = node.but(placed=tuple(decal.but(region=None) for decal in node.placed))
+    bare: AnyLayer = node.but(mask=None, locked=False)
+    return bare
 
 
 def _as_pictures(document: Document, layer: Brushed) -> tuple[Wash, list[FinishPicture]]:
@@ -137,6 +147,9 @@ def add_finish(
         if isinstance(copy, Wash):
             images = {name: pictures[key] for name, key in copy.images.items() if key in pictures}
             copy = copy.but(images=images)
+        elif isinstance(copy, Decals):
+            fresh = {decal.id: new_id() for decal in copy.placed}
+            copy = copy.but(placed=tuple(d.but(id=fresh[d.id], picture=pictures[d.picture]) for d in copy.placed))
         values[copy.id] = (None, copy)
     rasters: Rasters = {}
     if mask:

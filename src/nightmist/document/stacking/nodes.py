@@ -10,15 +10,35 @@ from ..change import Change, raster_id
 from ..derived.scaled import scaled
 from ..derived.tables import table_of
 from ..document import Document
-from ..values import MAPS, PLANES, Adjustment, AnyValue, Brushed, Group, MapName, Node, NodeMap, Surface, Wash, new_id
+from ..values import (
+    MAPS,
+    PLANES,
+    Adjustment,
+    AnyValue,
+    Brushed,
+    Decals,
+    Group,
+    MapName,
+    Node,
+    NodeMap,
+    Surface,
+    Wash,
+    new_id,
+)
 
 #: Orders closer than this are spread out anew.
 CLOSEST = 1e-6
 #: Groups may lie in each other this deep: each level costs a line of every map while it is worked out.
 DEEPEST = 16
 #: What a new node is called, by kind.
-TITLES = {"brushed": "Layer", "group": "Group", "wash": "Wash", "adjustment": "Adjustment"}
-KINDS: dict[str, type[Node]] = {"brushed": Brushed, "group": Group, "wash": Wash, "adjustment": Adjustment}
+TITLES = {"brushed": "Layer", "group": "Group", "wash": "Wash", "decals": "Decals", "adjustment": "Adjustment"}
+KINDS: dict[str, type[Node]] = {
+    "brushed": Brushed,
+    "group": Group,
+    "wash": Wash,
+    "decals": Decals,
+    "adjustment": Adjustment,
+}
 
 Values = dict[str, tuple[AnyValue | None, AnyValue | None]]
 Rasters = dict[str, tuple[str | None, str | None]]
@@ -38,6 +58,9 @@ def add_node(
         # A new one changes colors alone: the other maps' numbers mean something else. Gray gives them to roughness.
         on = "roughness" if fields.get("effect") == "gray" else "base_color"
         fields.setdefault("maps", {name: NodeMap(on=False) for name in MAPS if name != on})
+    if kind == "decals":
+        # Their relief stands on what lies below.
+        fields.setdefault("maps", {"height": NodeMap(blend="raise")})
     node = KINDS[kind](id=new_id(), parent=parent.id, order=orders[0], name=title, **fields)
     _check_depth(document, parent, [node])
     values[node.id] = (None, node)
@@ -197,6 +220,9 @@ def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | N
                 copy = each.but(**fields, parent=parent, order=orders[0], name=title)
             else:
                 copy = each.but(**fields, parent=ids[each.parent])
+            if isinstance(copy, Decals):
+                # Of the same ids they would be the same decals.
+                copy = copy.but(placed=tuple(decal.but(id=new_id()) for decal in copy.placed))
             if onto:
                 copy = scaled(copy, min(target.width / surface.width, target.height / surface.height))
             values[copy.id] = (None, copy)

@@ -13,7 +13,7 @@ from ...core.formats.image_files import read_picture
 from ...core.names import clean_name, listed, unused_name
 from ..change import Change
 from ..document import Document
-from ..values import NODES, Node, Picture, Role, Wash, new_id
+from ..values import NODES, Decals, Node, Picture, Role, Wash, new_id
 
 #: What names of pictures say about their use, looked for in this order.
 NAMED: tuple[tuple[str, Role], ...] = (
@@ -78,6 +78,7 @@ def remove_picture(document: Document, picture: Picture) -> Change:
 def pictures_of(node: Node) -> set[str]:
     """The ids of the pictures that a node uses."""
     used = set(node.images.values()) if isinstance(node, Wash) else set()
+    used |= {decal.picture for decal in node.placed} if isinstance(node, Decals) else set()
     return used | {node.mask.picture} if node.mask and node.mask.picture else used
 
 

@@ -1,9 +1,9 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
+from .decals import NODES, Decal, DecalRelief, Decals, MapFrame, Node, SurfaceFrame
 from .nodes import (
     FILTERS,
-    NODES,
     WIDEST_BLUR,
     Adjustment,
     Brushed,
@@ -13,7 +13,6 @@ from .nodes import (
     Mapping,
     MaskOf,
     MixByHeight,
-    Node,
     NodeMap,
     Wash,
 )
@@ -83,6 +82,9 @@ __all__ = [
     "Area",
     "Brushed",
     "CloneSource",
+    "Decal",
+    "DecalRelief",
+    "Decals",
     "DocumentValues",
     "Effect",
     "Fence",
@@ -92,6 +94,7 @@ __all__ = [
     "Hit",
     "KeptPicture",
     "Load",
+    "MapFrame",
     "MapName",
     "MapSlot",
     "Mapping",
@@ -115,6 +118,7 @@ __all__ = [
     "Stencil",
     "StrokeRecord",
     "Surface",
+    "SurfaceFrame",
     "Tip",
     "TipPicture",
     "Tool",

@@ -187,8 +187,3 @@ class Adjustment(NodeValue):
         if any(a[0] >= b[0] for a, b in pairwise(self.points)):
             raise ValueError("the points of a curve go from left to right")
         return self
-
-
-#: Kinds of nodes in a stack.
-Node = Brushed | Group | Wash | Adjustment
-NODES = (Brushed, Group, Wash, Adjustment)

@@ -11,6 +11,7 @@ from ...core.mesh.checkup import FindingKind
 from ...core.mesh.look import Placement, Untouched, UntouchedSlot
 from ...core.texels import TILE
 from .base import Name, Share, Value
+from .decals import Decals
 from .nodes import Adjustment, Brushed, Group, Wash
 from .regions import Region
 
@@ -148,7 +149,7 @@ class Picture(Value):
 
 #: What a version brings back; pictures, tips and versions stay what they are.
 VersionedValue = Annotated[
-    Project | Model | Surface | Brushed | Group | Wash | Adjustment | Region, Field(discriminator="kind")
+    Project | Model | Surface | Brushed | Group | Wash | Decals | Adjustment | Region, Field(discriminator="kind")
 ]
 
 
@@ -168,7 +169,7 @@ class Version(Value):
 
 
 AnyValue = Annotated[
-    Project | Model | Surface | Brushed | Group | Wash | Adjustment | Picture | Region | TipPicture | Version,
+    Project | Model | Surface | Brushed | Group | Wash | Decals | Adjustment | Picture | Region | TipPicture | Version,
     Field(discriminator="kind"),
 ]
 

@@ -1,0 +1,109 @@
+"""Where a picture comes to lie that is put onto a surface: upright, along its normal, no deeper than the wall there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernels import kernel
+from ..mesh import Caster
+from ..texels.ownership import Ownership
+
+#: Rays along a side of the patch over which a normal is smoothed.
+PROBES = 5
+#: Faces turned further away than this cosine are another side of the model.
+SAME_SIDE = 0.2
+#: How much of the way to what lies behind a frame reaches.
+SHARE_OF_WALL = 0.9
+
+
+def axes_of(normal: Sequence[float] | NDArray[np.float64], roll: float = 0.0) -> NDArray[np.float64]:
+    """(3, 3) right, up and towards the viewer as rows: upright where it hangs on a wall, then turned with the clock.
+
+    normal: towards the viewer. roll: degrees. On what lies level, up is away from the viewer of the model's front, -z.
+    """
+    z = np.asarray(normal, np.float64) / np.linalg.norm(normal)
+    x = np.cross((0.0, 1.0, 0.0), z)
+    if np.linalg.norm(x) < 1e-6:
+        x = np.cross((0.0, 0.0, -np.sign(z[1])), z)
+    x /= np.linalg.norm(x)
+    y = np.cross(z, x)
+    c, s = np.cos(np.radians(roll)), np.sin(np.radians(roll))
+    return np.array([c * x - s * y, s * x + c * y, z])
+
+
+def inward_of(axes: NDArray[np.float64], position: Sequence[float], size: Sequence[float]) -> NDArray[np.float64]:
+    """(3, 4): from model space to a frame's own coordinates, -0.5 to 0.5 inside its box."""
+    inward = axes / np.asarray(size, np.float64)[:, None]
+    return np.column_stack([inward, -inward @ np.asarray(position, np.float64)])
+
+
+def smooth_normal(
+    caster: Caster, position: NDArray[np.float64], normal: NDArray[np.float64], reach: float
+) -> NDArray[np.float64]:
+    """(3,) the unit mean of the normals around a place of the surface, as far as a patch reaches, half its side."""
+    right, up, front = axes_of(normal)
+    steps = np.linspace(-1, 1, PROBES) * reach
+    across, down = (each.ravel() for each in np.meshgrid(steps, steps))
+    round_about = np.hypot(across, down) <= reach * 1.001
+    starts = position + np.outer(across, right) + np.outer(down, up) + front * reach
+    hits = caster.cast(starts[round_about], np.tile(-front, (int(round_about.sum()), 1)))
+    same = (hits.face >= 0) & (hits.distance < 2 * reach) & (hits.normal @ front > SAME_SIDE)
+    mean = hits.normal[same].sum(axis=0) + front
+    unit: NDArray[np.float64] = mean / np.linalg.norm(mean)
+    return unit
+
+
+def depth_of(
+    caster: Caster, position: NDArray[np.float64], axes: NDArray[np.float64], width: float, height: float
+) -> float:
+    """How deep a frame centered on the surface is: nine tenths of the way to what lies behind its middle and corners.
+
+    Never deeper than its longer side, and deep enough for the way that the surface bends away below it.
+    """
+    longest = max(width, height)
+    corners = np.array([(0, 0), (-1, -1), (1, -1), (1, 1), (-1, 1)]) * (width / 2, height / 2)
+    starts = position + corners @ axes[:2] + axes[2] * longest
+    ways = np.tile(-axes[2], (len(starts), 1))
+    front = caster.cast(starts, ways)
+    seen = (front.face >= 0) & (front.distance < 2 * longest) & (front.normal @ axes[2] > SAME_SIDE)
+    seen[0] = True
+    # How far below the frame's plane the surface lies at each place; at the middle it lies on it.
+    below = np.where(seen, front.distance - longest, 0.0)
+    below[0] = 0.0
+    skip = 1e-5 * longest
+    inside = starts + ways * (longest + below + skip)[:, None]
+    behind = caster.cast(inside[seen], ways[seen])
+    wall = float((below[seen] + skip + behind.distance).min())
+    bent = 1.1 * float(np.abs(below[seen]).max())
+    half = max(min(SHARE_OF_WALL * wall, longest / 2), bent, 1e-6 * longest)
+    return 2 * half
+
+
+def tiles_in_box(own: Ownership, inward: NDArray[np.float64]) -> NDArray[np.int32]:
+    """The tiles of which some texel may lie in a frame's box; inward: (3, 4) into its own coordinates."""
+    found = np.zeros(len(own.tile_start) - 1, np.bool_)
+    _mark(own.tile_start, own.balls, inward, found)
+    return np.flatnonzero(found).astype(np.int32)
+
+
+@kernel
+def _mark(tile_start, balls, inward, found):  # type: ignore[no-untyped-def]
+    stretch = np.zeros(3)
+    for k in range(3):
+        stretch[k] = np.sqrt(inward[k, 0] ** 2 + inward[k, 1] ** 2 + inward[k, 2] ** 2)
+    for t in range(len(found)):
+        for p in range(tile_start[t], tile_start[t + 1]):
+            meets = True
+            for k in range(3):
+                q = inward[k, 3]
+                for j in range(3):
+                    q += inward[k, j] * balls[p, j]
+                if abs(q) > 0.5 + balls[p, 3] * stretch[k] + 1e-9:
+                    meets = False
+                    break
+            if meets:
+                found[t] = True
+                break

@@ -1,0 +1,236 @@
+"""What layers of decals lay on each map, worked out tile by tile; a decal that moves stales only what it touches."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.mapping.decals import (
+    ANY_ANGLE,
+    Gathered,
+    Placed,
+    lay_decal,
+    limits_of,
+    relief_of,
+    to_tile,
+)
+from ...core.mapping.placing import axes_of, inward_of, tiles_in_box
+from ...core.mapping.projections import normals_over
+from ...core.texels import Raster, TileArea
+from ...core.texels.flat import flat_ownership
+from ...core.texels.ownership import Ownership
+from ...core.texels.raster import tile_key
+from ...core.texels.tile_mask import TileMask
+from ..values import MAPS, Decal, Decals, MapFrame, MapName, Picture, Region, Surface
+from .cache import Cache
+from .laid import LaidTiles, owners, within
+from .layouts import Layout
+from .washes import Washes
+
+#: Tiles that are worked on at once.
+AT_ONCE = 64
+#: Turned upside down, so that a map's v, which points down, is a frame's up.
+FLAT_FRONT = np.array([0.0, 0.0, 1.0])
+
+
+@dataclass(frozen=True)
+class Laying:
+    """A decal with all that its texels follow from but the surface; a picture that is gone lays nothing."""
+
+    decal: Decal
+    picture: Picture
+    region: Region | None
+
+
+def maps_of(decal: Decal) -> set[MapName]:
+    """The maps on which a decal lays anything."""
+    found: set[MapName] = {name for name in MAPS if name in decal.pigment.values()}
+    found.discard("base_color")
+    if decal.colored:
+        found.add("base_color")
+    if decal.relief and decal.relief.height:
+        found.add("height")
+    return found
+
+
+class LaidDecals(LaidTiles[MapName]):
+    """What the decals of one layer lay on one surface."""
+
+    def __init__(self, source: Source, surface: Surface, layout: Layout, names: Iterable[MapName]) -> None:
+        super().__init__(surface.size, names)
+        self.source, self.surface, self.layout = source, surface, layout
+        self.laid: Sequence[Laying] = ()
+
+    def follow(self, laid: Sequence[Laying]) -> None:
+        """Lay these from now on; only tiles that a difference touches are worked out again."""
+        for tiles in [self.source.tiles(each.decal, self.surface, self.layout) for each in differing(self.laid, laid)]:
+            self.known[tiles] = False
+        self.laid = tuple(laid)
+
+    def _work_out(self, tiles: NDArray[np.int32]) -> None:
+        reached = [(each, self.source.tiles(each.decal, self.surface, self.layout)) for each in self.laid]
+        for first in range(0, len(tiles), AT_ONCE):
+            some = tiles[first : first + AT_ONCE]
+            into = Gathered.of(some)
+            for each, touched in reached:
+                rows = np.flatnonzero(np.isin(some, touched))
+                if len(rows):
+                    self.source.lay(each, self.surface, self.layout, into, rows)
+            for name, raster in self.rasters.items():
+                for row, number in enumerate(some.tolist()):
+                    raster.put(tile_key(number, raster.addresses.shape[1]), to_tile(name, into, row))
+
+
+def differing(one: Sequence[Laying], other: Sequence[Laying]) -> list[Laying]:
+    """Those that are only in one of two layers, or lie in another order there."""
+    kept = {each.decal.id: each for each in one}
+    now = {each.decal.id: each for each in other}
+    found = [each for key, each in kept.items() if now.get(key) != each]
+    found += [each for key, each in now.items() if kept.get(key) != each]
+    both = [key for key in kept if key in now]
+    if both != [key for key in now if key in kept]:
+        found += [kept[key] for key in both]
+    return found
+
+
+class Source:
+    """Decals as the kernels know them, and where they reach."""
+
+    def __init__(self, cache: Cache, washes: Washes, region_mask: Callable[[Region, Surface], TileMask]) -> None:
+        self.cache, self.washes, self.region_mask = cache, washes, region_mask
+
+    def tiles(self, decal: Decal, surface: Surface, layout: Layout) -> NDArray[np.int32]:
+        """The tiles of a surface's map that a decal may touch."""
+        relief = decal.relief
+        key = ("decal tiles", layout.key, decal.frame, relief and (relief.bevel, decal.frame.width))
+
+        def make() -> NDArray[np.int32]:
+            inward, _ = self._frame(decal, surface)
+            if relief:
+                # As far as its softened edge goes.
+                unit = max(surface.size) if isinstance(decal.frame, MapFrame) else 1.0
+                sides = np.array([decal.frame.width, decal.frame.height]) * unit
+                inward = inward / np.array([*(1 + 2 * (3.1 * relief.bevel * unit / sides + 0.02)), 1.0])[:, None]
+            return tiles_in_box(self._ownership(decal, surface, layout), inward)
+
+        return self.cache.get(key, make, lambda made: made.nbytes)
+
+    def lay(
+        self, laying: Laying, surface: Surface, layout: Layout, into: Gathered, rows: NDArray[np.int64]
+    ) -> None:  # fmt: skip
+        """Lay one over what is gathered."""
+        own = self._ownership(laying.decal, surface, layout)
+        region = self.region_mask(laying.region, surface) if laying.region else None
+        lay_decal(own, self._normals(laying.decal, layout), self._placed(laying, surface), into, rows, region)
+
+    def shows(self, laying: Laying, surface: Surface, layout: Layout) -> bool:
+        """Whether one lays anything on a surface, whatever its opacity."""
+        plain = Laying(laying.decal.but(opacity=1.0, visible=True), laying.picture, laying.region)
+        tiles = self.tiles(plain.decal, surface, layout)
+        for first in range(0, len(tiles), AT_ONCE):
+            some = tiles[first : first + AT_ONCE]
+            into = Gathered.of(some)
+            self.lay(plain, surface, layout, into, np.arange(len(some)))
+            if into.color.any() or into.values.any() or into.lift.any():
+                return True
+        return False
+
+    def _ownership(self, decal: Decal, surface: Surface, layout: Layout) -> Ownership:
+        return flat_ownership(*surface.size) if isinstance(decal.frame, MapFrame) else layout.ownership
+
+    def _normals(self, decal: Decal, layout: Layout) -> NDArray[np.float64]:
+        if isinstance(decal.frame, MapFrame):
+            return np.array([[0.0, 0, 0, 0, 0, 0, 0, 0, 1.0]])
+        key = ("normals", layout.key)
+        make = lambda: normals_over(layout.mesh, layout.uvs, layout.ownership)  # noqa: E731
+        return self.cache.get(key, make, lambda made: made.nbytes)
+
+    def _frame(self, decal: Decal, surface: Surface) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Into the frame's own coordinates, from model units or from texels; and its front."""
+        frame = decal.frame
+        if isinstance(frame, MapFrame):
+            longest = max(surface.size)
+            angle = np.radians(frame.roll)
+            c, s = np.cos(angle), np.sin(angle)
+            axes = np.array([[c, s, 0.0], [s, -c, 0.0], [0.0, 0.0, 1.0]])
+            center = frame.center[0] * surface.width, frame.center[1] * surface.height, 0.0
+            return inward_of(axes, center, (frame.width * longest, frame.height * longest, 1.0)), FLAT_FRONT
+        axes = axes_of(frame.normal, frame.roll)
+        return inward_of(axes, frame.position, (frame.width, frame.height, frame.depth)), axes[2]
+
+    def _placed(self, laying: Laying, surface: Surface) -> Placed:
+        decal = laying.decal
+        key = ("decal", decal.but(id="", visible=True), laying.picture.file, surface.size, surface.depth)
+        return self.cache.get(key, lambda: self._make(laying, surface), _bytes)
+
+    def _make(self, laying: Laying, surface: Surface) -> Placed:
+        decal, frame = laying.decal, laying.decal.frame
+        inward, front = self._frame(decal, surface)
+        values = decal.pigment.values()
+        color = values.get("base_color")
+        gray, opaque = self.washes.looks(laying.picture)
+        across, down = decal.repeat
+        flat = isinstance(frame, MapFrame) or decal.limit >= 180
+        placed = Placed(
+            inward, front, self.washes.pyramid(laying.picture, gray=False),
+            ANY_ANGLE if flat else limits_of(decal.limit), (-across if decal.mirrored else across, down), decal.soft,
+            decal.opacity, decal.colored, color[:3] if color and len(color) == 3 else None, decal.inverted,
+            color is not None and gray and opaque,
+            (values.get("roughness", (math.nan,))[0], values.get("metallic", (math.nan,))[0]),
+            frame.width / frame.height,
+        )  # fmt: skip
+        if not (decal.relief and decal.relief.height):
+            return placed
+        picture = self.washes.picture(laying.picture)
+        rise = decal.relief.height / surface.depth
+        relief = relief_of(picture, placed, (frame.width, frame.height), decal.relief.bevel, rise)
+        return Placed(**{**vars(placed), "relief": relief})
+
+
+class DecalLayers:
+    """Of each layer of decals what it lays."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.found: dict[str, LaidDecals] = {}
+
+    def rasters(
+        self, node: Decals, surface: Surface, layout: Layout, laid: Sequence[Laying]
+    ) -> Mapping[MapName, Raster]:  # fmt: skip
+        """What a layer lays on each map; its tiles come when they are asked for."""
+        names = [name for name in MAPS if any(name in maps_of(each.decal) for each in laid)]
+        known = self.found.get(node.id)
+        fits = known and known.layout.key == layout.key and known.surface.depth == surface.depth
+        if not (known and fits and list(known.rasters) == names):
+            known = self.found[node.id] = LaidDecals(self.source, surface, layout, names)
+        known.follow(laid)
+        return known.rasters
+
+    def touched(self, decals: Iterable[Decal], surface: Surface, layout: Layout) -> dict[MapName, TileArea]:
+        """Where some decals may show on each map."""
+        found: dict[MapName, TileArea] = {}
+        for decal in decals:
+            area = TileArea.of_tiles(self.source.tiles(decal, surface, layout))
+            for name in maps_of(decal):
+                found[name] = found[name].joined(area) if name in found else area
+        return found
+
+    def lazy(self, rasters: Iterable[Raster]) -> list[LaidTiles[MapName]]:
+        """Those to whom some rasters belong."""
+        return owners(self.found.values(), rasters)
+
+    def settle(self, most: int) -> None:
+        """Nothing is being drawn: tiles beyond a budget in bytes are let go."""
+        within(most, self.found)
+
+    def forget(self, node: str) -> None:
+        """A layer is gone."""
+        self.found.pop(node, None)
+
+
+def _bytes(placed: Placed) -> int:
+    return placed.relief.picture.nbytes if placed.relief else 0

@@ -1,0 +1,279 @@
+"""Decals placed, moved, changed, duplicated and baked. One that lies over a border is held by a layer on each side."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ...core.errors import NightmistError
+from ...core.mapping.placing import axes_of, depth_of, smooth_normal
+from ..change import Change, raster_id
+from ..derived.decals import Laying
+from ..derived.tables import table_of
+from ..document import Document
+from ..values import (
+    MAPS,
+    AnyValue,
+    Brushed,
+    Decal,
+    Decals,
+    MapFrame,
+    Node,
+    NodeMap,
+    Picture,
+    Surface,
+    SurfaceFrame,
+    new_id,
+)
+from .nodes import Rasters, Values, add_node, room_for
+
+#: A new decal's wider side, of the model's longest side.
+USUAL_SHARE = 0.2
+#: The same of one in a map, of the map's longer side.
+USUAL_IN_MAP = 0.4
+
+
+class SurfacePlace(NamedTuple):
+    """A place of the surface, and the normal there."""
+
+    position: tuple[float, float, float]
+    normal: tuple[float, float, float]
+
+
+#: Where a decal comes to lie: on the surface, or at (u, v) of the map.
+Place = SurfacePlace | tuple[float, float]
+
+
+def decals_value(node: Node) -> Decals:
+    """A node as a layer of decals. Raises NightmistError where it is none."""
+    if not isinstance(node, Decals):
+        raise NightmistError(f"{node.name} holds no decals.")
+    return node
+
+
+def find_decal(document: Document, key: str) -> tuple[Decals, Decal]:
+    """A decal by id, and the first layer that holds it. Raises NightmistError when it is gone."""
+    for node in _holders(document, key):
+        if decal := node.decal(key):
+            return node, decal
+    raise NightmistError("That decal does not exist any more.")
+
+
+def place_decal(
+    document: Document, node: Decals, picture: Picture, at: Place, width: float | None = None,
+    depth: float | None = None, roll: float = 0.0, **fields: Any,
+) -> tuple[Change, str]:  # fmt: skip
+    """Put a picture onto the surface, upright, in its own proportions; and its id.
+
+    width: in model units, or a share of the map's longer side. depth: None: as deep as the wall allows.
+    """
+    ratio = picture.height / picture.width
+    if not isinstance(at, SurfacePlace):
+        wide = width or USUAL_IN_MAP / max(ratio, 1)
+        frame: SurfaceFrame | MapFrame = MapFrame(center=at, roll=roll, width=wide, height=wide * ratio)
+    else:
+        low, high = document.mesh.bounds
+        wide = width or USUAL_SHARE * float((high - low).max()) / max(ratio, 1)
+        frame = SurfaceFrame(
+            position=at.position, normal=at.normal, roll=roll, width=wide, height=wide * ratio, depth=depth or wide,
+            measured=depth is None,
+        )  # fmt: skip
+        frame = settled(document, turned(document, frame))
+    decal = Decal(id=new_id(), picture=picture.id, frame=frame, **fields)
+    return _laid(document, f"Place {picture.name}", node, decal), decal.id
+
+
+def place_in_new_layer(
+    document: Document, surface: Surface, above: Node | None, picture: Picture, at: Place, width: float | None = None
+) -> tuple[Change, str, str]:  # fmt: skip
+    """The same into a new layer above another node, or on top of a surface's stack; the ids of decal and layer."""
+    parent: AnyValue = document.values[above.parent] if above else surface
+    index = [node.id for node in document.stack(parent.id)].index(above.id) + 1 if above else None
+    added, key = add_node(document, parent, "decals", None, index)  # type: ignore[arg-type]
+    layer = added.values[key][1]
+    assert isinstance(layer, Decals)
+    placed, decal = place_decal(document, layer, picture, at, width)
+    values = {**added.values, **placed.values}
+    values[key] = (None, placed.values.get(key, added.values[key])[1])
+    if key not in placed.values:
+        del values[key]
+    return Change(label=placed.label, values=values), decal, key
+
+
+def turned(document: Document, frame: SurfaceFrame) -> SurfaceFrame:
+    """A frame whose normal is the mean of those around, as far as it reaches."""
+    reach = min(frame.width, frame.height) / 2
+    place, normal = np.array(frame.position), np.array(frame.normal)
+    x, y, z = smooth_normal(document.caster, place, normal, reach).tolist()
+    turned: SurfaceFrame = frame.but(normal=(x, y, z))
+    return turned
+
+
+def settled(document: Document, frame: SurfaceFrame) -> SurfaceFrame:
+    """A frame as deep as the wall below allows, where that was not set by hand."""
+    if not frame.measured:
+        return frame
+    axes = axes_of(frame.normal, frame.roll)
+    depth = depth_of(document.caster, np.array(frame.position), axes, frame.width, frame.height)
+    deep: SurfaceFrame = frame.but(depth=depth)
+    return deep
+
+
+def move_decal(document: Document, key: str, at: Place) -> Change:
+    """Take a decal to another place of the surface, or of the map in which it lies."""
+    node, decal = find_decal(document, key)
+    if isinstance(decal.frame, MapFrame):
+        if isinstance(at, SurfacePlace):
+            raise NightmistError("This decal lies in the map; move it there.")
+        frame: SurfaceFrame | MapFrame = decal.frame.but(center=at)
+    else:
+        if not isinstance(at, SurfacePlace):
+            raise NightmistError("This decal lies on the model; move it there.")
+        frame = settled(document, turned(document, decal.frame.but(position=at.position, normal=at.normal)))
+    return _changed(document, "Move", node, decal, decal.but(frame=frame), f"decal {key} place")
+
+
+def change_decal(document: Document, key: str, **fields: Any) -> Change:
+    """Set properties of a decal, on all surfaces where it lies, as one step."""
+    node, decal = find_decal(document, key)
+    after: Decal = decal.but(**fields)
+    if isinstance(after.frame, SurfaceFrame) and after.frame != decal.frame:
+        after = after.but(frame=settled(document, after.frame))
+    if after.region:
+        document.region_value(after.region)
+    document.picture_value(after.picture)
+    return _changed(document, "Change", node, decal, after, f"decal {key} {' '.join(sorted(fields))}")
+
+
+def duplicate_decal(
+    document: Document, key: str, at: Place | None = None
+) -> tuple[Change, str]:  # fmt: skip
+    """The same decal once more, with the same picture, at another place if one is given; and its id."""
+    node, decal = find_decal(document, key)
+    copy: Decal = decal.but(id=new_id())
+    if at is not None and isinstance(copy.frame, SurfaceFrame) and isinstance(at, SurfacePlace):
+        copy = copy.but(
+            frame=settled(document, turned(document, copy.frame.but(position=at.position, normal=at.normal)))
+        )
+    elif at is not None and isinstance(copy.frame, MapFrame) and not isinstance(at, SurfacePlace):
+        copy = copy.but(frame=copy.frame.but(center=at))
+    return _laid(document, f"Duplicate {_title(document, decal)}", node, copy), copy.id
+
+
+def remove_decals(document: Document, keys: Sequence[str]) -> Change:
+    """Take decals away, from all surfaces where they lie."""
+    gone = set(keys)
+    values: Values = {}
+    for node in _decal_layers(document):
+        if any(decal.id in gone for decal in node.placed):
+            _check(node)
+            values[node.id] = (node, node.but(placed=tuple(d for d in node.placed if d.id not in gone)))
+    if not values:
+        raise NightmistError("That decal does not exist any more.")
+    named = _title(document, find_decal(document, keys[0])[1]) if len(keys) == 1 else f"{len(keys)} decals"
+    return Change(label=f"Delete {named}", values=values)
+
+
+def order_decal(document: Document, node: Decals, key: str, index: int) -> Change:
+    """Put a decal at an index, the lowest 0, of its layer."""
+    decal = node.decal(key)
+    if decal is None:
+        raise NightmistError("That decal does not exist any more.")
+    _check(node)
+    others = [each for each in node.placed if each.id != key]
+    at = min(max(index, 0), len(others))
+    placed = (*others[:at], decal, *others[at:])
+    if placed == node.placed:
+        return Change(label="Reorder decals")
+    return Change(label="Reorder decals", values={node.id: (node, node.but(placed=placed))})
+
+
+def bake(document: Document, node: Decals) -> Change:
+    """Make a layer of decals a brushed one that looks the same."""
+    _check(node)
+    surface = document.surface_of(node)
+    layout = document.layout(surface)
+    fields = {name: getattr(node, name) for name in type(node).model_fields if name not in ("kind", "placed")}
+    made = document.decals.rasters(node, surface, layout, document.laid_decals(node))
+    for laid in document.decals.lazy(made.values()):
+        laid.hold(np.arange(len(laid.known), dtype=np.int32))
+    rasters: Rasters = {}
+    for name in MAPS:
+        if name in made and (table := table_of(made[name], document.pool, document.arrays)):
+            rasters[raster_id(node.id, name)] = (None, table)
+    return Change(label=f"Bake {node.name}", values={node.id: (node, Brushed(**fields))}, rasters=rasters)
+
+
+def _laid(document: Document, label: str, node: Decals, decal: Decal) -> Change:
+    """A new decal on top of a layer, and of those beyond the borders that it lies over."""
+    return Change(label=label, values=_spread(document, node, decal))
+
+
+def _changed(document: Document, what: str, node: Decals, before: Decal, after: Decal, merge: str) -> Change:
+    if after == before:
+        return Change(label="")
+    return Change(label=f"{what} {_title(document, before)}", values=_spread(document, node, after), merge=merge)
+
+
+def _spread(document: Document, node: Decals, decal: Decal) -> Values:
+    """The exchange of values by which a decal lies wherever it shows, and nowhere else."""
+    home = document.surface_of(node)
+    holders = {document.surface_of(each).id: each for each in _holders(document, decal.id)}
+    holders.setdefault(home.id, node)
+    shows = [s for s in document.surface_values() if _shows(document, decal, s, s.id in holders)]
+    if isinstance(decal.frame, MapFrame) or not shows:
+        shows = [home]
+    values: Values = {}
+    for surface in shows:
+        holder = holders.get(surface.id) or _layer_on(document, surface, node)
+        known = document.values.get(holder.id)
+        _check(holder)
+        placed = tuple(decal if each.id == decal.id else each for each in holder.placed)
+        if holder.decal(decal.id) is None:
+            placed = (*holder.placed, decal)
+        values[holder.id] = (known, holder.but(placed=placed))
+    for surface_id, holder in holders.items():
+        if holder.decal(decal.id) and surface_id not in [surface.id for surface in shows]:
+            _check(holder)
+            values[holder.id] = (holder, holder.but(placed=tuple(d for d in holder.placed if d.id != decal.id)))
+    return values
+
+
+def _shows(document: Document, decal: Decal, surface: Surface, held: bool) -> bool:
+    """Whether a decal lays anything on a surface."""
+    if isinstance(decal.frame, MapFrame):
+        return held
+    region = document.region_value(decal.region) if decal.region else None
+    laying = Laying(decal, document.picture_value(decal.picture), region)
+    return document.decals.source.shows(laying, surface, document.layout(surface))
+
+
+def _layer_on(document: Document, surface: Surface, like: Decals) -> Decals:
+    """The layer of decals of a surface that takes what lies over its border: of the same name, the topmost, or new."""
+    found = [node for node in document.nodes_in(surface.id) if isinstance(node, Decals) and not node.locked]
+    if found:
+        return next((node for node in reversed(found) if node.name == like.name), found[-1])
+    _, orders = room_for(document.stack(surface.id), len(document.stack(surface.id)), 1)
+    return Decals(
+        id=new_id(), parent=surface.id, order=orders[0], name=like.name, maps={"height": NodeMap(blend="raise")}
+    )  # fmt: skip
+
+
+def _holders(document: Document, key: str) -> list[Decals]:
+    return [node for node in _decal_layers(document) if node.decal(key)]
+
+
+def _decal_layers(document: Document) -> list[Decals]:
+    return [value for value in document.values.values() if isinstance(value, Decals)]
+
+
+def _check(node: Decals) -> None:
+    if node.locked:
+        raise NightmistError(f"{node.name} is locked. Unlock it to change its decals.")
+
+
+def _title(document: Document, decal: Decal) -> str:
+    picture = document.values.get(decal.picture)
+    return picture.name if isinstance(picture, Picture) else "decal"

@@ -1,0 +1,146 @@
+"""What became stale: where changes of values and pixels show on the maps of their surfaces."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ..core.texels import TILE, TileArea
+from .change import node_and_map
+from .derived.decals import differing, maps_of
+from .values import (
+    MAPS,
+    MASK,
+    NODES,
+    Adjustment,
+    AnyValue,
+    Decals,
+    Group,
+    MapName,
+    Node,
+    PlaneName,
+    Region,
+    Surface,
+    Wash,
+)
+
+if TYPE_CHECKING:
+    from .document import Document
+
+Before = Mapping[str, AnyValue | None]
+
+
+def mark_node(document: Document, node: Node, name: PlaneName, area: TileArea) -> None:
+    """A node's raster has changed in an area."""
+    composite = document.composite(document.surface_of(node))
+    shown: Node = document.shown(node.id)  # type: ignore[assignment]
+    # A mask cuts all maps that its node lays anything on.
+    for each in reach(document, shown, composite.everywhere) if name == MASK else [name]:
+        composite.mark(each, area, node.id)
+
+
+def mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]]) -> None:
+    """Tiles of a raster, by its key, have changed."""
+    key, name = node_and_map(key)
+    node = document.values.get(key)
+    surface = document.surface_of(node) if isinstance(node, NODES) else None
+    if isinstance(surface, Surface) and surface.id in document.composites:
+        rows, columns = surface.height // TILE, surface.width // TILE
+        tiles = np.array([r * columns + c for r, c in places if r < rows and c < columns], np.int32)
+        mark_node(document, node, name, TileArea.of_tiles(tiles))  # type: ignore[arg-type]
+
+
+def mark_values(document: Document, before: Before) -> None:
+    """Composites follow values that have changed from these to what is shown now."""
+    document.edition += 1
+    for key, old in before.items():
+        new = document.shown(key)
+        if isinstance(old or new, NODES):
+            if _looks(old) != _looks(new):
+                _mark_change(document, old, new, before)
+        elif isinstance(old, Surface) and isinstance(new, Surface) and new.id in document.composites:
+            _mark_surface(document, old, new)
+        elif isinstance(old, Region):
+            _mark_region(document, old)
+
+
+def reach(document: Document, node: Node, everywhere: TileArea) -> dict[MapName, TileArea]:
+    """Where a node lays something on each map of a surface. everywhere: all of such a map."""
+    found: dict[MapName, TileArea] = {}
+    for one in document.nodes_in(node.id) if isinstance(node, Group) else [node]:
+        if isinstance(one, Adjustment):
+            found.update(dict.fromkeys(MAPS, everywhere))
+        elif isinstance(one, Wash):
+            found.update(dict.fromkeys((*one.pigment.values(), *one.images), everywhere))
+            continue
+        elif isinstance(one, Decals):
+            _join(found, document.decals_touch(one, one.placed))
+        for name in MAPS:
+            raster = document.shown_raster(one.id, name)
+            if raster is not None:
+                _join(found, {name: TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))})
+    return found
+
+
+def _join(found: dict[MapName, TileArea], more: Mapping[MapName, TileArea]) -> None:
+    for name, area in more.items():
+        found[name] = found[name].joined(area) if name in found else area
+
+
+def _mark_change(document: Document, old: AnyValue | None, new: AnyValue | None, before: Before) -> None:
+    """A node is another now."""
+    if isinstance(old, Decals) and isinstance(new, Decals) and _looks(old.but(placed=new.placed)) == _looks(new):
+        laid = differing(document.laid_decals(old), document.laid_decals(new))
+        found = document.decals_touch(new, [each.decal for each in laid])
+        _mark_areas(document, new, found, before)
+        return
+    # A wash may have let go of a map, or taken one up.
+    for one in (old, new):
+        if isinstance(one, NODES):
+            surface = _surface_over(document, one, before)
+            if surface:
+                _mark_areas(document, one, reach(document, one, document.composite(surface).everywhere), before)
+
+
+def _mark_areas(document: Document, node: Node, areas: Mapping[MapName, TileArea], before: Before) -> None:
+    surface = _surface_over(document, node, before)
+    if surface:
+        composite = document.composite(surface)
+        for name, area in areas.items():
+            # Rasters may still have the size that the map had before.
+            composite.mark(name, area.only(area.tiles < len(composite.everywhere)))
+
+
+def _surface_over(document: Document, node: Node, before: Before) -> Surface | None:
+    """The surface in whose stack a node lies, or lay, when it is composited."""
+    surface: AnyValue | None = node
+    while isinstance(surface, NODES):
+        surface = document.values.get(surface.parent) or before.get(surface.parent)
+    return surface if isinstance(surface, Surface) and surface.id in document.composites else None
+
+
+def _mark_surface(document: Document, old: Surface, new: Surface) -> None:
+    composite = document.composite(new)
+    for name in MAPS:
+        if getattr(old.start, name) != getattr(new.start, name):
+            composite.mark(name, composite.everywhere)
+    if old.depth != new.depth:
+        # What stands up by model units is another share of the height's range now.
+        for node in document.nodes_in(new.id):
+            if isinstance(node, Decals):
+                raised = [decal for decal in node.placed if "height" in maps_of(decal)]
+                _mark_areas(document, node, document.decals_touch(node, raised), {})
+
+
+def _mark_region(document: Document, old: Region) -> None:
+    for node in list(document.values.values()):
+        if isinstance(node, Decals):
+            bound = [decal for decal in node.placed if decal.region == old.id]
+            _mark_areas(document, node, document.decals_touch(node, bound), {})
+
+
+def _looks(node: AnyValue | None) -> AnyValue | None:
+    """What of a node decides how it is composited."""
+    return node.but(name="-", locked=False, alpha_locked=False) if isinstance(node, NODES) else node

@@ -1,0 +1,39 @@
+"""What a message is that changes a stack: it says what `Change` it means."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from ..document import Document
+from ..document.change import Change
+
+#: A change, and the ids of what it makes that the painter goes on with.
+Made = tuple[Change, list[str]]
+
+
+class StackMessage(BaseModel):
+    """Something that changes a stack or the regions."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    def change(self, document: Document) -> Change:
+        """The change that it means."""
+        return self.made(document)[0]
+
+    def made(self, document: Document) -> Made:
+        """The same, and what it makes."""
+        return self.change(document), []
+
+    def run(self, document: Document) -> list[str]:
+        """Do it; returns the ids of what the painter goes on with."""
+        change, made = self.made(document)
+        document.make(change)
+        return made
+
+
+def given(message: BaseModel, *but: str) -> dict[str, Any]:
+    """What a message sets, without what it is about."""
+    names = message.model_fields_set - {"type", *but}
+    return {name: getattr(message, name) for name in type(message).model_fields if name in names}

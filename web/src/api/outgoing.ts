@@ -1,5 +1,5 @@
 import type {
-  AddNode, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, SetDepth, ShowMask,
+  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, DuplicateDecal, MoveDecal, PlaceDecal, SetDepth, ShowMask,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
@@ -10,6 +10,8 @@ type NodeMapChange = Sparse<ChangeNodeMap, "type" | "node" | "map">;
 type MaskChange = Sparse<ChangeMask, "type" | "node">;
 type NewNode = Sparse<AddNode, "type" | "surface" | "kind">;
 type PictureChange = Sparse<DescribePicture, "type" | "picture">;
+export type DecalEdit = Sparse<ChangeDecal, "type" | "decal">;
+type DecalMove = Sparse<MoveDecal, "type" | "decal">;
 type RegionChange = Sparse<ChangeRegion, "type" | "region">;
 
 /** The properties of a layer that are to be set; those left out stay. */
@@ -17,15 +19,19 @@ export type LayerChange = Omit<NodeChange, "type" | "node">;
 export type MapChange = Omit<NodeMapChange, "type" | "node" | "map">;
 
 /** What can be shown before it is made. */
-export type Showable = NodeChange | NodeMapChange | MaskChange | SetDepth;
+export type Showable = NodeChange | NodeMapChange | MaskChange | SetDepth | DecalEdit | DecalMove;
 
 /** What the page may send. */
 export type Outgoing =
-  | Exclude<ClientMessage, { type: "add_node" | "change_mask" | "change_node" | "change_node_map" | "change_region" | "describe_picture" | "show" }>
+  | Exclude<ClientMessage, { type: "add_node" | "change_decal" | "change_mask" | "change_node" | "change_node_map" | "change_region" | "describe_picture" | "duplicate_decal" | "move_decal" | "place_decal" | "show" }>
   | NodeChange
   | NewNode
   | NodeMapChange
   | MaskChange
   | PictureChange
   | RegionChange
+  | DecalEdit
+  | DecalMove
+  | Sparse<DuplicateDecal, "type" | "decal">
+  | Sparse<PlaceDecal, "type" | "surface" | "picture">
   | { type: "show"; edit: Showable | ShowMask | null };

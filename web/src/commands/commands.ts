@@ -3,6 +3,7 @@ import { type PrepareTool, setPreparing, setStencil, setTip, shownView, showView
 import { chosenLayer, startNaming, together } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
+import { findDecal, useDecals } from "../state/decals";
 import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
 import type { Command, Context } from "./command";
@@ -97,6 +98,13 @@ export const COMMANDS = {
     act: ({ project }) => {
       const layer = chosenLayer()?.layer;
       if (layer) project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: null });
+    },
+  },
+  deleteDecal: {
+    group: "Layers", label: "Delete the chosen decal", keys: ["Delete"], when: "paint",
+    act: ({ project }) => {
+      const { chosen } = useDecals.getState();
+      if (findDecal(useSession.getState().state, chosen)) project.send({ type: "remove_decals", decals: [chosen!] });
     },
   },
   renameLayer: { group: "Layers", label: "Rename the layer", keys: ["F2"], when: "paint", act: () => startNaming(chosenLayer()?.layer.id ?? null) },

@@ -3,6 +3,7 @@ import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, us
 import { hiddenBy, lockedBy, nodesIn } from "../state/document";
 import { layerById, say, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
+import { DecalInput } from "./decal_input";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { placeOnCanvas } from "./samples";
 import { RegionInput } from "./region_input";
@@ -16,6 +17,7 @@ const EVERY_MAP: Pigment = { base_color: "#000000", roughness: 0, metallic: 0, h
 export class PaintInput {
   private readonly strokes: StrokeInput;
   readonly regions: RegionInput;
+  readonly decals: DecalInput;
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
@@ -23,14 +25,18 @@ export class PaintInput {
   ) {
     this.strokes = new StrokeInput(canvas, views);
     this.regions = new RegionInput(views);
+    this.decals = new DecalInput(canvas, views);
   }
 
   /** Begin what the tool does; null when nothing can be done there. */
   press(event: PointerEvent, spot: Spot): PaintDrag | null {
     const { tool } = useDesk.getState();
     if (tool === "pick") return this.regions.press(event, spot, spot.area, "texel" in spot);
-    if (tool === "sample" || (event.ctrlKey && !event.shiftKey)) return this.sample(spot);
+    const surface = this.surfaceAt(spot);
+    const onDecals = tool !== "sample" && this.decals.takes(surface);
+    if (!onDecals && (tool === "sample" || (event.ctrlKey && !event.shiftKey))) return this.sample(spot);
     this.follow(spot);
+    if (onDecals && surface) return this.decals.press(event, spot, surface);
     if (!this.receives(spot)) return idle();
     if (tool === "fill") return this.fill(spot);
     if (tool === "gradient") return this.gradient(spot);

@@ -3,6 +3,7 @@ import * as THREE from "three";
 import { setTip, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
 import { boundRadius } from "../state/radius";
+import { useSession } from "../state/session";
 import type { Ring } from "./brush_ring";
 import type { PaintDrag, Spot } from "./paint_drag";
 import { PaintInput } from "./paint_input";
@@ -232,7 +233,8 @@ export class PointerInput {
     const turning = this.drag && !["paint", "prepare", "tip"].includes(this.drag.kind);
     const area = this.views.area("model");
     const mapArea = this.views.area("map");
-    const paints = stage === "paint" && !["fill", "gradient", "sample", "pick"].includes(tool);
+    const decals = this.paint.decals.takes(useSession.getState().state?.surfaces.find(({ name }) => name === this.views.chosenName));
+    const paints = stage === "paint" && !decals && !["fill", "gradient", "sample", "pick"].includes(tool);
     const before = ring.visible;
     const inModel = area && this.last && this.last.x < area.x + area.width;
     let hit = inModel && !turning ? this.views.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;

@@ -5,7 +5,7 @@ import { loadMesh } from "../api/rest";
 import type { Batch } from "../api/wire";
 import { useCheckup } from "../state/checkup";
 import { fenceNow, maskLoad, receivingLayers, shownView, useDesk } from "../state/desk";
-import { useMapPlace } from "../state/map_place";
+import { useMapPlace, useModelPlace } from "../state/map_place";
 import { takeMesh, usePicks } from "../state/picks";
 import { stopComparing, useWipe } from "../state/wipe";
 import type { Project } from "../state/project";
@@ -71,7 +71,7 @@ export class Stage implements Views {
   private fetching = false;
 
   constructor(
-    private readonly canvas: HTMLCanvasElement,
+    readonly canvas: HTMLCanvasElement,
     readonly project: Project,
     private readonly told: (news: StageNews) => void,
   ) {
@@ -152,6 +152,7 @@ export class Stage implements Views {
     const said = JSON.stringify([pose, area]);
     if (said === this.pose) return;
     this.pose = said;
+    useModelPlace.setState(({ tick }) => ({ tick: tick + 1 }));
     if (area) useSession.setState({ pixel: this.model.pixelAt(this.model.orbit.target, area.height) });
     clearTimeout(this.poseTimer);
     this.poseTimer = window.setTimeout(() => useDesk.setState({ camera: pose }), REST);

@@ -1,7 +1,7 @@
-import type { Adjustment, Brushed, Group, KeptPicture, Model, Picture, Project, Region, Surface, TipPicture, Version, Wash } from "../api/schema.generated";
+import type { Adjustment, Brushed, Decals, Group, KeptPicture, Model, Picture, Project, Region, Surface, TipPicture, Version, Wash } from "../api/schema.generated";
 
 export type AnyValue = LayerState | Model | Picture | Project | Region | Surface | TipPicture | Version;
-export type LayerState = Brushed | Group | Wash | Adjustment;
+export type LayerState = Brushed | Group | Wash | Decals | Adjustment;
 /** layers: all nodes of the stack, bottom first; a group follows what lies in it. */
 export type SurfaceState = Surface & { layers: LayerState[] };
 
@@ -88,7 +88,7 @@ function listed<K extends Kind>(before: OfKind<K>[] | undefined, values: Readonl
   return before && equal(before, found) ? before : found;
 }
 
-const NODES: readonly string[] = ["brushed", "group", "wash", "adjustment"] satisfies LayerState["kind"][];
+const NODES: readonly string[] = ["brushed", "group", "wash", "decals", "adjustment"] satisfies LayerState["kind"][];
 
 export const isNode = (value: AnyValue): value is LayerState => NODES.includes(value.kind);
 

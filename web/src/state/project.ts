@@ -5,6 +5,7 @@ import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
 import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
 import { openNodeCard } from "./cards";
+import { chooseDecal, decalRests, decalShown, findDecal, useDecals } from "./decals";
 import { touch } from "./layers";
 import { layerById, resetSession, useSession, say } from "./session";
 
@@ -69,6 +70,7 @@ export class Project {
 
   private follow(before: DocumentState | null, { values, touched, history }: StateChanged): void {
     touch(touched ?? []);
+    useDecals.setState({ shown: null });
     this.become(patched(before, values), history);
     followNames(before, this.state());
     this.settle();
@@ -90,6 +92,9 @@ export class Project {
       case "state":
         this.follow(useSession.getState().state, message);
         break;
+      case "decal_shown":
+        decalShown(this, message.decal);
+        break;
       case "made":
         for (const id of message.ids) this.goOnWith(id);
         break;
@@ -110,6 +115,8 @@ export class Project {
         break;
       case "refused":
         useSession.setState({ notice: message.message });
+        decalRests();
+        useDecals.setState({ shown: null });
         if (message.stroke != null) this.onStrokeEnded(message.stroke);
         break;
       case "stroke_ended":
@@ -128,6 +135,7 @@ export class Project {
   /** What was asked for is there: a layer becomes the target, a region the fence. */
   private goOnWith(id: string): void {
     if (this.state().regions.some((region) => region.id === id)) useDesk.setState({ fence: id, fenceOn: true });
+    else if (findDecal(this.state(), id)) chooseDecal(id);
     else this.choose(id);
   }
 
@@ -139,7 +147,7 @@ export class Project {
       useDesk.setState(({ layers }) => ({ surface: surface.name, layers: { ...layers, [surface.name]: layer }, maskTarget }));
       // What has no paint of its own is worked on by its numbers.
       const { kind } = surface.layers.find(({ id }) => id === layer)!;
-      if (kind === "wash" || kind === "adjustment") openNodeCard();
+      if (kind !== "brushed" && kind !== "group") openNodeCard();
     }
   }
 }

@@ -52,10 +52,10 @@ export function LayerSettings({ surface, layer, project }: { surface: SurfaceSta
         </button>
       </div>
       <MaskSettings layer={layer} project={project} />
-      {(layer.kind === "wash" || layer.kind === "adjustment" || layer.mask) && (
+      {(layer.kind === "wash" || layer.kind === "decals" || layer.kind === "adjustment" || layer.mask) && (
         <button type="button" onClick={openNodeCard} className="flex h-7 w-full items-center gap-1 text-left text-ink-2 hover:text-ink">
           <IconChevronRight size={14} />
-          {layer.kind === "adjustment" ? "Its numbers" : layer.kind === "wash" ? "Its values, pictures, meeting" : `Meets below: ${layer.mix ? "by height" : "plainly"}`}
+          {layer.kind === "adjustment" ? "Its numbers" : layer.kind === "decals" ? "Its decals" : layer.kind === "wash" ? "Its values, pictures, meeting" : `Meets below: ${layer.mix ? "by height" : "plainly"}`}
         </button>
       )}
       <MapUses layer={layer} project={project} />
@@ -76,6 +76,7 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
     ...(group ? [["Keep as a finish", () => void keepFinish(project.id, layer.name, layer.id).then(() => say(`${layer.name} is kept as a finish, for all projects.`), (error: Error) => say(error.message))] as [string, () => void]] : []),
     ...(group ? [["Take the group apart", () => project.send({ type: "ungroup", node: layer.id })] as [string, () => void]] : []),
     ...(several.length > 1 ? [["Merge those marked", () => project.send({ type: "merge_nodes", nodes: several })] as [string, () => void]] : []),
+    ...(layer.kind === "decals" ? [["Bake into a brushed layer", () => project.send({ type: "bake_decals", node: layer.id })] as [string, () => void]] : []),
     ["Merge into the one below", () => project.send({ type: "merge_down", node: layer.id })],
     ["Merge a copy of all that is seen", () => project.send({ type: "merge_seen", surface: surface.name, flat: false })],
     ["Flatten the surface", () => project.send({ type: "merge_seen", surface: surface.name, flat: true })],

@@ -4,6 +4,7 @@ import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { CardHeading } from "./card_heading";
 import { AdjustmentSettings } from "./adjustment_settings";
+import { DecalSettings } from "./decal_settings";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
 import { MaskNumbers } from "./mask_numbers";
@@ -21,6 +22,7 @@ export function NodeCard({ project }: { project: Project }) {
     <section aria-label={`Settings of ${node.name}`} className="card flex h-full flex-col">
       <CardHeading title={node.name} closes="Close the layer’s settings" />
       <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
+        {node.kind === "decals" && <DecalSettings key={node.id} layer={node} project={project} />}
         {node.kind === "wash" && <WashSettings key={node.id} wash={node} project={project} />}
         {node.kind === "adjustment" ? <AdjustmentSettings key={node.id} node={node} project={project} /> : <Meeting key={`${node.id} meets`} node={node} project={project} />}
         {node.mask && <MaskNumbers key={`${node.id} mask`} node={node.id} mask={node.mask} project={project} />}

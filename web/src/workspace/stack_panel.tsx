@@ -1,4 +1,4 @@
-import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus, IconTexture } from "@tabler/icons-react";
+import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus, IconSticker, IconTexture } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import { toggleFinishes } from "../state/cards";
@@ -21,7 +21,7 @@ export function StackPanel({ project }: { project: Project }) {
   if (!state || !surface) return null;
   const target = surface.layers.find((layer) => layer.id === targets[surface.name]);
   const above = target?.id ?? null;
-  const add = (kind: "brushed" | "group" | "wash") =>
+  const add = (kind: "brushed" | "group" | "wash" | "decals") =>
     project.send({ type: "add_node", surface: surface.name, kind, above, ...(kind === "wash" && { pigment }) });
   const adjust = () => project.send({ type: "add_node", surface: surface.name, kind: "adjustment", above, effect: "levels" });
   const button = "flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3";
@@ -45,6 +45,9 @@ export function StackPanel({ project }: { project: Project }) {
         </button>
         <button type="button" onClick={() => add("wash")} title="Add a wash: values or pictures over everything, or over its mask" className={button}>
           Wash
+        </button>
+        <button type="button" onClick={() => add("decals")} title="Add a layer of decals: pictures laid on the surface, that stay where they are and can be moved" aria-label="Add decals" className={`${button} max-w-10`}>
+          <IconSticker size={16} stroke={1.6} />
         </button>
         <button type="button" onClick={adjust} title="Add an adjustment: changes what lies below, and stays changeable" aria-label="Add an adjustment" className={`${button} max-w-10`}>
           <IconAdjustmentsHorizontal size={16} stroke={1.6} />

@@ -4,6 +4,7 @@ import { tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type UvDisplay, setReferences, shownView, type Tool, useDesk } from "../state/desk";
 import { toggleStencils } from "../state/cards";
+import { decalLayer, useDecals } from "../state/decals";
 import { layerById, surfaceNamed, useSession } from "../state/session";
 import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
@@ -35,15 +36,18 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
   const surface = surfaceNamed(state, desk.surface);
   const masked = layerById(state, desk.maskTarget ?? "");
   const layer = surface && layerById(state, desk.layers[surface.name] ?? "");
+  const held = useDecals((decals) => decals.inHand);
+  const inHand = state?.pictures.find(({ id }) => id === held);
+  const onDecals = desk.tool !== "pick" && desk.tool !== "sample" && decalLayer(surface, desk.layers, desk.maskTarget) !== null;
   return (
     <div className="@container pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
       {preparing ? <span /> : <div className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="truncate">
-          {DOING[desk.tool]}{" "}
+          {onDecals ? (inHand ? `Placing ${inHand.name} on` : "Decals on") : DOING[desk.tool]}{" "}
           <b className="font-semibold">{surface?.name}</b>, {masked ? <>mask of {masked.name}</> : layer ? layer.name : "no layer"}
         </span>
-        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : layer && layer.kind !== "brushed" ? `${layer.kind}: no paint` : carried(desk.tool, desk.pigment)}</span>
+        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? `${layer.kind}: no paint` : carried(desk.tool, desk.pigment)}</span>
         <FenceChip />
       </div>}
       <div className="card flex h-9 items-center gap-1 px-1">

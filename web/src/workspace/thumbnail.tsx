@@ -15,7 +15,7 @@ export function Thumbnail({ node, surface, project, of }: Props) {
   const edition = useRows(({ editions }) =>
     (of === "mask" ? ["mask"] : MAPS).reduce((sum, plane) => sum + (editions[`${node.id}/${plane}`] ?? 0), 0),
   );
-  const own = node.kind === "wash" ? encodeURIComponent(JSON.stringify([node.pigment, node.images])) : "";
+  const own = node.kind === "decals" ? (node.placed?.at(-1)?.picture ?? "") : node.kind === "wash" ? encodeURIComponent(JSON.stringify([node.pigment, node.images])) : "";
   const version = `${edition}.${own}.${surface.width}x${surface.height}.${of === "mask" ? (node.mask?.start ?? 1) : ""}`;
   return (
     <img

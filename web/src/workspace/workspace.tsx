@@ -14,6 +14,7 @@ import { takeDrops } from "../state/drops";
 import { useMaskAlone } from "../state/mask_alone";
 import { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { DecalOverlay } from "./decal_overlay";
 import { FINISH_TYPE, FinishesCard, layFinish } from "./finishes_card";
 import { Guides } from "./guides";
 import { NodeCard } from "./node_card";
@@ -102,6 +103,7 @@ export function Workspace({ project: id }: { project: string }) {
         )}
         {ready && open && <References project={open.project} />}
         {ready && open && !preparing && <StencilOverlay project={open.project.id} />}
+        {ready && open && !preparing && <DecalOverlay stage={open.stage} />}
         {ready && <WipeBar />}
         <Guides />
         {open && <WorkBar project={open.project} />}

@@ -17,6 +17,8 @@ PROBES = 5
 SAME_SIDE = 0.2
 #: How much of the way to what lies behind a frame reaches.
 SHARE_OF_WALL = 0.9
+#: How much deeper than the surface bends a frame is at its front and its back, of its longer side.
+SPARE = 0.1
 
 
 def axes_of(normal: Sequence[float] | NDArray[np.float64], roll: float = 0.0) -> NDArray[np.float64]:
@@ -59,9 +61,9 @@ def smooth_normal(
 def depth_of(
     caster: Caster, position: NDArray[np.float64], axes: NDArray[np.float64], width: float, height: float
 ) -> float:
-    """How deep a frame centered on the surface is: nine tenths of the way to what lies behind its middle and corners.
+    """How deep a frame centered on the surface is: for the way that the surface bends away below it, and some more.
 
-    Never deeper than its longer side, and deep enough for the way that the surface bends away below it.
+    It ends at nine tenths of the way to what lies behind its middle and corners, so that it does not show there.
     """
     longest = max(width, height)
     corners = np.array([(0, 0), (-1, -1), (1, -1), (1, 1), (-1, 1)]) * (width / 2, height / 2)
@@ -77,8 +79,8 @@ def depth_of(
     inside = starts + ways * (longest + below + skip)[:, None]
     behind = caster.cast(inside[seen], ways[seen])
     wall = float((below[seen] + skip + behind.distance).min())
-    bent = 1.1 * float(np.abs(below[seen]).max())
-    half = max(min(SHARE_OF_WALL * wall, longest / 2), bent, 1e-6 * longest)
+    bent = float(np.abs(below[seen]).max())
+    half = max(min(SHARE_OF_WALL * wall, 1.2 * bent + SPARE * longest), 1.1 * bent, 1e-6 * longest)
     return 2 * half
 
 

@@ -33,7 +33,9 @@ from .washes import Washes
 
 #: Tiles that are worked on at once.
 AT_ONCE = 64
-#: Turned upside down, so that a map's v, which points down, is a frame's up.
+#: The same where the first that shows anything is enough.
+FEW = 8
+#: What lies in the map is seen from its front.
 FLAT_FRONT = np.array([0.0, 0.0, 1.0])
 
 
@@ -131,8 +133,8 @@ class Source:
         """Whether one lays anything on a surface, whatever its opacity."""
         plain = Laying(laying.decal.but(opacity=1.0, visible=True), laying.picture, laying.region)
         tiles = self.tiles(plain.decal, surface, layout)
-        for first in range(0, len(tiles), AT_ONCE):
-            some = tiles[first : first + AT_ONCE]
+        for first in range(0, len(tiles), FEW):
+            some = tiles[first : first + FEW]
             into = Gathered.of(some)
             self.lay(plain, surface, layout, into, np.arange(len(some)))
             if into.color.any() or into.values.any() or into.lift.any():

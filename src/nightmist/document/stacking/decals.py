@@ -144,7 +144,11 @@ def change_decal(document: Document, key: str, **fields: Any) -> Change:
     if after.region:
         document.region_value(after.region)
     document.picture_value(after.picture)
-    return _changed(document, "Change", node, decal, after, f"decal {key} {' '.join(sorted(fields))}")
+    what = [name for name in fields if getattr(after, name) != getattr(decal, name)]
+    if what == ["frame"] and type(after.frame) is type(decal.frame):
+        # Turning is another step than scaling.
+        what = [name for name, value in after.frame if value != getattr(decal.frame, name)]
+    return _changed(document, "Change", node, decal, after, f"decal {key} {' '.join(sorted(what))}")
 
 
 def duplicate_decal(

@@ -1,0 +1,133 @@
+"""Decals in the browser: put down by a click, moved, scaled and turned by handles, by numbers, in the map; kept."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from .test_stack import practice
+from .test_stencil import sticker, yellow
+
+
+def take(tab) -> None:
+    """A layer of decals, and the sticker in hand."""
+    page = tab.page
+    page.get_by_role("button", name="Add decals").click()
+    given = {"name": "sticker.png", "mimeType": "image/png", "buffer": sticker()}
+    page.get_by_label("Pictures for decals").set_input_files(given)
+    expect(page.get_by_role("button", name="sticker.png", exact=True)).to_have_attribute("aria-pressed", "true")
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+
+
+def middle_of(found: np.ndarray) -> np.ndarray:
+    """Row and column, as shares of the map."""
+    return np.argwhere(found).mean(axis=0) / len(found)
+
+
+def pull(page, handle: str, dx: float, dy: float) -> None:
+    box = page.get_by_role("button", name=handle).bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + dx / 2, y + dy / 2)
+    page.mouse.move(x + dx, y + dy)
+    page.mouse.up()
+
+
+def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.mouse.click(*tab.at(0.5, 0.5))
+    expect(page.get_by_test_id("decal-frame")).to_be_visible()
+    tab.wait_kept(3)
+    first = yellow(server.texels(project, "plane"))
+    assert middle_of(first) == pytest.approx([0.5, 0.5], abs=0.02)
+    pull(page, "Move the decal", 60, 0)
+    tab.wait_kept(4)
+    moved = yellow(server.texels(project, "plane"))
+    assert middle_of(moved)[1] > 0.55
+    assert moved.sum() == pytest.approx(first.sum(), rel=0.05)
+    pull(page, "Scale the decal at corner 3", 30, 30)
+    tab.wait_kept(5)
+    larger = yellow(server.texels(project, "plane"))
+    assert larger.sum() > 1.3 * moved.sum()
+    assert middle_of(larger) == pytest.approx(middle_of(moved), abs=0.01)
+    pull(page, "Turn the decal", 40, 30)
+    tab.wait_kept(6)
+    turn = page.get_by_role("textbox", name="Turn")
+    assert 20 < float(turn.input_value()) < 90
+    turn.fill("45")
+    turn.press("Enter")
+    wide = page.get_by_role("textbox", name="Wide")
+    before = float(wide.input_value())
+    wide.fill(str(before * 2))
+    wide.press("Enter")
+    tab.wait_kept(8)
+    stretched = np.argwhere(yellow(server.texels(project, "plane"))).astype(float)
+    spread = np.cov(stretched.T)
+    # Twice as wide as high, it lies along a diagonal that falls to the right.
+    assert spread[0, 1] > 0.4 * spread[0, 0]
+    # All of it is there when the project is opened again, frame, numbers and steps.
+    tab.open()
+    page.get_by_text("Its decals").click()
+    page.get_by_role("list", name="Decals, the topmost first").get_by_role("button", name="sticker.png").first.click()
+    expect(page.get_by_role("textbox", name="Turn")).to_have_value("45")
+    change = 9
+    while page.get_by_role("button", name="Undo").is_enabled():
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change)
+        change += 1
+    assert not yellow(server.texels(project, "plane")).any()
+
+
+def test_a_copy_is_dragged_off_and_relief_and_values_come_with_it(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.mouse.click(*tab.at(0.42, 0.5))
+    tab.wait_kept(3)
+    page.get_by_role("checkbox", name="raised, or sunk").click()
+    page.get_by_role("checkbox", name="Own rough").click()
+    tab.wait_kept(5)
+    page.keyboard.down("Control")
+    tab.drag((0.42, 0.5), (0.5, 0.5), (0.58, 0.5))
+    page.keyboard.up("Control")
+    tab.wait_kept(6)
+    expect(page.get_by_role("list", name="Decals, the topmost first").get_by_role("listitem")).to_have_count(2)
+    found = yellow(server.texels(project, "plane"))
+    height = server.texels(project, "plane", "height")
+    raised = height.astype(int).reshape(*height.shape[:2], -1)[..., 0]
+    assert (raised[found] > raised[0, 0] + 500).mean() > 0.9
+    columns = np.flatnonzero(found.any(axis=0))
+    assert (np.diff(columns) > 1).sum() == 1, "two of them, apart"
+    page.keyboard.press("Delete")
+    tab.wait_kept(7)
+    expect(page.get_by_role("list", name="Decals, the topmost first").get_by_role("listitem")).to_have_count(1)
+    page.get_by_role("button", name="What else for the layer").click()
+    page.get_by_role("menuitem", name="Bake into a brushed layer").click()
+    tab.wait_kept(8)
+    baked = yellow(server.texels(project, "plane"))
+    assert 0.4 * found.sum() < baked.sum() < 0.6 * found.sum()
+
+
+def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    tab.side_by_side()
+    take(tab)
+    page.mouse.click(*tab.at(0.75, 0.5))
+    expect(page.get_by_test_id("decal-frame")).to_be_visible()
+    tab.wait_kept(3)
+    found = yellow(server.texels(project, "plane"))
+    assert middle_of(found) == pytest.approx([0.5, 0.5], abs=0.03)
+    rows, columns = np.argwhere(found).max(axis=0) - np.argwhere(found).min(axis=0)
+    assert abs(rows - columns) <= 2
+    pull(page, "Move the decal", -30, 20)
+    tab.wait_kept(4)
+    moved = middle_of(yellow(server.texels(project, "plane")))
+    assert moved[0] > 0.53 and moved[1] < 0.47

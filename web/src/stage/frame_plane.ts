@@ -1,0 +1,88 @@
+import * as THREE from "three";
+
+import type { MapFrame, SurfaceFrame } from "../api/schema.generated";
+import type { Views } from "./views";
+
+export interface Point {
+  x: number;
+  y: number;
+}
+
+/** The plane of a frame, in its own units, from its middle, before it is turned: how it lies on the canvas. */
+export interface FramePlane {
+  /** Where a place lies on the canvas, z towards the viewer; null behind the eye. */
+  toStage(x: number, y: number, z?: number): Point | null;
+  /** Which place of the plane lies under a place of the canvas. */
+  fromStage(x: number, y: number): Point | null;
+}
+
+/** Right, up and towards the viewer, as the engine takes them: upright where it hangs on a wall. */
+function axesOf(normal: readonly number[]): [THREE.Vector3, THREE.Vector3, THREE.Vector3] {
+  const z = new THREE.Vector3(...(normal as [number, number, number])).normalize();
+  const x = new THREE.Vector3(0, 1, 0).cross(z);
+  if (x.length() < 1e-6) x.set(0, 0, -Math.sign(z.y)).cross(z);
+  x.normalize();
+  return [x, z.clone().cross(x), z];
+}
+
+/** The plane of a frame in the view in which it lies; null when that is not shown. */
+export function framePlane(views: Views, frame: SurfaceFrame | MapFrame): FramePlane | null {
+  return frame.kind === "map" ? mapPlane(views, frame) : surfacePlane(views, frame as SurfaceFrame);
+}
+
+function surfacePlane(views: Views, frame: SurfaceFrame): FramePlane | null {
+  const area = views.area("model");
+  if (!area) return null;
+  const middle = new THREE.Vector3(...(frame.position as [number, number, number]));
+  const [right, up, front] = axesOf(frame.normal ?? [0, 0, 1]);
+  const { camera } = views.model.orbit;
+  return {
+    toStage(x, y, z = 0) {
+      const place = middle.clone().addScaledVector(right, x).addScaledVector(up, y).addScaledVector(front, z);
+      if (place.clone().applyMatrix4(camera.matrixWorldInverse).z > -1e-9) return null;
+      const at = views.model.placeOf(place, area.width, area.height);
+      return { x: at.x + area.x, y: at.y + area.y };
+    },
+    fromStage(x, y) {
+      const caster = new THREE.Raycaster();
+      caster.setFromCamera(new THREE.Vector2((2 * (x - area.x)) / area.width - 1, 1 - (2 * (y - area.y)) / area.height), camera);
+      const met = caster.ray.intersectPlane(new THREE.Plane().setFromNormalAndCoplanarPoint(front, middle), new THREE.Vector3());
+      if (!met) return null;
+      met.sub(middle);
+      return { x: met.dot(right), y: met.dot(up) };
+    },
+  };
+}
+
+function mapPlane(views: Views, frame: MapFrame): FramePlane | null {
+  const area = views.area("map");
+  const overlays = views.overlays[views.chosen];
+  if (!area || !overlays) return null;
+  const longest = Math.max(overlays.width, overlays.height);
+  const [u, v] = frame.center as [number, number];
+  const middle = { x: u * overlays.width, y: v * overlays.height };
+  return {
+    toStage(x, y) {
+      const at = views.map.placeOf(middle.x + x * longest, middle.y - y * longest);
+      return { x: at.x + area.x, y: at.y + area.y };
+    },
+    fromStage(x, y) {
+      const at = views.map.texelAt(x - area.x, y - area.y);
+      return { x: (at.x - middle.x) / longest, y: (middle.y - at.y) / longest };
+    },
+  };
+}
+
+/** From the frame's own axes to those of its plane: turned with the clock. */
+export function turned({ x, y }: Point, degrees: number): Point {
+  const [c, s] = [Math.cos((degrees * Math.PI) / 180), Math.sin((degrees * Math.PI) / 180)];
+  return { x: c * x + s * y, y: c * y - s * x };
+}
+
+/** Whether a place of the model lies in the box of a frame. */
+export function holdsPlace(frame: SurfaceFrame, place: THREE.Vector3): boolean {
+  const [right, up, front] = axesOf(frame.normal ?? [0, 0, 1]);
+  const away = place.clone().sub(new THREE.Vector3(...(frame.position as [number, number, number])));
+  const { x, y } = turned({ x: away.dot(right), y: away.dot(up) }, -(frame.roll ?? 0));
+  return Math.abs(x) <= frame.width / 2 && Math.abs(y) <= frame.height / 2 && Math.abs(away.dot(front)) <= frame.depth / 2;
+}

@@ -1,0 +1,82 @@
+import { create } from "zustand";
+
+import type { ChangeDecal, Decal, Decals, MapFrame, SurfaceFrame } from "../api/schema.generated";
+import type { Outgoing, Showable } from "../api/outgoing";
+import { useDesk } from "./desk";
+import type { DocumentState, SurfaceState } from "./document";
+import { useSession } from "./session";
+
+export type Frame = SurfaceFrame | MapFrame;
+/** Where a decal comes to lie: on the model, or in the map. */
+export type DecalPlace = { position: [number, number, number]; normal: [number, number, number] } | { uv: [number, number] };
+export type DecalChange = Omit<Partial<ChangeDecal>, "type" | "decal">;
+
+interface Store {
+  /** The picture that the next click puts down. */
+  inHand: string | null;
+  /** The decal whose frame is seen. */
+  chosen: string | null;
+  /** The same as it lies while it is being moved. */
+  shown: Decal | null;
+}
+
+export const useDecals = create<Store>(() => ({ inHand: null, chosen: null, shown: null }));
+
+export const chooseDecal = (chosen: string | null): void => useDecals.setState({ chosen, shown: null });
+
+/** The layer of decals that clicks on a surface go to; null where another kind, or a mask, receives them. */
+export function decalLayer(surface: SurfaceState | undefined, layers = useDesk.getState().layers, mask = useDesk.getState().maskTarget): Decals | null {
+  const layer = surface?.layers.find(({ id }) => id === layers[surface.name]);
+  return layer?.kind === "decals" && !mask ? layer : null;
+}
+
+/** A decal by id, and where it lies. */
+export function findDecal(state: DocumentState | null, id: string | null): { surface: SurfaceState; layer: Decals; decal: Decal } | null {
+  for (const surface of (id && state?.surfaces) || []) {
+    for (const layer of surface.layers) {
+      const decal = layer.kind === "decals" ? layer.placed?.find((each) => each.id === id) : undefined;
+      if (decal) return { surface, layer: layer as Decals, decal };
+    }
+  }
+  return null;
+}
+
+/** The chosen decal as it is seen now. */
+export function useChosenDecal(): Decal | null {
+  const state = useSession((session) => session.state);
+  const { chosen, shown } = useDecals();
+  const found = findDecal(state, chosen)?.decal ?? null;
+  return found && shown?.id === found.id ? shown : found;
+}
+
+interface Sender {
+  send(message: Outgoing): void;
+}
+
+/** One picture of what is being moved is asked for at a time: the newest, once the one before has come. */
+let asked = false;
+let next: Showable | null = null;
+
+/** Show what a decal would be, to everybody. */
+export function showDecal(project: Sender, edit: Showable): void {
+  if (asked) {
+    next = edit;
+    return;
+  }
+  asked = true;
+  next = null;
+  project.send({ type: "show", edit });
+}
+
+/** It is shown: so it lies. */
+export function decalShown(project: Sender, decal: Decal): void {
+  asked = false;
+  useDecals.setState({ shown: decal });
+  if (next) showDecal(project, next);
+}
+
+/** Nothing more is asked for: what was shown has become so, or is taken back. */
+export function decalRests(): void {
+  asked = false;
+  next = null;
+}

@@ -1,0 +1,159 @@
+import { IconCopy, IconTrash } from "@tabler/icons-react";
+
+import { tooltip } from "../commands/commands";
+import type { Decal, Pigment, SurfaceFrame } from "../api/schema.generated";
+import type { DecalChange, Frame } from "../state/decals";
+import type { Project } from "../state/project";
+import { useSession } from "../state/session";
+import { NumberField } from "../ui/number_field";
+import { ColorField } from "./color_field";
+import { LaidSlider } from "./laid_slider";
+import { Head } from "./node_card_head";
+import { Toggle } from "./toggle";
+
+const AXES = ["X", "Y", "Z"];
+const FAR = 1e6;
+/** Four figures fit a field, and say where something lies to a thousandth. */
+const short = (value: number) => Number(value.toPrecision(4));
+
+/** Where the chosen decal lies, how it looks, and what it does to the other maps. */
+export function DecalNumbers({ decal, project }: { decal: Decal; project: Project }) {
+  const edit = (part: DecalChange) => ({ type: "change_decal" as const, decal: decal.id, ...part });
+  const set = (part: DecalChange) => project.send(edit(part));
+  return (
+    <>
+      <FrameFields frame={decal.frame} onChange={(frame) => set({ frame })} />
+      <div className="mt-1.5 flex gap-1">
+        <button type="button" title="The same once more, right where it lies" onClick={() => project.send({ type: "duplicate_decal", decal: decal.id })} className="flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3">
+          <IconCopy size={15} stroke={1.7} />
+          Duplicate
+        </button>
+        <button type="button" title={tooltip("deleteDecal")} onClick={() => project.send({ type: "remove_decals", decals: [decal.id] })} className="flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3">
+          <IconTrash size={15} stroke={1.7} />
+          Delete
+        </button>
+      </div>
+      <Head>How it lies</Head>
+      <LaidSlider label="Opacity" value={decal.opacity ?? 1} project={project} edit={(opacity) => edit({ opacity })} />
+      <LaidSlider label="Soft sides" value={decal.soft ?? 0} project={project} edit={(soft) => edit({ soft })} title="How far it fades towards its sides" />
+      {decal.frame.kind !== "map" && (
+        <LaidSlider label="Up to" value={decal.limit ?? 80} min={1} max={180} show={(value) => `${Math.round(value)}°`} project={project} edit={(limit) => edit({ limit })} title="Faces that are turned away further than this take nothing; 180: all do" />
+      )}
+      <div className="mt-1 flex flex-wrap gap-1">
+        <Toggle text="Mirrored" on={decal.mirrored ?? false} onChange={(mirrored) => set({ mirrored })} what="Left becomes right" />
+        <Toggle text="Inverted" on={decal.inverted ?? false} onChange={(inverted) => set({ inverted })} what="It shows where its alpha does not" />
+        <Toggle text="Colors" on={decal.colored ?? true} onChange={(colored) => set({ colored })} what="It lays colors; off: only its values and its relief" />
+      </div>
+      <div className="mt-1 flex gap-x-3" role="group" aria-label="Repeats">
+        {["across", "down"].map((text, k) => (
+          <NumberField key={text} label={`Times ${text}`} value={short(decal.repeat?.[k] ?? 1)} min={0.01} max={1000} onChange={(value) => set({ repeat: (decal.repeat ?? [1, 1]).map((old, i) => (i === k ? value : old)) as [number, number] })} />
+        ))}
+      </div>
+      <RegionField decal={decal} set={set} />
+      <Values pigment={decal.pigment ?? {}} project={project} edit={edit} />
+      <Relief decal={decal} set={set} />
+    </>
+  );
+}
+
+function FrameFields({ frame, onChange }: { frame: Frame; onChange: (frame: Frame) => void }) {
+  const inMap = frame.kind === "map";
+  const percent = inMap ? 100 : 1;
+  const unit = inMap ? "%" : undefined;
+  const solid = frame as SurfaceFrame;
+  const least = 1e-6;
+  return (
+    <>
+      <Head>Its frame</Head>
+      <div className="flex flex-wrap gap-x-3 gap-y-1">
+        <NumberField label="Wide" value={short(frame.width * percent)} min={least} max={FAR} unit={unit} title={inMap ? "Of the map's longer side" : "In model units"} onChange={(width) => onChange({ ...frame, width: width / percent })} />
+        <NumberField label="High" value={short(frame.height * percent)} min={least} max={FAR} unit={unit} onChange={(height) => onChange({ ...frame, height: height / percent })} />
+        <NumberField label="Turn" value={short(frame.roll ?? 0)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ ...frame, roll })} />
+        {!inMap && <NumberField label="Deep" value={short(solid.depth)} min={least} max={FAR} title="Half of it lies below the surface" onChange={(depth) => onChange({ ...solid, depth, measured: false })} />}
+      </div>
+      {!inMap && (
+        <label className="flex h-7 items-center gap-1.5" title="As far as the surface bends below it, but not through to what lies behind">
+          <input type="checkbox" className="size-4 accent-accent" checked={solid.measured ?? true} onChange={(event) => onChange({ ...solid, measured: event.target.checked })} />
+          as deep as the wall allows
+        </label>
+      )}
+      <div className="flex items-center gap-1" role="group" aria-label="Middle">
+        {frame.kind === "map"
+          ? ["U", "V"].map((axis, k) => (
+              <NumberField key={axis} label={axis} value={short(frame.center[k]! * 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ ...frame, center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
+            ))
+          : AXES.map((axis, k) => (
+              <NumberField key={axis} label={axis} value={short(solid.position[k]!)} min={-FAR} max={FAR} onChange={(value) => onChange({ ...solid, position: solid.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
+            ))}
+      </div>
+    </>
+  );
+}
+
+function RegionField({ decal, set }: { decal: Decal; set: (part: DecalChange) => void }) {
+  const regions = useSession((session) => session.state?.regions) ?? [];
+  return (
+    <label className="mt-1 flex h-7 items-center gap-2" title="A region of faces, or a shape in the map, that it is kept inside">
+      <span className="shrink-0">Only in</span>
+      <select aria-label="Only in the region" value={decal.region ?? ""} onChange={(event) => set({ region: event.target.value || null })} className="h-7 min-w-0 grow rounded-control bg-fog-2 px-2">
+        <option value="">anywhere</option>
+        {regions.map(({ id, name }) => (
+          <option key={id} value={id}>{name}</option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+const VALUES = [
+  { key: "roughness", label: "Rough", rest: 0.4 },
+  { key: "metallic", label: "Metal", rest: 0 },
+] as const;
+
+/** Its own roughness and metallic, and a color in place of the picture's. */
+function Values({ pigment, project, edit }: { pigment: Pigment; project: Project; edit: (part: DecalChange) => { type: "change_decal"; decal: string } & DecalChange }) {
+  const withValue = (key: keyof Pigment, value: string | number | null) => edit({ pigment: { ...pigment, [key]: value } as Pigment });
+  const box = (key: keyof Pigment, label: string, rest: string | number) => (
+    <input type="checkbox" aria-label={`Own ${label.toLowerCase()}`} className="size-4 shrink-0 accent-accent" checked={pigment[key] != null} onChange={(event) => project.send(withValue(key, event.target.checked ? rest : null))} />
+  );
+  return (
+    <>
+      <Head>Of its own</Head>
+      <div className="flex h-7 items-center gap-2" title="A color in place of the picture's; gray pictures without alpha are its shape then">
+        {box("base_color", "color", "#1e2422")}
+        <span className="w-[46px] shrink-0">Color</span>
+        {pigment.base_color != null && <ColorField label="Color of the decal" color={pigment.base_color} onChange={(color) => project.send(withValue("base_color", color))} />}
+      </div>
+      {VALUES.map(({ key, label, rest }) => (
+        <div key={key} className="flex h-7 items-center gap-2">
+          {box(key, label, rest)}
+          <div className="min-w-0 grow">
+            {pigment[key] != null ? <LaidSlider label={label} value={pigment[key]} project={project} edit={(value) => withValue(key, value)} /> : <span>{label}</span>}
+          </div>
+        </div>
+      ))}
+    </>
+  );
+}
+
+/** Raised or sunk, with softened edges, in model units. */
+function Relief({ decal, set }: { decal: Decal; set: (part: DecalChange) => void }) {
+  const { relief } = decal;
+  const size = useSession((session) => session.modelSize);
+  const rest = { height: short(size / 400), bevel: short(size / 1000) };
+  return (
+    <>
+      <Head>Relief</Head>
+      <label className="flex h-7 items-center gap-1.5" title="It stands on what lies below; its height and its bevel are lengths on the model">
+        <input type="checkbox" className="size-4 accent-accent" checked={relief != null} onChange={(event) => set({ relief: event.target.checked ? rest : null })} />
+        raised, or sunk with a height below 0
+      </label>
+      {relief && (
+        <div className="flex flex-wrap gap-x-3">
+          <NumberField label="Height" value={short(relief.height)} min={-FAR} max={FAR} onChange={(height) => set({ relief: { ...relief, height } })} />
+          <NumberField label="Bevel" value={short(relief.bevel ?? 0)} min={0} max={FAR} title="How softly its edge rises" onChange={(bevel) => set({ relief: { ...relief, bevel } })} />
+        </div>
+      )}
+    </>
+  );
+}

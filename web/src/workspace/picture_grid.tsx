@@ -1,0 +1,60 @@
+import { IconUpload } from "@tabler/icons-react";
+import { useRef } from "react";
+
+import { takePictures } from "../api/rest";
+import type { Picture } from "../api/schema.generated";
+import type { Project } from "../state/project";
+import { say, useSession } from "../state/session";
+
+interface Props {
+  project: Project;
+  /** What the pictures are taken for. */
+  purpose: string;
+  chosen: string | null;
+  onChoose: (picture: Picture) => void;
+}
+
+/** The project's pictures to choose from; more come from files, or are dropped. */
+export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
+  const pictures = useSession((session) => session.state?.pictures) ?? [];
+  const input = useRef<HTMLInputElement>(null);
+  const take = async (files: File[]) => {
+    try {
+      const ids = await takePictures(project.id, files);
+      const fresh = useSession.getState().state?.pictures.find(({ id }) => id === ids[0]);
+      if (fresh) onChoose(fresh);
+    } catch (error) {
+      say((error as Error).message);
+    }
+  };
+  return (
+    <div
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        event.stopPropagation();
+        void take([...event.dataTransfer.files]);
+      }}
+    >
+      <input ref={input} type="file" accept="image/*" multiple hidden aria-label={`Pictures for ${purpose}`} onChange={(event) => void take([...(event.target.files ?? [])])} />
+      <button type="button" onClick={() => input.current?.click()} className="flex h-8 w-full items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3">
+        <IconUpload size={15} stroke={1.7} />
+        Pictures from files, or drop them here
+      </button>
+      <ul aria-label="Pictures of the project" className="mt-2 grid max-h-[178px] grid-cols-5 gap-1.5 overflow-y-auto p-0.5 [scrollbar-width:thin]">
+        {pictures.map((picture) => (
+          <li key={picture.id}>
+            <button
+              type="button" title={`${picture.name}, ${picture.width} × ${picture.height}`} aria-label={picture.name} aria-pressed={picture.id === chosen}
+              onClick={() => onChoose(picture)}
+              className={`block aspect-square w-full overflow-hidden rounded-[6px] ${picture.id === chosen ? "outline-2 outline-accent" : "hover:outline-2 hover:outline-fog-4"}`}
+            >
+              <img alt="" src={`/api/projects/${project.id}/library/${picture.id}/thumbnail`} className="size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain" />
+            </button>
+          </li>
+        ))}
+      </ul>
+      {!pictures.length && <p className="mt-2 text-ink-2">No pictures yet. PNG with transparency, photos, gray masks: all will do.</p>}
+    </div>
+  );
+}

@@ -15,6 +15,7 @@ import numpy as np
 
 import nightmist as nm
 from nightmist.demo.finishes import shipped_finish
+from nightmist.demo.stencils import STENCILS, shipped_stencil
 
 #: Coats around the hull: color, roughness, height of the stroke, tip radius.
 BANDS = (
@@ -61,6 +62,7 @@ def paint(doc: nm.Document) -> None:
         arrange(surface)
     worn_cage(doc, seed)
     bleached(doc.surfaces["hull"])
+    marks(doc)
 
 
 def arrange(surface) -> None:
@@ -90,6 +92,27 @@ def bleached(surface) -> None:
     tone = surface.layers.add("adjustment", name="Bleached by the sun", effect="tone", saturation=-0.22, lightness=0.05)
     surface.layers.move(tone, index=1)
     tone.add_mask().facing((0, 1, 0), limit=25, fade=65)
+
+
+def marks(doc) -> None:
+    """What the harbor has put on: berth numbers on raised plates, a tide scale, a warning; rust runs below them."""
+    pictures = {name: doc.add_picture_data(f"{name}.png", shipped_stencil(name)) for name in STENCILS}
+    hull, lantern = doc.surfaces["hull"], doc.surfaces["lantern"]
+    # Below the layer that is kept for new paint.
+    runs = hull.layers.add("decals", name="Rust below the marks", index=len(hull.layers) - 1)
+    plates = hull.layers.add("decals", name="Marks", index=len(hull.layers) - 1)
+    enamel = nm.Pigment(roughness=0.3, metallic=0.0)
+    for turn in (0.35, 0.35 + np.pi):
+        spot = doc.pick(view(turn, 0.02), (600, 400))
+        plates.place(pictures["Berth mark"], spot, width=0.44, pigment=enamel,
+                     relief=nm.DecalRelief(height=0.004, bevel=0.003))  # fmt: skip
+        for side, width in ((-0.17, 0.2), (0.16, 0.24)):
+            below = doc.pick(view(turn + side, -0.12), (600, 400))
+            runs.place(pictures["Rust run"], below, width=width, pigment=nm.Pigment(roughness=0.85))
+    scale = doc.pick(view(-0.75, -0.16), (600, 400))
+    plates.place(pictures["Tide scale"], scale, width=0.07, pigment=enamel)
+    label = lantern.layers.add("decals", name="Marks")
+    label.place(pictures["Warning label"], doc.pick(view(0.2, 1.84), (600, 400)), width=0.14, pigment=enamel)
 
 
 def band(doc, layer, color, roughness, height, radius) -> None:

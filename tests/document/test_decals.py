@@ -282,7 +282,8 @@ def test_it_lies_over_the_border_of_surfaces_as_one_and_moves_to_the_other(squar
     doc.undo()
     assert sides() == pytest.approx((0.5 * 0.6, 0.3 * 0.6), rel=0.03)
     doc.undo(), doc.undo()
-    assert len(other.layers) == 0 and sides() == (0, 0)
+    assert len(other.layers) == 0
+    assert sides() == (0, 0)
 
 
 def test_bound_to_a_region_it_stays_inside_and_follows_the_region(square):
@@ -293,10 +294,12 @@ def test_bound_to_a_region_it_stays_inside_and_follows_the_region(square):
     y, x, q, _ = in_frame(surface, decal.frame)
     inside = abs(q[:, :2]).max(axis=1) < 0.48
     red = reds(surface.read("base_color"))[y, x]
-    assert red[inside & (q[:, 0] < -0.02)].all() and not red[q[:, 0] > 0.02].any()
+    assert red[inside & (q[:, 0] < -0.02)].all()
+    assert not red[q[:, 0] > 0.02].any()
     region.invert()
     red = reds(surface.read("base_color"))[y, x]
-    assert red[inside & (q[:, 0] > 0.02)].all() and not red[q[:, 0] < -0.02].any()
+    assert red[inside & (q[:, 0] > 0.02)].all()
+    assert not red[q[:, 0] < -0.02].any()
     with pytest.raises(NightmistError, match="Marks on surface are bound to Left"):
         doc.regions.remove(region)
     decal.change(region=None)
@@ -304,7 +307,7 @@ def test_bound_to_a_region_it_stays_inside_and_follows_the_region(square):
 
 
 def test_in_the_map_it_lies_flat_whatever_the_islands_are(waved):
-    doc, surface, layer = opened(sphere(8, 4), 256)
+    doc, _surface, layer = opened(sphere(8, 4), 256)
     decal = layer.place(waved, (0.4, 0.6), width=0.5, roll=90)
     layer.bake()
     found = layer.read("base_color")

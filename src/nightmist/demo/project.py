@@ -9,7 +9,6 @@ from ..document import Document
 from ..document.history import History
 from .buoy import lantern_buoy
 from .cabinet import tide_gauge_cabinet
-from .stencils import STENCILS, shipped_stencil
 
 NAME = "Lantern buoy"
 CABINET = "Tide-gauge cabinet"
@@ -29,7 +28,5 @@ def demo_document(size: int = 2048) -> Document:
     """The buoy as the harbor knows it, and an empty layer on top to try the brush on."""
     document = Document.from_mesh(lantern_buoy(), NAME, (size, size))
     runpy.run_path(str(PAINTING))["paint"](document)
-    for name in STENCILS:
-        document.add_picture_data(f"{name}.png", shipped_stencil(name))
     document.history = History()
     return document

@@ -10,7 +10,7 @@ from .api_prepare import PreparedDocument
 from .stacking import decals
 from .stacking.decals import Place, SurfacePlace
 from .values import Decal as DecalValue
-from .values import DecalRelief, Hit, Pigment
+from .values import DecalRelief, Hit, Picture, Pigment
 
 #: Where scripts put a decal: what was picked, or (u, v) in the map.
 At = Hit | Sequence[float]
@@ -102,19 +102,21 @@ class HoldsDecals:
         return iter(self.decals)
 
     def place(
-        self, path: str | Path, at: At, width: float | None = None, roll: float = 0.0, depth: float | None = None,
+        self, picture: str | Path, at: At, width: float | None = None, roll: float = 0.0, depth: float | None = None,
         **fields: Any,
     ) -> Decal:  # fmt: skip
         """Put a picture onto the surface where something was picked, or into the map at (u, v).
 
-        width: in model units, or as a share of the map's longer side; None: fitting the model. depth: None: as deep as
-        the wall allows. fields: what decals have besides, as pigment, relief, limit, region (a handle).
+        picture: a file, or the id of one that the project has. width: in model units, or as a share of the map's longer
+        side; None: fitting the model. depth: None: as deep as the wall allows. fields: what decals have besides, as
+        pigment, relief, limit, region (a handle).
         """
         node = decals.decals_value(self.document.node(self.id))
-        picture = self.document.picture_value(self.document.add_picture(path))
+        known = self.document.values.get(str(picture))
+        taken = known if isinstance(known, Picture) else self.document.picture_value(self.document.add_picture(picture))
         if region := fields.get("region"):
             fields["region"] = region.id
-        change, key = decals.place_decal(self.document, node, picture, _place(at), width, depth, roll, **fields)
+        change, key = decals.place_decal(self.document, node, taken, _place(at), width, depth, roll, **fields)
         self.document.make(change)
         return Decal(self.document, key)
 

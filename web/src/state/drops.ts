@@ -1,6 +1,6 @@
 import { takePictures } from "../api/rest";
 import { setReferences, takeStencil } from "./desk";
-import { layAsWash } from "./pictures";
+import { layAsWash, takeAsDecal } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
 import { say, useSession } from "./session";
@@ -50,5 +50,10 @@ async function take(project: Project, files: File[]): Promise<void> {
   if (!last) return;
   setReferences({ shown: true, chosen: last });
   const newest = pictures.at(-1)!;
-  say(`${newest.name} is pinned beside the model.`, "Take it as a stencil", () => void asStencil(project.id, newest), { label: "Lay it as a wash", act: () => void layAsWash(project, pictures) });
+  say(
+    `${newest.name} is pinned beside the model. Use it`,
+    "as a stencil", () => void asStencil(project.id, newest),
+    { label: "as a decal", act: () => void takeAsDecal(project, newest) },
+    { label: "as a wash", act: () => void layAsWash(project, pictures) },
+  ); // prettier-ignore
 }

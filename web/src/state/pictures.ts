@@ -1,5 +1,7 @@
 import { takePictures } from "../api/rest";
 import type { Picture, Pigment } from "../api/schema.generated";
+import { openNodeCard } from "./cards";
+import { decalLayer, useDecals } from "./decals";
 import { useDesk } from "./desk";
 import type { Project } from "./project";
 import { say, surfaceNamed, useSession } from "./session";
@@ -29,6 +31,22 @@ export async function layAsWash(project: Project, files: File[]): Promise<void> 
   try {
     const images = imagesWith(await takePictures(project.id, pictures));
     project.send({ type: "add_node", surface: surface.name, kind: "wash", above: desk.layers[surface.name] ?? null, images });
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
+/** Take a picture into the project and into the hand: a click lays it on the model, or in the map. */
+export async function takeAsDecal(project: Project, file: File): Promise<void> {
+  const desk = useDesk.getState();
+  const surface = surfaceNamed(useSession.getState().state, desk.surface);
+  if (!surface) return;
+  try {
+    const [id] = await takePictures(project.id, [file]);
+    if (!decalLayer(surface)) project.send({ type: "add_node", surface: surface.name, kind: "decals", above: desk.layers[surface.name] ?? null });
+    useDesk.setState({ maskTarget: null });
+    openNodeCard();
+    useDecals.setState({ inHand: id ?? null, chosen: null });
   } catch (error) {
     say((error as Error).message);
   }

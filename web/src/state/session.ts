@@ -62,8 +62,8 @@ export function resetSession(): void {
 }
 
 /** Say something, with a cure where there is one. */
-export function say(notice: string, label?: string, act?: () => void, other?: Act): void {
-  useSession.setState({ notice, offer: label && act ? { notice, acts: [{ label, act }, ...(other ? [other] : [])] } : null });
+export function say(notice: string, label?: string, act?: () => void, ...others: Act[]): void {
+  useSession.setState({ notice, offer: label && act ? { notice, acts: [{ label, act }, ...others] } : null });
 }
 
 export function surfaceNamed(state: DocumentState | null, name: string | null): SurfaceState | undefined {

@@ -6,7 +6,19 @@ The names below are the public surface of the package, the same engine that the 
 from .core.errors import NightmistError
 from .core.mapping import Camera
 from .core.mesh.planner import plan_map_size
-from .document import DecalRelief, Document, Frame, FromGray, Mapping, MixByHeight, Pigment, PressureCurve, Stencil, Tip
+from .document import (
+    DecalRelief,
+    Document,
+    Frame,
+    FromGray,
+    Mapping,
+    MixByHeight,
+    Pigment,
+    PressureCurve,
+    Stencil,
+    Tip,
+    key_out,
+)
 
 __all__ = [
     "Camera",
@@ -21,5 +33,6 @@ __all__ = [
     "PressureCurve",
     "Stencil",
     "Tip",
+    "key_out",
     "plan_map_size",
 ]

@@ -15,7 +15,7 @@ from ..core.texels import TILE
 from ..document import Document
 from ..document.derived.composites import PictureName
 from ..document.derived.model import runs_of_faces
-from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail, small_picture
+from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail, small_picture, whole_picture
 from ..document.files.version_look import version_map
 from ..document.stacking.versions import picture_of, version_value
 from .projects import InStudio, Problem, read_files
@@ -46,7 +46,7 @@ def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFil
 
 @router.get("/projects/{project}/library/{picture}/thumbnail", responses={422: {"model": Problem}})
 def picture_thumbnail(studio: InStudio, project: str, picture: str) -> Response:
-    """PNG of a picture, small. Its file never changes, so it may be kept."""
+    """PNG of a picture, small, as it is cut out."""
     png = studio.with_document(project, lambda document: small_picture(document, document.picture_value(picture)))
     return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
 
@@ -56,6 +56,15 @@ def picture_to_show(studio: InStudio, project: str, picture: str) -> Response:
     """PNG of a picture, upright, as large as a screen shows."""
     png = studio.with_document(
         project, lambda document: small_picture(document, document.picture_value(picture), SCREEN)
+    )  # fmt: skip
+    return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
+
+
+@router.get("/projects/{project}/library/{picture}/file", responses={422: {"model": Problem}})
+def whole_picture_to_show(studio: InStudio, project: str, picture: str) -> Response:
+    """PNG of a picture before anything was cut out of it, as large as a screen shows."""
+    png = studio.with_document(
+        project, lambda document: whole_picture(document, document.picture_value(picture), SCREEN)
     )  # fmt: skip
     return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
 

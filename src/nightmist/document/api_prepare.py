@@ -39,6 +39,10 @@ class PreparedDocument(values_of_document.Document):
             self.do_aside(change)
         return key
 
+    def cut_picture(self, picture: str, /, **properties: object) -> None:
+        """Cut something else out of a picture of the project: crop, key, alpha (an id), soften … of `Cutout`."""
+        self.make(pictures.cut_picture(self, self.picture_value(picture), **properties))
+
     def remove_picture(self, key: str) -> None:
         """Forget a picture that no layer uses."""
         self.make(pictures.remove_picture(self, self.picture_value(key)))

@@ -268,7 +268,11 @@ class Document(Contents):
             painted = rasters.get(MASK)
             if shown.mask and shown.mask.on and shown.mask.adjusted:
                 start = self.mask_start(shown.mask, surface)
-                rasters[MASK] = self.filters.mask(shown, shown.mask, painted, start, surface, self.layout(surface))
+                picture = self.shown(shown.mask.picture or "")
+                looks = picture.looks if isinstance(picture, Picture) else None
+                rasters[MASK] = self.filters.mask(
+                    shown, shown.mask, looks, painted, start, surface, self.layout(surface)
+                )
             inside = self.shown_stack(node.id) if isinstance(node, Group) else []
             found.append(Shown(shown, rasters, inside, painted if painted is not rasters.get(MASK) else None))
         return found
@@ -277,10 +281,13 @@ class Document(Contents):
         """Those to whom some rasters belong whose tiles come when they are composited."""
         return [*self.washes.lazy(rasters), *self.filters.lazy(rasters), *self.decals.lazy(rasters)]
 
+    def shown_pictures(self) -> dict[str, Picture]:
+        """The pictures of the project by id, as they are shown."""
+        return {picture.id: self.shown(picture.id) for picture in self.picture_values()}  # type: ignore[misc]
+
     def mask_start(self, mask: MaskOf, surface: Surface) -> Callable[[TileKey], Start]:
         """Of each tile of a surface's map the shares that a mask has where nothing is painted on it."""
-        pictures = {picture.id: picture for picture in self.picture_values()}
-        return self.washes.mask_start(mask, surface, self.layout(surface), pictures)
+        return self.washes.mask_start(mask, surface, self.layout(surface), self.shown_pictures())
 
     def works_long(self, surface: Surface) -> bool:
         """Whether anything seen of a surface is worked out tile by tile, as pictures that are laid over it."""
@@ -306,8 +313,7 @@ class Document(Contents):
     def washed(self, wash: Wash) -> Mapping[PlaneName, Raster]:
         """What a wash lays on each map; tiles of pictures come when they are composited."""
         surface: Surface = self.shown(self.surface_of(wash).id)  # type: ignore[assignment]
-        pictures = {picture.id: picture for picture in self.picture_values()}
-        laid = self.washes.rasters(wash, surface, self.layout(surface), pictures, self.mesh.bounds)
+        laid = self.washes.rasters(wash, surface, self.layout(surface), self.shown_pictures(), self.mesh.bounds)
         return dict(laid.items())
 
     def laid_decals(self, node: Decals) -> list[Laying]:
@@ -315,7 +321,7 @@ class Document(Contents):
         regions = {key: self.shown(key) for each in node.placed if (key := each.region)}
         found: list[Laying] = []
         for each in node.placed:
-            picture, region = self.values.get(each.picture), regions.get(each.region or "")
+            picture, region = self.shown(each.picture), regions.get(each.region or "")
             if each.visible and isinstance(picture, Picture):
                 found.append(Laying(each, picture, region if isinstance(region, Region) else None))
         return found

@@ -20,10 +20,12 @@ from .values import (
     Group,
     MapName,
     Node,
+    Picture,
     PlaneName,
     Region,
     Surface,
     Wash,
+    pictures_in,
 )
 
 if TYPE_CHECKING:
@@ -64,6 +66,8 @@ def mark_values(document: Document, before: Before) -> None:
             _mark_surface(document, old, new)
         elif isinstance(old, Region):
             _mark_region(document, old)
+        elif isinstance(old, Picture) and isinstance(new, Picture) and old.looks != new.looks:
+            _mark_picture(document, old)
 
 
 def reach(document: Document, node: Node, everywhere: TileArea) -> dict[MapName, TileArea]:
@@ -139,6 +143,17 @@ def _mark_region(document: Document, old: Region) -> None:
         if isinstance(node, Decals):
             bound = [decal for decal in node.placed if decal.region == old.id]
             _mark_areas(document, node, document.decals_touch(node, bound), {})
+
+
+def _mark_picture(document: Document, old: Picture) -> None:
+    for node in list(document.values.values()):
+        if not isinstance(node, NODES) or old.id not in pictures_in(node):
+            continue
+        if isinstance(node, Decals) and not (node.mask and node.mask.picture == old.id):
+            shown = [decal for decal in node.placed if decal.picture == old.id]
+            _mark_areas(document, node, document.decals_touch(node, shown), {})
+        elif surface := _surface_over(document, node, {}):
+            _mark_areas(document, node, reach(document, node, document.composite(surface).everywhere), {})
 
 
 def _looks(node: AnyValue | None) -> AnyValue | None:

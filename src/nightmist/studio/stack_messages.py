@@ -255,6 +255,24 @@ class DescribePicture(StackMessage):
         return pictures.describe_picture(document.picture_value(self.picture), **given(self, "picture"))
 
 
+class CutPicture(StackMessage):
+    """Cut something else out of a picture, wherever it is used; what is left out stays."""
+
+    type: Literal["cut_picture"]
+    picture: str
+    crop: tuple[Share, Share, Share, Share] | None = None
+    alpha: str | None = Field(default=None, description="the id of a picture whose gray is the alpha; null: its own")
+    key: str | None = Field(default=None, description="a background color to be taken away, #rrggbb; null: none")
+    tolerance: Share | None = None
+    softness: Share | None = None
+    despill: bool | None = None
+    soften: float | None = None
+    inverted: bool | None = None
+
+    def change(self, document: Document) -> Change:
+        return pictures.cut_picture(document, document.picture_value(self.picture), **given(self, "picture"))
+
+
 class RemovePicture(StackMessage):
     """Forget a picture that no layer uses."""
 
@@ -438,13 +456,14 @@ class SetDepth(StackMessage):
 
 #: What can be shown before it is made, while a slider moves.
 Showable = Annotated[
-    ChangeNode | ChangeNodeMap | ChangeMask | SetDepth | ShowMask | ChangeDecal | MoveDecal, Field(discriminator="type")
+    ChangeNode | ChangeNodeMap | ChangeMask | SetDepth | ShowMask | ChangeDecal | MoveDecal | CutPicture,
+    Field(discriminator="type"),
 ]
 AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
     | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeNodes | MergeSeen | KeepVersion | RestoreVersion
-    | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | AnyDecalMessage
+    | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | CutPicture | AnyDecalMessage
 )  # fmt: skip
 
 

@@ -1,5 +1,5 @@
 import type {
-  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, DescribePicture, DuplicateDecal, MoveDecal, PlaceDecal, SetDepth, ShowMask,
+  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, CutPicture, DescribePicture, DuplicateDecal, MoveDecal, PlaceDecal, SetDepth, ShowMask,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
@@ -12,6 +12,7 @@ type NewNode = Sparse<AddNode, "type" | "surface" | "kind">;
 type PictureChange = Sparse<DescribePicture, "type" | "picture">;
 export type DecalEdit = Sparse<ChangeDecal, "type" | "decal">;
 type DecalMove = Sparse<MoveDecal, "type" | "decal">;
+type PictureCut = Sparse<CutPicture, "type" | "picture">;
 type RegionChange = Sparse<ChangeRegion, "type" | "region">;
 
 /** The properties of a layer that are to be set; those left out stay. */
@@ -19,11 +20,11 @@ export type LayerChange = Omit<NodeChange, "type" | "node">;
 export type MapChange = Omit<NodeMapChange, "type" | "node" | "map">;
 
 /** What can be shown before it is made. */
-export type Showable = NodeChange | NodeMapChange | MaskChange | SetDepth | DecalEdit | DecalMove;
+export type Showable = NodeChange | NodeMapChange | MaskChange | SetDepth | DecalEdit | DecalMove | PictureCut;
 
 /** What the page may send. */
 export type Outgoing =
-  | Exclude<ClientMessage, { type: "add_node" | "change_decal" | "change_mask" | "change_node" | "change_node_map" | "change_region" | "describe_picture" | "duplicate_decal" | "move_decal" | "place_decal" | "show" }>
+  | Exclude<ClientMessage, { type: "add_node" | "change_decal" | "change_mask" | "change_node" | "change_node_map" | "change_region" | "cut_picture" | "describe_picture" | "duplicate_decal" | "move_decal" | "place_decal" | "show" }>
   | NodeChange
   | NewNode
   | NodeMapChange
@@ -32,6 +33,7 @@ export type Outgoing =
   | RegionChange
   | DecalEdit
   | DecalMove
+  | PictureCut
   | Sparse<DuplicateDecal, "type" | "decal">
   | Sparse<PlaceDecal, "type" | "surface" | "picture">
   | { type: "show"; edit: Showable | ShowMask | null };

@@ -485,7 +485,7 @@ export interface paths {
         };
         /**
          * Picture Thumbnail
-         * @description PNG of a picture, small. Its file never changes, so it may be kept.
+         * @description PNG of a picture, small, as it is cut out.
          */
         get: operations["picture_thumbnail_api_projects__project__library__picture__thumbnail_get"];
         put?: never;
@@ -508,6 +508,26 @@ export interface paths {
          * @description PNG of a picture, upright, as large as a screen shows.
          */
         get: operations["picture_to_show_api_projects__project__library__picture__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/library/{picture}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whole Picture To Show
+         * @description PNG of a picture before anything was cut out of it, as large as a screen shows.
+         */
+        get: operations["whole_picture_to_show_api_projects__project__library__picture__file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2115,6 +2135,66 @@ export interface components {
             origin: string;
         };
         /**
+         * CutPicture
+         * @description Cut something else out of a picture, wherever it is used; what is left out stays.
+         */
+        CutPicture: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "cut_picture";
+            /** Picture */
+            picture: string;
+            /**
+             * Crop
+             * @default null
+             */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Alpha
+             * @description the id of a picture whose gray is the alpha; null: its own
+             * @default null
+             */
+            alpha: string | null;
+            /**
+             * Key
+             * @description a background color to be taken away, #rrggbb; null: none
+             * @default null
+             */
+            key: string | null;
+            /**
+             * Tolerance
+             * @default null
+             */
+            tolerance: number | null;
+            /**
+             * Softness
+             * @default null
+             */
+            softness: number | null;
+            /**
+             * Despill
+             * @default null
+             */
+            despill: boolean | null;
+            /**
+             * Soften
+             * @default null
+             */
+            soften: number | null;
+            /**
+             * Inverted
+             * @default null
+             */
+            inverted: boolean | null;
+        };
+        /**
          * DecalRelief
          * @description How a decal stands up: its height in model units, negative: sunk; how softly its edge rises, model units too.
          *
@@ -3429,7 +3509,7 @@ export interface components {
              */
             type: "show";
             /** Edit */
-            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowMask"] | components["schemas"]["ChangeDecal"] | components["schemas"]["MoveDecal"]) | null;
+            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowMask"] | components["schemas"]["ChangeDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["CutPicture"]) | null;
         };
         /**
          * ShowMask
@@ -3684,7 +3764,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["DescribePicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["CutPicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -3919,6 +3999,66 @@ export interface components {
              * @enum {string}
              */
             kind: "brushed";
+        };
+        /**
+         * Cutout
+         * @description What is cut out of a picture's file before it is used; the file stays as it is.
+         *
+         *     crop: left, top, right, bottom as shares. alpha: the file of another picture whose gray is the alpha. key: a
+         *     background color that is taken away, with what lies as near as the tolerance, fading over the softness; despill:
+         *     out of half-transparent pixels, too. soften: a blur of the alpha, in pixels. inverted: opaque where it was not.
+         */
+        Cutout: {
+            /**
+             * Crop
+             * @default [
+             *       0,
+             *       0,
+             *       1,
+             *       1
+             *     ]
+             */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Alpha
+             * @default null
+             */
+            alpha: string | null;
+            /**
+             * Key
+             * @default null
+             */
+            key: string | null;
+            /**
+             * Tolerance
+             * @default 0.08
+             */
+            tolerance: number;
+            /**
+             * Softness
+             * @default 0.1
+             */
+            softness: number;
+            /**
+             * Despill
+             * @default true
+             */
+            despill: boolean;
+            /**
+             * Soften
+             * @default 0
+             */
+            soften: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
         };
         /**
          * Decal
@@ -4376,7 +4516,7 @@ export interface components {
         };
         /**
          * Picture
-         * @description A picture of the project: the digest of its file's bytes, its size in pixels, what it is for.
+         * @description A picture of the project: the digest of its file's bytes, its size in pixels as cut out, what it is for.
          */
         Picture: {
             /**
@@ -4406,6 +4546,24 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * @default {
+             *       "crop": [
+             *         0,
+             *         0,
+             *         1,
+             *         1
+             *       ],
+             *       "alpha": null,
+             *       "key": null,
+             *       "tolerance": 0.08,
+             *       "softness": 0.1,
+             *       "despill": true,
+             *       "soften": 0,
+             *       "inverted": false
+             *     }
+             */
+            cutout: components["schemas"]["Cutout"];
         };
         Placement: [
             number,
@@ -4930,6 +5088,7 @@ export type ChooseUvSet = components['schemas']['ChooseUvSet'];
 export type ClearSeams = components['schemas']['ClearSeams'];
 export type CloneSource = components['schemas']['CloneSource'];
 export type CopyMask = components['schemas']['CopyMask'];
+export type CutPicture = components['schemas']['CutPicture'];
 export type DecalRelief = components['schemas']['DecalRelief'];
 export type DescribePicture = components['schemas']['DescribePicture'];
 export type DoWithoutPictures = components['schemas']['DoWithoutPictures'];
@@ -5002,6 +5161,7 @@ export type ClientMessage = components['schemas']['ClientMessage'];
 export type Adjustment = components['schemas']['Adjustment'];
 export type Area = components['schemas']['Area'];
 export type Brushed = components['schemas']['Brushed'];
+export type Cutout = components['schemas']['Cutout'];
 export type Decal = components['schemas']['Decal'];
 export type DecalShown = components['schemas']['DecalShown'];
 export type Decals = components['schemas']['Decals'];
@@ -5859,6 +6019,38 @@ export interface operations {
         };
     };
     picture_to_show_api_projects__project__library__picture__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    whole_picture_to_show_api_projects__project__library__picture__file_get: {
         parameters: {
             query?: never;
             header?: never;

@@ -10,6 +10,12 @@ export type MapKey = keyof Pigment;
 const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"] };
 const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height"];
 
+/** Where a picture of the project is to be had: small, as large as a screen shows, or whole, before it was cut out. */
+export function pictureAt(project: string, picture: Picture, kind: "thumbnail" | "picture" | "file" = "thumbnail"): string {
+  const cut = kind === "file" ? "" : `?v=${encodeURIComponent(JSON.stringify(picture.cutout ?? {}))}`;
+  return `/api/projects/${project}/library/${picture.id}/${kind}${cut}`;
+}
+
 /** Pictures for the maps that their roles say, besides those that are there. */
 export function imagesWith(ids: string[], before: Record<string, string> = {}): Record<string, string> {
   const pictures = useSession.getState().state?.pictures ?? [];

@@ -2,10 +2,12 @@ import { IconChevronDown, IconChevronUp, IconEye, IconEyeOff } from "@tabler/ico
 
 import type { Decal, Decals } from "../api/schema.generated";
 import { chooseDecal, useChosenDecal, useDecals } from "../state/decals";
+import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { DecalNumbers } from "./decal_numbers";
 import { Head } from "./node_card_head";
+import { PictureAbout } from "./picture_about";
 import { PictureGrid } from "./picture_grid";
 
 /** A layer of decals: a picture to be put down, those that lie there, and the numbers of the chosen one. */
@@ -13,7 +15,9 @@ export function DecalSettings({ layer, project }: { layer: Decals; project: Proj
   const inHand = useDecals((decals) => decals.inHand);
   const placed = layer.placed ?? [];
   const chosen = useChosenDecal();
+  const pictures = useSession((session) => session.state?.pictures);
   const here = chosen && placed.some(({ id }) => id === chosen.id) ? chosen : null;
+  const picture = here && pictures?.find(({ id }) => id === here.picture);
   return (
     <>
       <Head>Put a picture down</Head>
@@ -31,6 +35,7 @@ export function DecalSettings({ layer, project }: { layer: Decals; project: Proj
         ))}
       </ol>
       {here && <DecalNumbers key={here.id} decal={here} project={project} />}
+      {picture && <PictureAbout key={picture.id} picture={picture} project={project} />}
     </>
   );
 }
@@ -44,7 +49,7 @@ function Row({ decal, index, count, layer, project, on }: { decal: Decal; index:
   return (
     <li className={`flex h-9 items-center gap-1 rounded-control pr-0.5 ${on ? "bg-accent-soft" : "hover:bg-fog-2"}`}>
       <button type="button" aria-pressed={on} title={`${name}: see its frame`} onClick={() => chooseDecal(on ? null : decal.id)} className="flex h-9 min-w-0 grow items-center gap-1.5 px-1 text-left">
-        <img alt="" src={`/api/projects/${project.id}/library/${decal.picture}/thumbnail`} className="size-7 shrink-0 rounded-[5px] bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:8px_8px] object-contain" />
+        {picture && <img alt="" src={pictureAt(project.id, picture)} className="size-7 shrink-0 rounded-[5px] bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:8px_8px] object-contain" />}
         <span className={`truncate ${decal.visible === false ? "opacity-55" : ""}`}>{name}</span>
       </button>
       <button type="button" className={icon} aria-label={`Move ${name} up`} title="Over the one above" disabled={index + 1 >= count} onClick={() => order(index + 1)}>

@@ -1,6 +1,7 @@
 import type { Picture } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { Named } from "../ui/named";
+import { PictureCutout } from "./picture_cutout";
 
 const ROLES: [NonNullable<Picture["role"]>, string][] = [
   ["color", "a color"],
@@ -42,6 +43,7 @@ export function PictureAbout({ picture, project }: { picture: Picture; project: 
           className="h-7 min-w-0 grow rounded-control bg-fog-2 px-2"
         />
       </label>
+      <PictureCutout picture={picture} project={project} />
       <button type="button" title="A picture that a layer uses cannot be forgotten; undo brings it back" onClick={() => project.send({ type: "remove_picture", picture: picture.id })} className="mt-1.5 h-7 w-full rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
         Forget the picture
       </button>

@@ -3,6 +3,7 @@ import { useRef } from "react";
 
 import { takePictures } from "../api/rest";
 import type { Picture } from "../api/schema.generated";
+import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 
@@ -49,7 +50,7 @@ export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
               onClick={() => onChoose(picture)}
               className={`block aspect-square w-full overflow-hidden rounded-[6px] ${picture.id === chosen ? "outline-2 outline-accent" : "hover:outline-2 hover:outline-fog-4"}`}
             >
-              <img alt="" src={`/api/projects/${project.id}/library/${picture.id}/thumbnail`} className="size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain" />
+              <img alt="" src={pictureAt(project.id, picture)} className="size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain" />
             </button>
           </li>
         ))}

@@ -2,6 +2,8 @@ import { IconArrowsDiagonal, IconArrowsMove, IconRefresh } from "@tabler/icons-r
 import { type KeyboardEvent, type PointerEvent, type ReactNode, useState } from "react";
 
 import { setStencil, type StencilPlace, useDesk } from "../state/desk";
+import { pictureAt } from "../state/pictures";
+import { useSession } from "../state/session";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
 interface Pull {
@@ -19,14 +21,16 @@ const LARGEST = 20_000;
 /** The stencil over the stage: painting goes through it, its handles move, turn and scale it. */
 export function StencilOverlay({ project }: { project: string }) {
   const { picture, on, x, y, width, height, rotation, mirrored, opacity } = useDesk((desk) => desk.stencil);
-  if (!picture || !on) return null;
+  const pictures = useSession((session) => session.state?.pictures);
+  const chosen = pictures?.find(({ id }) => id === picture);
+  if (!chosen || !on) return null;
   return (
     <div
       data-testid="stencil"
       className="pointer-events-none absolute"
       style={{ left: `${x * 100}%`, top: `${y * 100}%`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}
     >
-      <img alt="" draggable={false} src={`/api/projects/${project}/library/${picture}/picture`} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
+      <img alt="" draggable={false} src={pictureAt(project, chosen, "picture")} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
       <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
       <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={(dx, dy) => nudged(dx, dy)} />
       <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />

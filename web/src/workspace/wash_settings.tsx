@@ -4,7 +4,7 @@ import { useRef } from "react";
 import { takePictures } from "../api/rest";
 import type { Mapping, Pigment, Wash } from "../api/schema.generated";
 import { useLaid } from "../state/laid";
-import { imagesWith, type MapKey } from "../state/pictures";
+import { imagesWith, type MapKey, pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
@@ -58,6 +58,7 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
   const images = wash.images ?? {};
   const value = pigment[map] ?? null;
   const image = images[map as keyof typeof images];
+  const picture = pictures.find(({ id }) => id === image);
   const edit = (next: string | number | null) => ({ type: "change_node" as const, node: wash.id, pigment: { ...pigment, [map]: next } as Pigment });
   const [shown, lay] = useLaid(value, project, edit);
   const choose = (choice: string) => {
@@ -70,7 +71,7 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
     <div className="mt-1">
       <div className="flex h-7 items-center gap-2">
         <span className="w-[46px] shrink-0">{label}</span>
-        {image && <img alt="" src={`/api/projects/${project.id}/library/${image}/thumbnail`} className="size-6 shrink-0 rounded-[5px] object-cover" />}
+        {picture && <img alt="" src={pictureAt(project.id, picture)} className="size-6 shrink-0 rounded-[5px] object-cover" />}
         <select aria-label={`${label} of ${wash.name}`} value={image ?? (value === null ? "" : "value")} onChange={(event) => choose(event.target.value)} className="h-7 min-w-0 grow rounded-control bg-fog-2 px-2">
           <option value="">left alone</option>
           <option value="value">a value</option>

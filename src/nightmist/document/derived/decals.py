@@ -166,7 +166,7 @@ class Source:
 
     def _placed(self, laying: Laying, surface: Surface) -> Placed:
         decal = laying.decal
-        key = ("decal", decal.but(id="", visible=True), laying.picture.file, surface.size, surface.depth)
+        key = ("decal", decal.but(id="", visible=True), laying.picture.looks, surface.size, surface.depth)
         return self.cache.get(key, lambda: self._make(laying, surface), _bytes)
 
     def _make(self, laying: Laying, surface: Surface) -> Placed:

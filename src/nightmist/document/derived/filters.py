@@ -137,12 +137,15 @@ class Filters:
         return laid.rasters
 
     def mask(
-        self, node: Node, mask: MaskOf, painted: Raster | None, start: Callable[[TileKey], Start], surface: Surface,
-        layout: Layout,
+        self, node: Node, mask: MaskOf, looks: Any, painted: Raster | None, start: Callable[[TileKey], Start],
+        surface: Surface, layout: Layout,
     ) -> Raster:  # fmt: skip
-        """A node's mask as it counts. start: what it has, tile by tile, where nothing is painted."""
+        """A node's mask as it counts. start: what it has, tile by tile, where nothing is painted.
+
+        looks: of the picture that this follows from.
+        """
         place = f"{node.id}/{MASK}"
-        key = (layout.key, mask)
+        key = (layout.key, mask, looks)
         laid = self.found.get(place)
         if not isinstance(laid, LaidMask) or laid.key != key:
             run = self._blur(mask.soften, surface, layout) if mask.soften else Still()

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.formats.image_files import read_picture
 from ...core.kernels import addresses_in
 from ...core.mapping.frames import inverse_of, turn_of
 from ...core.mapping.projections import Laying, lay_pictures, normals_over, placing_of
@@ -20,6 +19,7 @@ from ..values import CHANNELS, Frame, MapName, MaskOf, Picture, Surface, Wash
 from .cache import Cache
 from .laid import LaidTiles, owners
 from .layouts import Layout
+from .pictures import cut_out
 from .pool import Pool
 
 #: Bounds, for what lies by UV and needs none.
@@ -110,7 +110,7 @@ class Washes:
     ) -> LaidPictures:  # fmt: skip
         mapping = wash.mapping
         around = None if mapping.frame or mapping.shape == "uv" else tuple(np.concatenate(bounds).tolist())
-        files = tuple((name, picture.file) for name, picture in images.items())
+        files = tuple((name, picture.looks) for name, picture in images.items())
         key = ("wash", layout.key, files, mapping.model_dump_json(), around)
 
         def make() -> LaidPictures:
@@ -125,7 +125,7 @@ class Washes:
 
     def _sheets(self, images: Mapping[MapName, Picture]) -> Sheets:
         """Pictures side by side, as a color or as one value each."""
-        files = tuple((name == "base_color", picture.file) for name, picture in images.items())
+        files = tuple((name == "base_color", picture.looks) for name, picture in images.items())
 
         def make() -> Sheets:
             return sheets_of([self.pyramid(picture, name != "base_color") for name, picture in images.items()])
@@ -157,7 +157,7 @@ class Washes:
     def pyramid(self, picture: Picture, gray: bool) -> Pyramid:
         """A picture's levels, as a color or as one value."""
 
-        key = ("pyramid", picture.file, gray)
+        key = ("pyramid", picture.looks, gray)
         return self.cache.get(key, lambda: pyramid_of(self.picture(picture), gray), lambda made: made.nbytes)
 
     def looks(self, picture: Picture) -> tuple[bool, bool]:
@@ -169,12 +169,11 @@ class Washes:
             spread = (shown.max(axis=1) - shown.min(axis=1)).max(initial=0)
             return bool(spread <= GRAY_WITHIN), bool((pixels[..., 3] == 65535).all())
 
-        return self.cache.get(("looks", picture.file), look)
+        return self.cache.get(("looks", picture.looks), look)
 
     def picture(self, picture: Picture) -> NDArray[np.uint16]:
-        """(h, w, 4) a picture of the project, upright."""
-        data: NDArray[np.uint8] = self.arrays.get(picture.file)
-        return read_picture(picture.name, data.tobytes(), upright=True)
+        """(h, w, 4) a picture of the project, upright, as it is cut out."""
+        return cut_out(self.arrays, picture)
 
 
 def frame_around(low: NDArray[np.float64], high: NDArray[np.float64]) -> Frame:

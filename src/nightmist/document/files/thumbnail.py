@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.formats.image_files import fit, read_picture, write_png
+from ...core.formats.image_files import fit, write_png
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import Start, TileKey, shares_of
+from ..derived.pictures import cut_out, whole
 from ..document import Document
 from ..values import MAPS, MASK, Adjustment, Group, Node, Picture, Wash
 
@@ -57,7 +58,13 @@ def mask_thumbnail(document: Document, node: Node) -> bytes:
 
 def small_picture(document: Document, picture: Picture, side: int = SIDE) -> bytes:
     """PNG of a picture of the project, its longer side at most as many pixels."""
-    pixels = read_picture(picture.name, document.arrays.get(picture.file).tobytes(), upright=True)
+    pixels = cut_out(document.arrays, picture)
+    return _png(pixels, min(side, max(pixels.shape[:2])))
+
+
+def whole_picture(document: Document, picture: Picture, side: int) -> bytes:
+    """The same of the file, before anything is cut out of it."""
+    pixels = whole(document.arrays, picture)
     return _png(pixels, min(side, max(pixels.shape[:2])))
 
 

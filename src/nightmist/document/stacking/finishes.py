@@ -32,9 +32,10 @@ from ..values import (
     Surface,
     Wash,
     new_id,
+    pictures_in,
 )
 from .nodes import Rasters, Values, room_for
-from .pictures import add_picture, file_of, pictures_of
+from .pictures import add_picture, file_of
 
 #: What a finish is made of: strokes become pictures.
 AnyLayer = Group | Wash | Decals | Adjustment
@@ -78,7 +79,7 @@ def finish_of(document: Document, group: Node, name: str) -> Finish:
         else:
             nodes.append(node)
     inside = document.nodes_in(group.id)
-    used = {key for node in inside for key in pictures_of(node.but(mask=None))}
+    used = {key for node in inside for key in pictures_in(node.but(mask=None))}
     pictures = [document.picture_value(key) for key in sorted(used)]
     data = [(picture, file_of(document, picture)) for picture in pictures]
     if sum(len(each) for _, each in data) + sum(len(stroke.data) for stroke in strokes) > MOST_BYTES:

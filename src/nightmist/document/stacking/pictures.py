@@ -9,11 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.formats.image_files import read_picture
+from ...core.formats.image_files import read_picture, write_png
+from ...core.mapping.placing import axes_of
 from ...core.names import clean_name, listed, unused_name
 from ..change import Change
+from ..derived.pictures import cut_out
 from ..document import Document
-from ..values import NODES, Decals, Node, Picture, Role, Wash, new_id
+from ..values import NODES, AnyValue, Cutout, Decal, Decals, MapFrame, Picture, Role, new_id, pictures_in
 
 #: What names of pictures say about their use, looked for in this order.
 NAMED: tuple[tuple[str, Role], ...] = (
@@ -63,26 +65,65 @@ def describe_picture(picture: Picture, **properties: object) -> Change:
     return Change(label=f"Describe picture {picture.name}", values={picture.id: (picture, after)})
 
 
+def cut_picture(document: Document, picture: Picture, **properties: object) -> Change:
+    """Cut something else out of a picture, wherever it is used.
+
+    alpha: the id of the picture whose gray is its alpha. What decals show of it stays where it lies.
+    """
+    if key := properties.get("alpha"):
+        properties["alpha"] = document.picture_value(str(key)).file
+    cutout: Cutout = picture.cutout.but(**properties)
+    if cutout == picture.cutout:
+        return Change(label="")
+    pixels = cut_out(document.arrays, picture.but(cutout=cutout))
+    after = picture.but(cutout=cutout, width=pixels.shape[1], height=pixels.shape[0])
+    what = " ".join(name for name in properties if getattr(cutout, name) != getattr(picture.cutout, name))
+    values: dict[str, tuple[AnyValue | None, AnyValue | None]] = {picture.id: (picture, after)}
+    if cutout.crop != picture.cutout.crop:
+        for node in document.values.values():
+            if isinstance(node, Decals) and picture.id in pictures_in(node):
+                placed = (
+                    _cropped(each, picture, cutout) if each.picture == picture.id else each for each in node.placed
+                )
+                values[node.id] = (node, node.but(placed=tuple(placed)))
+    return Change(label=f"Prepare picture {picture.name}", values=values, merge=f"{picture.id} {what}")
+
+
+def _cropped(decal: Decal, picture: Picture, cutout: Cutout) -> Decal:
+    """A decal whose frame has become that of another part of its picture."""
+    if decal.repeat != (1, 1):
+        return decal
+    old, new, frame = picture.cutout.crop, cutout.crop, decal.frame
+    wide, high = old[2] - old[0], old[3] - old[1]
+    width, height = frame.width * (new[2] - new[0]) / wide, frame.height * (new[3] - new[1]) / high
+    x = ((new[0] + new[2]) - (old[0] + old[2])) / 2 / wide * frame.width * (-1 if decal.mirrored else 1)
+    y = ((old[1] + old[3]) - (new[1] + new[3])) / 2 / high * frame.height
+    if isinstance(frame, MapFrame):
+        # Its middle would have to be told in texels, and a map may be oblong: it stays.
+        flat: Decal = decal.but(frame=frame.but(width=width, height=height))
+        return flat
+    right, up, _ = axes_of(frame.normal, frame.roll)
+    place = (np.array(frame.position) + x * right + y * up).tolist()
+    cut: Decal = decal.but(frame=frame.but(position=place, width=width, height=height))
+    return cut
+
+
 def remove_picture(document: Document, picture: Picture) -> Change:
     """Forget a picture. Raises NightmistError naming the layers that use it."""
     users = [
         f"{value.name} on {document.surface_of(value).name}"
         for value in document.values.values()
-        if isinstance(value, NODES) and picture.id in pictures_of(value)
+        if isinstance(value, NODES) and picture.id in pictures_in(value)
     ]
+    users += [each.name for each in document.picture_values() if each.cutout.alpha == picture.file and each != picture]
     if users:
         raise NightmistError(f"{picture.name} is used by {listed(users)}. Take it off there first.")
     return Change(label=f"Forget picture {picture.name}", values={picture.id: (picture, None)})
 
 
-def pictures_of(node: Node) -> set[str]:
-    """The ids of the pictures that a node uses."""
-    used = set(node.images.values()) if isinstance(node, Wash) else set()
-    used |= {decal.picture for decal in node.placed} if isinstance(node, Decals) else set()
-    return used | {node.mask.picture} if node.mask and node.mask.picture else used
-
-
 def file_of(document: Document, picture: Picture) -> bytes:
-    """The bytes of a picture's file, as they were given."""
+    """The bytes of a picture's file as they were given or, where something is cut out of it, of that as PNG."""
+    if picture.cutout != Cutout():
+        return write_png(cut_out(document.arrays, picture))
     data: NDArray[np.uint8] = document.arrays.get(picture.file)
     return data.tobytes()

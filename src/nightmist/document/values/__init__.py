@@ -1,7 +1,7 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
-from .decals import NODES, Decal, DecalRelief, Decals, MapFrame, Node, SurfaceFrame
+from .decals import NODES, Decal, DecalRelief, Decals, MapFrame, Node, SurfaceFrame, pictures_in
 from .nodes import (
     FILTERS,
     WIDEST_BLUR,
@@ -41,6 +41,7 @@ from .parts import (
     MODEL,
     PROJECT,
     AnyValue,
+    Cutout,
     DocumentValues,
     Hit,
     KeptPicture,
@@ -82,6 +83,7 @@ __all__ = [
     "Area",
     "Brushed",
     "CloneSource",
+    "Cutout",
     "Decal",
     "DecalRelief",
     "Decals",
@@ -131,4 +133,5 @@ __all__ = [
     "hex_channels",
     "load_of",
     "new_id",
+    "pictures_in",
 ]  # fmt: skip

@@ -115,3 +115,10 @@ class Decals(NodeValue):
 #: Kinds of nodes in a stack.
 Node = Brushed | Group | Wash | Decals | Adjustment
 NODES = (Brushed, Group, Wash, Decals, Adjustment)
+
+
+def pictures_in(node: Node) -> set[str]:
+    """The ids of the pictures that a node uses."""
+    used = set(node.images.values()) if isinstance(node, Wash) else set()
+    used |= {decal.picture for decal in node.placed} if isinstance(node, Decals) else set()
+    return used | {node.mask.picture} if node.mask and node.mask.picture else used

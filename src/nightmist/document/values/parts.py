@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, NamedTuple, get_args
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ...core.errors import NightmistError
 from ...core.mesh.checkup import FindingKind
@@ -134,8 +134,33 @@ class TipPicture(Value):
 Role = Literal["color", "value", "height", "normal", "tip", "id"]
 
 
+class Cutout(Value):
+    """What is cut out of a picture's file before it is used; the file stays as it is.
+
+    crop: left, top, right, bottom as shares. alpha: the file of another picture whose gray is the alpha. key: a
+    background color that is taken away, with what lies as near as the tolerance, fading over the softness; despill:
+    out of half-transparent pixels, too. soften: a blur of the alpha, in pixels. inverted: opaque where it was not.
+    """
+
+    crop: tuple[Share, Share, Share, Share] = (0, 0, 1, 1)
+    alpha: str | None = None
+    key: str | None = Field(default=None, pattern="^#[0-9a-fA-F]{6}$")
+    tolerance: Share = 0.08
+    softness: Share = 0.1
+    despill: bool = True
+    soften: float = Field(default=0.0, ge=0, le=200)
+    inverted: bool = False
+
+    @field_validator("crop")
+    @classmethod
+    def _some(cls, crop: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
+        if crop[0] >= crop[2] or crop[1] >= crop[3]:
+            raise ValueError("what is cut out has a width and a height")
+        return crop
+
+
 class Picture(Value):
-    """A picture of the project: the digest of its file's bytes, its size in pixels, what it is for."""
+    """A picture of the project: the digest of its file's bytes, its size in pixels as cut out, what it is for."""
 
     kind: Literal["picture"] = "picture"
     id: str
@@ -145,6 +170,12 @@ class Picture(Value):
     height: int
     role: Role = "color"
     note: str = Field(default="", max_length=500, description="where it comes from, and its license")
+    cutout: Cutout = Cutout()
+
+    @property
+    def looks(self) -> tuple[str, Cutout]:
+        """All that its pixels follow from."""
+        return self.file, self.cutout
 
 
 #: What a version brings back; pictures, tips and versions stay what they are.

@@ -1,0 +1,37 @@
+"""The pixels of a project's pictures, as they are cut out of their files."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.formats.image_files import read_picture
+from ...core.mapping.cutout import cropped, inverted, keyed_out, softened, with_alpha_of
+from ..values import Cutout, Picture, hex_channels
+from .pool import Pool
+
+
+def cut_out(arrays: Pool, picture: Picture) -> NDArray[np.uint16]:
+    """(h, w, 4) a picture, upright, with straight alpha."""
+    pixels, cutout = whole(arrays, picture), picture.cutout
+    if cutout == Cutout():
+        return pixels
+    if cutout.alpha:
+        pixels = with_alpha_of(pixels, read_picture("The picture of the alpha", _file(arrays, cutout.alpha), True))
+    pixels = cropped(pixels, cutout.crop)
+    if cutout.key:
+        key = hex_channels(cutout.key)
+        pixels = keyed_out(pixels, key, cutout.tolerance, cutout.softness, cutout.despill)
+    if cutout.soften > 0:
+        pixels = softened(pixels, cutout.soften)
+    return inverted(pixels) if cutout.inverted else pixels
+
+
+def whole(arrays: Pool, picture: Picture) -> NDArray[np.uint16]:
+    """The same as its file has it."""
+    return read_picture(picture.name, _file(arrays, picture.file), upright=True)
+
+
+def _file(arrays: Pool, digest: str) -> bytes:
+    data: NDArray[np.uint8] = arrays.get(digest)
+    return data.tobytes()

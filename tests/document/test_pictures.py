@@ -1,0 +1,127 @@
+"""What is cut out of pictures: against the formulas, wherever they are used, undone, kept, and refused."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+import nightmist as nm
+from nightmist import Document, NightmistError
+from nightmist.core.formats.image_files import read_picture
+from nightmist.core.mapping.cutout import cropped, keyed_out, softened, with_alpha_of
+
+from ..shapes import plane
+from .test_decals import front, in_frame, opened
+from .test_stencils import wave, waves, write
+
+
+def test_a_key_leaves_the_foreground_of_what_was_mixed_with_it():
+    rng = np.random.default_rng(3)
+    key = np.array([0.1, 0.8, 0.2])
+    solid = np.array([0.9, 0.15, 0.7])
+    share = rng.uniform(0, 1, (64, 64, 1))
+    picture = np.full((64, 64, 4), 65535, np.uint16)
+    picture[..., :3] = np.rint((solid * share + key * (1 - share)) * 65535)
+    # Whoever knows how far apart both are can choose a softness that gives the mixture back, but for the smoothstep.
+    whole = np.linalg.norm(solid - key) / np.sqrt(3)
+    found = keyed_out(picture, tuple(key), 0.0, whole) / 65535
+    t = share[..., 0]
+    assert found[..., 3] == pytest.approx(t * t * (3 - 2 * t), abs=1e-3)
+    a = found[..., 3:]
+    expected = np.clip((picture[..., :3] / 65535 - (1 - a) * key) / np.maximum(a, 1e-3), 0, 1)
+    assert abs(found[..., :3] - expected)[a[..., 0] > 0.05].max() < 2 / 255
+    bare = keyed_out(picture, tuple(key), 0.1, 0.2, despill=False)
+    assert (bare[..., :3] == picture[..., :3]).all()
+    assert (bare[..., 3][share[..., 0] * whole < 0.1 - 1e-4] == 0).all()
+    assert (bare[..., 3][share[..., 0] * whole > 0.3 + 1e-4] == 65535).all()
+
+
+def test_parts_other_alphas_and_soft_rims():
+    rng = np.random.default_rng(4)
+    picture = rng.integers(0, 65536, (40, 60, 4)).astype(np.uint16)
+    assert (cropped(picture, (0.25, 0.1, 0.75, 1.0)) == picture[4:40, 15:45]).all()
+    assert cropped(picture, (0.5, 0.5, 0.5001, 0.5001)).shape == (1, 1, 4)
+    gray = np.full((20, 30, 4), 65535, np.uint16)
+    gray[..., :3] = 12345
+    assert (with_alpha_of(picture, gray)[..., 3] == 12345).all()
+    square = np.zeros((41, 41, 4), np.uint16)
+    square[10:31, 10:31] = (65535, 20000, 0, 65535)
+    soft = softened(square, 3.0)
+    expected = cv2.GaussianBlur(square[..., 3].astype(np.float64), (0, 0), 3.0, borderType=cv2.BORDER_REPLICATE)
+    assert soft[..., 3] == pytest.approx(expected, abs=2)
+    # Its rim shows no other color than its own.
+    shown = soft[..., 3] > 600
+    assert abs(soft[shown][:, :3].astype(int) - (65535, 20000, 0)).max() < 400
+
+
+def test_what_is_cut_out_shows_wherever_the_picture_is_used(tmp_path):
+    green = np.full((64, 64, 4), (0.0, 1.0, 0.0, 1.0))
+    green[16:48, 16:48] = (0.9, 0.1, 0.1, 1.0)
+    path = write(tmp_path / "green.png", green)
+    doc, surface, layer = opened(plane(2), 256)
+    decal = layer.place(path, front(doc), width=1.0)
+    wash = surface.layers.add("wash", images={"roughness": path})
+    masked = surface.layers.add("wash", pigment=nm.Pigment(metallic=1.0))
+    masked.add_mask().change(picture=decal.value.picture)
+    before = {name: surface.read(name) for name in ("base_color", "roughness", "metallic")}
+    doc.cut_picture(decal.value.picture, key="#00ff00")
+    y, x, q, _ = in_frame(surface, decal.frame)
+    color = surface.read("base_color")[y, x, :3].astype(int)
+    middle, rim = abs(q[:, :2]).max(axis=1) < 0.22, (abs(q[:, :2]).max(axis=1) > 0.28)
+    assert (color[middle] == np.rint(np.array((0.9, 0.1, 0.1)) * 65535)).all()
+    ground = surface.read("base_color")[0, 0, :3]
+    assert (color[rim] == ground).all()
+    assert (surface.read("roughness")[2, 2] != before["roughness"][2, 2]).all(), "nothing lies there now"
+    assert surface.read("metallic")[2, 2] != before["metallic"][2, 2]
+    doc.save(tmp_path / "kept.nightmist")
+    again = Document.load(tmp_path / "kept.nightmist").surfaces["surface"]
+    assert all((again.read(name) == surface.read(name)).all() for name in before)
+    doc.undo()
+    assert all((surface.read(name) == one).all() for name, one in before.items())
+    assert wash.id != masked.id
+
+
+def test_a_decal_shows_less_of_its_picture_where_that_is_cropped_and_nothing_moves(tmp_path):
+    doc, surface, layer = opened(plane(2), 512)
+    decal = layer.place(waves(tmp_path / "waves.png"), front(doc), width=1.2, roll=25)
+    whole = decal.value.frame
+    doc.cut_picture(decal.value.picture, crop=(0.25, 0.2, 0.75, 0.6))
+    y, x, q, _ = in_frame(surface, whole)
+    layer.bake()
+    found = layer.read("base_color")[y, x] / 65535
+    u, v = q[:, 0] + 0.5, 0.5 - q[:, 1]
+    inside = (u > 0.27) & (u < 0.73) & (v > 0.22) & (v < 0.58)
+    outside = (u < 0.24) | (u > 0.76) | (v < 0.18) | (v > 0.62)
+    assert abs(found[inside, :3] - wave(u, v)[inside]).max() < 2 / 255
+    assert not found[outside].any()
+
+
+def test_pictures_of_an_alpha_stay_and_wrong_numbers_are_refused(tmp_path):
+    doc, _, layer = opened(plane(2))
+    decal = layer.place(write(tmp_path / "red.png", np.full((8, 8, 3), (1.0, 0, 0))), front(doc), width=1.0)
+    gray = doc.add_picture(write(tmp_path / "gray.png", np.full((16, 4), 0.5)))
+    key = decal.value.picture
+    doc.cut_picture(key, alpha=gray)
+    layer.bake()
+    assert layer.read("base_color")[128, 128, 3] == pytest.approx(32768, abs=2)
+    doc.undo()
+    with pytest.raises(NightmistError, match=r"used by red\.png"):
+        doc.remove_picture(gray)
+    steps = doc.history.cursor
+    for wrong in ({"crop": (0.5, 0, 0.5, 1)}, {"key": "green"}, {"soften": -1}, {"alpha": "gone"}):
+        with pytest.raises(NightmistError):
+            doc.cut_picture(key, **wrong)
+    assert doc.history.cursor == steps
+
+
+def test_the_key_line_of_the_design(tmp_path):
+    letters = np.ones((20, 40, 3))
+    letters[5:15, 10:30] = (0.1, 0.1, 0.4)
+    path = write(tmp_path / "lettering.png", letters)
+    out = nm.key_out(path, color="#ffffff", tolerance=0.1, out=tmp_path / "lettering_keyed.png")
+    keyed = read_picture(out.name, out.read_bytes())
+    assert (keyed[5:15, 10:30, 3] == 65535).all()
+    assert not keyed[:5, :, 3].any()
+    with pytest.raises(NightmistError, match="key"):
+        nm.key_out(path, color="white", out=tmp_path / "no.png")

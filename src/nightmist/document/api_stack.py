@@ -19,7 +19,7 @@ from .change import Change
 from .derived.layouts import Layout
 from .files import hand_off
 from .preparing import maps
-from .stacking import finishes, mask_sources, masks, merging, nodes
+from .stacking import finishes, frames, mask_sources, masks, merging, nodes
 from .stacking.finishes import Finish
 from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, Pigment, Wash
 from .values import Surface as SurfaceValue
@@ -136,6 +136,10 @@ class Layer(HoldsDecals):
     @mapping.setter
     def mapping(self, value: values.Mapping) -> None:
         self.change(mapping=value)
+
+    def fit_frame(self) -> None:
+        """Put the frame of a wash around its surface, as it is turned."""
+        self.document.make(frames.fit_frame(self.document, self.value))
 
     @property
     def _wash(self) -> Wash:

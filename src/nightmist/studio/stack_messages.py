@@ -14,7 +14,7 @@ from ..document.derived.model import faces_of_runs
 from ..document.files.portrait import portrait
 from ..document.painting import regions
 from ..document.preparing.maps import set_depth
-from ..document.stacking import adjusting, mask_sources, masks, merging, nodes, pictures, versions
+from ..document.stacking import adjusting, frames, mask_sources, masks, merging, nodes, pictures, versions
 from ..document.stacking.mask_sources import Source
 from ..document.values import Effect, Group, MapName, Mapping, MixByHeight, Name, Node, Pigment, Role, Share, Surface
 from .decal_messages import AnyDecalMessage, ChangeDecal, MoveDecal
@@ -170,6 +170,16 @@ class FindLevels(StackMessage):
 
     def change(self, document: Document) -> Change:
         return adjusting.found_levels(document, document.node(self.node))
+
+
+class FitFrame(StackMessage):
+    """Put a wash's frame around its surface, as it is turned."""
+
+    type: Literal["fit_frame"]
+    node: str
+
+    def change(self, document: Document) -> Change:
+        return frames.fit_frame(document, document.node(self.node))
 
 
 class MergeDown(StackMessage):
@@ -462,8 +472,8 @@ Showable = Annotated[
 AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
-    | RemoveRegion | SetDepth | FindLevels | MergeDown | MergeNodes | MergeSeen | KeepVersion | RestoreVersion
-    | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | CutPicture | AnyDecalMessage
+    | RemoveRegion | SetDepth | FindLevels | FitFrame | MergeDown | MergeNodes | MergeSeen | KeepVersion
+    | RestoreVersion | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | CutPicture | AnyDecalMessage
 )  # fmt: skip
 
 

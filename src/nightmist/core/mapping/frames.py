@@ -20,3 +20,25 @@ def inverse_of(position: Three, size: Three, turn: Three) -> NDArray[np.float64]
     """(3, 4): from model space to a frame's own coordinates, -0.5 to 0.5 inside its box."""
     inward = turn_of(turn).T / np.asarray(size)[:, None]
     return np.column_stack([inward, -inward @ np.asarray(position)])
+
+
+def degrees_of(turn: NDArray[np.float64]) -> Three:
+    """The degrees of which `turn_of` makes a (3, 3) turn; where y is upright, x is taken as 0."""
+    y = np.arcsin(np.clip(turn[0, 2], -1, 1))
+    if abs(turn[0, 2]) > 1 - 1e-9:
+        x, z = 0.0, np.arctan2(turn[1, 0], turn[1, 1])
+    else:
+        x, z = np.arctan2(-turn[1, 2], turn[2, 2]), np.arctan2(-turn[0, 1], turn[0, 0])
+    a, b, c = np.degrees((x, y, z)).tolist()
+    return a, b, c
+
+
+def fitted(points: NDArray[np.float64], turn: Three) -> tuple[Three, Three]:
+    """Position and size of the smallest frame of a given turn around (n, 3) points; flat ones get some depth."""
+    axes = turn_of(turn)
+    own = points @ axes
+    low, high = own.min(axis=0), own.max(axis=0)
+    size = np.maximum(high - low, 1e-3 * max(float((high - low).max()), 1e-9))
+    x, y, z = (axes @ ((low + high) / 2)).tolist()
+    w, h, d = size.tolist()
+    return (x, y, z), (w, h, d)

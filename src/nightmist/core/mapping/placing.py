@@ -36,6 +36,12 @@ def axes_of(normal: Sequence[float] | NDArray[np.float64], roll: float = 0.0) ->
     return np.array([c * x - s * y, s * x + c * y, z])
 
 
+def roll_of(axes: NDArray[np.float64]) -> float:
+    """The degrees with which `axes_of` makes these (3, 3) axes, of their own normal."""
+    right, up, _ = axes_of(axes[2])
+    return float(np.degrees(np.arctan2(-axes[0] @ up, axes[0] @ right)))
+
+
 def inward_of(axes: NDArray[np.float64], position: Sequence[float], size: Sequence[float]) -> NDArray[np.float64]:
     """(3, 4): from model space to a frame's own coordinates, -0.5 to 0.5 inside its box."""
     inward = axes / np.asarray(size, np.float64)[:, None]

@@ -14,7 +14,7 @@ from ...core.texels import TILE, Raster
 from ...core.texels.raster import Start, TileKey, shares_of
 from ..derived.pictures import cut_out, whole
 from ..document import Document
-from ..values import MAPS, MASK, Adjustment, Group, Node, Picture, Wash
+from ..values import MAPS, MASK, Adjustment, Decals, Group, Node, Picture, Wash
 
 #: The longer side of a thumbnail in pixels.
 SIDE = 64
@@ -26,6 +26,8 @@ def paint_thumbnail(document: Document, node: Node) -> bytes:
     """PNG with alpha of a layer's color or, where it holds none, of its first map as gray."""
     if isinstance(node, Wash):
         return _wash_thumbnail(document, node)
+    if isinstance(node, Decals) and node.placed:
+        return small_picture(document, document.picture_value(node.placed[-1].picture))
     painted = document.painted_maps(node.id)
     if not painted or isinstance(node, Group | Adjustment):
         return write_png(np.zeros((1, 1, 4), np.uint8))

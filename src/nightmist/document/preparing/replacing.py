@@ -18,6 +18,7 @@ from ..document import Document
 from ..values import Meant, Node, Surface, new_id
 from .matching import Match, Why, match_surfaces, places_shared
 from .model import receivers, start_of, usual_depth
+from .motion import with_moved_frames
 from .refit import Plan, refit
 from .transfer import old_faces
 from .untouched import kept_pictures
@@ -100,7 +101,7 @@ def replace_mesh(
     project = document.project.but(hidden_parts=_still_hidden(document, mesh))
     kept = _without_faces(document, matches, len(surfaces))
     plan = Plan("Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s in moved], sources)
-    return refit(document, plan), notes
+    return with_moved_frames(document, mesh, refit(document, plan)), notes
 
 
 def read_new_model(files: dict[str, bytes], model: str | None = None) -> Mesh:

@@ -1,0 +1,93 @@
+"""Where parts have gone in another model, so that frames that belong to them go along."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.mapping.frames import degrees_of, turn_of
+from ...core.mapping.placing import axes_of, roll_of
+from ...core.mesh import Mesh
+from ...core.mesh.similarity import Similarity, similarity_between
+from ..change import Change
+from ..document import Document
+from ..values import AnyValue, Decal, Decals, Frame, SurfaceFrame, Wash
+
+
+def with_moved_frames(document: Document, mesh: Mesh, change: Change) -> Change:
+    """A change to another model in which frames of washes and decals go where the parts below them went."""
+    motions = _motions(document.mesh, mesh)
+    if not motions:
+        return change
+    values = dict(change.values)
+    for node in document.values.values():
+        after = values.get(node.id, (node, node))[1]
+        moved: AnyValue | None = after
+        if isinstance(after, Wash) and after.mapping.frame:
+            if motion := _of_surface(document, motions, document.surface_of(after).number):
+                moved = after.but(mapping=after.mapping.but(frame=_moved(after.mapping.frame, motion)))
+        elif isinstance(after, Decals):
+            moved = after.but(placed=tuple(_with(document, decal, motions) for decal in after.placed))
+        if moved != after:
+            values[node.id] = (values.get(node.id, (node, node))[0], moved)
+    return Change(label=change.label, values=values, rasters=change.rasters, edits=change.edits)
+
+
+def _motions(old: Mesh, new: Mesh) -> dict[int, Similarity]:
+    """By the old model's parts, how those of the same name and faces lie otherwise now; those that stayed are left."""
+    found: dict[int, Similarity] = {}
+    for number, corners in _parts(old):
+        name = old.parts[number]
+        there = [each for each, _ in _parts(new) if new.parts[each] == name]
+        if len(there) != 1 or old.parts.count(name) != 1:
+            continue
+        now = new.corners[new.face_part == there[0]].reshape(-1, 3)
+        if now.shape == corners.shape and (motion := similarity_between(corners, now)):
+            found[number] = motion
+    return found
+
+
+def _parts(mesh: Mesh) -> Iterator[tuple[int, NDArray[np.float64]]]:
+    for number in range(len(mesh.parts)):
+        faces = mesh.face_part == number
+        if faces.any():
+            yield number, mesh.corners[faces].reshape(-1, 3)
+
+
+def _of_surface(document: Document, motions: dict[int, Similarity], number: int) -> Similarity | None:
+    """How a whole surface has moved: with its only part."""
+    parts = np.unique(document.mesh.face_part[document.mesh.face_surface == number])
+    return motions.get(int(parts[0])) if len(parts) == 1 else None
+
+
+def _with(document: Document, decal: Decal, motions: dict[int, Similarity]) -> Decal:
+    """A decal that has gone along with the part on which it lies."""
+    frame = decal.frame
+    if not isinstance(frame, SurfaceFrame):
+        return decal
+    place, front = np.array(frame.position), np.array(frame.normal)
+    start = place + front * frame.depth / 2
+    hit = document.caster.cast(start[None], -front[None])
+    if hit.face[0] < 0 or hit.distance[0] > frame.depth:
+        return decal
+    motion = motions.get(int(document.mesh.face_part[hit.face[0]]))
+    if motion is None:
+        return decal
+    axes = axes_of(frame.normal, frame.roll) @ motion.turn.T
+    moved: Decal = decal.but(
+        frame=frame.but(
+            position=motion.of(place).tolist(), normal=axes[2].tolist(), roll=roll_of(axes),
+            width=frame.width * motion.scale, height=frame.height * motion.scale, depth=frame.depth * motion.scale,
+        )
+    )  # fmt: skip
+    return moved
+
+
+def _moved(frame: Frame, motion: Similarity) -> Frame:
+    moved: Frame = frame.but(
+        position=motion.of(np.array(frame.position)).tolist(), size=[side * motion.scale for side in frame.size],
+        turn=degrees_of(motion.turn @ turn_of(frame.turn)),
+    )  # fmt: skip
+    return moved

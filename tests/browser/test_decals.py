@@ -6,8 +6,10 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from nightmist.core.formats.image_files import write_png
+
 from .test_stack import practice
-from .test_stencil import sticker, yellow
+from .test_stencil import YELLOW, sticker, yellow
 
 
 def take(tab) -> None:
@@ -132,3 +134,60 @@ def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):
     moved = middle_of(yellow(server.texels(project, "plane")))
     assert moved[0] > 0.53
     assert moved[1] < 0.47
+
+
+def test_a_plain_background_goes_by_a_click_on_the_picture(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Add decals").click()
+    pixels = np.full((64, 64, 4), 255, np.uint8)
+    pixels[24:40, 24:40, :3] = YELLOW
+    given = {"name": "letter.png", "mimeType": "image/png", "buffer": write_png(pixels)}
+    page.get_by_label("Pictures for decals").set_input_files(given)
+    expect(page.get_by_role("button", name="letter.png", exact=True)).to_have_attribute("aria-pressed", "true")
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(3)
+    before = server.texels(project, "plane")
+    white = (before[..., :3] > 65000).all(axis=-1)
+    assert white.sum() > 5 * yellow(before).sum() > 0
+    page.get_by_alt_text("The whole picture").click(position={"x": 4, "y": 4})
+    tab.wait_kept(4)
+    after = server.texels(project, "plane")
+    assert not (after[..., :3] > 65000).all(axis=-1).any()
+    assert yellow(after).sum() == pytest.approx(yellow(before).sum(), rel=0.1)
+    near = page.get_by_role("slider", name="Near to it")
+    near.fill("1000")
+    tab.wait_kept(5)
+    assert not yellow(server.texels(project, "plane")).any()
+
+
+def test_a_washs_frame_is_moved_and_sized_by_handles_and_by_numbers(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Wash", exact=True).click()
+    given = {"name": "sticker.png", "mimeType": "image/png", "buffer": sticker()}
+    page.get_by_label("Pictures for the wash").set_input_files(given)
+    tab.wait_kept(3)
+    page.get_by_role("radio", name="Flat").click()
+    page.get_by_role("radio", name="Once").click()
+    page.get_by_role("button", name="Take a frame that fits").click()
+    expect(page.get_by_test_id("wash-frame")).to_be_visible()
+    tab.wait_kept(6)
+    whole = yellow(server.texels(project, "plane"))
+    pull(page, "Size of the frame along X", -40, 0)
+    tab.wait_kept(7)
+    narrow = yellow(server.texels(project, "plane"))
+    assert 0.3 * whole.sum() < narrow.sum() < 0.9 * whole.sum()
+    pull(page, "Move the frame", 40, 0)
+    tab.wait_kept(8)
+    moved = yellow(server.texels(project, "plane"))
+    assert middle_of(moved)[1] > middle_of(narrow)[1] + 0.05
+    turn = page.get_by_role("group", name="Turn").get_by_role("textbox").nth(2)
+    turn.fill("90")
+    turn.press("Enter")
+    tab.wait_kept(9)
+    rows, columns = np.ptp(np.argwhere(yellow(server.texels(project, "plane"))), axis=0)
+    assert rows < 0.9 * columns

@@ -473,7 +473,8 @@ AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
     | RemoveRegion | SetDepth | FindLevels | FitFrame | MergeDown | MergeNodes | MergeSeen | KeepVersion
-    | RestoreVersion | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | CutPicture | AnyDecalMessage
+    | RestoreVersion | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | CutPicture
+    | AnyDecalMessage
 )  # fmt: skip
 
 

@@ -1,22 +1,18 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconArrowsVertical, IconRefresh } from "@tabler/icons-react";
-import { type KeyboardEvent, type PointerEvent, type ReactNode, useState } from "react";
-
 import type { Decal, SurfaceFrame } from "../api/schema.generated";
 import { moveDecal, placeUnder } from "../stage/decal_input";
 import { type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
-import type { PaintDrag } from "../stage/paint_drag";
 import type { Stage } from "../stage/stage";
 import { decalLayer, decalRests, findDecal, type Frame, showDecal, useChosenDecal, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
+import { FrameHandle, type Grip, HANDLE } from "./frame_handle";
 
 /** Degrees that Shift snaps to. */
 const SNAP = 15;
 /** Pixels from the frame's upper side to the handle that turns it. */
 const ABOVE = 30;
-/** The handles' size in pixels. */
-const HANDLE = 24;
 /** Pixels by which the handles of the corners lie outside of them. */
 const OUT = 9;
 
@@ -81,7 +77,29 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
     const along = ((at.x - middle.x) * dx + (at.y - middle.y) * dy) / (dx * dx + dy * dy);
     return { ...(frame as SurfaceFrame), depth: Math.max(depth * along, 1e-4 * depth), measured: false };
   };
-  const handle = { stage, decal, edit };
+  const back = () => {
+    decalRests();
+    useDecals.setState({ shown: null });
+    project.send({ type: "show", edit: null });
+  };
+  const pulled = (pull: Pull) => (first: Point): Grip => {
+    let made: Frame | null = null;
+    return {
+      move: (at, event) => {
+        made = pull(at, first, event.shiftKey) ?? made;
+        if (made) showDecal(project, edit(made));
+      },
+      release: () => {
+        decalRests();
+        if (made) set(made);
+      },
+      cancel: back,
+    };
+  };
+  const moved = (first: Point, event: PointerEvent): Grip => {
+    const drag = moveDecal(stage, stage.canvas, decal.id, first, event.ctrlKey);
+    return { move: (_, now) => drag.move(now), release: drag.release, cancel: back };
+  };
   return (
     <div data-testid="decal-frame" className="pointer-events-none absolute inset-0 overflow-hidden">
       <svg className="absolute inset-0 size-full">
@@ -93,12 +111,12 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
         <polygon points={path(corners)} className="fill-none stroke-white [stroke-width:1.5]" />
         <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
       </svg>
-      <Handle {...handle} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} moves nudge={(dx, dy) => nudge(stage, decal, dx, dy)} />
-      <Handle {...handle} at={above} label="Turn the decal; Shift snaps" icon={<IconRefresh size={15} />} pull={turn} nudge={(dx, dy) => set({ ...frame, roll: roll + dx - dy })} />
+      <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, dx, dy)} />
+      <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ ...frame, roll: roll + dx - dy })} />
       {corners.map((at, i) => (
-        <Handle key={i} {...handle} at={outward(at!, middle)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} pull={scale} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
+        <FrameHandle key={i} stage={stage} at={outward(at!, middle)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
       ))}
-      {deep && <Handle {...handle} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} pull={deepen} nudge={(dx, dy) => set({ ...(frame as SurfaceFrame), depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
+      {deep && <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ ...(frame as SurfaceFrame), depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
     </div>
   );
 }
@@ -111,76 +129,6 @@ function outward(at: Point, middle: Point): Point {
 
 /** Where a pointer makes a frame, from where it was pressed. */
 type Pull = (at: Point, first: Point, shift: boolean) => Frame | null;
-
-interface HandleProps {
-  stage: Stage;
-  decal: Decal;
-  edit: (frame: Frame) => { type: "change_decal"; decal: string; frame: Frame };
-  at: Point;
-  label: string;
-  icon: ReactNode;
-  pull?: Pull;
-  /** It takes the decal along the surface. */
-  moves?: boolean;
-  /** What arrow keys do, by pixels. */
-  nudge: (dx: number, dy: number) => void;
-}
-
-function Handle({ stage, decal, edit, at, label, icon, pull, moves, nudge }: HandleProps) {
-  const [held, setHeld] = useState<{ first: Point; pull: Pull | undefined; drag: PaintDrag | null; frame: Frame | null } | null>(null);
-  const { project } = stage;
-  const place = (event: PointerEvent): Point => {
-    const box = stage.canvas.getBoundingClientRect();
-    return { x: event.clientX - box.x, y: event.clientY - box.y };
-  };
-  const press = (event: PointerEvent<HTMLButtonElement>) => {
-    event.currentTarget.setPointerCapture(event.pointerId);
-    event.stopPropagation();
-    const first = place(event);
-    // What it was when it was grasped is what is scaled and turned.
-    setHeld({ first, pull, drag: moves ? moveDecal(stage, stage.canvas, decal.id, first, event.ctrlKey) : null, frame: null });
-  };
-  const drag = (event: PointerEvent) => {
-    if (!held) return;
-    if (held.drag) return held.drag.move(event.nativeEvent);
-    const frame = held.pull?.(place(event), held.first, event.shiftKey);
-    if (!frame) return;
-    setHeld({ ...held, frame });
-    showDecal(project, edit(frame));
-  };
-  const release = (event: PointerEvent) => {
-    if (!held) return;
-    setHeld(null);
-    if (held.drag) return held.drag.release(event.nativeEvent);
-    decalRests();
-    if (held.frame) project.send(edit(held.frame));
-  };
-  const cancel = () => {
-    if (!held) return;
-    setHeld(null);
-    decalRests();
-    useDecals.setState({ shown: null });
-    project.send({ type: "show", edit: null });
-  };
-  const key = (event: KeyboardEvent) => {
-    const step = event.shiftKey ? 10 : 1;
-    const by: Record<string, [number, number]> = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
-    const [dx, dy] = by[event.key] ?? [0, 0];
-    if (!dx && !dy) return;
-    event.preventDefault();
-    event.stopPropagation();
-    nudge(dx, dy);
-  };
-  return (
-    <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={release} onPointerCancel={cancel} onKeyDown={key}
-      style={{ left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE }}
-      className="pointer-events-auto absolute grid touch-none place-items-center rounded-full bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"
-    >
-      {icon}
-    </button>
-  );
-}
 
 /** A step on the screen, along the surface. */
 function nudge(stage: Stage, decal: Decal, dx: number, dy: number): void {

@@ -1,4 +1,5 @@
 import type { Frame, Mapping } from "../api/schema.generated";
+import { useMovingFrame } from "../state/moving_frame";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Head } from "./node_card_head";
@@ -12,12 +13,13 @@ const ROWS: { key: "position" | "size" | "turn"; text: string; unit?: string; le
 ];
 
 /** The box that a picture is projected from, in model units: around the model, or where it is put by numbers. */
-export function FrameNumbers({ mapping, onChange }: { mapping: Mapping; onChange: (frame: Frame | null) => void }) {
+export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string; mapping: Mapping; onChange: (frame: Frame | null) => void; onFit: () => void }) {
   const { modelSize, modelMiddle } = useSession();
   // About what the engine takes when nothing else is said.
   const side = Number((modelSize / Math.sqrt(2)).toPrecision(3));
   const around = { position: modelMiddle.map((value) => Number(value.toPrecision(4))) as Three, size: [side, side, side] as Three, turn: [0, 0, 0] as Three };
-  const frame = mapping.frame ?? null;
+  const moving = useMovingFrame();
+  const frame = (moving.wash === wash ? moving.frame : mapping.frame) ?? null;
   return (
     <>
       <Head>Projected from</Head>
@@ -25,6 +27,9 @@ export function FrameNumbers({ mapping, onChange }: { mapping: Mapping; onChange
         <input type="checkbox" className="size-4 accent-accent" checked={frame === null} onChange={(event) => onChange(event.target.checked ? null : around)} />
         a cube around the model
       </label>
+      <button type="button" onClick={onFit} title="As small as it can be around the surface, as it is turned; its handles lie on the model" className="mb-1 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3">
+        {frame ? "Fit the frame to the surface" : "Take a frame that fits the surface"}
+      </button>
       {frame &&
         ROWS.map(({ key, text, unit, least }) => (
           <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>

@@ -147,7 +147,7 @@ function Laying({ wash, project }: { wash: Wash; project: Project }) {
       <LaidSlider label="Right" value={right} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [value, below] })} />
       <LaidSlider label="Down" value={below} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [right, value] })} />
       {shape === "triplanar" && <LaidSlider label="Sharp" value={sharpness} min={1} max={16} show={(value) => value.toFixed(1)} project={project} edit={(value) => edit({ sharpness: value })} title="How fast one side gives way to the next" />}
-      {shape !== "uv" && <FrameNumbers mapping={mapping} onChange={(frame) => project.send(edit({ frame }))} />}
+      {shape !== "uv" && <FrameNumbers wash={wash.id} mapping={mapping} onChange={(frame) => project.send(edit({ frame }))} onFit={() => project.send({ type: "fit_frame", node: wash.id })} />}
       <Head>Beyond its edges</Head>
       <div className="-ml-1">
         <Segmented wraps label="Beyond its edges" options={WRAPS} value={wrap} onChange={(next) => project.send(edit({ wrap: next }))} />

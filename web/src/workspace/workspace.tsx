@@ -28,6 +28,7 @@ import { TopBar } from "./top_bar";
 import { Tray } from "./tray";
 import { TipCard } from "./tip_card";
 import { UvBanner } from "./uv_banner";
+import { WashOverlay } from "./wash_overlay";
 import { WipeBar } from "./wipe_bar";
 import { WorkBar } from "./work_bar";
 
@@ -104,6 +105,7 @@ export function Workspace({ project: id }: { project: string }) {
         {ready && open && <References project={open.project} />}
         {ready && open && !preparing && <StencilOverlay project={open.project.id} />}
         {ready && open && !preparing && <DecalOverlay stage={open.stage} />}
+        {ready && open && !preparing && <WashOverlay stage={open.stage} />}
         {ready && <WipeBar />}
         <Guides />
         {open && <WorkBar project={open.project} />}

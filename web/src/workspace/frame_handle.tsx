@@ -1,0 +1,65 @@
+import { type KeyboardEvent, type PointerEvent, type ReactNode, useState } from "react";
+
+import type { Point } from "../stage/frame_plane";
+import type { Stage } from "../stage/stage";
+
+/** The handles' size in pixels. */
+export const HANDLE = 24;
+
+/** What a handle does while it is held. Places count from the canvas's corner. */
+export interface Grip {
+  move: (at: Point, event: globalThis.PointerEvent) => void;
+  release: (event: globalThis.PointerEvent) => void;
+  cancel: () => void;
+}
+
+interface Props {
+  stage: Stage;
+  at: Point;
+  label: string;
+  icon: ReactNode;
+  grasp: (first: Point, event: globalThis.PointerEvent) => Grip;
+  /** What arrow keys do, by pixels. */
+  nudge: (dx: number, dy: number) => void;
+}
+
+/** A handle of a frame over the stage, for the pointer and for arrow keys. */
+export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
+  const [grip, setGrip] = useState<Grip | null>(null);
+  const place = (event: PointerEvent): Point => {
+    const box = stage.canvas.getBoundingClientRect();
+    return { x: event.clientX - box.x, y: event.clientY - box.y };
+  };
+  const press = (event: PointerEvent<HTMLButtonElement>) => {
+    event.currentTarget.setPointerCapture(event.pointerId);
+    event.stopPropagation();
+    // What was true when it was grasped is what is changed.
+    setGrip(grasp(place(event), event.nativeEvent));
+  };
+  const release = (event: PointerEvent) => {
+    setGrip(null);
+    grip?.release(event.nativeEvent);
+  };
+  const cancel = () => {
+    setGrip(null);
+    grip?.cancel();
+  };
+  const key = (event: KeyboardEvent) => {
+    const step = event.shiftKey ? 10 : 1;
+    const by: Record<string, [number, number]> = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
+    const [dx, dy] = by[event.key] ?? [0, 0];
+    if (!dx && !dy) return;
+    event.preventDefault();
+    event.stopPropagation();
+    nudge(dx, dy);
+  };
+  return (
+    <button
+      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={(event) => grip?.move(place(event), event.nativeEvent)} onPointerUp={release} onPointerCancel={cancel} onKeyDown={key}
+      style={{ left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE }}
+      className="pointer-events-auto absolute grid touch-none place-items-center rounded-full bg-fog text-[12px] font-semibold text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"
+    >
+      {icon}
+    </button>
+  );
+}

@@ -319,11 +319,12 @@ class Document(Contents):
     def laid_decals(self, node: Decals) -> list[Laying]:
         """The visible decals of a layer, the lowest first, with what they are made from."""
         regions = {key: self.shown(key) for each in node.placed if (key := each.region)}
+        pictures = {each.picture: self.shown(each.picture) for each in node.placed}
         found: list[Laying] = []
         for each in node.placed:
-            picture, region = self.shown(each.picture), regions.get(each.region or "")
+            picture, region = pictures[each.picture], regions.get(each.region or "")
             if each.visible and isinstance(picture, Picture):
-                found.append(Laying(each, picture, region if isinstance(region, Region) else None))
+                found.append(self.decals.laying(each, picture, region if isinstance(region, Region) else None))
         return found
 
     def decals_touch(self, node: Node, decals: Sequence[Decal]) -> dict[MapName, TileArea]:

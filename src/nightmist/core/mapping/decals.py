@@ -18,14 +18,12 @@ from ..kernels import as_float32, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
-from .pyramid import WRAPS, Pyramid, pyramid_of, take_sample
+from .pyramid import NOTHING, WRAPS, Pyramid, pyramid_of, take_colors, take_value
 
 #: Degrees over which paint fades before the limit of the angle.
 FADE = 8.0
 #: The share of a frame's depth, at both of its ends, over which paint fades.
 DEPTH_FADE = 0.1
-#: How often the footprint is looked at along a row of texels.
-EVERY = 8
 #: The longest side of a picture of relief.
 LONGEST_RELIEF = 1024
 #: Standard deviations beyond which a softened edge is flat.
@@ -119,8 +117,8 @@ def lay_decal(
         lambda a, b: _lay(
             own.tile_start, own.pieces, own.spans, own.matrices, own.normals, normals, placed.inward, placed.front,
             placed.limits, np.array(placed.repeat), soft, np.float32(placed.opacity), placed.colored, color,
-            placed.inverted, placed.by_gray, np.array(placed.values, np.float32), picture.data, picture.starts,
-            picture.sizes, picture.channels, lifted.data, lifted.starts, lifted.sizes, np.array(relief.margins),
+            placed.inverted, placed.by_gray, np.array(placed.values, np.float32), *picture.pixels,
+            picture.sizes, lifted.data, lifted.starts, lifted.sizes, np.array(relief.margins),
             np.float32(relief.rise), tiles[a:b], rows[a:b], closed[a:b], np.float32(elsewhere), into.color,
             into.values, into.lift,
         ),
@@ -251,10 +249,9 @@ def _lay(  # type: ignore[no-untyped-def]
     inverted,
     by_gray,
     values,
-    data,
+    pixels,
     starts,
     sizes,
-    channels,
     relief_data,
     relief_starts,
     relief_sizes,
@@ -273,6 +270,8 @@ def _lay(  # type: ignore[no-untyped-def]
     found = np.empty((TILE, TILE, 4), np.float32)
     raised = np.empty((TILE, TILE), np.float32)
     q, step = np.empty(3), np.empty((2, 3))
+    us, vs, levels, lows = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.float32), np.zeros(TILE, np.int64)
+    samples, shares = np.zeros((TILE, 4), np.float32), np.zeros(TILE, np.float32)
     wrap = REPEAT if abs(repeat[0]) > 1 or abs(repeat[1]) > 1 else CLAMP
     wide, high = margins[0] / 2, margins[1] / 2
     for i in range(len(tiles)):
@@ -302,6 +301,7 @@ def _lay(  # type: ignore[no-untyped-def]
                 left, right = spans[pieces[p, 5] + line]
                 y = pieces[p, 2] + row + 0.5
                 for column in range(left, right):
+                    levels[column] = NOTHING
                     x = pieces[p, 1] + column + 0.5
                     for k in range(3):
                         q[k] = inward[k, 3]
@@ -316,34 +316,30 @@ def _lay(  # type: ignore[no-untyped-def]
                     if z > 0:
                         share *= 1 - z * z * (3 - 2 * z)
                     if rise != 0:
-                        tall, _, _, a = take_sample(
-                            relief_data, relief_starts, relief_sizes, 1, q[0] / margins[0] + 0.5,
+                        tall = take_value(
+                            relief_data, relief_starts, relief_sizes, q[0] / margins[0] + 0.5,
                             0.5 - q[1] / margins[1], relief_level, CLAMP,
                         )  # fmt: skip
                         raised[row, column] = max(raised[row, column], np.float32(share) * tall)
                     share *= _side(abs(q[0]), across, soft[0]) * _side(abs(q[1]), down, soft[1])
-                    if share <= 0:
-                        continue
-                    # Beyond the sides, where half a texel reaches in, the rim's own pixels go on.
-                    u = _along(min(max(q[0], -0.5), 0.5), repeat[0])
-                    v = _along(-min(max(q[1], -0.5), 0.5), repeat[1])
-                    r, g, b, a = take_sample(data, starts, sizes, channels, u, v, level, wrap)
-                    cover = a
-                    if by_gray:
-                        cover = min(r, one)
+                    if share > 0:
+                        # Beyond the sides, where half a texel reaches in, the rim's own pixels go on.
+                        us[column] = _along(min(max(q[0], -0.5), 0.5), repeat[0])
+                        vs[column] = _along(-min(max(q[1], -0.5), 0.5), repeat[1])
+                        shares[column], levels[column] = np.float32(share), level
+                take_colors(pixels, starts, sizes, us, vs, levels, lows, left, right, wrap, samples)
+                for column in range(left, right):
+                    a = min(samples[column, 3], one)
+                    cover = min(samples[column, 0], one) if by_gray else a
                     if inverted:
                         cover = one - cover
-                    cover *= np.float32(share)
+                    cover *= shares[column]
+                    shares[column] = zero
                     if cover > found[row, column, 3]:
                         found[row, column, 3] = cover
-                        if color[0] >= 0:
-                            found[row, column, 0], found[row, column, 1] = color[0], color[1]
-                            found[row, column, 2] = color[2]
-                        else:
-                            scale = one / max(a, np.float32(1e-6))
-                            found[row, column, 0] = min(r * scale, one)
-                            found[row, column, 1] = min(g * scale, one)
-                            found[row, column, 2] = min(b * scale, one)
+                        scale = one / max(a, np.float32(1e-6))
+                        for c in range(3):
+                            found[row, column, c] = color[c] if color[0] >= 0 else min(samples[column, c] * scale, one)
         for row in range(TILE):
             for column in range(TILE):
                 let = elsewhere * opacity

@@ -14,6 +14,10 @@ from ..kernels import kernel
 #: How a picture goes on beyond its edges; kernels know them by their place.
 Wrap = Literal["repeat", "mirror", "clamp", "none"]
 WRAPS: tuple[Wrap, ...] = ("repeat", "mirror", "clamp", "none")
+#: The level of texels that want none of a picture.
+NOTHING = np.float32(-2.0)
+#: A share of a level that would not be seen in 8 bits.
+FAINT = np.float32(1 / 128)
 #: Shares by which stored red, green and blue make a gray (ITU-R BT.709).
 LUMA = np.array([0.2126, 0.7152, 0.0722])
 
@@ -29,6 +33,11 @@ class Pyramid:
     starts: NDArray[np.int64]
     sizes: NDArray[np.int64]
     channels: int
+
+    @property
+    def pixels(self) -> tuple[NDArray[np.uint64], NDArray[np.int64]]:
+        """Of a color: its pixels, four channels at once, red lowest, and where each level begins among them."""
+        return self.data.view(np.uint64), self.starts // 4
 
     @property
     def nbytes(self) -> int:
@@ -104,40 +113,106 @@ def corner_of(width, height, u, v, wrap):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def take_sample(data, starts, sizes, channels, u, v, level, wrap):  # type: ignore[no-untyped-def]
-    """A sample at (u, v), 0-1 across the picture, v down: red, green, blue premultiplied, and alpha; gray as red.
-
-    level: of the footprint, 0 the picture itself; between levels and pixels it is mixed. Returned as numbers, not
-    written: that keeps them in registers.
-    """
-    most = len(starts) - 1
-    level = min(max(level, np.float32(0.0)), np.float32(most))
+def level_at(level, count):  # type: ignore[no-untyped-def]
+    """The finer of two levels between which a footprint lies, and the share of the coarser one."""
+    level = min(max(level, np.float32(0.0)), np.float32(count - 1))
     low = int(level)
     fine = np.float32(level - low)
-    u, v = folded(u, wrap), folded(v, wrap)
-    one, unit = np.float32(1.0), np.float32(1.0 / 65535.0)
-    r, g, b, a = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
-    for k in range(2):
-        share = fine if k == 1 else one - fine
-        if share <= 0:
+    if fine < FAINT or fine > np.float32(1.0) - FAINT:
+        return low + int(fine > FAINT), np.float32(0.0)
+    return low, fine
+
+
+@kernel
+def _channel(pixel, shift):  # type: ignore[no-untyped-def]
+    return np.float32(np.int32((pixel >> np.uint64(shift)) & np.uint64(0xFFFF)))
+
+
+@kernel
+def _add_level(pixels, starts, sizes, u, v, lows, shares, first, end, wrap, found):  # type: ignore[no-untyped-def]
+    """Add a level's samples to a row. What lies at the rim comes after the others: among them it doubles their time."""
+    unit, rims = np.float32(1.0 / 65535.0), 0
+    for i in range(first, end):
+        low, share = lows[i], shares[i] * unit
+        width = sizes[low, 0]
+        x, y = u[i] * width - 0.5, v[i] * sizes[low, 1] - 0.5
+        left, top = np.floor(x), np.floor(y)
+        if share <= 0 or left < 0 or top < 0 or left >= width - 1 or top >= sizes[low, 1] - 1:
+            rims += 1
             continue
-        start = starts[low + k]
-        p00, p01, p10, p11, w00, w01, w10, w11 = corner_of(sizes[low + k, 0], sizes[low + k, 1], u, v, wrap)
-        scale = share * unit
-        w00, w01, w10, w11 = w00 * scale, w01 * scale, w10 * scale, w11 * scale
-        p00, p01, p10, p11 = (
-            start + p00 * channels,
-            start + p01 * channels,
-            start + p10 * channels,
-            start + p11 * channels,
-        )
-        r += w00 * data[p00] + w01 * data[p01] + w10 * data[p10] + w11 * data[p11]
-        if channels == 4:
-            g += w00 * data[p00 + 1] + w01 * data[p01 + 1] + w10 * data[p10 + 1] + w11 * data[p11 + 1]
-            b += w00 * data[p00 + 2] + w01 * data[p01 + 2] + w10 * data[p10 + 2] + w11 * data[p11 + 2]
-            a += w00 * data[p00 + 3] + w01 * data[p01 + 3] + w10 * data[p10 + 3] + w11 * data[p11 + 3]
-        elif channels == 2:
-            a += w00 * data[p00 + 1] + w01 * data[p01 + 1] + w10 * data[p10 + 1] + w11 * data[p11 + 1]
-        else:
-            a += (w00 + w01 + w10 + w11) * np.float32(65535.0)
-    return r, g, b, a
+        across, down = np.float32(x - left), np.float32(y - top)
+        w11 = across * down * share
+        across, down = across * share, down * share
+        w00, w01, w10 = share - across - down + w11, across - w11, down - w11
+        # Unsigned: an index that may count from the end costs a comparison each.
+        p = np.uint64(starts[low] + int(top) * width + int(left))
+        q = p + np.uint64(width)
+        a, b, c, d = pixels[p], pixels[p + np.uint64(1)], pixels[q], pixels[q + np.uint64(1)]
+        for k in range(4):
+            s = 16 * k
+            found[i, k] += (
+                w00 * _channel(a, s) + w01 * _channel(b, s) + w10 * _channel(c, s) + w11 * _channel(d, s)
+            )  # fmt: skip
+    if rims == 0:
+        return
+    for i in range(first, end):
+        low, share = lows[i], shares[i] * unit
+        width, height = sizes[low, 0], sizes[low, 1]
+        left, top = np.floor(u[i] * width - 0.5), np.floor(v[i] * height - 0.5)
+        if share <= 0 or not (left < 0 or top < 0 or left >= width - 1 or top >= height - 1):
+            continue
+        p00, p01, p10, p11, w00, w01, w10, w11 = corner_of(width, height, u[i], v[i], wrap)
+        start = starts[low]
+        a, b, c, d = pixels[start + p00], pixels[start + p01], pixels[start + p10], pixels[start + p11]
+        for k in range(4):
+            s = 16 * k
+            found[i, k] += share * (
+                w00 * _channel(a, s) + w01 * _channel(b, s) + w10 * _channel(c, s) + w11 * _channel(d, s)
+            )  # fmt: skip
+
+
+@kernel
+def take_colors(pixels, starts, sizes, u, v, levels, lows, first, end, wrap, found):  # type: ignore[no-untyped-def]
+    """Samples of a row of texels: red, green, blue premultiplied, and alpha, 0-1, into found (n, 4) float32.
+
+    pixels, starts: of `Pyramid.pixels`. u, v: (n,) 0-1 across the picture, v down. levels: (n,) float32 of their
+    footprints, 0 the picture itself; between levels and pixels it is mixed; NOTHING: nothing is wanted there. These
+    three, and lows (n,) int64, are worked on.
+    """
+    one, nothing = np.float32(1.0), np.float32(0.0)
+    mixes = False
+    for i in range(first, end):
+        for k in range(4):
+            found[i, k] = np.float32(0.0)
+        lows[i] = 0
+        if levels[i] == NOTHING:
+            levels[i] = nothing
+            continue
+        u[i], v[i] = folded(u[i], wrap), folded(v[i], wrap)
+        lows[i], coarser = level_at(levels[i], len(starts))
+        # From here on: how much the finer level counts.
+        levels[i] = one - coarser
+        mixes = mixes or coarser > 0
+    _add_level(pixels, starts, sizes, u, v, lows, levels, first, end, wrap, found)
+    if mixes:
+        for i in range(first, end):
+            lows[i] = min(lows[i] + 1, len(starts) - 1)
+            levels[i] = one - levels[i] if levels[i] > 0 else nothing
+        _add_level(pixels, starts, sizes, u, v, lows, levels, first, end, wrap, found)
+
+
+@kernel
+def take_value(data, starts, sizes, u, v, level, wrap):  # type: ignore[no-untyped-def]
+    """The same of a picture of one channel, opaque: its value, 0-1."""
+    low, fine = level_at(level, len(starts))
+    u, v = folded(u, wrap), folded(v, wrap)
+    one, unit, found = np.float32(1.0), np.float32(1.0 / 65535.0), np.float32(0.0)
+    for k in range(2):
+        share = (fine if k == 1 else one - fine) * unit
+        if share > 0:
+            start = starts[low + k]
+            p00, p01, p10, p11, w00, w01, w10, w11 = corner_of(sizes[low + k, 0], sizes[low + k, 1], u, v, wrap)
+            found += share * (
+                w00 * data[start + p00] + w01 * data[start + p01] + w10 * data[start + p10] + w11 * data[start + p11]
+            )
+    return found

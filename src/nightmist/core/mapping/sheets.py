@@ -82,27 +82,27 @@ def _pixels(pyramid: Pyramid, level: int) -> NDArray[np.uint16]:
 def _add_four(data, p00, p01, p10, p11, w00, w01, w10, w11, sums, sheet, first):  # type: ignore[no-untyped-def]
     a0, a1, a2, a3 = (
         np.float32(data[p00]),
-        np.float32(data[p00 + 1]),
-        np.float32(data[p00 + 2]),
-        np.float32(data[p00 + 3]),
+        np.float32(data[p00 + np.uint64(1)]),
+        np.float32(data[p00 + np.uint64(2)]),
+        np.float32(data[p00 + np.uint64(3)]),
     )
     b0, b1, b2, b3 = (
         np.float32(data[p01]),
-        np.float32(data[p01 + 1]),
-        np.float32(data[p01 + 2]),
-        np.float32(data[p01 + 3]),
+        np.float32(data[p01 + np.uint64(1)]),
+        np.float32(data[p01 + np.uint64(2)]),
+        np.float32(data[p01 + np.uint64(3)]),
     )
     c0, c1, c2, c3 = (
         np.float32(data[p10]),
-        np.float32(data[p10 + 1]),
-        np.float32(data[p10 + 2]),
-        np.float32(data[p10 + 3]),
+        np.float32(data[p10 + np.uint64(1)]),
+        np.float32(data[p10 + np.uint64(2)]),
+        np.float32(data[p10 + np.uint64(3)]),
     )
     d0, d1, d2, d3 = (
         np.float32(data[p11]),
-        np.float32(data[p11 + 1]),
-        np.float32(data[p11 + 2]),
-        np.float32(data[p11 + 3]),
+        np.float32(data[p11 + np.uint64(1)]),
+        np.float32(data[p11 + np.uint64(2)]),
+        np.float32(data[p11 + np.uint64(3)]),
     )
     s0 = w00 * a0 + w01 * b0 + w10 * c0 + w11 * d0
     s1 = w00 * a1 + w01 * b1 + w10 * c1 + w11 * d1
@@ -116,7 +116,7 @@ def _add_four(data, p00, p01, p10, p11, w00, w01, w10, w11, sums, sheet, first):
 
 @kernel
 def add_sample(data, starts, sizes, levels, strides, sheet, u, v, level, wrap, weight, sums):  # type: ignore[no-untyped-def]
-    """Add a weighted sample of all channels of a sheet at (u, v), as `take_sample` of `pyramid.py` takes it.
+    """Add a weighted sample of all channels of a sheet at (u, v), as `take_colors` of `pyramid.py` takes it.
 
     sums: (sheets, channels) float32.
     """
@@ -135,9 +135,9 @@ def add_sample(data, starts, sizes, levels, strides, sheet, u, v, level, wrap, w
         scale = share * weight
         w00, w01, w10, w11 = w00 * scale, w01 * scale, w10 * scale, w11 * scale
         begin = starts[sheet, low + k]
-        p00, p01 = begin + p00 * channels, begin + p01 * channels
-        p10, p11 = begin + p10 * channels, begin + p11 * channels
+        # Unsigned: an index that may count from the end costs a comparison each.
+        p00, p01 = np.uint64(begin + p00 * channels), np.uint64(begin + p01 * channels)
+        p10, p11 = np.uint64(begin + p10 * channels), np.uint64(begin + p11 * channels)
         for first in range(0, channels, 4):
-            _add_four(
-                data, p00 + first, p01 + first, p10 + first, p11 + first, w00, w01, w10, w11, sums, sheet, first
-            )  # fmt: skip
+            f = np.uint64(first)
+            _add_four(data, p00 + f, p01 + f, p10 + f, p11 + f, w00, w01, w10, w11, sums, sheet, first)

@@ -151,7 +151,7 @@ def _crossing(px, py, qx, qy, y, left, right):  # type: ignore[no-untyped-def]
 def _seen(  # type: ignore[no-untyped-def]
     tiles, tile_start, pieces, spans, matrices, normals, hidden, eye, axes, focal, tolerance, depth, shares
 ):
-    met = np.zeros((TILE, TILE), np.bool_)
+    met, line = np.zeros((TILE, TILE), np.bool_), np.empty((4, 3))
     for k in range(len(tiles)):
         t = tiles[k]
         met[:] = False
@@ -160,12 +160,21 @@ def _seen(  # type: ignore[no-untyped-def]
             if hidden[f] != 0:
                 continue
             m, n = matrices[f], normals[f]
+            _linear(m, n, eye, axes, line)
             for i in range(pieces[p, 4]):
                 row = pieces[p, 3] + i
                 first, end = spans[pieces[p, 5] + i]
+                y, left = pieces[p, 2] + row + 0.5, pieces[p, 1] + 0.5
+                r0, u0, z0 = (
+                    line[0, 1] * y + line[0, 2],
+                    line[1, 1] * y + line[1, 2],
+                    line[2, 1] * y + line[2, 2],
+                )
+                facing = line[3, 1] * y + line[3, 2]
                 for column in range(first, end):
-                    share = _share(m, n, pieces[p, 1] + column + 0.5, pieces[p, 2] + row + 0.5, eye, axes, focal,
-                                   tolerance, depth)  # fmt: skip
+                    x = left + column
+                    share = _share(line[0, 0] * x + r0, line[1, 0] * x + u0, line[2, 0] * x + z0,
+                                   line[3, 0] * x + facing, n, axes, focal, tolerance, depth)  # fmt: skip
                     # Where several faces share a texel, seeing one of them is enough.
                     before = shares[k, row, column] if met[row, column] else np.float32(0.0)
                     shares[k, row, column] = max(before, share)
@@ -173,19 +182,30 @@ def _seen(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _share(m, n, x, y, eye, axes, focal, tolerance, depth):  # type: ignore[no-untyped-def]
-    """How much of a texel the camera sees: the mean over the four pixels around it, by their nearness."""
-    px = m[0] * x + m[3] * y + m[6] - eye[0]
-    py = m[1] * x + m[4] * y + m[7] - eye[1]
-    pz = m[2] * x + m[5] * y + m[8] - eye[2]
-    facing = -(n[0] * px + n[1] * py + n[2] * pz)
-    z = axes[2, 0] * px + axes[2, 1] * py + axes[2, 2] * pz
+def _linear(m, n, eye, axes, line):  # type: ignore[no-untyped-def]
+    """How a face's texels lie before the eye, by x, y, 1: line (4, 3), right, up, forward, distance to its plane."""
+    for j in range(3):
+        for k in range(4):
+            line[k, j] = 0.0
+        for axis in range(3):
+            way = m[3 * j + axis] - (eye[axis] if j == 2 else 0.0)
+            for k in range(3):
+                line[k, j] += axes[k, axis] * way
+            line[3, j] -= n[axis] * way
+
+
+@kernel
+def _share(right, up, z, facing, n, axes, focal, tolerance, depth):  # type: ignore[no-untyped-def]
+    """How much of a texel the camera sees: the mean over the four pixels around it, by their nearness.
+
+    right, up, z: where it lies from the eye. facing: how far the eye lies before its face's plane.
+    """
     one = np.float32(1.0)
     if facing <= 0 or z <= 0:
         return one
     rows, columns = depth.shape
-    u = columns / 2 + focal * (axes[0, 0] * px + axes[0, 1] * py + axes[0, 2] * pz) / z - 0.5
-    v = rows / 2 - focal * (axes[1, 0] * px + axes[1, 1] * py + axes[1, 2] * pz) / z - 0.5
+    scale = focal / z
+    u, v = columns / 2 + right * scale - 0.5, rows / 2 - up * scale - 0.5
     if u < 0 or v < 0 or u > columns - 1 or v > rows - 1:
         # Outside the picture nothing is known; the brush goes on as it always did.
         return one
@@ -194,6 +214,9 @@ def _share(m, n, x, y, eye, axes, focal, tolerance, depth):  # type: ignore[no-u
         return one
     fx, fy = u - x0, v - y0
     allowed = tolerance + NEAR_PIXELS * z / focal
+    nearest = min(depth[y0, x0], depth[y0, x0 + 1], depth[y0 + 1, x0], depth[y0 + 1, x0 + 1])
+    if z <= nearest + allowed:
+        return one
     share = 0.0
     for dy in range(2):
         for dx in range(2):

@@ -16,7 +16,7 @@ from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from .camera import Camera
-from .pyramid import LUMA, Pyramid, take_sample
+from .pyramid import LUMA, NOTHING, Pyramid, take_colors
 
 #: What is made of a picture's sample: its color, a value as far as it covers, a value by its gray.
 COLOR, VALUE, GRAY = 0, 1, 2
@@ -81,7 +81,7 @@ def lay_stencil(
     in_two_threads(
         len(tiles),
         lambda a, b: _lay(
-            own.tile_start, own.pieces, own.spans, own.matrices, own.normals, hidden, pyramid.data, pyramid.starts,
+            own.tile_start, own.pieces, own.spans, own.matrices, own.normals, hidden, *pyramid.pixels,
             pyramid.sizes, where.eye, where.axes, where.focal, where.middle[0], where.middle[1], where.placing,
             where.flat, where.limits[0], where.limits[1], tiles[a:b], addresses, channels, kind, numbers, by_gray, luma,
         ),
@@ -90,18 +90,46 @@ def lay_stencil(
 
 
 @kernel
-def _on_screen(m, x, y, eye, axes, focal, middle_x, middle_y, flat):  # type: ignore[no-untyped-def]
-    """A texel's pixel, and its depth; none in front of the eye has depth 0."""
-    px, py, pz = m[0] * x + m[3] * y + m[6], m[1] * x + m[4] * y + m[7], m[2] * x + m[5] * y + m[8]
+def _linear(m, eye, axes, focal, middle_x, middle_y, placing, flat, line):  # type: ignore[no-untyped-def]
+    """How a face's texels lie in the picture: line (3, 3) of the numerators of u and v and of the depth, by x, y, 1.
+
+    A texel's place, and so its way right, up and forward from the eye, is affine in x and y; u is what is left of
+    that when it is divided by the depth. In the map the depth is one.
+    """
     if flat:
-        return px, py, 1.0
-    px, py, pz = px - eye[0], py - eye[1], pz - eye[2]
-    z = axes[2, 0] * px + axes[2, 1] * py + axes[2, 2] * pz
-    if z <= 1e-12:
-        return 0.0, 0.0, 0.0
-    right = axes[0, 0] * px + axes[0, 1] * py + axes[0, 2] * pz
-    up = axes[1, 0] * px + axes[1, 1] * py + axes[1, 2] * pz
-    return middle_x + focal * right / z, middle_y - focal * up / z, z
+        for k in range(2):
+            for j in range(3):
+                line[k, j] = placing[k, 0] * m[3 * j] + placing[k, 1] * m[3 * j + 1]
+            line[k, 2] += placing[k, 2]
+        line[2, 0], line[2, 1], line[2, 2] = 0.0, 0.0, 1.0
+        return
+    for j in range(3):
+        right, up, ahead = 0.0, 0.0, 0.0
+        for axis in range(3):
+            way = m[3 * j + axis] - (eye[axis] if j == 2 else 0.0)
+            right += axes[0, axis] * way
+            up += axes[1, axis] * way
+            ahead += axes[2, axis] * way
+        for k in range(2):
+            line[k, j] = (
+                focal * (placing[k, 0] * right - placing[k, 1] * up)
+                + (placing[k, 0] * middle_x + placing[k, 1] * middle_y + placing[k, 2]) * ahead
+            )
+        line[2, j] = ahead
+
+
+@kernel
+def _level(line, x, y, u, v, width, height):  # type: ignore[no-untyped-def]
+    """The pyramid's level for a texel: from how far its neighbors lie off in the picture."""
+    longest = 1e-12
+    for k in range(2):
+        ax, ay = x + (1 - k), y + k
+        z = line[2, 0] * ax + line[2, 1] * ay + line[2, 2]
+        if z > 1e-12:
+            du = ((line[0, 0] * ax + line[0, 1] * ay + line[0, 2]) / z - u) * width
+            dv = ((line[1, 0] * ax + line[1, 1] * ay + line[1, 2]) / z - v) * height
+            longest = max(longest, du * du + dv * dv)
+    return np.float32(0.5 * np.log2(longest))
 
 
 @kernel
@@ -127,7 +155,7 @@ def _lay(  # type: ignore[no-untyped-def]
     matrices,
     normals,
     hidden,
-    data,
+    pixels,
     starts,
     sizes,
     eye,
@@ -147,8 +175,10 @@ def _lay(  # type: ignore[no-untyped-def]
     by_gray,
     luma,
 ):
-    one, full, half = np.float32(1.0), np.float32(65535.0), np.float32(0.5)
-    level = np.float32(0.0)
+    one, level = np.float32(1.0), np.float32(0.0)
+    line = np.empty((3, 3))
+    found, shares = np.zeros((TILE, 4), np.float32), np.ones(TILE, np.float32)
+    us, vs, levels, lows = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.float32), np.zeros(TILE, np.int64)
     for i in range(len(tiles)):
         t = tiles[i]
         tile = carray(as_uint16(addresses[t]), (TILE, TILE, channels))
@@ -157,53 +187,60 @@ def _lay(  # type: ignore[no-untyped-def]
             if hidden[f] != 0:
                 continue
             m, n = matrices[f], normals[f]
-            for line in range(pieces[p, 4]):
-                row = pieces[p, 3] + line
+            _linear(m, eye, axes, focal, middle_x, middle_y, placing, flat, line)
+            for down in range(pieces[p, 4]):
+                row = pieces[p, 3] + down
                 y = pieces[p, 2] + row + 0.5
-                first, end = spans[pieces[p, 5] + line]
+                first, end = spans[pieces[p, 5] + down]
+                left = pieces[p, 1] + 0.5
+                # Along a line on a plane the angle is widest at one of its ends.
+                turned = (
+                    _facing(m, n, left + first, y, eye, low, high) < one
+                    or _facing(m, n, left + end - 1, y, eye, low, high) < one
+                )
+                nu, nv = line[0, 1] * y + line[0, 2], line[1, 1] * y + line[1, 2]
+                nz = line[2, 1] * y + line[2, 2]
                 for column in range(first, end):
-                    x = pieces[p, 1] + column + 0.5
-                    sx, sy, z = _on_screen(m, x, y, eye, axes, focal, middle_x, middle_y, flat)
-                    if z <= 0:
+                    levels[column] = NOTHING
+                    x = left + column
+                    z = line[2, 0] * x + nz
+                    if z <= 1e-12:
                         continue
-                    u = placing[0, 0] * sx + placing[0, 1] * sy + placing[0, 2]
-                    v = placing[1, 0] * sx + placing[1, 1] * sy + placing[1, 2]
+                    inverse = 1.0 / z
+                    us[column], vs[column] = (line[0, 0] * x + nu) * inverse, (line[1, 0] * x + nv) * inverse
                     if (column - first) % EVERY == 0:
-                        longest = 1e-12
-                        for k in range(2):
-                            ax, ay, az = _on_screen(
-                                m, x + (1 - k), y + k, eye, axes, focal, middle_x, middle_y, flat
-                            )  # fmt: skip
-                            if az > 0:
-                                du = (placing[0, 0] * (ax - sx) + placing[0, 1] * (ay - sy)) * sizes[0, 0]
-                                dv = (placing[1, 0] * (ax - sx) + placing[1, 1] * (ay - sy)) * sizes[0, 1]
-                                longest = max(longest, du * du + dv * dv)
-                        level = np.float32(0.5 * np.log2(longest))
+                        level = _level(line, x, y, us[column], vs[column], sizes[0, 0], sizes[0, 1])
                     # Half a pixel of its smallest level is all that a picture reaches beyond its edge.
-                    if u < -1 or v < -1 or u > 2 or v > 2:
+                    if us[column] < -1 or vs[column] < -1 or us[column] > 2 or vs[column] > 2:
                         continue
-                    share = _facing(m, n, x, y, eye, low, high)
-                    if share <= 0:
-                        continue
-                    r, g, b, a = take_sample(data, starts, sizes, 4, u, v, level, 3)
-                    if a <= 0:
-                        continue
-                    a = min(a, one)
-                    r, g, b = min(r / a, one), min(g / a, one), min(b / a, one)
-                    gray = luma[0] * r + luma[1] * g + luma[2] * b
-                    alpha = a * share
-                    if by_gray:
-                        alpha *= gray
-                    if alpha * full < tile[row, column, channels - 1]:
-                        continue
-                    if kind == 0:
-                        tile[row, column, 0] = np.uint16(r * full + half)
-                        if channels == 4:
-                            tile[row, column, 1] = np.uint16(g * full + half)
-                            tile[row, column, 2] = np.uint16(b * full + half)
-                    elif kind == 1:
-                        for c in range(channels - 1):
-                            tile[row, column, c] = np.uint16(value[c] * full + half)
-                    else:
-                        tile[row, column, 0] = np.uint16((value[0] + (value[1] - value[0]) * gray) * full + half)
-                    tile[row, column, channels - 1] = np.uint16(alpha * full + half)
+                    shares[column] = _facing(m, n, x, y, eye, low, high) if turned else one
+                    levels[column] = max(level, np.float32(0.0)) if shares[column] > 0 else NOTHING
+                take_colors(pixels, starts, sizes, us, vs, levels, lows, first, end, 3, found)
+                _write(tile[row], found, shares, first, end, kind, value, by_gray, luma)
+
+
+@kernel
+def _write(texels, found, shares, first, end, kind, value, by_gray, luma):  # type: ignore[no-untyped-def]
+    """Samples of a row as texels, where they count for more than what another face has left there."""
+    one, full, half = np.float32(1.0), np.float32(65535.0), np.float32(0.5)
+    last = texels.shape[1] - 1
+    for column in range(first, end):
+        a = min(found[column, 3], one)
+        solid = one / max(a, np.float32(1e-9))
+        r, g = min(found[column, 0] * solid, one), min(found[column, 1] * solid, one)
+        b = min(found[column, 2] * solid, one)
+        gray = luma[0] * r + luma[1] * g + luma[2] * b
+        alpha = a * shares[column] * (gray if by_gray else one)
+        if alpha <= 0 or alpha * full < texels[column, last]:
+            continue
+        if kind == 0:
+            texels[column, 0] = np.uint16(r * full + half)
+            if last == 3:
+                texels[column, 1] = np.uint16(g * full + half)
+                texels[column, 2] = np.uint16(b * full + half)
+        elif kind == 1:
+            for c in range(last):
+                texels[column, c] = np.uint16(value[c] * full + half)
+        else:
+            texels[column, 0] = np.uint16((value[0] + (value[1] - value[0]) * gray) * full + half)
+        texels[column, last] = np.uint16(alpha * full + half)

@@ -91,8 +91,11 @@ def differing(one: Sequence[Laying], other: Sequence[Laying]) -> list[Laying]:
     """Those that are only in one of two layers, or lie in another order there."""
     kept = {each.decal.id: each for each in one}
     now = {each.decal.id: each for each in other}
-    found = [each for key, each in kept.items() if now.get(key) != each]
-    found += [each for key, each in now.items() if kept.get(key) != each]
+    found: list[Laying] = []
+    for key in {**kept, **now}:
+        before, after = kept.get(key), now.get(key)
+        if before is not after and before != after:
+            found += [each for each in (before, after) if each]
     both = [key for key in kept if key in now]
     if both != [key for key in now if key in kept]:
         found += [kept[key] for key in both]
@@ -199,6 +202,8 @@ class DecalLayers:
     def __init__(self, source: Source) -> None:
         self.source = source
         self.found: dict[str, LaidDecals] = {}
+        #: Of each decal as it was asked for last, so that those that stay are the same objects.
+        self.layings: dict[str, Laying] = {}
 
     def rasters(
         self, node: Decals, surface: Surface, layout: Layout, laid: Sequence[Laying]
@@ -211,6 +216,13 @@ class DecalLayers:
             known = self.found[node.id] = LaidDecals(self.source, surface, layout, names)
         known.follow(laid)
         return known.rasters
+
+    def laying(self, decal: Decal, picture: Picture, region: Region | None) -> Laying:
+        """A decal with what it is made from."""
+        known = self.layings.get(decal.id)
+        if known is None or known.decal is not decal or known.picture is not picture or known.region is not region:
+            known = self.layings[decal.id] = Laying(decal, picture, region)
+        return known
 
     def touched(self, decals: Iterable[Decal], surface: Surface, layout: Layout) -> dict[MapName, TileArea]:
         """Where some decals may show on each map."""

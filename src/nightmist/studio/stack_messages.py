@@ -14,10 +14,11 @@ from ..document.derived.model import faces_of_runs
 from ..document.files.portrait import portrait
 from ..document.painting import regions
 from ..document.preparing.maps import set_depth
-from ..document.stacking import adjusting, frames, mask_sources, masks, merging, nodes, pictures, versions
+from ..document.stacking import adjusting, frames, mask_sources, masks, merging, nodes, versions
 from ..document.stacking.mask_sources import Source
-from ..document.values import Effect, Group, MapName, Mapping, MixByHeight, Name, Node, Pigment, Role, Share, Surface
+from ..document.values import Effect, Group, MapName, Mapping, MaskOf, MixByHeight, Name, Node, Pigment, Share, Surface
 from .decal_messages import AnyDecalMessage, ChangeDecal, MoveDecal
+from .picture_messages import AnyPictureMessage, CutPicture
 from .stack_message import Made, StackMessage, given
 
 Runs = list[tuple[int, int]]
@@ -33,11 +34,14 @@ class AddNode(StackMessage):
     pigment: Pigment | None = None
     images: dict[MapName, str] | None = None
     effect: Effect | None = None
+    mask: Share | None = Field(default=None, description="what a mask hides (0) or shows (1) that it begins with")
 
     def made(self, document: Document) -> Made:
         surface = document.surface_value(self.surface)
         above = document.values.get(self.above or "")
-        fields = {name: value for name in ("pigment", "images", "effect") if (value := getattr(self, name)) is not None}
+        mask = None if self.mask is None else MaskOf(start=self.mask)
+        named = {"pigment": self.pigment, "images": self.images, "effect": self.effect, "mask": mask}
+        fields = {name: value for name, value in named.items() if value is not None}
         name = self.effect.capitalize() if self.effect else None
         if not isinstance(above, Node) or document.surface_of(above).id != surface.id:
             change, key = nodes.add_node(document, surface, self.kind, name, None, **fields)
@@ -252,47 +256,6 @@ class ForgetVersion(StackMessage):
         return versions.forget_version(versions.version_value(document, self.version))
 
 
-class DescribePicture(StackMessage):
-    """Another name, role or note for a picture of the project."""
-
-    type: Literal["describe_picture"]
-    picture: str
-    name: Name | None = None
-    role: Role | None = None
-    note: str | None = None
-
-    def change(self, document: Document) -> Change:
-        return pictures.describe_picture(document.picture_value(self.picture), **given(self, "picture"))
-
-
-class CutPicture(StackMessage):
-    """Cut something else out of a picture, wherever it is used; what is left out stays."""
-
-    type: Literal["cut_picture"]
-    picture: str
-    crop: tuple[Share, Share, Share, Share] | None = None
-    alpha: str | None = Field(default=None, description="the id of a picture whose gray is the alpha; null: its own")
-    key: str | None = Field(default=None, description="a background color to be taken away, #rrggbb; null: none")
-    tolerance: Share | None = None
-    softness: Share | None = None
-    despill: bool | None = None
-    soften: float | None = None
-    inverted: bool | None = None
-
-    def change(self, document: Document) -> Change:
-        return pictures.cut_picture(document, document.picture_value(self.picture), **given(self, "picture"))
-
-
-class RemovePicture(StackMessage):
-    """Forget a picture that no layer uses."""
-
-    type: Literal["remove_picture"]
-    picture: str
-
-    def change(self, document: Document) -> Change:
-        return pictures.remove_picture(document, document.picture_value(self.picture))
-
-
 class AddMask(StackMessage):
     """Give a node a mask: 0 hides it, 1 shows it."""
 
@@ -473,8 +436,7 @@ AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
     | RemoveRegion | SetDepth | FindLevels | FitFrame | MergeDown | MergeNodes | MergeSeen | KeepVersion
-    | RestoreVersion | ForgetVersion | DescribePicture | RemovePicture | MakeMask | ShowAlone | CutPicture
-    | AnyDecalMessage
+    | RestoreVersion | ForgetVersion | MakeMask | ShowAlone | AnyPictureMessage | AnyDecalMessage
 )  # fmt: skip
 
 

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 
-import { setTip, useDesk } from "../state/desk";
+import { setStencil, setTip, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
@@ -10,6 +10,7 @@ import { PaintInput } from "./paint_input";
 import { PrepareInput, type PrepareDrag } from "./prepare_input";
 import { isDrawn } from "./region_input";
 import { straightTo } from "./samples";
+import { stamps } from "./stencil";
 import type { Views } from "./views";
 
 /** Pixels of the ring around the place that clone takes from. */
@@ -144,6 +145,7 @@ export class PointerInput {
 
   private move(event: PointerEvent): void {
     this.last = { x: event.offsetX, y: event.offsetY };
+    if (stamps() && !this.drag) setStencil({ x: this.last.x / this.canvas.clientWidth, y: this.last.y / this.canvas.clientHeight });
     if (this.pinch(event)) return;
     const { drag } = this;
     if (drag && drag.pointer === event.pointerId) {

@@ -5,7 +5,7 @@ import { type CloneOrigin, fenceNow, maskLoad, receivingLayers, rememberColor, t
 import { say, useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { counted, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
-import { liesOver, stencilIn } from "./stencil";
+import { liesOver, stamps, stencilIn } from "./stencil";
 import type { Views } from "./views";
 
 /** How often a brush that builds up lays paint while it rests, in milliseconds. */
@@ -45,6 +45,10 @@ export class StrokeInput {
     if (!state) return null;
     if (!connected) {
       say("The connection is lost, so this stroke could not be kept. It comes back by itself.");
+      return idle();
+    }
+    if (tool === "brush" && stamps()) {
+      this.views.applyStencil();
       return idle();
     }
     if (tool === "brush" && stencilIn(this.views, spot.area, false, this.canvas) && !liesOver(spot.area, this.canvas)) {

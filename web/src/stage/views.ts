@@ -36,6 +36,8 @@ export interface Views {
   /** A radius of the map view's pixels in model units, and of model units in those pixels. */
   worldRadius(pixels: number): number;
   mapPixels(units: number): number;
+  /** Lay the stencil on whole, in the view that it lies over. */
+  applyStencil(): void;
   /** The picked islands of the surface in the map, ready to be moved; null when none is picked. */
   grabIslands(): IslandGrip | null;
 }

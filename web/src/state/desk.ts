@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import type { BeginStroke, Fence, Mirror, Picture, Pigment, Tip, Unwrap } from "../api/schema.generated";
+import type { BeginStroke, Fence, Mirror, Picture, Pigment, Stencil, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
 import { type DocumentState, isNode } from "./document";
 
@@ -53,6 +53,10 @@ export interface StencilPlace {
   tint: boolean;
   through: boolean;
   opacity: number;
+  /** Clicks lay it on whole where the pointer is; else it stays where it was put, and paint goes through it. */
+  stamps: boolean;
+  /** Maps that take a value by its gray, instead of the pigment's. */
+  maps: Stencil["maps"];
 }
 
 export interface NamedPigment {
@@ -207,7 +211,7 @@ export const FRESH: Desk = {
   fence: null,
   fenceOn: true,
   touchFence: null,
-  stencil: { picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false, through: false, opacity: 0.5 },
+  stencil: { picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false, through: false, opacity: 0.5, stamps: false, maps: {} },
   pickBy: "island",
   pickAngle: 30,
   view: "model",

@@ -136,7 +136,11 @@ export class Project {
   private goOnWith(id: string): void {
     if (this.state().regions.some((region) => region.id === id)) useDesk.setState({ fence: id, fenceOn: true });
     else if (findDecal(this.state(), id)) chooseDecal(id);
-    else this.choose(id);
+    else {
+      // A wash that its mask hides is there to be painted on it.
+      const layer = layerById(this.state(), id);
+      this.choose(id, layer?.kind === "wash" && layer.mask?.start === 0);
+    }
   }
 
   /** Make a layer, and its surface, the target of strokes: its paint or its mask. */

@@ -1,3 +1,4 @@
+import type { FromGray } from "../api/schema.generated";
 import type { Stage } from "../stage/stage";
 import { setStencil, takeStencil, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
@@ -5,6 +6,7 @@ import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
 import { CardHeading } from "./card_heading";
+import { Head } from "./node_card_head";
 import { PictureAbout } from "./picture_about";
 import { PictureGrid } from "./picture_grid";
 import { Toggle } from "./toggle";
@@ -22,6 +24,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
         <PictureGrid project={project} purpose="stencils" chosen={stencil.on ? stencil.picture : null} onChoose={takeStencil} />
         {chosen && (
           <>
+            <Uses picture={chosen.id} project={project} />
             <div className="mt-2.5 flex gap-1.5">
               <button type="button" className={button} disabled={!stencil.on} onClick={() => stage.applyStencil()} title="All of it at once, on what is seen">
                 Lay it on whole
@@ -41,11 +44,81 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
               <Toggle text="Tinted" on={stencil.tint} onChange={(tint) => setStencil({ tint })} what="Its shape with the pigment’s color; gray pictures are tinted anyway" />
               <Toggle text="Through" on={stencil.through} onChange={(through) => setStencil({ through })} what="Covered and averted places take paint, too" />
             </div>
+            <StencilMaps />
             <p className="mt-1.5 text-ink-2">It stays on the screen while the model is turned. The brush paints through it; maps besides color take the pigment’s values in its shape.</p>
             <PictureAbout key={chosen.id} picture={chosen} project={project} />
           </>
         )}
       </div>
     </section>
+  );
+}
+
+/** How the picture is used: one choice, seen at once. */
+function Uses({ picture, project }: { picture: string; project: Project }) {
+  const { stamps, on } = useDesk((desk) => desk.stencil);
+  const { surface, layers } = useDesk();
+  const uses = [
+    { text: "On the screen", what: "It stays where it is put, and paint goes through it", now: on && !stamps, act: () => setStencil({ on: true, stamps: false }) },
+    { text: "Stamped", what: "It goes with the pointer; each click lays it on whole", now: on && stamps, act: () => setStencil({ on: true, stamps: true }) },
+    {
+      text: "All over", what: "It repeats over the surface in a wash of its own, which shows where its mask is painted", now: false,
+      act: () => {
+        setStencil({ on: false });
+        if (surface) project.send({ type: "add_node", surface, kind: "wash", above: layers[surface] ?? null, images: { base_color: picture }, mask: 0 });
+      },
+    },
+  ];
+  return (
+    <div className="mt-2.5 flex gap-1" role="group" aria-label="How it is used">
+      {uses.map(({ text, what, now, act }) => (
+        <button key={text} type="button" aria-pressed={now} title={what} onClick={act} className={`h-8 grow rounded-control px-1.5 ${now ? "bg-accent-soft" : "bg-fog-2 text-ink-2 hover:bg-fog-3"}`}>
+          {text}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+const MAPS = [
+  { key: "roughness", label: "Rough", low: 0.2, high: 0.9 },
+  { key: "metallic", label: "Metal", low: 0, high: 1 },
+  { key: "height", label: "Bump", low: 0.5, high: 0.6 },
+] as const;
+
+/** Maps that follow the picture's gray: what its black and its white become. */
+function StencilMaps() {
+  const maps = useDesk((desk) => desk.stencil.maps);
+  const set = (key: string, value: FromGray | null) => {
+    const others = Object.fromEntries(Object.entries(maps).filter(([name]) => name !== key));
+    setStencil({ maps: value ? { ...others, [key]: value } : others });
+  };
+  return (
+    <>
+      <Head>By its gray</Head>
+      {MAPS.map(({ key, label, low, high }) => {
+        const now = maps[key];
+        const [black, white] = [now?.low ?? low, now?.high ?? high];
+        return (
+          <div key={key}>
+            <label className="flex h-7 items-center gap-2" title="This map takes a value by the picture's gray, instead of the pigment's">
+              <input type="checkbox" className="size-4 accent-accent" checked={!!now} onChange={(event) => set(key, event.target.checked ? { low, high, invert: false } : null)} />
+              {label}
+              {now && (
+                <button type="button" aria-pressed={now.invert} title="Light and dark change places" onClick={() => set(key, { ...now, invert: !now.invert })} className={`ml-auto h-6 rounded-control px-2 ${now.invert ? "bg-accent-soft" : "bg-fog-2 text-ink-2 hover:bg-fog-3"}`}>
+                  Inverted
+                </button>
+              )}
+            </label>
+            {now && (
+              <>
+                <Slider label="Black" value={black} min={0} max={1} show={(value) => value.toFixed(2)} onChange={(value) => set(key, { ...now, low: value })} title={`What black becomes in ${label}`} />
+                <Slider label="White" value={white} min={0} max={1} show={(value) => value.toFixed(2)} onChange={(value) => set(key, { ...now, high: value })} title={`What white becomes in ${label}`} />
+              </>
+            )}
+          </div>
+        );
+      })}
+    </>
   );
 }

@@ -20,7 +20,7 @@ const LARGEST = 20_000;
 
 /** The stencil over the stage: painting goes through it, its handles move, turn and scale it. */
 export function StencilOverlay({ project }: { project: string }) {
-  const { picture, on, x, y, width, height, rotation, mirrored, opacity } = useDesk((desk) => desk.stencil);
+  const { picture, on, x, y, width, height, rotation, mirrored, opacity, stamps } = useDesk((desk) => desk.stencil);
   const pictures = useSession((session) => session.state?.pictures);
   const chosen = pictures?.find(({ id }) => id === picture);
   if (!chosen || !on) return null;
@@ -32,9 +32,13 @@ export function StencilOverlay({ project }: { project: string }) {
     >
       <img alt="" draggable={false} src={pictureAt(project, chosen, "picture")} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
       <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
-      <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={(dx, dy) => nudged(dx, dy)} />
-      <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
-      <Handle label="Scale the stencil; Shift frees its proportions" icon={<IconArrowsDiagonal size={15} />} place="-right-3.5 -bottom-3.5" pull={scale} nudge={(dx, dy) => setStencil(scaled({ width, height }, 1 + (dx - dy) / 100))} />
+      {!stamps && (
+        <>
+          <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={(dx, dy) => nudged(dx, dy)} />
+          <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
+          <Handle label="Scale the stencil; Shift frees its proportions" icon={<IconArrowsDiagonal size={15} />} place="-right-3.5 -bottom-3.5" pull={scale} nudge={(dx, dy) => setStencil(scaled({ width, height }, 1 + (dx - dy) / 100))} />
+        </>
+      )}
     </div>
   );
 }

@@ -1,0 +1,57 @@
+"""What browsers ask of the project's pictures. Each message says what `Change` it means."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from ..document import Document
+from ..document.change import Change
+from ..document.stacking import pictures
+from ..document.values import Name, Role, Share
+from .stack_message import StackMessage, given
+
+
+class DescribePicture(StackMessage):
+    """Another name, role or note for a picture of the project."""
+
+    type: Literal["describe_picture"]
+    picture: str
+    name: Name | None = None
+    role: Role | None = None
+    note: str | None = None
+
+    def change(self, document: Document) -> Change:
+        return pictures.describe_picture(document.picture_value(self.picture), **given(self, "picture"))
+
+
+class CutPicture(StackMessage):
+    """Cut something else out of a picture, wherever it is used; what is left out stays."""
+
+    type: Literal["cut_picture"]
+    picture: str
+    crop: tuple[Share, Share, Share, Share] | None = None
+    alpha: str | None = Field(default=None, description="the id of a picture whose gray is the alpha; null: its own")
+    key: str | None = Field(default=None, description="a background color to be taken away, #rrggbb; null: none")
+    tolerance: Share | None = None
+    softness: Share | None = None
+    despill: bool | None = None
+    soften: float | None = None
+    inverted: bool | None = None
+
+    def change(self, document: Document) -> Change:
+        return pictures.cut_picture(document, document.picture_value(self.picture), **given(self, "picture"))
+
+
+class RemovePicture(StackMessage):
+    """Forget a picture that no layer uses."""
+
+    type: Literal["remove_picture"]
+    picture: str
+
+    def change(self, document: Document) -> Change:
+        return pictures.remove_picture(document, document.picture_value(self.picture))
+
+
+AnyPictureMessage = DescribePicture | CutPicture | RemovePicture

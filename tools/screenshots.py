@@ -39,6 +39,7 @@ def main(address: str) -> None:
         page.get_by_role("radio", name="Model", exact=True).click()
         fence(page)
         stencil(page)
+        decals(page)
         finishes(page)
         enter(page, address, "Tide-gauge cabinet")
         page.get_by_role("button", name="Prepare").click()
@@ -82,6 +83,16 @@ def stencil(page: Page) -> None:
     shoot(page, "stencil")
     page.keyboard.press("z")
     page.get_by_role("button", name="Close the stencil’s settings").click()
+
+
+def decals(page: Page) -> None:
+    """The berth mark on the hull with its frame."""
+    page.locator("[role=row]", has_text="Marks").filter(has_not_text="Rust").first.click()
+    page.get_by_role("list", name="Decals, the topmost first").get_by_role("button", name="Berth mark.png").last.click()
+    page.get_by_test_id("decal-frame").wait_for()
+    shoot(page, "decals")
+    page.get_by_role("button", name="Close the layer’s settings").click()
+    page.get_by_text("New paint").first.click()
 
 
 def finishes(page: Page) -> None:

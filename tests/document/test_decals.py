@@ -360,3 +360,31 @@ def test_copies_of_a_layer_hold_decals_of_their_own(square):
     finish = doc.keep_finish(surface.layers.group([copy], "Kept"), "Kept")
     laid = surface.layers.add_finish(finish)
     assert laid.layers[0].decals[0].frame.position[0] == pytest.approx(0.5)
+
+
+def test_what_lies_around_a_painted_layer_follows_regions_and_pictures_of_decals(square):
+    doc, surface, layer = opened(plane(4))
+    half = [face for face in range(len(doc.mesh.faces)) if doc.mesh.corners[face, :, 0].max() <= 1e-6]
+    region = doc.regions.add("Left", faces=half)
+    decal = layer.place(square, front(doc), width=0.8, region=region)
+    over = surface.layers.add("brushed")
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (400, 400))
+    tip = nm.Tip(radius=20, strength=0.5)
+
+    def drawn():
+        """What is seen while a stroke is drawn, before it is evaluated plainly."""
+        stroke = doc.begin_stroke({"surface": over}, camera, tip, Pigment(base_color="#0000ff"))
+        stroke.extend([(195, 200, 1.0, 0.0, 0.0), (205, 200, 1.0, 0.0, 0.0)])
+        doc.refresh()
+        seen = surface.read("base_color")
+        stroke.cancel()
+        return seen
+
+    y, x, q, _ = in_frame(surface, decal.frame)
+    doc.stroke(over, [(195, 200), (205, 200)], camera, tip, Pigment(base_color="#0000ff"))
+    drawn()
+    region.invert()
+    red = reds(drawn())[y, x]
+    assert not red[(q[:, 0] < -0.02) & (abs(q[:, :2]).max(axis=1) < 0.45)].any()
+    doc.cut_picture(decal.value.picture, inverted=True)
+    assert not reds(drawn()).any()

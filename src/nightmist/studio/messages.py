@@ -12,7 +12,7 @@ from ..document.values import AnyValue, CloneSource, Decal, Fence, Pigment, Shar
 from .prepare_messages import PrepareMessage
 from .stack_messages import AnyStackMessage, Showable
 
-PROTOCOL = 5
+PROTOCOL = 6
 
 
 class Message(BaseModel):

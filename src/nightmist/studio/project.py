@@ -20,6 +20,7 @@ from ..document.document import Event, Preview
 from ..document.draft import Draft, factor_of, waiting
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged
+from ..document.stacking.decals import find_decal
 from ..document.values import Decals, Surface
 from ..store import Store, StoreError
 from . import messages as say
@@ -305,10 +306,9 @@ class OpenProject:
         preview = self.shown[id(client)] = Preview(self.document)
         preview.lay({key: after for key, (_, after) in change.values.items() if after is not None})
         if isinstance(edit, ChangeDecal | MoveDecal):
-            held = [node.decal(edit.decal) for node in preview.values.values() if isinstance(node, Decals)]
-            for decal in held[:1]:
-                if decal:
-                    client.tell(say.DecalShown(decal=decal))
+            shown = [node.decal(edit.decal) for node in preview.values.values() if isinstance(node, Decals)]
+            decal = next((each for each in shown if each), None) or find_decal(self.document, edit.decal)[1]
+            client.tell(say.DecalShown(decal=decal))
 
     def work(self, run: Callable[[], T], client: Client | None) -> T:
         """Run long work in the project's thread; browsers see how far it is, and the one that asked can cancel it."""

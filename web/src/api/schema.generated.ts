@@ -5010,7 +5010,7 @@ export interface components {
             type: "welcome";
             /**
              * Protocol
-             * @default 5
+             * @default 6
              */
             protocol: number;
             /** Project */

@@ -1,6 +1,6 @@
 /** The paint socket's binary messages; docs/paint-socket.md describes them. */
 
-export const PROTOCOL = 5;
+export const PROTOCOL = 6;
 const SAMPLES = 1;
 const PIXELS = 2;
 const SAMPLES_HEAD = 16;

@@ -14,6 +14,7 @@ import { PointerInput } from "./pointer_input";
 import { IslandGrip } from "./island_grip";
 import { placeOnTriangle, triangleAt } from "./map_hits";
 import { MapView } from "./map_view";
+import { measureLag } from "./measure";
 import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
 import { densityOf } from "./uv_display";
@@ -442,7 +443,7 @@ export class Stage implements Views {
       this.drawVersion();
     }
     if (this.complete) this.keepCamera();
-    if (SWITCHES.get("measure") === "on") this.measure(batches, now, started, uploaded);
+    if (SWITCHES.get("measure") === "on") measureLag(this.renderer.getContext(), batches, { now, started, uploaded });
     // Acknowledged only now: a page that cannot keep up is sent less.
     for (const batch of batches) this.project.socket.send({ type: "ack", batch: batch.number });
     if (batches.length) this.canvas.dataset.batch = String(batches.at(-1)!.number);
@@ -484,18 +485,6 @@ export class Stage implements Views {
     this.renderer.setScissor(left, bottom, area.x + area.width - left, area.height);
     this.renderer.clear();
     this.renderer.render(scene, camera);
-  }
-
-  /** For the bench: from the pointer event to the frame that shows it, with its parts, as user timings. */
-  private measure(batches: Batch[], now: number, started: number, uploaded: number): void {
-    const gl = this.renderer.getContext();
-    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4));
-    const drawn = performance.now();
-    for (const { stamp, engine, composite, encode } of batches) {
-      if (!stamp) continue;
-      const detail = { engine, composite, encode, upload: uploaded - started, draw: drawn - uploaded, frame: now };
-      performance.measure("stroke lag", { start: stamp, end: drawn, detail });
-    }
   }
 
   dispose(): void {

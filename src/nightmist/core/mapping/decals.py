@@ -18,7 +18,8 @@ from ..kernels import as_float32, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
-from .pyramid import NOTHING, WRAPS, Pyramid, pyramid_of, take_colors, take_value
+from .pyramid import WRAPS, Pyramid, pyramid_of
+from .samples import add_samples, take_value
 
 #: Degrees over which paint fades before the limit of the angle.
 FADE = 8.0
@@ -117,7 +118,7 @@ def lay_decal(
         lambda a, b: _lay(
             own.tile_start, own.pieces, own.spans, own.matrices, own.normals, normals, placed.inward, placed.front,
             placed.limits, np.array(placed.repeat), soft, np.float32(placed.opacity), placed.colored, color,
-            placed.inverted, placed.by_gray, np.array(placed.values, np.float32), *picture.pixels,
+            placed.inverted, placed.by_gray, np.array(placed.values, np.float32), *picture.words,
             picture.sizes, lifted.data, lifted.starts, lifted.sizes, np.array(relief.margins),
             np.float32(relief.rise), tiles[a:b], rows[a:b], closed[a:b], np.float32(elsewhere), into.color,
             into.values, into.lift,
@@ -249,7 +250,7 @@ def _lay(  # type: ignore[no-untyped-def]
     inverted,
     by_gray,
     values,
-    pixels,
+    words,
     starts,
     sizes,
     relief_data,
@@ -265,12 +266,13 @@ def _lay(  # type: ignore[no-untyped-def]
     to_values,
     to_lift,
 ):
-    one, zero = np.float32(1.0), np.float32(0.0)
+    one, zero, unit = np.float32(1.0), np.float32(0.0), np.float32(1.0 / 65535.0)
     # Of each texel: red, green, blue and cover; cover of the relief. Where faces share a texel, the greater one counts.
     found = np.empty((TILE, TILE, 4), np.float32)
     raised = np.empty((TILE, TILE), np.float32)
     q, step = np.empty(3), np.empty((2, 3))
-    us, vs, levels, lows = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.float32), np.zeros(TILE, np.int64)
+    us, vs, lows, levels = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.int64), np.zeros(TILE, np.float32)
+    weights, parts = np.zeros(TILE, np.float32), np.zeros(TILE, np.float32)
     samples, shares = np.zeros((TILE, 4), np.float32), np.zeros(TILE, np.float32)
     wrap = REPEAT if abs(repeat[0]) > 1 or abs(repeat[1]) > 1 else CLAMP
     wide, high = margins[0] / 2, margins[1] / 2
@@ -301,7 +303,7 @@ def _lay(  # type: ignore[no-untyped-def]
                 left, right = spans[pieces[p, 5] + line]
                 y = pieces[p, 2] + row + 0.5
                 for column in range(left, right):
-                    levels[column] = NOTHING
+                    weights[column] = zero
                     x = pieces[p, 1] + column + 0.5
                     for k in range(3):
                         q[k] = inward[k, 3]
@@ -326,8 +328,12 @@ def _lay(  # type: ignore[no-untyped-def]
                         # Beyond the sides, where half a texel reaches in, the rim's own pixels go on.
                         us[column] = _along(min(max(q[0], -0.5), 0.5), repeat[0])
                         vs[column] = _along(-min(max(q[1], -0.5), 0.5), repeat[1])
-                        shares[column], levels[column] = np.float32(share), level
-                take_colors(pixels, starts, sizes, us, vs, levels, lows, left, right, wrap, samples)
+                        shares[column], levels[column], weights[column] = np.float32(share), level, unit
+                samples[left:right] = zero
+                add_samples(
+                    words, starts, sizes, len(starts), 1, us, vs, levels, weights, lows, parts, left, right, wrap,
+                    samples,
+                )  # fmt: skip
                 for column in range(left, right):
                     a = min(samples[column, 3], one)
                     cover = min(samples[column, 0], one) if by_gray else a

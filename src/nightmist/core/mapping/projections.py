@@ -20,7 +20,8 @@ from ..mesh import Mesh
 from ..texels.ownership import Ownership, affine
 from ..texels.raster import TILE
 from .pyramid import WRAPS, Wrap
-from .sheets import Sheets, add_sample
+from .samples import add_samples
+from .sheets import Sheets
 
 #: Ways to lay a picture; kernels know them by their place.
 Shape = Literal["uv", "planar", "cylindrical", "spherical", "box", "triplanar", "wrap"]
@@ -71,7 +72,8 @@ def lay_pictures(
     """
     shape, wrap = SHAPES.index(laying.shape), WRAPS.index(laying.wrap)
     placing, inverse = laying.placing.astype(np.float64), laying.inverse.astype(np.float64)
-    pictures = (sheets.data, sheets.starts, sheets.sizes, sheets.levels, sheets.channels, sheets.places)
+    words, starts, words_each = sheets.words
+    pictures = (words, starts, sheets.sizes, sheets.levels, words_each, sheets.places)
     each = np.asarray(channels, np.int64)
 
     def work(a: int, b: int) -> None:
@@ -91,25 +93,27 @@ def _write_all(places, sums, addresses, each, row, column):  # type: ignore[no-u
     unit, full, half = np.float32(1.0 / 65535.0), np.float32(65535.0), np.float32(0.5)
     for m in range(len(places)):
         sheet, first, channels = places[m, 0], places[m, 1], each[m]
-        a = sums[sheet, places[m, 3]] * unit
+        a = sums[sheet, column, places[m, 3]] * unit
         # Shares that add up to one in float32 may fall short of it by a hair.
         alpha = a if a < np.float32(0.99998) else np.float32(1.0)
         scale = np.float32(1.0) / max(a, np.float32(1e-9)) if alpha > 0 else np.float32(0.0)
         tile = carray(as_uint16(addresses[m]), (TILE, TILE, channels))
-        tile[row, column, 0] = np.uint16(min(sums[sheet, first] * scale, full) + half)
+        tile[row, column, 0] = np.uint16(min(sums[sheet, column, first] * scale, full) + half)
         if channels == 4:
             step = 1 if places[m, 2] == 4 else 0
-            tile[row, column, 1] = np.uint16(min(sums[sheet, first + step] * scale, full) + half)
-            tile[row, column, 2] = np.uint16(min(sums[sheet, first + 2 * step] * scale, full) + half)
+            tile[row, column, 1] = np.uint16(min(sums[sheet, column, first + step] * scale, full) + half)
+            tile[row, column, 2] = np.uint16(min(sums[sheet, column, first + 2 * step] * scale, full) + half)
         tile[row, column, channels - 1] = np.uint16(alpha * full + half)
 
 
 @kernel
 def _lay_by_uv(  # type: ignore[no-untyped-def]
-    width, height, data, starts, sizes, levels, held, places, placing, wrap, tiles, addresses, each
+    width, height, data, starts, sizes, counts, held, places, placing, wrap, tiles, addresses, each
 ):
     columns = width // TILE
-    sums, found = np.zeros((len(starts), held.max()), np.float32), np.zeros(len(starts), np.float32)
+    sums, found = np.zeros((len(starts), TILE, 4 * held.max()), np.float32), np.zeros(len(starts), np.float32)
+    us, vs, lows = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.int64)
+    levels, weights, shares = np.zeros(TILE, np.float32), np.ones(TILE, np.float32), np.zeros(TILE, np.float32)
     for s in range(len(starts)):
         across = max(
             np.hypot(placing[0, 0] / width * sizes[s, 0, 0], placing[1, 0] / width * sizes[s, 0, 1]),
@@ -122,13 +126,16 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
             v = (top + row + 0.5) / height
             for column in range(TILE):
                 u = (left + column + 0.5) / width
-                sums[:] = np.float32(0.0)
-                for s in range(len(starts)):
-                    add_sample(
-                        data, starts, sizes, levels, held, s,
-                        placing[0, 0] * u + placing[0, 1] * v + placing[0, 2],
-                        placing[1, 0] * u + placing[1, 1] * v + placing[1, 2], found[s], wrap, np.float32(1.0), sums,
-                    )  # fmt: skip
+                us[column] = placing[0, 0] * u + placing[0, 1] * v + placing[0, 2]
+                vs[column] = placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
+            sums[:] = np.float32(0.0)
+            for s in range(len(starts)):
+                levels[:] = found[s]
+                add_samples(
+                    data, starts[s], sizes[s], counts[s], held[s], us, vs, levels, weights, lows, shares, 0, TILE, wrap,
+                    sums[s],
+                )  # fmt: skip
+            for column in range(TILE):
                 _write_all(places, sums, addresses[i], each, row, column)
 
 
@@ -234,7 +241,11 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
     step, slope = np.empty((2, 3)), np.zeros(3)
     sheets = len(starts)
     weights, levels = np.zeros(3, np.float32), np.zeros((sheets, 3), np.float32)
-    sums = np.zeros((sheets, held.max()), np.float32)
+    # Of the texels of a row, by side: how much each counts, where it lies in the picture, at which level.
+    counted, us, vs = np.zeros((3, TILE), np.float32), np.zeros((3, TILE)), np.zeros((3, TILE))
+    leveled = np.zeros((sheets, 3, TILE), np.float32)
+    lows, shares = np.zeros(TILE, np.int64), np.zeros(TILE, np.float32)
+    sums = np.zeros((sheets, TILE, 4 * held.max()), np.float32)
     sided = shape == 4 or shape == 5
     # Below this share of the greatest a side would not be seen.
     faint, power = np.float32(0.002 ** (1 / sharpness)), np.float32(sharpness)
@@ -254,6 +265,7 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
                         for j in range(3):
                             n[k] += turn[k, j] * (smooth[j] * x + smooth[j + 3] * y + smooth[j + 6])
                             slope[k] += turn[k, j] * smooth[j]
+                sums[:, left:right] = np.float32(0.0)
                 for column in range(left, right):
                     if sided:
                         _weigh(shape, power, faint, n, weights)
@@ -262,18 +274,23 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
                             for k in range(3):
                                 if sided or k == 2:
                                     levels[s, k] = _level(shape, k, placing, sizes[s], q, step)
-                    sums[:] = np.float32(0.0)
                     for k in range(3):
+                        counted[k, column] = weights[k]
                         if weights[k] > 0:
                             u, v = _place(shape, k, 1.0 if n[k] >= 0 else -1.0, q[0], q[1], q[2])
-                            along = placing[0, 0] * u + placing[0, 1] * v + placing[0, 2]
-                            down = placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
-                            for s in range(sheets):
-                                add_sample(
-                                    data, starts, sizes, counts, held, s, along, down, levels[s, k], wrap, weights[k],
-                                    sums,
-                                )  # fmt: skip
-                    _write_all(places, sums, into, each, row, column)
+                            us[k, column] = placing[0, 0] * u + placing[0, 1] * v + placing[0, 2]
+                            vs[k, column] = placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
+                        for s in range(sheets):
+                            leveled[s, k, column] = levels[s, k]
                     for k in range(3):
                         q[k] += step[0, k]
                         n[k] += slope[k]
+                for k in range(3):
+                    if sided or k == 2:
+                        for s in range(sheets):
+                            add_samples(
+                                data, starts[s], sizes[s], counts[s], held[s], us[k], vs[k], leveled[s, k], counted[k],
+                                lows, shares, left, right, wrap, sums[s],
+                            )  # fmt: skip
+                for column in range(left, right):
+                    _write_all(places, sums, into, each, row, column)

@@ -16,7 +16,8 @@ from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from .camera import Camera
-from .pyramid import LUMA, NOTHING, Pyramid, take_colors
+from .pyramid import LUMA, Pyramid
+from .samples import add_samples
 
 #: What is made of a picture's sample: its color, a value as far as it covers, a value by its gray.
 COLOR, VALUE, GRAY = 0, 1, 2
@@ -81,7 +82,7 @@ def lay_stencil(
     in_two_threads(
         len(tiles),
         lambda a, b: _lay(
-            own.tile_start, own.pieces, own.spans, own.matrices, own.normals, hidden, *pyramid.pixels,
+            own.tile_start, own.pieces, own.spans, own.matrices, own.normals, hidden, *pyramid.words,
             pyramid.sizes, where.eye, where.axes, where.focal, where.middle[0], where.middle[1], where.placing,
             where.flat, where.limits[0], where.limits[1], tiles[a:b], addresses, channels, kind, numbers, by_gray, luma,
         ),
@@ -155,7 +156,7 @@ def _lay(  # type: ignore[no-untyped-def]
     matrices,
     normals,
     hidden,
-    pixels,
+    words,
     starts,
     sizes,
     eye,
@@ -175,10 +176,11 @@ def _lay(  # type: ignore[no-untyped-def]
     by_gray,
     luma,
 ):
-    one, level = np.float32(1.0), np.float32(0.0)
+    one, unit, level = np.float32(1.0), np.float32(1.0 / 65535.0), np.float32(0.0)
     line = np.empty((3, 3))
     found, shares = np.zeros((TILE, 4), np.float32), np.ones(TILE, np.float32)
-    us, vs, levels, lows = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.float32), np.zeros(TILE, np.int64)
+    us, vs, lows, levels = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.int64), np.zeros(TILE, np.float32)
+    weights, parts = np.zeros(TILE, np.float32), np.zeros(TILE, np.float32)
     for i in range(len(tiles)):
         t = tiles[i]
         tile = carray(as_uint16(addresses[t]), (TILE, TILE, channels))
@@ -201,7 +203,7 @@ def _lay(  # type: ignore[no-untyped-def]
                 nu, nv = line[0, 1] * y + line[0, 2], line[1, 1] * y + line[1, 2]
                 nz = line[2, 1] * y + line[2, 2]
                 for column in range(first, end):
-                    levels[column] = NOTHING
+                    weights[column] = np.float32(0.0)
                     x = left + column
                     z = line[2, 0] * x + nz
                     if z <= 1e-12:
@@ -214,8 +216,11 @@ def _lay(  # type: ignore[no-untyped-def]
                     if us[column] < -1 or vs[column] < -1 or us[column] > 2 or vs[column] > 2:
                         continue
                     shares[column] = _facing(m, n, x, y, eye, low, high) if turned else one
-                    levels[column] = max(level, np.float32(0.0)) if shares[column] > 0 else NOTHING
-                take_colors(pixels, starts, sizes, us, vs, levels, lows, first, end, 3, found)
+                    levels[column], weights[column] = level, unit if shares[column] > 0 else np.float32(0.0)
+                found[first:end] = np.float32(0.0)
+                add_samples(
+                    words, starts, sizes, len(starts), 1, us, vs, levels, weights, lows, parts, first, end, 3, found
+                )  # fmt: skip
                 _write(tile[row], found, shares, first, end, kind, value, by_gray, luma)
 
 

@@ -68,10 +68,17 @@ class LaidDecals(LaidTiles[MapName]):
         self.laid: Sequence[Laying] = ()
 
     def follow(self, laid: Sequence[Laying]) -> None:
-        """Lay these from now on; only tiles that a difference touches are worked out again."""
-        for tiles in [self.source.tiles(each.decal, self.surface, self.layout) for each in differing(self.laid, laid)]:
-            self.known[tiles] = False
+        """Lay these from now on; only tiles that a difference touches are worked out again.
+
+        Rasters that show something else are other ones, so that nothing that was made from them is taken for true.
+        """
+        others = differing(self.laid, laid)
+        if not others:
+            return
+        for each in others:
+            self.known[self.source.tiles(each.decal, self.surface, self.layout)] = False
         self.laid = tuple(laid)
+        self.rasters = {name: raster.copy() for name, raster in self.rasters.items()}
 
     def _work_out(self, tiles: NDArray[np.int32]) -> None:
         reached = [(each, self.source.tiles(each.decal, self.surface, self.layout)) for each in self.laid]

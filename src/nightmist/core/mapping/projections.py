@@ -88,22 +88,40 @@ def lay_pictures(
 
 
 @kernel
-def _write_all(places, sums, addresses, each, row, column):  # type: ignore[no-untyped-def]
-    """A texel of each picture's tile from the sums of the sheets: straight alpha, rounded."""
-    unit, full, half = np.float32(1.0 / 65535.0), np.float32(65535.0), np.float32(0.5)
+def _write_rows(places, sums, addresses, each, row, first, end):  # type: ignore[no-untyped-def]
+    """Texels of a row of each picture's tile from the sums of the sheets: straight alpha, rounded."""
     for m in range(len(places)):
-        sheet, first, channels = places[m, 0], places[m, 1], each[m]
-        a = sums[sheet, column, places[m, 3]] * unit
-        # Shares that add up to one in float32 may fall short of it by a hair.
-        alpha = a if a < np.float32(0.99998) else np.float32(1.0)
-        scale = np.float32(1.0) / max(a, np.float32(1e-9)) if alpha > 0 else np.float32(0.0)
-        tile = carray(as_uint16(addresses[m]), (TILE, TILE, channels))
-        tile[row, column, 0] = np.uint16(min(sums[sheet, column, first] * scale, full) + half)
+        sheet, channels = sums[places[m, 0]], each[m]
+        texels = carray(as_uint16(addresses[m]), (TILE, TILE, channels))[row]
+        red, alpha = places[m, 1], places[m, 3]
         if channels == 4:
             step = 1 if places[m, 2] == 4 else 0
-            tile[row, column, 1] = np.uint16(min(sums[sheet, column, first + step] * scale, full) + half)
-            tile[row, column, 2] = np.uint16(min(sums[sheet, column, first + 2 * step] * scale, full) + half)
-        tile[row, column, channels - 1] = np.uint16(alpha * full + half)
+            for column in range(first, end):
+                line = sheet[column]
+                a, scale = _solid(line[alpha])
+                texels[column, 0] = _rounded(line[red] * scale)
+                texels[column, 1] = _rounded(line[red + step] * scale)
+                texels[column, 2] = _rounded(line[red + 2 * step] * scale)
+                texels[column, 3] = _rounded(a)
+        else:
+            for column in range(first, end):
+                a, scale = _solid(sheet[column, alpha])
+                texels[column, 0] = _rounded(sheet[column, red] * scale)
+                texels[column, 1] = _rounded(a)
+
+
+@kernel
+def _solid(a):  # type: ignore[no-untyped-def]
+    """An alpha of 65535, and by what colors times alpha become colors."""
+    full = np.float32(65535.0)
+    # Shares that add up to one in float32 may fall short of it by a hair.
+    whole = full if a >= np.float32(0.99998) * full else a
+    return whole, full / a if a > np.float32(1e-4) else np.float32(0.0)
+
+
+@kernel
+def _rounded(value):  # type: ignore[no-untyped-def]
+    return np.uint16(np.int32(min(value, np.float32(65535.0)) + np.float32(0.5)))
 
 
 @kernel
@@ -135,8 +153,7 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
                     data, starts[s], sizes[s], counts[s], held[s], us, vs, levels, weights, lows, shares, 0, TILE, wrap,
                     sums[s],
                 )  # fmt: skip
-            for column in range(TILE):
-                _write_all(places, sums, addresses[i], each, row, column)
+            _write_rows(places, sums, addresses[i], each, row, 0, TILE)
 
 
 @kernel
@@ -292,5 +309,4 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
                                 data, starts[s], sizes[s], counts[s], held[s], us[k], vs[k], leveled[s, k], counted[k],
                                 lows, shares, left, right, wrap, sums[s],
                             )  # fmt: skip
-                for column in range(left, right):
-                    _write_all(places, sums, into, each, row, column)
+                _write_rows(places, sums, into, each, row, left, right)

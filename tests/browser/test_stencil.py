@@ -87,3 +87,46 @@ def test_the_brush_paints_through_the_stencil_only_where_it_lies(painter, server
     expect(page.get_by_test_id("stencil")).to_have_count(0)
     page.keyboard.press("z")
     expect(page.get_by_test_id("stencil")).to_be_visible()
+
+
+def test_it_is_stamped_by_clicks_and_maps_follow_its_gray(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.get_by_role("textbox", name="Wide").fill("60")
+    page.get_by_role("textbox", name="High").fill("60")
+    page.get_by_role("textbox", name="High").press("Enter")
+    page.get_by_role("checkbox", name="Rough").click()
+    page.get_by_role("button", name="Stamped").click()
+    page.mouse.move(*tab.at(0.42, 0.5))
+    page.mouse.click(*tab.at(0.42, 0.5))
+    tab.wait_kept(2)
+    page.mouse.move(*tab.at(0.58, 0.5))
+    page.mouse.click(*tab.at(0.58, 0.5))
+    tab.wait_kept(3)
+    found = yellow(server.texels(project, "plane"))
+    columns = np.flatnonzero(found.any(axis=0))
+    assert (np.diff(columns) > 1).sum() == 1, "two stamps, apart"
+    rough = server.texels(project, "plane", "roughness").astype(int)
+    gray = np.array(YELLOW) / 255 @ (0.2126, 0.7152, 0.0722)
+    assert abs(np.median(rough[found]) / 65535 - (0.2 + 0.7 * gray)) < 0.02
+
+
+def test_all_over_is_a_wash_that_shows_where_its_mask_is_painted(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.get_by_role("button", name="All over").click()
+    tab.wait_kept(2)
+    expect(page.get_by_test_id("stencil")).to_have_count(0)
+    expect(page.get_by_test_id("target")).to_contain_text("mask of Wash")
+    assert not yellow(server.texels(project, "plane")).any()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.get_by_role("radio", name="Brush").click()
+    page.get_by_label("Strength", exact=True).fill("1000")
+    page.get_by_label("Hardness", exact=True).fill("1000")
+    tab.drag((0.45, 0.5), (0.55, 0.5))
+    tab.wait_kept(3)
+    assert yellow(server.texels(project, "plane")).sum() > 50

@@ -22,10 +22,10 @@ export function MaskSettings({ layer, project }: { layer: LayerState; project: P
       project.send({ type: "add_mask", node, start });
       useDesk.setState({ maskTarget: node });
     };
-    const button = "h-7 grow rounded-control bg-fog-2 px-1.5 hover:bg-fog-3";
+    const button = "h-7 grow rounded-control bg-fog-2 px-1 whitespace-nowrap hover:bg-fog-3";
     return (
       <div className="mt-1 flex items-center gap-1" title={tooltip("addMask")}>
-        <span className="w-[42px] shrink-0 text-ink-2">Mask</span>
+        <span className="w-[36px] shrink-0 text-ink-2">Mask</span>
         <button type="button" className={button} onClick={() => add(0)} title="A mask that hides the layer: paint it to show it">
           Hides all
         </button>

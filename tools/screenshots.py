@@ -88,7 +88,9 @@ def stencil(page: Page) -> None:
 def decals(page: Page) -> None:
     """The berth mark on the hull with its frame."""
     page.locator("[role=row]", has_text="Marks").filter(has_not_text="Rust").first.click()
-    page.get_by_role("list", name="Decals, the topmost first").get_by_role("button", name="Berth mark.png", exact=True).last.click()
+    page.get_by_role("list", name="Decals, the topmost first").get_by_role(
+        "button", name="Berth mark.png", exact=True
+    ).last.click()
     page.get_by_test_id("decal-frame").wait_for()
     shoot(page, "decals")
     page.get_by_role("button", name="Close the layer’s settings").click()

@@ -290,7 +290,7 @@ def test_the_wire_writes_what_it_describes():
     rectangles = [Rectangle(300, 1, 64, 128, 128, 64, full[:1, :1]), Rectangle(0, 0, 0, 0, 64, 64, full),
                   Rectangle(1, 2, 0, 0, 128, 64, full[:16, :32])]  # fmt: skip
     data = wire.write_batch(Batch(7, rectangles, Timing(1.5, 0.001, 0.002, 0.003)))
-    assert data[:28] == struct.pack("<BBHIdIII", 5, 2, 3, 7, 1.5, 1000, 2000, 3000)
+    assert data[:28] == struct.pack("<BBHIdIII", 6, 2, 3, 7, 1.5, 1000, 2000, 3000)
     assert data[28:40] == struct.pack("<HBBHHHH", 300, 1, 1, 64, 128, 128, 64)
     assert data[44:56] == struct.pack("<HBBHHHH", 0, 0, 0, 0, 0, 64, 64)
     assert data[56 : 56 + full.size] == full.tobytes()

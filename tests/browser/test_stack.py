@@ -10,6 +10,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from nightmist import Document
+from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.topology import islands_of
 
 from .conftest import Painter, Server
@@ -378,3 +379,28 @@ def test_a_finish_is_dropped_into_a_group_and_a_picture_onto_the_stack(painter, 
     tab.wait_kept(4)
     green = server.texels(project, "plane")[..., :3]
     np.testing.assert_array_equal(green[128, 128], [0, 65535, 0])
+
+
+def test_a_finish_is_dropped_on_what_has_one_color_in_a_picture_of_flat_colors(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    bare = server.texels(project, "plane")
+    tab.side_by_side()
+    # Left half red, right half blue.
+    ids = np.zeros((64, 64, 4), np.uint8)
+    ids[..., 3], ids[:, :32, 0], ids[:, 32:, 2] = 255, 255, 255
+    given = {"name": "ids.png", "mimeType": "image/png", "buffer": write_png(ids)}
+    answer = page.request.post(f"{server.url}api/projects/{project}/library", multipart={"files": given})
+    assert answer.ok
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Finishes").click()
+    page.get_by_role("radio", name="ID color").click()
+    canvas = page.locator("canvas[data-ready]")
+    tab.box = canvas.bounding_box()
+    rust = page.get_by_role("button", name="Rust", exact=True)
+    rust.drag_to(canvas, target_position={"x": tab.box["width"] * 0.7, "y": tab.box["height"] * 0.5})
+    tab.wait_kept(2)
+    changed = (server.texels(project, "plane") != bare).any(axis=2)
+    assert changed[:, 20:120].mean() > 0.9
+    assert not changed[:, 136:240].any()

@@ -6,6 +6,7 @@ import io
 import json
 import struct
 import zipfile
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -16,9 +17,10 @@ import nightmist as nm
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import write_png
 from nightmist.demo.buoy import lantern_buoy
+from nightmist.demo.stencils import shipped_stencil
 from nightmist.document.files.portrait import portrait
 
-from ..shapes import plane, walls
+from ..shapes import plane, sphere, walls
 
 
 def split_glb(data: bytes) -> tuple[dict, bytes]:
@@ -308,3 +310,25 @@ def test_layers_masks_regions(buoy):
     assert laid.mask.read().any()
     doc.mirror = "x"
     doc.stroke(coat, path=[(600, 380), (680, 410)], camera=cam, tip=tip, pigment=rust)
+
+
+def test_the_decal_lines(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    Path("mark.png").write_bytes(shipped_stencil("Compass rose"))
+    doc = nm.Document.from_mesh(sphere(24, 12), "buoy", (256, 256))
+    hull = doc.surfaces["surface"]
+    cam = nm.Camera.look_at(eye=(0, 0, 4), target=(0, 0, 0), fov_y=40, viewport=(1280, 800))
+    hit = doc.pick(cam, (640, 400))
+    decals = hull.layers.add("decals", name="Berth mark")
+    d = decals.place("mark.png", at=hit, width=0.4, roll=0, depth=None, pigment=nm.Pigment(roughness=0.2), region=None)
+    assert d.frame.position == pytest.approx((0, 0, 1), abs=0.02)
+    assert (d.frame.width, d.frame.height, d.frame.roll) == pytest.approx((0.4, 0.4, 0))
+    assert 0 < d.frame.depth < 2
+    d.move(to=doc.pick(cam, (700, 400)))
+    assert d.frame.position[0] > 0.1
+    d.duplicate(at=hit)
+    d.relief = nm.DecalRelief(height=0.002, bevel=0.01)
+    assert len(decals.decals) == 2
+    seen = hull.read("base_color")
+    decals.bake()
+    assert (hull.read("base_color") == seen).all()

@@ -13,6 +13,7 @@ from ..demo.finishes import MADE, shipped_finish, swatch
 from ..document import Document
 from ..document.derived.regions import covered
 from ..document.stacking.finishes import Finish, add_finish, finish_of
+from ..document.stacking.mask_sources import color_mask
 from ..document.values import Group, Name
 from ..studio import Studio
 from .projects import InStudio, Problem
@@ -39,6 +40,8 @@ class LayFinish(BaseModel):
     region: str | None = None
     face: int | None = None
     by: Extent = "island"
+    picture: str | None = Field(default=None, description="a picture of flat colors: where it shows that at `uv`")
+    uv: tuple[float, float] = (0, 0)
 
 
 class KeepFinish(BaseModel):
@@ -102,6 +105,8 @@ def _lay(document: Document, finish: Finish, wish: LayFinish) -> str:
     mask = None
     if wish.region:
         mask = document.region_mask(document.region_value(wish.region), surface)
+    elif wish.picture:
+        mask = color_mask(document, surface, document.picture_value(wish.picture), wish.uv)
     elif wish.face is not None and wish.by != "surface":
         layout = document.layout(surface)
         if not 0 <= wish.face < len(document.mesh.faces):

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.errors import NightmistError
 from ..document import Document
 from ..document.change import Change
 from ..document.stacking import decals
 from ..document.stacking.decals import Place, SurfacePlace
-from ..document.values import DecalRelief, Decals, MapFrame, Node, Pigment, Share, SurfaceFrame
+from ..document.values import DecalRelief, Decals, Node, Pigment, Share
 from .stack_message import Made, StackMessage, given
 
 Three = tuple[float, float, float]
@@ -82,13 +82,28 @@ class DuplicateDecal(DecalMessage):
         return change, [node.id, key]
 
 
+class FramePart(BaseModel):
+    """What is to be another about a frame; what is left out stays."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    position: Three | None = None
+    normal: Three | None = None
+    center: tuple[float, float] | None = None
+    roll: float | None = None
+    width: float | None = None
+    height: float | None = None
+    depth: float | None = None
+    measured: bool | None = None
+
+
 class ChangeDecal(StackMessage):
     """Set properties of a decal; those left out stay."""
 
     type: Literal["change_decal"]
     decal: str
     picture: str | None = None
-    frame: SurfaceFrame | MapFrame | None = Field(default=None, discriminator="kind")
+    frame: FramePart | None = None
     visible: bool | None = None
     opacity: Share | None = None
     mirrored: bool | None = None
@@ -102,7 +117,11 @@ class ChangeDecal(StackMessage):
     region: str | None = Field(default=None, description="null: everywhere")
 
     def change(self, document: Document) -> Change:
-        return decals.change_decal(document, self.decal, **given(self, "decal"))
+        fields = given(self, "decal", "frame")
+        if self.frame:
+            _, decal = decals.find_decal(document, self.decal)
+            fields["frame"] = decal.frame.but(**given(self.frame))
+        return decals.change_decal(document, self.decal, **fields)
 
 
 class RemoveDecals(StackMessage):

@@ -1,5 +1,5 @@
 import type {
-  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, CutPicture, DescribePicture, DuplicateDecal, MoveDecal, PlaceDecal, SetDepth, ShowMask,
+  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, CutPicture, DescribePicture, DuplicateDecal, FramePart, MoveDecal, PlaceDecal, SetDepth, ShowMask,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
@@ -10,7 +10,7 @@ type NodeMapChange = Sparse<ChangeNodeMap, "type" | "node" | "map">;
 type MaskChange = Sparse<ChangeMask, "type" | "node">;
 type NewNode = Sparse<AddNode, "type" | "surface" | "kind">;
 type PictureChange = Sparse<DescribePicture, "type" | "picture">;
-export type DecalEdit = Sparse<ChangeDecal, "type" | "decal">;
+export type DecalEdit = Sparse<Omit<ChangeDecal, "frame">, "type" | "decal"> & { frame?: Partial<FramePart> };
 type DecalMove = Sparse<MoveDecal, "type" | "decal">;
 type PictureCut = Sparse<CutPicture, "type" | "picture">;
 type RegionChange = Sparse<ChangeRegion, "type" | "region">;

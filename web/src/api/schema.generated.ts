@@ -975,6 +975,22 @@ export interface components {
              * @enum {string}
              */
             by: "face" | "patch" | "facing" | "island" | "part" | "surface";
+            /**
+             * Picture
+             * @description a picture of flat colors: where it shows that at `uv`
+             */
+            picture?: string | null;
+            /**
+             * Uv
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            uv: [
+                number,
+                number
+            ];
         };
         /**
          * Left
@@ -1751,11 +1767,8 @@ export interface components {
              * @default null
              */
             picture: string | null;
-            /**
-             * Frame
-             * @default null
-             */
-            frame: (components["schemas"]["SurfaceFrame"] | components["schemas"]["MapFrame"]) | null;
+            /** @default null */
+            frame: components["schemas"]["FramePart"] | null;
             /**
              * Visible
              * @default null
@@ -2626,6 +2639,63 @@ export interface components {
             ];
         };
         /**
+         * FramePart
+         * @description What is to be another about a frame; what is left out stays.
+         */
+        FramePart: {
+            /**
+             * Position
+             * @default null
+             */
+            position: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Normal
+             * @default null
+             */
+            normal: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Center
+             * @default null
+             */
+            center: [
+                number,
+                number
+            ] | null;
+            /**
+             * Roll
+             * @default null
+             */
+            roll: number | null;
+            /**
+             * Width
+             * @default null
+             */
+            width: number | null;
+            /**
+             * Height
+             * @default null
+             */
+            height: number | null;
+            /**
+             * Depth
+             * @default null
+             */
+            depth: number | null;
+            /**
+             * Measured
+             * @default null
+             */
+            measured: boolean | null;
+        };
+        /**
          * FromGray
          * @description A map's value by a picture's gray: what black and what white become, or the other way round.
          */
@@ -2770,31 +2840,6 @@ export interface components {
              * @default null
              */
             color: string | null;
-        };
-        /**
-         * MapFrame
-         * @description A frame in a surface's map: its middle in UV, v down; its sides as shares of the map's longer side.
-         */
-        MapFrame: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "map";
-            /** Center */
-            center: [
-                number,
-                number
-            ];
-            /**
-             * Roll
-             * @default 0
-             */
-            roll: number;
-            /** Width */
-            width: number;
-            /** Height */
-            height: number;
         };
         /**
          * Mapping
@@ -3619,55 +3664,6 @@ export interface components {
             };
         };
         /**
-         * SurfaceFrame
-         * @description A box around a place of the surface, in model units; it hangs upright.
-         *
-         *     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
-         *     measured: the depth follows from the wall below.
-         */
-        SurfaceFrame: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "surface";
-            /** Position */
-            position: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Normal
-             * @default [
-             *       0,
-             *       0,
-             *       1
-             *     ]
-             */
-            normal: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Roll
-             * @default 0
-             */
-            roll: number;
-            /** Width */
-            width: number;
-            /** Height */
-            height: number;
-            /** Depth */
-            depth: number;
-            /**
-             * Measured
-             * @default true
-             */
-            measured: boolean;
-        };
-        /**
          * TakeSample
          * @description What is stored at a place, of all layers or of one: answered with `sampled`.
          */
@@ -4363,6 +4359,31 @@ export interface components {
             ids: string[];
         };
         /**
+         * MapFrame
+         * @description A frame in a surface's map: its middle in UV, v down; its sides as shares of the map's longer side.
+         */
+        MapFrame: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "map";
+            /** Center */
+            center: [
+                number,
+                number
+            ];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
          * MaskOf
          * @description A node's mask: the share that it has where nothing is painted on it, and whether it counts.
          *
@@ -4808,6 +4829,55 @@ export interface components {
             kept: components["schemas"]["KeptPicture"][];
         };
         /**
+         * SurfaceFrame
+         * @description A box around a place of the surface, in model units; it hangs upright.
+         *
+         *     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
+         *     measured: the depth follows from the wall below.
+         */
+        SurfaceFrame: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "surface";
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Normal
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Depth */
+            depth: number;
+            /**
+             * Measured
+             * @default true
+             */
+            measured: boolean;
+        };
+        /**
          * TipPicture
          * @description A tip's picture of the painter's own: the digest of a (h, w) float32 array. Its id is "tip:" and its name.
          */
@@ -5124,6 +5194,7 @@ export type FitFrame = components['schemas']['FitFrame'];
 export type FollowProjectSize = components['schemas']['FollowProjectSize'];
 export type ForgetVersion = components['schemas']['ForgetVersion'];
 export type Frame = components['schemas']['Frame'];
+export type FramePart = components['schemas']['FramePart'];
 export type FromGray = components['schemas']['FromGray'];
 export type GroupNodes = components['schemas']['GroupNodes'];
 export type HideParts = components['schemas']['HideParts'];
@@ -5132,7 +5203,6 @@ export type KeepDesk = components['schemas']['KeepDesk'];
 export type KeepVersion = components['schemas']['KeepVersion'];
 export type LineUpPoints = components['schemas']['LineUpPoints'];
 export type MakeMask = components['schemas']['MakeMask'];
-export type MapFrame = components['schemas']['MapFrame'];
 export type Mapping = components['schemas']['Mapping'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
@@ -5171,7 +5241,6 @@ export type ShowEdit = components['schemas']['ShowEdit'];
 export type ShowMask = components['schemas']['ShowMask'];
 export type StartValues = components['schemas']['StartValues'];
 export type Stencil = components['schemas']['Stencil'];
-export type SurfaceFrame = components['schemas']['SurfaceFrame'];
 export type TakeSample = components['schemas']['TakeSample'];
 export type TurnRegion = components['schemas']['TurnRegion'];
 export type Undo = components['schemas']['Undo'];
@@ -5190,6 +5259,7 @@ export type HistoryState = components['schemas']['HistoryState'];
 export type KeptPicture = components['schemas']['KeptPicture'];
 export type KeptState = components['schemas']['KeptState'];
 export type Made = components['schemas']['Made'];
+export type MapFrame = components['schemas']['MapFrame'];
 export type MaskOf = components['schemas']['MaskOf'];
 export type Meant = components['schemas']['Meant'];
 export type MissingPicture = components['schemas']['MissingPicture'];
@@ -5206,6 +5276,7 @@ export type Sampled = components['schemas']['Sampled'];
 export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];
 export type Surface = components['schemas']['Surface'];
+export type SurfaceFrame = components['schemas']['SurfaceFrame'];
 export type TipPicture = components['schemas']['TipPicture'];
 export type Untouched = components['schemas']['Untouched'];
 export type Version = components['schemas']['Version'];

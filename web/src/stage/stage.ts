@@ -317,8 +317,8 @@ export class Stage implements Views {
     }); // prettier-ignore
   }
 
-  /** The surface and the face under a place of the canvas, in either view. */
-  faceAtPlace(x: number, y: number): { surface: string; face: number } | null {
+  /** The surface, the face and its UV under a place of the canvas, in either view. */
+  faceAtPlace(x: number, y: number): { surface: string; face: number; uv: [number, number] | null } | null {
     const { state } = useSession.getState();
     const map = this.area("map");
     const model = this.area("model");
@@ -327,7 +327,7 @@ export class Stage implements Views {
       ? this.hitAtTexel(this.map.texelAt(x - map.x, y - map.y))
       : model && this.model.hit(x - model.x, y - model.y, model.width, model.height);
     const surface = hit && state?.surfaces[hit.surface]?.name;
-    return surface ? { surface, face: hit.face } : null;
+    return surface ? { surface, face: hit.face, uv: hit.uv ? [hit.uv.x, hit.uv.y] : null } : null;
   }
 
   /** Where else the texel under a place shows; looked for only on surfaces where the checkup found some. */

@@ -4,10 +4,10 @@ import type { Area, Views } from "./views";
 
 /** The stencil as strokes in a view mean it: in that view's pixels or, in the map, in texels; null when there is none. */
 export function stencilIn(views: Views, area: Area, inMap: boolean, canvas: { clientWidth: number; clientHeight: number }): Stencil | null {
-  const { picture, on, x, y, width, height, rotation, mirrored, tint, through, maps } = useDesk.getState().stencil;
+  const { picture, on, x, y, width, height, rotation, mirrored, tint, through, limit, maps } = useDesk.getState().stencil;
   if (!picture || !on) return null;
   const middle = { x: x * canvas.clientWidth - area.x, y: y * canvas.clientHeight - area.y };
-  const common = { picture, rotation, mirrored, tint, through, limit: 80, maps };
+  const common = { picture, rotation, mirrored, tint, through, limit, maps };
   if (!inMap) return { ...common, center: [middle.x, middle.y], size: [width, height] };
   const at = views.map.texelAt(middle.x, middle.y);
   const scale = views.map.pixelsPerTexel;

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import type { ChangeDecal, Decal, Decals, MapFrame, SurfaceFrame } from "../api/schema.generated";
+import type { ChangeDecal, Decal, Decals, FramePart, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import type { Outgoing, Showable } from "../api/outgoing";
 import { useDesk } from "./desk";
 import type { DocumentState, SurfaceState } from "./document";
@@ -9,7 +9,9 @@ import { useSession } from "./session";
 export type Frame = SurfaceFrame | MapFrame;
 /** Where a decal comes to lie: on the model, or in the map. */
 export type DecalPlace = { position: [number, number, number]; normal: [number, number, number] } | { uv: [number, number] };
-export type DecalChange = Omit<Partial<ChangeDecal>, "type" | "decal">;
+/** What is to be another about a frame; what is left out stays, so that edits that cross on the way do not undo each other. */
+export type FrameChange = Partial<FramePart>;
+export type DecalChange = Omit<Partial<ChangeDecal>, "type" | "decal" | "frame"> & { frame?: FrameChange };
 
 interface Store {
   /** The picture that the next click puts down. */

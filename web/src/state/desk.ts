@@ -55,6 +55,8 @@ export interface StencilPlace {
   opacity: number;
   /** Clicks lay it on whole where the pointer is; else it stays where it was put, and paint goes through it. */
   stamps: boolean;
+  /** Degrees from the line of sight beyond which what grazes the eye takes nothing. */
+  limit: number;
   /** Maps that take a value by its gray, instead of the pigment's. */
   maps: Stencil["maps"];
 }
@@ -211,7 +213,7 @@ export const FRESH: Desk = {
   fence: null,
   fenceOn: true,
   touchFence: null,
-  stencil: { picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false, through: false, opacity: 0.5, stamps: false, maps: {} },
+  stencil: { picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false, through: false, opacity: 0.5, stamps: false, limit: 80, maps: {} },
   pickBy: "island",
   pickAngle: 30,
   view: "model",

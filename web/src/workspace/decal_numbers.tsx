@@ -2,7 +2,7 @@ import { IconCopy, IconTrash } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import type { Decal, Pigment, SurfaceFrame } from "../api/schema.generated";
-import type { DecalChange, Frame } from "../state/decals";
+import type { DecalChange, Frame, FrameChange } from "../state/decals";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
@@ -56,7 +56,7 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
   );
 }
 
-function FrameFields({ frame, onChange }: { frame: Frame; onChange: (frame: Frame) => void }) {
+function FrameFields({ frame, onChange }: { frame: Frame; onChange: (part: FrameChange) => void }) {
   const inMap = frame.kind === "map";
   const percent = inMap ? 100 : 1;
   const unit = inMap ? "%" : undefined;
@@ -66,24 +66,24 @@ function FrameFields({ frame, onChange }: { frame: Frame; onChange: (frame: Fram
     <>
       <Head>Its frame</Head>
       <div className="flex flex-wrap gap-x-3 gap-y-1">
-        <NumberField label="Wide" value={short(frame.width * percent)} min={least} max={FAR} unit={unit} title={inMap ? "Of the map's longer side" : "In model units"} onChange={(width) => onChange({ ...frame, width: width / percent })} />
-        <NumberField label="High" value={short(frame.height * percent)} min={least} max={FAR} unit={unit} onChange={(height) => onChange({ ...frame, height: height / percent })} />
-        <NumberField label="Turn" value={short(frame.roll ?? 0)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ ...frame, roll })} />
-        {!inMap && <NumberField label="Deep" value={short(solid.depth)} min={least} max={FAR} title="Half of it lies below the surface" onChange={(depth) => onChange({ ...solid, depth, measured: false })} />}
+        <NumberField label="Wide" value={short(frame.width * percent)} min={least} max={FAR} unit={unit} title={inMap ? "Of the map's longer side" : "In model units"} onChange={(width) => onChange({ width: width / percent })} />
+        <NumberField label="High" value={short(frame.height * percent)} min={least} max={FAR} unit={unit} onChange={(height) => onChange({ height: height / percent })} />
+        <NumberField label="Turn" value={short(frame.roll ?? 0)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ roll })} />
+        {!inMap && <NumberField label="Deep" value={short(solid.depth)} min={least} max={FAR} title="Half of it lies below the surface" onChange={(depth) => onChange({ depth, measured: false })} />}
       </div>
       {!inMap && (
         <label className="flex h-7 items-center gap-1.5" title="As far as the surface bends below it, but not through to what lies behind">
-          <input type="checkbox" className="size-4 accent-accent" checked={solid.measured ?? true} onChange={(event) => onChange({ ...solid, measured: event.target.checked })} />
+          <input type="checkbox" className="size-4 accent-accent" checked={solid.measured ?? true} onChange={(event) => onChange({ measured: event.target.checked })} />
           as deep as the wall allows
         </label>
       )}
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {frame.kind === "map"
           ? ["U", "V"].map((axis, k) => (
-              <NumberField key={axis} label={axis} value={short(frame.center[k]! * 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ ...frame, center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
+              <NumberField key={axis} label={axis} value={short(frame.center[k]! * 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
             ))
           : AXES.map((axis, k) => (
-              <NumberField key={axis} label={axis} value={short(solid.position[k]!)} min={-FAR} max={FAR} onChange={(value) => onChange({ ...solid, position: solid.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
+              <NumberField key={axis} label={axis} value={short(solid.position[k]!)} min={-FAR} max={FAR} onChange={(value) => onChange({ position: solid.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
             ))}
       </div>
     </>

@@ -3,7 +3,7 @@ import type { Decal, SurfaceFrame } from "../api/schema.generated";
 import { moveDecal, placeUnder } from "../stage/decal_input";
 import { type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
-import { decalLayer, decalRests, findDecal, type Frame, showDecal, useChosenDecal, useDecals } from "../state/decals";
+import { decalLayer, decalRests, findDecal, type FrameChange, showDecal, useChosenDecal, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
@@ -54,28 +54,28 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
   const deep = front && Math.hypot(front.x - middle.x, front.y - middle.y) > HANDLE ? front : null;
   const path = (places: (Point | null)[]) => places.map((at) => `${at!.x},${at!.y}`).join(" ");
   const project = stage.project;
-  const edit = (next: Frame) => ({ type: "change_decal" as const, decal: decal.id, frame: next });
-  const set = (next: Frame) => project.send(edit(next));
-  const dragged = (at: (place: Point, first: Point, shift: boolean) => Frame | null): Pull => (stageAt, firstAt, shift) => {
+  const edit = (next: FrameChange) => ({ type: "change_decal" as const, decal: decal.id, frame: next });
+  const set = (next: FrameChange) => project.send(edit(next));
+  const dragged = (at: (place: Point, first: Point, shift: boolean) => FrameChange | null): Pull => (stageAt, firstAt, shift) => {
     const place = plane.fromStage(stageAt.x, stageAt.y);
     const first = plane.fromStage(firstAt.x, firstAt.y);
     return place && first && at(place, first, shift);
   };
-  const scaled = (factor: number): Frame => ({ ...frame, width: frame.width * factor, height: frame.height * factor });
+  const scaled = (factor: number): FrameChange => ({ width: frame.width * factor, height: frame.height * factor });
   const scale = dragged((place, first, shift) => {
     if (!shift) return scaled(Math.max(Math.hypot(place.x, place.y) / Math.max(Math.hypot(first.x, first.y), 1e-12), 1e-3));
     const own = turned(place, -roll);
-    return { ...frame, width: Math.max(2 * Math.abs(own.x), 1e-6 * frame.width), height: Math.max(2 * Math.abs(own.y), 1e-6 * frame.height) };
+    return { width: Math.max(2 * Math.abs(own.x), 1e-6 * frame.width), height: Math.max(2 * Math.abs(own.y), 1e-6 * frame.height) };
   });
   const turn = dragged((place, _, shift) => {
     const angle = (Math.atan2(place.x, place.y) * 180) / Math.PI;
-    return { ...frame, roll: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 };
+    return { roll: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 };
   });
   const deepen: Pull = (at) => {
     if (!deep) return null;
     const [dx, dy] = [deep.x - middle.x, deep.y - middle.y];
     const along = ((at.x - middle.x) * dx + (at.y - middle.y) * dy) / (dx * dx + dy * dy);
-    return { ...(frame as SurfaceFrame), depth: Math.max(depth * along, 1e-4 * depth), measured: false };
+    return { depth: Math.max(depth * along, 1e-4 * depth), measured: false };
   };
   const back = () => {
     decalRests();
@@ -83,7 +83,7 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
     project.send({ type: "show", edit: null });
   };
   const pulled = (pull: Pull) => (first: Point): Grip => {
-    let made: Frame | null = null;
+    let made: FrameChange | null = null;
     return {
       move: (at, event) => {
         made = pull(at, first, event.shiftKey) ?? made;
@@ -112,11 +112,11 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
         <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
       </svg>
       <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, dx, dy)} />
-      <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ ...frame, roll: roll + dx - dy })} />
+      <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
       {corners.map((at, i) => (
         <FrameHandle key={i} stage={stage} at={outward(at!, middle)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
       ))}
-      {deep && <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ ...(frame as SurfaceFrame), depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
+      {deep && <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
     </div>
   );
 }
@@ -128,7 +128,7 @@ function outward(at: Point, middle: Point): Point {
 }
 
 /** Where a pointer makes a frame, from where it was pressed. */
-type Pull = (at: Point, first: Point, shift: boolean) => Frame | null;
+type Pull = (at: Point, first: Point, shift: boolean) => FrameChange | null;
 
 /** A step on the screen, along the surface. */
 function nudge(stage: Stage, decal: Decal, dx: number, dy: number): void {

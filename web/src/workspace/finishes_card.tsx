@@ -12,13 +12,14 @@ import { CardHeading } from "./card_heading";
 /** What a dragged finish is called among the things that are dragged. */
 export const FINISH_TYPE = "application/x-nightmist-finish";
 
-type Where = NonNullable<LayFinish["by"]> | "region";
+type Where = NonNullable<LayFinish["by"]> | "region" | "color";
 const WHERE: { value: Where; text: string; hint: string }[] = [
   { value: "surface", text: "Surface", hint: "All of the surface, without a mask" },
   { value: "island", text: "Island", hint: "The UV island that it is dropped on" },
   { value: "patch", text: "Patch", hint: "What goes on smoothly from there" },
   { value: "part", text: "Part", hint: "The part of the model that it is dropped on" },
   { value: "region", text: "Region", hint: "The region that is the fence" },
+  { value: "color", text: "ID color", hint: "What has the same color there in the project's picture of flat colors" },
 ];
 
 interface Shelf {
@@ -30,7 +31,7 @@ const useShelf = create<Shelf>(() => ({ finishes: [], where: "island" }));
 export const loadFinishes = (): void => void listFinishes().then((finishes) => useShelf.setState({ finishes })).catch((error: Error) => say(error.message));
 
 /** Lay a finish on what belongs together with a face, and make its mask what fills go to: a click adds an island. */
-export async function layFinish(project: Project, name: string, met: { surface: string; face: number } | null, into: string | null = null): Promise<void> {
+export async function layFinish(project: Project, name: string, met: { surface: string; face: number; uv: [number, number] | null } | null, into: string | null = null): Promise<void> {
   const desk = useDesk.getState();
   const { where } = useShelf.getState();
   // In a group what the group covers is meant.
@@ -38,10 +39,12 @@ export async function layFinish(project: Project, name: string, met: { surface: 
   if (!surface) return;
   const region = where === "region" && !into ? (fenceNow(desk) ?? desk.fence) : null;
   if (where === "region" && !into && !region) return say("Choose a region first: click its fence in the list of regions.");
+  const picture = where === "color" && met?.uv ? idPicture() : null;
+  if (where === "color" && met && !picture) return say("The project has no picture of flat colors that mark areas. Add one, and say so where the picture is described.");
   try {
-    const partly = met !== null && where !== "surface" && where !== "region";
-    const node = await postFinish(project.id, { name, surface, into, region, face: partly ? met.face : null, by: partly ? where : "surface" });
-    const masked = partly || region !== null;
+    const partly = met !== null && where !== "surface" && where !== "region" && where !== "color";
+    const node = await postFinish(project.id, { name, surface, into, region, face: partly ? met.face : null, by: partly ? where : "surface", picture, uv: met?.uv ?? [0, 0] });
+    const masked = partly || region !== null || picture !== null;
     project.choose(node, masked);
     if (partly) {
       useDesk.setState({ tool: "fill", fillBy: where === "patch" || where === "facing" ? "island" : where, fillAway: false, maskValue: 1, otherMaskValue: 0 });
@@ -51,6 +54,9 @@ export async function layFinish(project: Project, name: string, met: { surface: 
     say((error as Error).message);
   }
 }
+
+/** The newest picture of the project that marks areas by flat colors. */
+const idPicture = (): string | null => useSession.getState().state?.pictures.findLast(({ role }) => role === "id")?.id ?? null;
 
 /** Finishes to be dragged onto the model, or laid on the chosen surface by a click. */
 export function FinishesCard({ project }: { project: Project }) {

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.mapping.pyramid import LUMA
-from ...core.texels import Raster
+from ...core.texels import TILE, Raster
 from ...core.texels.shares import facing_shares, flat_color_shares, range_shares
+from ...core.texels.tile_mask import TileMask
 from ..change import Change, raster_id
 from ..derived.tables import table_of
 from ..document import Document, Preview
@@ -24,6 +25,8 @@ SOURCES: tuple[Source, ...] = get_args(Source)
 FADE = 0.25
 #: Degrees from straight up to which a surface counts, and over which it fades.
 UP, UP_FADE = 50.0, 40.0
+#: 8-bit steps a channel within which a flat color is the same.
+ID_TOLERANCE = 8.0
 
 
 def mask_from(document: Document, node: Node, source: Source) -> Change:
@@ -67,7 +70,9 @@ def mask_from_picture(document: Document, node: Node, picture: Picture) -> Chang
     return _with_mask(document, node, image[..., 0] * image[..., 1], f"Mask {node.name}: {picture.name}")
 
 
-def mask_from_color(document: Document, node: Node, picture: Picture, color: str, tolerance: float = 8) -> Change:
+def mask_from_color(
+    document: Document, node: Node, picture: Picture, color: str, tolerance: float = ID_TOLERANCE
+) -> Change:
     """Show a node where a picture of flat colors shows one of them, within 8-bit steps a channel."""
     surface = document.surface_of(node)
     pixels = document.washes.picture(picture)
@@ -76,6 +81,17 @@ def mask_from_color(document: Document, node: Node, picture: Picture, color: str
     if not shares.any():
         raise NightmistError(f"{picture.name} shows {color} nowhere. Pick the color from the picture.")
     return _with_mask(document, node, shares, f"Mask {node.name}: {color}")
+
+
+def color_mask(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> TileMask:
+    """Where a picture of flat colors shows, in a surface's map, the color that it has at a place of it."""
+    pixels = document.washes.picture(picture)
+    row, column = (int(share % 1 * count) for share, count in zip((uv[1], uv[0]), pixels.shape[:2], strict=True))
+    shares = flat_color_shares(pixels, pixels[row, column, :3].astype(np.float64), ID_TOLERANCE * 257, *surface.size)
+    rows, columns = surface.height // TILE, surface.width // TILE
+    parts = shares.reshape(rows, TILE, columns, TILE).swapaxes(1, 2).reshape(-1, TILE, TILE).astype(np.float32)
+    some = np.flatnonzero(parts.any(axis=(1, 2))).astype(np.int32)
+    return TileMask.of(some, np.ascontiguousarray(parts[some]), rows * columns)
 
 
 def _below(

@@ -296,8 +296,8 @@ def test_the_wire_writes_what_it_describes():
     assert data[56 : 56 + full.size] == full.tobytes()
     assert data[56 + full.size : 68 + full.size] == struct.pack("<HBBHHHH", 1, 2, 3, 0, 0, 128, 64)
     assert data[68 + full.size :] == full[:16, :32].tobytes()
-    with pytest.raises(NightmistError, match="version 6"):
-        wire.read_samples(wire.SAMPLES_HEAD.pack(6, 1, 0, 1, 0.0))
+    with pytest.raises(NightmistError, match="version 7"):
+        wire.read_samples(wire.SAMPLES_HEAD.pack(7, 1, 0, 1, 0.0))
 
 
 def test_models_and_pictures_over_rest(client):

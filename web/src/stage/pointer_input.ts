@@ -235,11 +235,12 @@ export class PointerInput {
     const turning = this.drag && !["paint", "prepare", "tip"].includes(this.drag.kind);
     const area = this.views.area("model");
     const mapArea = this.views.area("map");
-    const decals = this.paint.decals.takes(useSession.getState().state?.surfaces.find(({ name }) => name === this.views.chosenName));
-    const paints = stage === "paint" && !decals && !["fill", "gradient", "sample", "pick"].includes(tool);
     const before = ring.visible;
     const inModel = area && this.last && this.last.x < area.x + area.width;
     let hit = inModel && !turning ? this.views.model.hit(this.last!.x, this.last!.y, area.width, area.height) : null;
+    const surfaces = useSession.getState().state?.surfaces;
+    const onDecals = this.paint.decals.takes(surfaces?.[hit?.surface ?? this.views.chosen]);
+    const paints = stage === "paint" && !onDecals && !["fill", "gradient", "sample", "pick"].includes(tool);
     let circle: { x: number; y: number; radius: number } | null = null;
     const overMap = !inModel && mapArea && this.last && !turning;
     if (overMap && paints) {

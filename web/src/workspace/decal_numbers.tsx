@@ -2,7 +2,7 @@ import { IconCopy, IconTrash } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import type { Decal, Pigment, SurfaceFrame } from "../api/schema.generated";
-import type { DecalChange, Frame, FrameChange } from "../state/decals";
+import { type DecalChange, findDecal, type Frame, type FrameChange } from "../state/decals";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
@@ -140,6 +140,7 @@ function Values({ pigment, project, edit }: { pigment: Pigment; project: Project
 function Relief({ decal, set }: { decal: Decal; set: (part: DecalChange) => void }) {
   const { relief } = decal;
   const size = useSession((session) => session.modelSize);
+  const depth = useSession((session) => findDecal(session.state, decal.id)?.surface.depth ?? 0);
   const rest = { height: short(size / 400), bevel: short(size / 1000) };
   return (
     <>
@@ -153,6 +154,9 @@ function Relief({ decal, set }: { decal: Decal; set: (part: DecalChange) => void
           <NumberField label="Height" value={short(relief.height)} min={-FAR} max={FAR} onChange={(height) => set({ relief: { ...relief, height } })} />
           <NumberField label="Bevel" value={short(relief.bevel ?? 0)} min={0} max={FAR} title="How softly its edge rises" onChange={(bevel) => set({ relief: { ...relief, bevel } })} />
         </div>
+      )}
+      {relief && Math.abs(relief.height) > depth / 2 && (
+        <p className="text-ink-2">The surface's relief goes {short(depth / 2)} up and down; beyond that it is cut off. It is made deeper under the lamp button.</p>
       )}
     </>
   );

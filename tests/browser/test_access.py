@@ -86,6 +86,16 @@ def test_the_stack_and_its_cards(page, server):
     page.get_by_role("button", name="Stencil", exact=True).click()
     page.get_by_role("list", name="Pictures of the project").get_by_role("button").first.click()
     assert violations(page) == [], "the stencil"
+    page.get_by_role("button", name="Close the stencil’s settings").click()
+    page.get_by_role("button", name="Add decals").click()
+    page.get_by_role("list", name="Pictures of the project").get_by_role("button").first.click()
+    box = page.locator("canvas[data-ready]").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.45, box["y"] + box["height"] * 0.55)
+    page.get_by_test_id("decal-frame").wait_for()
+    page.get_by_role("checkbox", name="raised, or sunk").click()
+    page.get_by_role("checkbox", name="Without the background").click()
+    page.get_by_role("slider", name="Near to it").wait_for()
+    assert violations(page) == [], "decals"
     page.get_by_role("radio", name="Pick", exact=True).click()
     assert violations(page) == [], "picking"
     page.get_by_role("button", name="Versions").click()

@@ -7,11 +7,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
 
-import numpy as np
-
 from ..core.formats.bundle import read_file
-from ..core.formats.image_files import fit, read_picture, write_png
-from ..core.mapping.pyramid import LUMA
+from ..core.formats.image_files import read_picture, write_png
+from ..core.mapping.cutout import with_alpha_of
 from .api_prepare import PreparedDocument
 from .values import FromGray, MapName
 from .values import Stencil as StencilValue
@@ -50,7 +48,5 @@ def _taken(document: PreparedDocument, picture: Path, alpha: str | Path | None) 
         return document.add_picture(picture)
     color = read_picture(picture.name, read_file(picture), upright=True)
     cover = read_picture(Path(alpha).name, read_file(Path(alpha)), upright=True)
-    cover = fit(cover, color.shape[1], color.shape[0])
-    made = np.ascontiguousarray(color).copy()
-    made[..., 3] = np.rint(cover[..., :3] @ LUMA)
+    made = with_alpha_of(color, cover)
     return document.add_picture_data(f"{picture.stem} in {Path(alpha).stem}.png", write_png(made))

@@ -1,7 +1,8 @@
-import { type KeyboardEvent, type PointerEvent, type ReactNode, useState } from "react";
+import { type PointerEvent, type ReactNode, useState } from "react";
 
 import type { Point } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
+import { onArrowKeys } from "../ui/arrow_keys";
 
 /** The handles' size in pixels. */
 export const HANDLE = 24;
@@ -44,18 +45,9 @@ export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
     setGrip(null);
     grip?.cancel();
   };
-  const key = (event: KeyboardEvent) => {
-    const step = event.shiftKey ? 10 : 1;
-    const by: Record<string, [number, number]> = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
-    const [dx, dy] = by[event.key] ?? [0, 0];
-    if (!dx && !dy) return;
-    event.preventDefault();
-    event.stopPropagation();
-    nudge(dx, dy);
-  };
   return (
     <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={(event) => grip?.move(place(event), event.nativeEvent)} onPointerUp={release} onPointerCancel={cancel} onKeyDown={key}
+      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={(event) => grip?.move(place(event), event.nativeEvent)} onPointerUp={release} onPointerCancel={cancel} onKeyDown={onArrowKeys(nudge)}
       style={{ left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE }}
       className="pointer-events-auto absolute grid touch-none place-items-center rounded-full bg-fog text-[12px] font-semibold text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"
     >

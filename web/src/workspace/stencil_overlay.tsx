@@ -1,9 +1,10 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconRefresh } from "@tabler/icons-react";
-import { type KeyboardEvent, type PointerEvent, type ReactNode, useState } from "react";
+import { type PointerEvent, type ReactNode, useState } from "react";
 
 import { setStencil, type StencilPlace, useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
+import { onArrowKeys } from "../ui/arrow_keys";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
 interface Pull {
@@ -67,18 +68,9 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
     const now = { x: event.clientX - held.middle.x, y: event.clientY - held.middle.y };
     pull({ now, first: held.first, start: held.start, stage: held.stage, shift: event.shiftKey });
   };
-  const key = (event: KeyboardEvent) => {
-    const step = event.shiftKey ? 10 : 1;
-    const by: Record<string, [number, number]> = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
-    const [dx, dy] = by[event.key] ?? [0, 0];
-    if (!dx && !dy) return;
-    event.preventDefault();
-    event.stopPropagation();
-    nudge(dx, dy);
-  };
   return (
     <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={() => setHeld(null)} onKeyDown={key}
+      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={() => setHeld(null)} onKeyDown={onArrowKeys(nudge)}
       className={`pointer-events-auto absolute grid size-7 touch-none place-items-center rounded-full bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)] ${place}`}
     >
       {icon}

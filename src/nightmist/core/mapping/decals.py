@@ -18,11 +18,10 @@ from ..kernels import as_float32, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
+from .angles import ANY_ANGLE
 from .pyramid import WRAPS, Pyramid, pyramid_of
 from .samples import add_samples, take_value
 
-#: Degrees over which paint fades before the limit of the angle.
-FADE = 8.0
 #: The share of a frame's depth, at both of its ends, over which paint fades.
 DEPTH_FADE = 0.1
 #: The longest side of a picture of relief.
@@ -31,8 +30,6 @@ LONGEST_RELIEF = 1024
 REACH = 3.0
 #: How pictures go on, by their number.
 REPEAT, CLAMP = WRAPS.index("repeat"), WRAPS.index("clamp")
-#: An angle that no face is beyond: cosines from which on paint begins and is whole.
-ANY_ANGLE = (-3.0, -2.0)
 
 
 @dataclass(frozen=True)
@@ -92,11 +89,6 @@ class Gathered:
         """Nothing yet."""
         color, values = (np.zeros((len(tiles), TILE, TILE, 4), np.float32) for _ in range(2))
         return cls(tiles, color, values, np.zeros((len(tiles), TILE, TILE, 2), np.float32))
-
-
-def limits_of(degrees: float) -> tuple[float, float]:
-    """Cosines from which on paint begins and is whole, for the widest angle between a face and the frame's front."""
-    return math.cos(math.radians(degrees)), math.cos(math.radians(max(degrees - FADE, 0.0)))
 
 
 def lay_decal(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,10 +18,15 @@ def turn_of(degrees: Three) -> NDArray[np.float64]:
     return rotation("x", x) @ rotation("y", y) @ rotation("z", z)
 
 
+def inward_of(axes: NDArray[np.float64], position: Sequence[float], size: Sequence[float]) -> NDArray[np.float64]:
+    """(3, 4): from model space to a frame's own coordinates, -0.5 to 0.5 inside its box."""
+    inward = axes / np.asarray(size, np.float64)[:, None]
+    return np.column_stack([inward, -inward @ np.asarray(position, np.float64)])
+
+
 def inverse_of(position: Three, size: Three, turn: Three) -> NDArray[np.float64]:
     """(3, 4): from model space to a frame's own coordinates, -0.5 to 0.5 inside its box."""
-    inward = turn_of(turn).T / np.asarray(size)[:, None]
-    return np.column_stack([inward, -inward @ np.asarray(position)])
+    return inward_of(turn_of(turn).T, position, size)
 
 
 def degrees_of(turn: NDArray[np.float64]) -> Three:

@@ -42,12 +42,6 @@ def roll_of(axes: NDArray[np.float64]) -> float:
     return float(np.degrees(np.arctan2(-axes[0] @ up, axes[0] @ right)))
 
 
-def inward_of(axes: NDArray[np.float64], position: Sequence[float], size: Sequence[float]) -> NDArray[np.float64]:
-    """(3, 4): from model space to a frame's own coordinates, -0.5 to 0.5 inside its box."""
-    inward = axes / np.asarray(size, np.float64)[:, None]
-    return np.column_stack([inward, -inward @ np.asarray(position, np.float64)])
-
-
 def smooth_normal(
     caster: Caster, position: NDArray[np.float64], normal: NDArray[np.float64], reach: float
 ) -> NDArray[np.float64]:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ..kernels import as_uint16, carray, in_two_threads, kernel
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
+from .angles import ANY_ANGLE, limits_of
 from .camera import Camera
 from .pyramid import LUMA, Pyramid
 from .samples import add_samples
@@ -23,8 +24,6 @@ from .samples import add_samples
 COLOR, VALUE, GRAY = 0, 1, 2
 #: How often the footprint is looked at along a row of texels.
 EVERY = 8
-#: Degrees over which paint fades before the limit of what faces the eye.
-FADE = 8.0
 
 
 @dataclass(frozen=True)
@@ -55,10 +54,7 @@ def projector(
     turn = np.diag([-1.0 if mirrored else 1.0, 1.0]) @ np.array([[c, s], [-s, c]])
     inward = turn / np.asarray(size, np.float64)[:, None]
     placing = np.column_stack([inward, 0.5 - inward @ np.asarray(center, np.float64)])
-    if limit is None or camera is None:
-        limits = (-3.0, -2.0)
-    else:
-        limits = math.cos(math.radians(limit)), math.cos(math.radians(max(limit - FADE, 0.0)))
+    limits = ANY_ANGLE if limit is None or camera is None else limits_of(limit)
     if camera is None:
         return Projector(np.zeros(3), np.eye(3), 1.0, (0.0, 0.0), placing, True, limits)
     width, height = camera.viewport

@@ -4,22 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.mapping.angles import ANY_ANGLE, limits_of
 from ...core.mapping.decals import (
-    ANY_ANGLE,
     Gathered,
     Placed,
     lay_decal,
-    limits_of,
     relief_of,
     to_tile,
 )
-from ...core.mapping.placing import axes_of, inward_of, tiles_in_box
-from ...core.mapping.projections import normals_over
+from ...core.mapping.frames import inward_of
+from ...core.mapping.placing import axes_of, tiles_in_box
 from ...core.texels import Raster, TileArea
 from ...core.texels.flat import flat_ownership
 from ...core.texels.ownership import Ownership
@@ -118,7 +117,7 @@ class Source:
     def tiles(self, decal: Decal, surface: Surface, layout: Layout) -> NDArray[np.int32]:
         """The tiles of a surface's map that a decal may touch."""
         relief = decal.relief
-        key = ("decal tiles", layout.key, decal.frame, relief and (relief.bevel, decal.frame.width))
+        key = ("decal tiles", layout.key, decal.frame, relief and relief.bevel)
 
         def make() -> NDArray[np.int32]:
             inward, _ = self._frame(decal, surface)
@@ -157,9 +156,7 @@ class Source:
     def _normals(self, decal: Decal, layout: Layout) -> NDArray[np.float64]:
         if isinstance(decal.frame, MapFrame):
             return np.array([[0.0, 0, 0, 0, 0, 0, 0, 0, 1.0]])
-        key = ("normals", layout.key)
-        make = lambda: normals_over(layout.mesh, layout.uvs, layout.ownership)  # noqa: E731
-        return self.cache.get(key, make, lambda made: made.nbytes)
+        return layout.smooth_normals
 
     def _frame(self, decal: Decal, surface: Surface) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Into the frame's own coordinates, from model units or from texels; and its front."""
@@ -200,7 +197,7 @@ class Source:
         picture = self.washes.picture(laying.picture)
         rise = decal.relief.height / surface.depth
         relief = relief_of(picture, placed, (frame.width, frame.height), decal.relief.bevel, rise)
-        return Placed(**{**vars(placed), "relief": relief})
+        return replace(placed, relief=relief)
 
 
 class DecalLayers:

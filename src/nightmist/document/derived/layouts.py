@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.mapping.projections import normals_over
 from ...core.mesh import Mesh
 from ...core.relief.heights import Heights
 from ...core.texels import Gutter
@@ -52,6 +53,11 @@ class Layout:
         """How islands continue into the gaps between them."""
         return Gutter(self.ownership.covered())
 
+    @cached_property
+    def smooth_normals(self) -> NDArray[np.float64]:
+        """Of each face its smooth normals, as `normals_over` has them."""
+        return normals_over(self.mesh, self.uvs, self.ownership)
+
     @property
     def corners(self) -> NDArray[np.float64]:
         """(n, 3, 2): texels of its faces."""
@@ -59,7 +65,8 @@ class Layout:
 
     def bytes(self) -> int:
         """What it holds, as far as it was asked for."""
-        return sum(_bytes(self.__dict__[name]) for name in ("ownership", "gutter") if name in self.__dict__)
+        held = sum(_bytes(self.__dict__[name]) for name in ("ownership", "gutter") if name in self.__dict__)
+        return held + (self.smooth_normals.nbytes if "smooth_normals" in self.__dict__ else 0)
 
 
 class Layouts:

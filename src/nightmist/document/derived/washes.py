@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.kernels import addresses_in
 from ...core.mapping.frames import inverse_of, turn_of
-from ...core.mapping.projections import Laying, lay_pictures, normals_over, placing_of
+from ...core.mapping.projections import Laying, lay_pictures, placing_of
 from ...core.mapping.pyramid import Pyramid, pyramid_of
 from ...core.mapping.sheets import Sheets, sheets_of
 from ...core.texels import TILE, Raster
@@ -39,16 +39,13 @@ class LaidPictures(LaidTiles[MapName]):
         """sheets: of one picture for each map."""
         super().__init__(size, names)
         self.layout, self.sheets, self.laying = layout, sheets, laying
-        self.normals: NDArray[np.float64] | None = None
 
     def _work_out(self, tiles: NDArray[np.int32]) -> None:
-        if self.normals is None:
-            self.normals = normals_over(self.layout.mesh, self.layout.uvs, self.layout.ownership)
         rasters = list(self.rasters.values())
         made = [np.zeros((len(tiles), TILE, TILE, raster.channels), np.uint16) for raster in rasters]
         addresses = np.stack([addresses_in(one) for one in made], axis=1)
         lay_pictures(
-            self.layout.ownership, self.normals, self.sheets, self.laying, tiles, addresses,
+            self.layout.ownership, self.layout.smooth_normals, self.sheets, self.laying, tiles, addresses,
             [raster.channels for raster in rasters],
         )  # fmt: skip
         columns = rasters[0].addresses.shape[1]

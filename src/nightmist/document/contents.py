@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -82,6 +82,11 @@ class Contents:
         """The surface in whose stack a node lies."""
         outermost = [node, *self.groups_over(node)][-1]
         return self.values[outermost.parent]  # type: ignore[return-value]
+
+    def users(self, uses: Callable[[Node], bool]) -> list[str]:
+        """Nodes that use something, each named with its surface."""
+        nodes = [value for value in self.values.values() if isinstance(value, NODES) and uses(value)]
+        return [f"{node.name} on {self.surface_of(node).name}" for node in nodes]
 
     def region_values(self) -> list[Region]:
         """All regions, by name."""

@@ -20,7 +20,7 @@ from .change import Change, node_and_map, raster_id
 from .contents import Contents
 from .derived.cache import Cache
 from .derived.composites import Composite, PictureName, refresh_relief
-from .derived.decals import DecalLayers, Laying, Source, maps_of
+from .derived.decals import DecalLayers, Laying, Source
 from .derived.dense import DensePictures
 from .derived.filtered import Filtered
 from .derived.filters import Filters
@@ -465,5 +465,5 @@ def _differing(one: Raster | None, other: Raster | None) -> list[tuple[int, int]
 def _raises(value: AnyValue) -> bool:
     """Whether a node lays heights that are not painted."""
     if isinstance(value, Decals):
-        return any("height" in maps_of(decal) for decal in value.placed)
+        return any(decal.raises for decal in value.placed)
     return isinstance(value, Wash) and (value.pigment.height is not None or "height" in value.images)

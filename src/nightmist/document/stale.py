@@ -9,7 +9,7 @@ import numpy as np
 
 from ..core.texels import TILE, TileArea
 from .change import node_and_map
-from .derived.decals import differing, maps_of
+from .derived.decals import differing
 from .values import (
     MAPS,
     MASK,
@@ -134,7 +134,7 @@ def _mark_surface(document: Document, old: Surface, new: Surface) -> None:
         # What stands up by model units is another share of the height's range now.
         for node in document.nodes_in(new.id):
             if isinstance(node, Decals):
-                raised = [decal for decal in node.placed if "height" in maps_of(decal)]
+                raised = [decal for decal in node.placed if decal.raises]
                 _mark_areas(document, node, document.decals_touch(node, raised), {})
 
 

@@ -53,7 +53,7 @@ def maps_of(decal: Decal) -> set[MapName]:
     found.discard("base_color")
     if decal.colored:
         found.add("base_color")
-    if decal.relief and decal.relief.height:
+    if decal.raises:
         found.add("height")
     return found
 
@@ -192,7 +192,7 @@ class Source:
             (values.get("roughness", (math.nan,))[0], values.get("metallic", (math.nan,))[0]),
             frame.width / frame.height,
         )  # fmt: skip
-        if not (decal.relief and decal.relief.height):
+        if not (decal.relief and decal.raises):
             return placed
         picture = self.washes.picture(laying.picture)
         rise = decal.relief.height / surface.depth

@@ -66,11 +66,9 @@ def inverted(document: Document, region: Region) -> Change:
 
 def remove_region(document: Document, region: Region) -> Change:
     """Forget a region. Raises NightmistError naming the layers whose decals are bound to it."""
-    bound = [
-        f"{value.name} on {document.surface_of(value).name}"
-        for value in document.values.values()
-        if isinstance(value, Decals) and any(decal.region == region.id for decal in value.placed)
-    ]
+    bound = document.users(
+        lambda node: isinstance(node, Decals) and any(decal.region == region.id for decal in node.placed)
+    )
     if bound:
         raise NightmistError(f"Decals of {listed(bound)} are bound to {region.name}. Free them first.")
     return Change(label=f"Forget region {region.name}", values={region.id: (region, None)})

@@ -15,7 +15,7 @@ from ...core.names import clean_name, listed, unused_name
 from ..change import Change
 from ..derived.pictures import cut_out
 from ..document import Document
-from ..values import NODES, AnyValue, Cutout, Decal, Decals, MapFrame, Picture, Role, new_id, pictures_in
+from ..values import AnyValue, Cutout, Decal, Decals, MapFrame, Picture, Role, new_id, pictures_in
 
 #: What names of pictures say about their use, looked for in this order.
 NAMED: tuple[tuple[str, Role], ...] = (
@@ -110,11 +110,7 @@ def _cropped(decal: Decal, picture: Picture, cutout: Cutout) -> Decal:
 
 def remove_picture(document: Document, picture: Picture) -> Change:
     """Forget a picture. Raises NightmistError naming the layers that use it."""
-    users = [
-        f"{value.name} on {document.surface_of(value).name}"
-        for value in document.values.values()
-        if isinstance(value, NODES) and picture.id in pictures_in(value)
-    ]
+    users = document.users(lambda node: picture.id in pictures_in(node))
     users += [each.name for each in document.picture_values() if each.cutout.alpha == picture.file and each != picture]
     if users:
         raise NightmistError(f"{picture.name} is used by {listed(users)}. Take it off there first.")

@@ -86,6 +86,11 @@ class Decal(Value):
     relief: DecalRelief | None = None
     region: str | None = None
 
+    @property
+    def raises(self) -> bool:
+        """Whether it lays heights."""
+        return self.relief is not None and self.relief.height != 0
+
     @field_validator("repeat")
     @classmethod
     def _often(cls, repeat: tuple[float, float]) -> tuple[float, float]:

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from nightmist.core.brush import Coverage, Dabs
-from nightmist.core.brush.coverage import ALONE, ANCHOR, JOINED
+from nightmist.core.brush.reach import ALONE, ANCHOR, JOINED
 from nightmist.core.mesh import Caster
 from nightmist.core.texels import TILE
 from nightmist.core.texels.ownership import own_texels

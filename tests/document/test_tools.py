@@ -515,13 +515,89 @@ def test_every_tool_is_undone_and_redone_to_the_bit(tool, in_map):
     assert everything(doc) == after
 
 
-def test_own_tips_are_saved_with_the_project(tmp_path):
-    """A dropped picture comes back with the file, and paints the same to within a level."""
-    doc, layer = wall()
-    name = doc.add_tip("knot.png", write_png(np.random.default_rng(0).integers(0, 255, (40, 40, 3)).astype(np.uint8)))
-    flat(doc, layer, [(128, 128)], Tip(radius=40, **FIRM, picture=name))
-    doc.save(tmp_path / "t.nightmist")
-    again = Document.load(tmp_path / "t.nightmist")
-    assert np.abs(again.tip_picture(name) - doc.tip_picture(name)).max() < 1e-4
+def test_a_file_that_is_no_picture_is_no_tip():
+    """Refused in a sentence."""
+    doc, _ = wall()
     with pytest.raises(NightmistError, match="cannot be read"):
         doc.add_tip("x.png", b"nothing")
+
+
+def wheel(side=128):
+    """A disc of smooth colors, clear beyond it, half transparent on its left."""
+    y, x = np.mgrid[-1 : 1 : side * 1j, -1 : 1 : side * 1j]
+    colors = np.stack([(x + 1) / 2, (y + 1) / 2, 0.5 + 0 * x, np.where(np.hypot(x, y) < 0.97, 0.75 + 0.25 * x, 0)], 2)
+    return np.rint(np.clip(colors, 0, 1) * 65535).astype(np.uint16)
+
+
+def test_a_colored_tip_lays_its_own_colors():
+    """Three dabs that overlap, each source-over the one before, texel by texel; other maps take the pigment."""
+    doc, layer = wall()
+    name = doc.add_tip("wheel.png", write_png(wheel()))
+    tip = Tip(radius=32, strength=0.8, hardness=1, pressure_strength=False, picture=name, spacing=0.25)
+    flat(doc, layer, [(100.5, 128.5), (132.5, 128.5)], tip, Pigment(base_color="#ff0000", roughness=0.25))
+    y, x = np.mgrid[:256, :256]
+    color, cover = np.zeros((256, 256, 3)), np.zeros((256, 256))
+    # The picture stands in the circle, to its right and down, as wide as it is.
+    side = doc.tip_picture(name).shape[0] / 128
+    for cx in (100, 116, 132):
+        u, v = (x - cx) / 32 * side, (y - 128) / 32 * side
+        alpha_here = np.where(np.hypot(u, v) < 0.97, 0.75 + 0.25 * u, 0) * 0.8
+        here = np.stack([(u + 1) / 2, (v + 1) / 2, 0.5 + 0 * u], 2)
+        whole = alpha_here + cover * (1 - alpha_here)
+        share = np.divide(alpha_here, whole, out=np.zeros_like(whole), where=whole > 0)
+        color += (np.clip(here, 0, 1) - color) * share[..., None]
+        cover = np.maximum(cover, alpha_here)
+    made = layer.read("base_color") / 65535
+    rims = [np.abs(np.hypot((x - cx) / 32, (y - 128) / 32) - 0.97 / side) < 0.06 for cx in (100, 116, 132)]
+    away = ~np.any(rims, axis=0)
+    assert (cover[away] > 0.05).sum() > 3000
+    assert np.abs(made[..., 3] - cover)[away].max() < 0.02
+    assert np.abs(made[..., :3] - color)[away & (cover > 0.05)].max() < 0.02
+    rough = layer.read("roughness") / 65535
+    assert np.abs(rough[..., 1] - made[..., 3]).max() < 1e-4
+    assert np.abs(rough[..., 0] - 0.25)[rough[..., 1] > 0].max() < 1e-4
+
+
+def test_a_colored_tip_can_be_tinted_and_paints_masks():
+    """Its shape alone then counts, with the pigment's color or the mask's value."""
+    doc, layer = wall()
+    name = doc.add_tip("wheel.png", write_png(wheel()))
+    tip = Tip(radius=32, **FIRM, picture=name, tint=True)
+    flat(doc, layer, [(128, 128)], tip)
+    made = layer.read("base_color")
+    assert (made[..., :3][made[..., 3] > 0] == (65535, 0, 0)).all()
+    mask = layer.add_mask(1.0)
+    doc.stroke(mask, [(128, 128)], CAMERA, tip.but(tint=False), value=0.0, in_map=True)
+    left = mask.read() / 65535
+    assert left.min() < 0.1
+    assert np.abs((1 - left) - alpha(layer)).max() < 0.01
+
+
+@pytest.mark.parametrize("picture", [False, True])
+def test_what_differs_from_dab_to_dab_is_mirrored_while_it_builds_up(picture):
+    """Each image gathers alone; the colors of dabs, strewn or the tip's own, come with the coverage that counts."""
+    doc = Document.from_mesh(sphere(), "ball", (256, 256))
+    layer = next(iter(doc.surfaces.values())).layers.add("brushed")
+    doc.mirror = "x"
+    own = doc.add_tip("wheel.png", write_png(wheel())) if picture else None
+    tip = Tip(radius=20, build_up=True, strength=0.4, jitter_color=0.0 if picture else 0.6, picture=own, spacing=0.3)
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (400, 300))
+    doc.stroke(layer, [(170, 150), (140, 170), (215, 150)], camera, tip, RED)
+    found = layer.read("base_color")
+    seen = found[..., 3] > 6000
+    assert seen.sum() > 500
+    assert (found[seen, :3].max(axis=1) > 10_000).all()
+    assert len(np.unique(found[seen, 1])) > 3
+
+
+def test_a_tip_of_ones_own_is_kept_once_and_to_the_bit(tmp_path):
+    """Gray or colored, the same picture again is the same tip; a project file has it to the bit."""
+    doc, _ = wall()
+    gray = np.random.default_rng(2).integers(0, 255, (40, 30), dtype=np.uint8)
+    names = [doc.add_tip("grain.png", write_png(gray)), doc.add_tip("wheel.png", write_png(wheel()))]
+    assert [doc.add_tip("other.png", write_png(gray)), doc.add_tip("x.png", write_png(wheel()))] == names
+    doc.save(tmp_path / "tips.nightmist")
+    again = Document.load(tmp_path / "tips.nightmist")
+    for name in names:
+        assert (again.tip_picture(name) == doc.tip_picture(name)).all()
+    assert [tip.colored for tip in again.tip_values()] == [False, True]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from base64 import b64decode, b64encode
 from functools import cache
 from typing import Annotated
 
@@ -10,15 +11,20 @@ from fastapi import APIRouter, File, Response, UploadFile
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
-from ..core.brush.tips import TIPS, made_tip
+from ..core.brush.tips import TIPS, made_tip, read_tip, write_tip
+from ..core.errors import NightmistError
 from ..core.formats.image_files import write_png
 from ..core.mapping import Camera
 from ..core.mesh.bodies import practice_body
+from ..core.names import unused_name
 from ..document import Document
-from ..document.values import Name, Pigment, Tip, Tool
+from ..document.values import Name, Pigment, Tip, TipPicture, Tool
+from ..studio import Studio
 from .projects import InStudio, Problem, read_files
 
 router = APIRouter(prefix="/api")
+#: How many tips the library holds; those that came first go first.
+LIBRARY = 100
 #: The scratch area in texels, and how far its camera stands so that a pixel is a texel.
 SCRATCH = 512
 
@@ -29,6 +35,17 @@ class TipChoice(BaseModel):
     name: str
     title: str
     own: bool
+    colored: bool = False
+    here: bool = Field(default=True, description="of this project; else of the library, from where it can be taken")
+
+
+class LibraryTip(BaseModel):
+    """A painter's own tip for all projects: as a PNG in base64, and its digest, by which a project knows it."""
+
+    name: Name
+    picture: str = Field(max_length=20_000_000)
+    digest: str
+    colored: bool = False
 
 
 class Trial(BaseModel):
@@ -45,28 +62,100 @@ class Trial(BaseModel):
 
 @router.get("/projects/{project}/tips")
 def tips(studio: InStudio, project: str) -> list[TipChoice]:
-    """Pictures that ship with us, and those of the project."""
-    own = studio.with_document(project, lambda document: [tip.name for tip in document.tip_values()])
+    """Pictures that ship with us, those of the project, and those of the library that are not in it."""
+    own = studio.with_document(project, lambda document: document.tip_values())
     made = [TipChoice(name=name, title=title, own=False) for name, title in TIPS.items()]
-    return made + [TipChoice(name=name, title=name, own=True) for name in own]
+    mine = [TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored) for tip in own]
+    digests = {tip.picture for tip in own}
+    others = [tip for tip in _library(studio) if tip.digest not in digests]
+    return made + mine + [_in_library(tip) for tip in others]
 
 
 @router.get("/projects/{project}/tips/{name}.png")
 def tip_picture(studio: InStudio, project: str, name: str) -> Response:
-    """A tip's picture, dark where paint passes."""
+    """A tip's picture: dark where paint passes, or in its colors."""
     if name in TIPS:
-        picture = made_tip(name)
-    else:
-        picture = studio.with_document(project, lambda document: document.tip_picture(name))
-    return Response(_dark(picture), media_type="image/png")
+        return _seen(made_tip(name))
+    return _seen(_of(studio, project, name))
 
 
 @router.post("/projects/{project}/tips", responses={422: {"model": Problem}})
 def add_tip(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> TipChoice:
-    """Keep a picture as a tip of the project."""
+    """Keep a picture as a tip of the project, and in the library for all projects."""
     name, data = next(iter(read_files(files).items()))
-    title = studio.work_on(project, lambda document: document.add_tip(name, data))
-    return TipChoice(name=title, title=title, own=True)
+    tip, picture = studio.work_on(project, lambda document: _tip(document, document.add_tip(name, data)))
+    kept = b64encode(write_tip(picture)).decode()
+    _shelve(studio, LibraryTip(name=tip.name, picture=kept, digest=tip.picture, colored=tip.colored))
+    return TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored)
+
+
+@router.post("/projects/{project}/tips/{name}/take", responses={422: {"model": Problem}})
+def take_tip(studio: InStudio, project: str, name: str) -> TipChoice:
+    """Bring a tip of the library into the project."""
+    picture = _picture(_in(studio, name))
+    tip, _ = studio.work_on(project, lambda document: _tip(document, document.keep_tip(name, picture)))
+    return TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored)
+
+
+@router.get("/tips/{name}.png")
+def library_picture(studio: InStudio, name: str) -> Response:
+    """The picture of a tip in the library."""
+    return _seen(_picture(_in(studio, name)))
+
+
+@router.delete("/tips/{name}", responses={422: {"model": Problem}})
+def forget_tip(studio: InStudio, name: str) -> LibraryTip:
+    """Take a tip out of the library; projects that have it keep it."""
+    gone = _in(studio, name)
+    _keep_library(studio, [tip for tip in _library(studio) if tip.name != name])
+    return gone
+
+
+@router.post("/tips", status_code=204, responses={422: {"model": Problem}})
+def restore_tip(studio: InStudio, tip: LibraryTip) -> None:
+    """Put a tip back into the library."""
+    _picture(tip)
+    _shelve(studio, tip)
+
+
+def _shelve(studio: Studio, tip: LibraryTip) -> None:
+    others = [other for other in _library(studio) if other.digest != tip.digest]
+    title = unused_name(tip.name, {other.name for other in others})
+    _keep_library(studio, [*others[-(LIBRARY - 1) :], tip.model_copy(update={"name": title})])
+
+
+def _of(studio: Studio, project: str, name: str) -> NDArray[np.float32]:
+    return studio.with_document(project, lambda document: document.tip_picture(name))
+
+
+def _tip(document: Document, name: str) -> tuple[TipPicture, NDArray[np.float32]]:
+    return next(tip for tip in document.tip_values() if tip.name == name), document.tip_picture(name)
+
+
+def _in_library(tip: LibraryTip) -> TipChoice:
+    return TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored, here=False)
+
+
+def _in(studio: Studio, name: str) -> LibraryTip:
+    kept = next((tip for tip in _library(studio) if tip.name == name), None)
+    if not kept:
+        raise NightmistError(f"The library has no tip {name!r} any more.")
+    return kept
+
+
+def _picture(tip: LibraryTip) -> NDArray[np.float32]:
+    try:
+        return read_tip(tip.name, b64decode(tip.picture), tip.colored)
+    except ValueError:
+        raise NightmistError(f"The picture of the tip {tip.name} cannot be read.") from None
+
+
+def _library(studio: Studio) -> list[LibraryTip]:
+    return [LibraryTip.model_validate(kept) for kept in studio.store.shelf("tips")]
+
+
+def _keep_library(studio: Studio, tips: list[LibraryTip]) -> None:
+    studio.store.set_shelf("tips", [tip.model_dump(mode="json") for tip in tips])
 
 
 class Preset(BaseModel):
@@ -101,20 +190,17 @@ def scratch(studio: InStudio, trial: Trial) -> Response:
     layer = document.surfaces["plane"].layers.add("brushed")
     picture = trial.tip.picture
     if picture and picture not in TIPS:
-        picture = (
-            document.add_tip(picture, bytes(tip_picture(studio, trial.project, picture).body))
-            if trial.project
-            else None
-        )
+        picture = document.keep_tip(picture, _of(studio, trial.project, picture)) if trial.project else None
     tip = trial.tip.model_copy(update={"unit": "px", "picture": picture})
     document.stroke(layer, trial.samples, _camera(), tip, trial.pigment, seed=trial.seed, in_map=True)
     image = document.surfaces["plane"].read("base_color")[: trial.height, : trial.width, :3]
     return Response(write_png((image >> 8).astype(np.uint8)), media_type="image/png")
 
 
-def _dark(picture: NDArray[np.float32]) -> bytes:
-    """A tip's picture as PNG, dark where paint passes."""
-    return write_png(np.rint((1 - picture) * 255).astype(np.uint8))
+def _seen(picture: NDArray[np.float32]) -> Response:
+    """A tip's picture as PNG, dark where paint passes, or in its colors."""
+    shown = np.rint((picture if picture.ndim == 3 else 1 - picture) * 255).astype(np.uint8)
+    return Response(write_png(shown), media_type="image/png")
 
 
 @cache

@@ -321,9 +321,17 @@ class Document(PreparedDocument):
 
     def add_tip(self, name: str, data: bytes) -> str:
         """Keep a picture as a tip of this project; returns its name. No undo step: it changes no paint."""
+        return self.keep_tip(Path(name).stem, tip_from_picture(name, data))
+
+    def keep_tip(self, name: str, picture: NDArray[np.float32]) -> str:
+        """The same of a picture as `core.brush.tips.tip_from_picture` makes it; one that is kept already stays."""
+        digest = self.arrays.add(picture)
+        known = next((tip.name for tip in self.tip_values() if tip.picture == digest), None)
+        if known is not None:
+            return known
         taken = {tip.name for tip in self.tip_values()} | set(TIPS)
-        title = unused_name(clean_name(Path(name).stem, "tip"), taken)
-        tip = TipPicture(id=f"tip:{title}", name=title, picture=self.arrays.add(tip_from_picture(name, data)))
+        title = unused_name(clean_name(name, "tip"), taken)
+        tip = TipPicture(id=f"tip:{title}", name=title, picture=digest, colored=picture.ndim == 3)
         self.do_aside(Change(label=f"Add tip {title}", values={tip.id: (None, tip)}))
         return title
 

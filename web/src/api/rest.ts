@@ -1,6 +1,6 @@
 import { type StageMesh, readMesh } from "./mesh";
 import { CLIENT } from "./paint_socket";
-import type { Checkup, FinishChoice, LayFinish, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, TipChoice, Trial, WorkProgress } from "./schema.generated";
+import type { Checkup, FinishChoice, LayFinish, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, LibraryTip, TipChoice, Trial, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -92,6 +92,21 @@ export async function listTips(id: string): Promise<TipChoice[]> {
 export async function addTip(id: string, file: File): Promise<TipChoice> {
   const body = filled([file], {});
   return (await ask(`/api/projects/${id}/tips`, { method: "POST", body })).json() as Promise<TipChoice>;
+}
+
+/** Bring a tip of the library into a project. */
+export async function takeTip(id: string, name: string): Promise<TipChoice> {
+  return (await ask(`/api/projects/${id}/tips/${encodeURIComponent(name)}/take`, { method: "POST" })).json() as Promise<TipChoice>;
+}
+
+/** Take a tip out of the library; it is returned. */
+export async function forgetTip(name: string): Promise<LibraryTip> {
+  return (await ask(`/api/tips/${encodeURIComponent(name)}`, { method: "DELETE" })).json() as Promise<LibraryTip>;
+}
+
+/** Put a tip back that was taken out. */
+export async function restoreTip(tip: LibraryTip): Promise<void> {
+  await ask("/api/tips", { method: "POST", body: JSON.stringify(tip), headers: { "Content-Type": "application/json" } });
 }
 
 export async function listReferences(id: string): Promise<string[]> {

@@ -645,13 +645,13 @@ export interface paths {
         };
         /**
          * Tips
-         * @description Pictures that ship with us, and those of the project.
+         * @description Pictures that ship with us, those of the project, and those of the library that are not in it.
          */
         get: operations["tips_api_projects__project__tips_get"];
         put?: never;
         /**
          * Add Tip
-         * @description Keep a picture as a tip of the project.
+         * @description Keep a picture as a tip of the project, and in the library for all projects.
          */
         post: operations["add_tip_api_projects__project__tips_post"];
         delete?: never;
@@ -669,11 +669,91 @@ export interface paths {
         };
         /**
          * Tip Picture
-         * @description A tip's picture, dark where paint passes.
+         * @description A tip's picture: dark where paint passes, or in its colors.
          */
         get: operations["tip_picture_api_projects__project__tips__name__png_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/tips/{name}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Tip
+         * @description Bring a tip of the library into the project.
+         */
+        post: operations["take_tip_api_projects__project__tips__name__take_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tips/{name}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library Picture
+         * @description The picture of a tip in the library.
+         */
+        get: operations["library_picture_api_tips__name__png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tips/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Tip
+         * @description Take a tip out of the library; projects that have it keep it.
+         */
+        delete: operations["forget_tip_api_tips__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Tip
+         * @description Put a tip back into the library.
+         */
+        post: operations["restore_tip_api_tips_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1003,6 +1083,23 @@ export interface components {
             layers: string[];
         };
         /**
+         * LibraryTip
+         * @description A painter's own tip for all projects: as a PNG in base64, and its digest, by which a project knows it.
+         */
+        LibraryTip: {
+            /** Name */
+            name: string;
+            /** Picture */
+            picture: string;
+            /** Digest */
+            digest: string;
+            /**
+             * Colored
+             * @default false
+             */
+            colored: boolean;
+        };
+        /**
          * NewProject
          * @description A project just made, and what is to be known about its model.
          */
@@ -1311,6 +1408,12 @@ export interface components {
              */
             picture: string | null;
             /**
+             * Tint
+             * @description a colored picture takes the pigment's color
+             * @default false
+             */
+            tint: boolean;
+            /**
              * Build Up
              * @description dabs of one stroke add up instead of stopping at strength
              * @default false
@@ -1340,6 +1443,17 @@ export interface components {
             title: string;
             /** Own */
             own: boolean;
+            /**
+             * Colored
+             * @default false
+             */
+            colored: boolean;
+            /**
+             * Here
+             * @description of this project; else of the library, from where it can be taken
+             * @default true
+             */
+            here: boolean;
         };
         /**
          * Trial
@@ -4879,7 +4993,9 @@ export interface components {
         };
         /**
          * TipPicture
-         * @description A tip's picture of the painter's own: the digest of a (h, w) float32 array. Its id is "tip:" and its name.
+         * @description A tip's picture of the painter's own: the digest of a float32 array, (h, w) or, colored, (h, w, 4).
+         *
+         *     Its id is "tip:" and its name.
          */
         TipPicture: {
             /**
@@ -4893,6 +5009,11 @@ export interface components {
             name: string;
             /** Picture */
             picture: string;
+            /**
+             * Colored
+             * @default false
+             */
+            colored: boolean;
         };
         /**
          * Untouched
@@ -5139,6 +5260,7 @@ export type KeepFinish = components['schemas']['KeepFinish'];
 export type LaidFinish = components['schemas']['LaidFinish'];
 export type LayFinish = components['schemas']['LayFinish'];
 export type Left = components['schemas']['Left'];
+export type LibraryTip = components['schemas']['LibraryTip'];
 export type NewProject = components['schemas']['NewProject'];
 export type Notes = components['schemas']['Notes'];
 export type Pigment = components['schemas']['Pigment'];
@@ -6440,6 +6562,131 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_tip_api_projects__project__tips__name__take_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TipChoice"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    library_picture_api_tips__name__png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forget_tip_api_tips__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryTip"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_tip_api_tips_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LibraryTip"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

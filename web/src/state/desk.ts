@@ -156,7 +156,7 @@ export const FRESH: Desk = {
     unit: "px",
     strength: 0.85,
     hardness: 0.4,
-    spacing: 0.12,
+    spacing: 0.12, tint: false,
     pressure_radius: false,
     pressure_strength: true,
     pressure_hardness: false,

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import { addTip, keepPresets, listPresets, listTips } from "../api/rest";
+import { addTip, keepPresets, listPresets, listTips, takeTip } from "../api/rest";
 import type { Preset } from "../api/schema.generated";
 import { keptTip, useDesk } from "./desk";
 import { say } from "./session";
@@ -39,8 +39,9 @@ export function dropPreset(preset: Preset): () => void {
 export async function takePreset(project: string, preset: Preset): Promise<void> {
   const tip = keptTip(preset.tip);
   if (preset.picture && tip.picture) {
-    const known = await listTips(project);
-    if (!known.some(({ name }) => name === tip.picture)) {
+    const known = (await listTips(project)).find(({ name }) => name === tip.picture);
+    if (known && !known.here) tip.picture = (await takeTip(project, known.name)).name;
+    else if (!known) {
       const bytes = Uint8Array.from(atob(preset.picture), (letter) => letter.charCodeAt(0));
       tip.picture = (await addTip(project, new File([bytes], `${tip.picture}.png`, { type: "image/png" }))).name;
     }
@@ -57,7 +58,7 @@ export function keptBy({ tool, pigment }: Preset): string {
 async function ownPicture(project: string, name: string | null): Promise<string | null> {
   if (!name) return null;
   const known = await listTips(project);
-  if (!known.some((tip) => tip.own && tip.name === name)) return null;
+  if (!known.some((tip) => tip.own && tip.here && tip.name === name)) return null;
   const bytes = new Uint8Array(await (await fetch(`/api/projects/${project}/tips/${encodeURIComponent(name)}.png`)).arrayBuffer());
   let letters = "";
   for (const byte of bytes) letters += String.fromCharCode(byte);

@@ -1,8 +1,9 @@
-import type { FromGray } from "../api/schema.generated";
+import type { FromGray, Picture } from "../api/schema.generated";
 import type { Stage } from "../stage/stage";
 import { setStencil, takeStencil, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { stampWith } from "../state/tips";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
 import { CardHeading } from "./card_heading";
@@ -24,7 +25,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
         <PictureGrid project={project} purpose="stencils" chosen={stencil.on ? stencil.picture : null} onChoose={takeStencil} />
         {chosen && (
           <>
-            <Uses picture={chosen.id} project={project} />
+            <Uses picture={chosen} project={project} />
             <div className="mt-2.5 flex gap-1.5">
               <button type="button" className={button} disabled={!stencil.on} onClick={() => stage.applyStencil()} title="All of it at once, on what is seen">
                 Lay it on whole
@@ -56,22 +57,23 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
 }
 
 /** How the picture is used: one choice, seen at once. */
-function Uses({ picture, project }: { picture: string; project: Project }) {
+function Uses({ picture, project }: { picture: Picture; project: Project }) {
   const { stamps, on } = useDesk((desk) => desk.stencil);
   const { surface, layers } = useDesk();
   const uses = [
     { text: "On the screen", what: "It stays where it is put, and paint goes through it", now: on && !stamps, act: () => setStencil({ on: true, stamps: false }) },
-    { text: "Stamped", what: "It goes with the pointer; each click lays it on whole", now: on && stamps, act: () => setStencil({ on: true, stamps: true }) },
+    { text: "By clicks", what: "It goes with the pointer; each click lays it on whole", now: on && stamps, act: () => setStencil({ on: true, stamps: true }) },
+    { text: "With each dab", what: "It becomes the tip of the brush, and is stamped along strokes", now: false, act: () => void stampWith(project, picture) },
     {
       text: "All over", what: "It repeats over the surface in a wash of its own, which shows where its mask is painted", now: false,
       act: () => {
         setStencil({ on: false });
-        if (surface) project.send({ type: "add_node", surface, kind: "wash", above: layers[surface] ?? null, images: { base_color: picture }, mask: 0 });
+        if (surface) project.send({ type: "add_node", surface, kind: "wash", above: layers[surface] ?? null, images: { base_color: picture.id }, mask: 0 });
       },
     },
   ];
   return (
-    <div className="mt-2.5 flex gap-1" role="group" aria-label="How it is used">
+    <div className="mt-2.5 flex flex-wrap gap-1" role="group" aria-label="How it is used">
       {uses.map(({ text, what, now, act }) => (
         <button key={text} type="button" aria-pressed={now} title={what} onClick={act} className={`h-8 grow rounded-control px-1.5 ${now ? "bg-accent-soft" : "bg-fog-2 text-ink-2 hover:bg-fog-3"}`}>
           {text}

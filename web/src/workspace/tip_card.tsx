@@ -1,17 +1,15 @@
-import { IconPlus } from "@tabler/icons-react";
-import { useEffect, useRef, useState } from "react";
-
-import { addTip, listTips } from "../api/rest";
-import type { Tip, TipChoice } from "../api/schema.generated";
+import type { Tip } from "../api/schema.generated";
 import { FRESH, setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { setUnit } from "../state/radius";
-import { useSession } from "../state/session";
+import { useTips } from "../state/tips";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
 import { CardHeading } from "./card_heading";
 import { CurveEditor } from "./curve_editor";
 import { MODES } from "./modes";
+import { Head } from "./node_card_head";
+import { TipPictures } from "./tip_pictures";
 import { Toggle } from "./toggle";
 
 const FALLOFFS: { value: Tip["falloff"]; text: string }[] = [
@@ -45,17 +43,13 @@ export function TipCard({ project }: { project: Project }) {
       <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         <Blending />
         <Falloffs />
-        <Pictures project={project} />
+        <TipPictures project={project} />
         <PathSettings />
         <Jitter />
         <Pressure />
       </div>
     </section>
   );
-}
-
-function Head({ children }: { children: string }) {
-  return <h3 className="mt-2 mb-0.5 font-semibold text-ink-2 first:mt-0">{children}</h3>;
 }
 
 function Falloffs() {
@@ -111,13 +105,14 @@ function Blending() {
 
 function Jitter() {
   const tip = useDesk((desk) => desk.tip);
+  const colored = useTips(({ tips }) => tips.some(({ name, here, colored }) => here && colored && name === tip.picture)) && !tip.tint;
   return (
     <>
       <Head>Jitter</Head>
       <Slider label="Place" value={tip.jitter_place} min={0} max={2} show={percent} onChange={(jitter_place) => setTip({ jitter_place })} />
       <Slider label="Size" value={tip.jitter_radius} min={0} max={1} show={percent} onChange={(jitter_radius) => setTip({ jitter_radius })} />
       <Slider label="Angle" value={tip.jitter_angle} min={0} max={1} show={percent} onChange={(jitter_angle) => setTip({ jitter_angle })} />
-      <Slider label="Tone" value={tip.jitter_color} min={0} max={1} show={percent} onChange={(jitter_color) => setTip({ jitter_color })} />
+      <Slider label="Tone" value={tip.jitter_color} min={0} max={1} show={percent} onChange={(jitter_color) => setTip({ jitter_color })} disabled={colored} title={colored ? "The picture has colors of its own" : undefined} />
     </>
   );
 }
@@ -153,57 +148,6 @@ function Pressure() {
         );
       })}
     </>
-  );
-}
-
-function Pictures({ project }: { project: Project }) {
-  const chosen = useDesk((desk) => desk.tip.picture);
-  const input = useRef<HTMLInputElement>(null);
-  const [tips, setTips] = useState<TipChoice[]>([]);
-  useEffect(() => {
-    let current = true;
-    // A tip that was added meanwhile may not be in this answer yet.
-    const join = (found: TipChoice[]) => (all: TipChoice[]) => [...found, ...all.filter(({ name }) => !found.some((other) => other.name === name))];
-    listTips(project.id).then((found) => current && setTips(join(found)), () => undefined);
-    return () => {
-      current = false;
-    };
-  }, [project.id]);
-  const add = async (files: File[]) => {
-    if (!files[0]) return;
-    try {
-      const made = await addTip(project.id, files[0]);
-      setTips((all) => [...all, made]);
-      setTip({ picture: made.name });
-    } catch (error) {
-      useSession.setState({ notice: (error as Error).message });
-    }
-  };
-  const cell = "size-11 rounded-control bg-white ring-accent";
-  return (
-    <div
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault();
-        void add([...event.dataTransfer.files]);
-      }}
-    >
-      <Head>Picture of the tip</Head>
-      <div className="flex flex-wrap gap-1">
-        <button type="button" title="No picture: the falloff alone" aria-pressed={chosen === null} onClick={() => setTip({ picture: null })} className={`${cell} text-[#56605c] ${chosen === null ? "ring-2" : ""}`}>
-          none
-        </button>
-        {tips.map(({ name, title }) => (
-          <button key={name} type="button" title={title} aria-label={title} aria-pressed={chosen === name} onClick={() => setTip({ picture: name })} className={`${cell} ${chosen === name ? "ring-2" : ""}`}>
-            <img src={`/api/projects/${project.id}/tips/${encodeURIComponent(name)}.png`} alt="" className="size-full rounded-control object-contain" />
-          </button>
-        ))}
-        <button type="button" title="A picture of your own: choose or drop a file here" aria-label="Add a tip picture" onClick={() => input.current?.click()} className={`${cell} grid place-items-center bg-fog-2 text-ink-2`}>
-          <IconPlus size={16} />
-        </button>
-      </div>
-      <input ref={input} type="file" hidden aria-label="Own tip" accept=".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga" onChange={(event) => { void add([...(event.target.files ?? [])]); event.target.value = ""; }} />
-    </div>
   );
 }
 

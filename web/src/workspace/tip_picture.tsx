@@ -27,6 +27,15 @@ function weight(tip: Tip, s: number): number {
   }
 }
 
+/** Whether pixels are a picture in its colors, not one that is dark where paint passes. */
+function hasColor(pixels: Uint8ClampedArray): boolean {
+  for (let at = 0; at < pixels.length; at += 4) {
+    const [r, g, b] = [pixels[at]!, pixels[at + 1]!, pixels[at + 2]!];
+    if (Math.max(r, g, b) - Math.min(r, g, b) > 8) return true;
+  }
+  return false;
+}
+
 /** The tip as it will cover: its falloff, through its picture; data: that picture, as base64, where it is at hand. */
 export function TipPicture({ tip, project, data = null }: { tip: Tip; project: Project; data?: string | null }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -50,6 +59,7 @@ export function TipPicture({ tip, project, data = null }: { tip: Tip; project: P
       context.drawImage(picture, 4, 4, SIDE - 8, SIDE - 8);
       through = context.getImageData(0, 0, SIDE, SIDE).data;
     }
+    const colored = through !== null && hasColor(through);
     const image = context.createImageData(SIDE, SIDE);
     const radius = SIDE / 2 - 4;
     const soft = Math.min(tip.hardness, 1 - 1.2 / radius);
@@ -58,8 +68,9 @@ export function TipPicture({ tip, project, data = null }: { tip: Tip; project: P
         const t = Math.hypot(x + 0.5 - SIDE / 2, y + 0.5 - SIDE / 2) / radius;
         const s = Math.min(1, Math.max(0, (t - soft) / (1 - soft)));
         const at = (y * SIDE + x) * 4;
-        const passes = through ? (t < 1 ? 1 - through[at]! / 255 : 0) : 1;
-        image.data.set([INK, INK + 6, INK + 4, 255 * tip.strength * weight(tip, s) * passes], at);
+        const passes = !through ? 1 : t >= 1 ? 0 : colored ? through[at + 3]! / 255 : 1 - through[at]! / 255;
+        const ink = colored && !tip.tint ? [...through!.subarray(at, at + 3)] : [INK, INK + 6, INK + 4];
+        image.data.set([...ink, 255 * tip.strength * weight(tip, s) * passes], at);
       }
     }
     context.putImageData(image, 0, 0);

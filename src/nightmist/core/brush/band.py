@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel
-from .coverage import ALONE, ANCHOR, JOINED
+from .reach import ALONE, ANCHOR, JOINED
 
 Rows = NDArray[np.float64]
 

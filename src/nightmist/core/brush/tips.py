@@ -1,4 +1,4 @@
-"""Pictures that a tip lets paint through, made by code: gray, 0-1, bright lets through."""
+"""Pictures that a tip lets paint through: those made by code, gray, bright lets through; and a painter's own."""
 
 from __future__ import annotations
 
@@ -9,13 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..formats.image_files import fit, read_picture
+from ..formats.image_files import fit, read_picture, write_png
+from .coverage import NO_COLORS
 
 SIDE = 128
 #: The longer side of a picture of one's own, at most.
 LARGEST = 1024
 #: Texels of a tip's picture for a pixel that it covers, and the fewest along its side.
 FINER, MIP = 2.0, 16
+#: Channels that differ by less than this are no color; what lets through less than that is not seen.
+GRAY_WITHIN, SEEN = 0.03, 0.02
 
 #: Name -> what a painter reads.
 TIPS = {
@@ -72,30 +75,95 @@ def made_tip(name: str) -> NDArray[np.float32]:
 
 
 def tip_from_picture(name: str, data: bytes) -> NDArray[np.float32]:
-    """A square float32 of a painter's own picture: its alpha where it has any, else how dark it is.
+    """A square float32 of a painter's own picture, 0-1: (side, side) what it lets through, or (side, side, 4) colors.
 
-    The picture keeps its proportions, in the middle; its longer side is at most LARGEST.
+    A gray picture lets through its alpha where it has any, else how dark it is. A colored one keeps its colors,
+    sRGB-encoded, straight alpha last. The picture keeps its proportions, in the middle of a square; its longer side is
+    at most LARGEST. A gray one is the grain of a round tip, a colored one is stamped whole: its square is so wide that
+    the round rim cuts nothing off.
     """
     read = read_picture(name, data, upright=True)
     height, width = read.shape[:2]
     scale = min(1.0, LARGEST / max(width, height))
-    image = fit(read, max(1, round(width * scale)), max(1, round(height * scale))).astype(np.float32) / 65535
-    through = image[..., 3]
-    if through.min() >= 0.999:
-        through = 1 - image[..., :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-    side = max(through.shape)
-    square = np.zeros((side, side), np.float32)
-    top, left = (side - through.shape[0]) // 2, (side - through.shape[1]) // 2
-    square[top : top + through.shape[0], left : left + through.shape[1]] = through
-    return square
+    fitted = fit(read, max(1, round(width * scale)), max(1, round(height * scale)))
+    image = (fitted / 65535).astype(np.float32)
+    shown = image[image[..., 3] > 0, :3]
+    colored = (shown.max(axis=1) - shown.min(axis=1)).max(initial=0) > GRAY_WITHIN
+    square = _squared(image, _reach(image)) if colored else _squared(_through(image), 0)
+    # As a file of 16 bits has it, so that a tip is the same wherever it is kept.
+    return (np.rint(square * 65535) / 65535).astype(np.float32)
+
+
+def write_tip(picture: NDArray[np.float32]) -> bytes:
+    """A painter's own tip as a 16-bit PNG that `read_tip` reads to the bit."""
+    return write_png(np.rint(picture * 65535).astype(np.uint16))
+
+
+def read_tip(name: str, data: bytes, colored: bool) -> NDArray[np.float32]:
+    """A tip as `write_tip` wrote it."""
+    picture = read_picture(f"The tip {name}", data)
+    return ((picture if colored else picture[..., 0]) / 65535).astype(np.float32)
+
+
+def let_through(picture: NDArray[np.float32], tint: bool) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """What a tip's picture lets through, (side, side), and its colors times that, (side, side, 3) or nothing.
+
+    tint: only the shape of a colored picture counts: its alpha where it has any, else how dark it is.
+    """
+    if picture.ndim == 2:
+        return picture, NO_COLORS
+    if tint:
+        inside = _inside(picture)
+        through = np.zeros(picture.shape[:2], np.float32)
+        through[inside] = _through(picture[inside])
+        return through, NO_COLORS
+    return np.ascontiguousarray(picture[..., 3]), np.ascontiguousarray(picture[..., :3] * picture[..., 3:])
 
 
 def as_fine_as(picture: NDArray[np.float32], radius: float) -> NDArray[np.float32]:
-    """A tip's picture averaged down to what a radius in pixels can show, so that small tips do not flicker."""
+    """A tip's picture averaged down to what a radius in pixels can show, so that small tips do not flicker.
+
+    (side, side) or (side, side, 3); colors times what is let through, so that an average of both is one.
+    """
     side = max(MIP, round(2 * radius * FINER))
-    if side >= picture.shape[0]:
+    if not picture.size or side >= picture.shape[0]:
         return picture
     return cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA).astype(np.float32)
+
+
+def _through(image: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(h, w) what (h, w, 4) pixels let through: their alpha where there is any, else how dark they are."""
+    alpha = image[..., 3]
+    if alpha.min() < 0.999:
+        return alpha
+    return np.asarray(1 - image[..., :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32))
+
+
+def _reach(image: NDArray[np.float32]) -> int:
+    """How far from the middle of (h, w, 4) pixels something is seen."""
+    height, width = image.shape[:2]
+    y, x = np.mgrid[:height, :width]
+    away = np.hypot(x + 0.5 - width / 2, y + 0.5 - height / 2)
+    return int(np.ceil(away[image[..., 3] > SEEN].max(initial=0.0) + 0.5))
+
+
+def _squared(image: NDArray[np.float32], reach: int) -> NDArray[np.float32]:
+    """In the middle of a square whose inscribed circle reaches at least so far."""
+    height, width = image.shape[:2]
+    side = max(height, width, 2 * reach)
+    square = np.zeros((side, side, *image.shape[2:]), np.float32)
+    top, left = (side - height) // 2, (side - width) // 2
+    square[top : top + height, left : left + width] = image
+    return square
+
+
+def _inside(picture: NDArray[np.float32]) -> tuple[slice, slice]:
+    """Where in its square a picture lies: rows and columns that are not empty all along."""
+    seen = picture[..., 3] > 0
+    rows, columns = np.flatnonzero(seen.any(axis=1)), np.flatnonzero(seen.any(axis=0))
+    if not len(rows):
+        return slice(0, len(seen)), slice(0, len(seen))
+    return slice(int(rows[0]), int(rows[-1]) + 1), slice(int(columns[0]), int(columns[-1]) + 1)
 
 
 def _noise(rng: np.random.Generator, cells: tuple[int, int]) -> NDArray[np.float64]:

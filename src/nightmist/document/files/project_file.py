@@ -14,6 +14,7 @@ from typing import Any, BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.brush.tips import read_tip, write_tip
 from ...core.errors import NightmistError
 from ...core.formats.gltf_read import read_gltf
 from ...core.formats.gltf_write import glb_order, write_glb
@@ -70,8 +71,7 @@ def write(document: Document, file: Path | BinaryIO) -> None:
         zipped.writestr("document.json", json.dumps(description), zipfile.ZIP_DEFLATED)
         zipped.writestr("model.glb", write_glb(mesh), zipfile.ZIP_DEFLATED)
         for tip in document.tip_values():
-            picture = np.rint(document.arrays.get(tip.picture) * 65535).astype(np.uint16)
-            zipped.writestr(f"tips/{tip.name}.png", write_png(picture))
+            zipped.writestr(f"tips/{tip.name}.png", write_tip(document.arrays.get(tip.picture)))
         kept = [kept for surface in document.surface_values() for kept in surface.kept]
         for digest in {picture.file for picture in kept}:
             zipped.writestr(f"kept/{digest}", document.arrays.get(digest).tobytes())
@@ -121,8 +121,8 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
     read: list[AnyValue] = [model_of(mesh, arrays)]
     for value in values:
         if isinstance(value, TipPicture):
-            picture = read_picture(f"The tip {value.name}", zipped.read(f"tips/{value.name}.png"))[..., 0]
-            read.append(value.but(picture=arrays.add((picture / 65535).astype(np.float32))))
+            picture = read_tip(value.name, zipped.read(f"tips/{value.name}.png"), value.colored)
+            read.append(value.but(picture=arrays.add(picture)))
         elif isinstance(value, Version):
             read.append(value)
             _take_version(zipped, value, arrays, tiles)

@@ -125,7 +125,7 @@ class DabPath:
         return touch.images(
             Dabs(
                 centers, normals, radii, touch.strengths(pressure), touch.hardness(pressure), tip.facing_limit,
-                tip.build_up, touch.table, touch.picture, _turned(ways, normals, angle[hit]),
+                tip.build_up, touch.table, touch.picture, touch.colors, _turned(ways, normals, angle[hit]),
                 numbers[hit] if tip.jitter_color > 0 else None,
             )
         )  # fmt: skip

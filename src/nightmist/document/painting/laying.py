@@ -28,7 +28,7 @@ class LaysOn(Protocol):
 
 
 class PigmentTool:
-    """Lays values on: the pigment's, or a mask's."""
+    """Lays values on: the pigment's, or a mask's; of colors, those of the tip where it has its own."""
 
     def __init__(self, values: Load, tip: Tip, path: object) -> None:
         """path: of the stroke, whose dabs each have a color of their own where the tip strews them."""
@@ -38,12 +38,14 @@ class PigmentTool:
     def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
         """As LaysOn says."""
         target.prepare(area.tiles)
-        numbers, colors = NO_PICTURES, ONE_VALUE
-        if self.strewn and target.name == "base_color":
+        numbers, colors, pictures = NO_PICTURES, ONE_VALUE, NO_PICTURES
+        if target.name == "base_color" and coverage.colors:
+            pictures = coverage.color_addresses
+        elif target.name == "base_color" and self.strewn:
             numbers, colors = coverage.number_addresses, self.strewn.colors(self.values["base_color"])
         composite_over(
             area, coverage.addresses, target.before_addresses, target.after_addresses, self.values[target.name],
-            self.tip.blend, numbers, colors, ahead=ahead.addresses, keep_alpha=target.keeps_alpha,
+            self.tip.blend, numbers, colors, pictures, ahead=ahead.addresses, keep_alpha=target.keeps_alpha,
         )  # fmt: skip
         return area
 

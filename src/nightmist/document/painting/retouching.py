@@ -132,5 +132,5 @@ def _one(dabs: Dabs, i: int) -> Dabs:
     return Dabs(
         dabs.centers[pick], dabs.normals[pick], dabs.radii[pick], dabs.strengths[pick],
         np.broadcast_to(np.asarray(dabs.hardness), (len(dabs),))[pick], dabs.facing_limit, False, dabs.table,
-        dabs.picture, dabs.tangents[pick] if dabs.tangents is not None else None,
+        dabs.picture, tangents=dabs.tangents[pick] if dabs.tangents is not None else None,
     )  # fmt: skip

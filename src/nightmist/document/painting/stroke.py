@@ -8,9 +8,10 @@ from typing import TypedDict
 import numpy as np
 
 from ...core.brush import Dabs
+from ...core.brush.coverage import NO_COLORS, NO_PICTURE
 from ...core.brush.mirror import Mirror
 from ...core.brush.path import Sample, Stabilizer
-from ...core.brush.tips import as_fine_as
+from ...core.brush.tips import as_fine_as, let_through
 from ...core.errors import NightmistError
 from ...core.mapping import Camera
 from ...core.texels import TileArea
@@ -116,13 +117,12 @@ class Stroke:
             layers={name: layer.id for name, layer in layers.items()},
         )  # fmt: skip
         surface = document.surface_value(in_map) if in_map else None
-        picture = document.tip_picture(tip.picture) if tip.picture else None
+        shape = let_through(document.tip_picture(tip.picture), tip.tint) if tip.picture else (NO_PICTURE, NO_COLORS)
         usual = document.layout(surface).ownership.usual_texel if surface else None
         sheet = Sheet(surface.size, usual) if surface and usual is not None else None
-        if picture is not None:
-            unit = camera.units_per_pixel(np.array([camera.target]))[0] if camera else (usual or 1.0)
-            picture = as_fine_as(picture, tip.radius if tip.unit == "px" else tip.radius / unit)
-        self.touch = Touch(tip, document.caster, camera, sheet, mirror or Mirror(), picture)
+        unit = camera.units_per_pixel(np.array([camera.target]))[0] if camera else (usual or 1.0)
+        picture, colors = (as_fine_as(part, tip.radius if tip.unit == "px" else tip.radius / unit) for part in shape)
+        self.touch = Touch(tip, document.caster, camera, sheet, mirror or Mirror(), picture, colors)
         self.stabilizer = Stabilizer(tip.stabilizer)
         # Retouching tools work dab by dab on what the dab before has left.
         banded = is_band(tip) and tool not in RETOUCHES

@@ -8,9 +8,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.brush.coverage import ALONE, JOINED, NO_PICTURE, Dabs
+from ...core.brush.coverage import NO_COLORS, NO_PICTURE, Dabs
 from ...core.brush.falloff import falloff_table
 from ...core.brush.mirror import AGREE, Mirror, reach_of
+from ...core.brush.reach import ALONE, JOINED
 from ...core.mapping import Camera
 from ...core.mesh import Caster
 from ..values import PressureCurve, Tip
@@ -28,11 +29,12 @@ class Touch:
 
     def __init__(
         self, tip: Tip, caster: Caster, camera: Camera | None, sheet: Sheet | None, mirror: Mirror,
-        picture: NDArray[np.float32] | None,
+        picture: NDArray[np.float32] = NO_PICTURE, colors: NDArray[np.float32] = NO_COLORS,
     ) -> None:  # fmt: skip
+        """picture, colors: of the tip, as `Dabs` has them."""
         self.tip, self.caster, self.camera, self.sheet = tip, caster, camera, sheet
         self.table = falloff_table(tip.falloff, tip.curve)
-        self.picture = picture if picture is not None else NO_PICTURE
+        self.picture, self.colors = picture, colors
         self.matrices = mirror.matrices() if camera else np.eye(3, 4)[None]
         self.reach = reach_of(caster.mesh.bounds)
 
@@ -102,6 +104,7 @@ class Touch:
             dabs, centers=hits.position[good], normals=hits.normal[good], radii=dabs.radii[good],
             strengths=dabs.strengths[good], hardness=np.asarray(dabs.hardness)[good], joined=joined,
             picture=dabs.picture[::-1].copy() if flip else dabs.picture,
+            colors=dabs.colors[::-1].copy() if flip else dabs.colors,
             tangents=None if dabs.tangents is None else (dabs.tangents @ turn.T)[good],
             numbers=None if dabs.numbers is None else dabs.numbers[good],
             guessed=None if dabs.guessed is None else dabs.guessed[good],

@@ -114,6 +114,7 @@ class Tip(Value):
     stabilizer: float = Field(default=0.0, ge=0, le=1000, description="pixels of string between pointer and brush")
     taper: float = Field(default=0.0, ge=0, le=10_000, description="pixels over which both ends grow thin")
     picture: str | None = Field(default=None, max_length=80, description="what the tip lets through, by name")
+    tint: bool = Field(default=False, description="a colored picture takes the pigment's color")
     build_up: bool = Field(default=False, description="dabs of one stroke add up instead of stopping at strength")
     facing_limit: float = Field(
         default=120, gt=0, le=180,

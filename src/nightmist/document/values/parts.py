@@ -122,12 +122,16 @@ class Surface(Value):
 
 
 class TipPicture(Value):
-    """A tip's picture of the painter's own: the digest of a (h, w) float32 array. Its id is "tip:" and its name."""
+    """A tip's picture of the painter's own: the digest of a float32 array, (h, w) or, colored, (h, w, 4).
+
+    Its id is "tip:" and its name.
+    """
 
     kind: Literal["tip"] = "tip"
     id: str
     name: Name
     picture: str
+    colored: bool = False
 
 
 #: What a picture is for: colors, values of one map, heights, normals, tips, flat colors that mark areas.

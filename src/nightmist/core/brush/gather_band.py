@@ -1,0 +1,144 @@
+"""Kernels that gather a band on tiles: what is near the segments between its stations."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..kernels import kernel
+from .reach import ANCHOR, JOINED, box_distance2, reached_rows, reached_texels, tile_at
+
+
+@kernel
+def gather_band(  # type: ignore[no-untyped-def]
+    centers, normals, radii, strengths, hardness, joined, loose, middles, reaches, cos_limit, table, tiles, addresses,
+    ahead, nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden,
+    rects, guessed,
+):  # fmt: skip
+    ends = np.empty(12)
+    for k in range(len(tiles)):
+        t = tiles[k]
+        tile = tile_at(addresses[t])
+        gate = tile_at(masks[t] if len(masks) > 0 and masks[t] != 0 else whole)
+        guess, blank = tile_at(ahead[t] if ahead[t] != 0 else nothing), tile_at(nothing)
+        for d in range(len(centers)):
+            # A station alone, or the segment from the one before.
+            b = d - 1 if joined[d] == JOINED else d
+            reach = reaches[d]
+            if joined[d] == ANCHOR or box_distance2(boxes[t], middles[d]) >= reach * reach:
+                continue
+            mx, my, mz = middles[d]
+            for p in range(tile_start[t], tile_start[t + 1]):
+                far = balls[p, 3] + reach
+                bx, by, bz = balls[p, 0] - mx, balls[p, 1] - my, balls[p, 2] - mz
+                if bx * bx + by * by + bz * bz >= far * far:
+                    continue
+                f = pieces[p, 0]
+                if hidden[f] != 0:
+                    continue
+                n = face_normals[f]
+                facing0 = n[0] * normals[b, 0] + n[1] * normals[b, 1] + n[2] * normals[b, 2] - cos_limit
+                facing1 = n[0] * normals[d, 0] + n[1] * normals[d, 1] + n[2] * normals[d, 2] - cos_limit
+                if facing0 <= 0 and facing1 <= 0:
+                    continue
+                for axis in range(3):
+                    ends[axis], ends[axis + 3] = centers[b, axis], centers[d, axis] - centers[b, axis]
+                ends[6], ends[7] = radii[b], radii[d]
+                ends[8], ends[9] = strengths[b], strengths[d]
+                ends[10] = max(0.0, min(hardness[b], 1.0 - texel_size[f] / radii[b]))
+                ends[11] = max(0.0, min(hardness[d], 1.0 - texel_size[f] / radii[d]))
+                if loose[d] == 0:
+                    _gather_segment(tile, gate, blank, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
+                                    facing0, facing1, table, rects[k])  # fmt: skip
+                else:
+                    _gather_segment(guess, gate, tile, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
+                                    facing0, facing1, table, guessed[k])  # fmt: skip
+
+
+@kernel
+def _gather_segment(  # type: ignore[no-untyped-def]
+    tile, gate, other, piece, spans, m, mx, my, mz, reach, ends, facing0, facing1, table, rect
+):
+    """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials.
+
+    What lies behind its beginning was laid by what ends there: only texels with (X - A) · D >= 0 are looked at.
+    """
+    one, zero = np.float32(1.0), np.float32(0.0)
+    first, last, parabola = reached_rows(piece, m, mx, my, mz, reach)
+    length2 = ends[3] * ends[3] + ends[4] * ends[4] + ends[5] * ends[5]
+    inverse = np.float32(1.0 / length2) if length2 > 0 else zero
+    squared = np.float32(length2)
+    slope2 = np.float32(m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
+    rise = m[0] * ends[3] + m[1] * ends[4] + m[2] * ends[5]
+    along1 = np.float32(rise)
+    r0, dr = np.float32(ends[6]), np.float32(ends[7] - ends[6])
+    s0, ds = np.float32(ends[8]), np.float32(ends[9] - ends[8])
+    h0, dh = np.float32(ends[10]), np.float32(ends[11] - ends[10])
+    f0, df = np.float32(facing0), np.float32(facing1 - facing0)
+    tiny = np.float32(1e-6 * min(ends[6], ends[7]))
+    top, bottom, left, right = rect
+    for i in range(first, last):
+        start, end, _, _ = reached_texels(piece, spans, i, parabola, reach * reach)
+        row = piece[3] + i
+        y = piece[2] + row + 0.5
+        if length2 > 0:
+            # (X - A) · D over the row: its value at x = 0, and `rise` a texel.
+            level = (
+                (m[0] * (piece[1] + 0.5) + m[3] * y + m[6] - ends[0]) * ends[3]
+                + (m[1] * (piece[1] + 0.5) + m[4] * y + m[7] - ends[1]) * ends[4]
+                + (m[2] * (piece[1] + 0.5) + m[5] * y + m[8] - ends[2]) * ends[5]
+            )
+            if rise > 0:
+                start = max(start, int(min(max(np.ceil(-level / rise), -1.0), 65.0)))
+            elif rise < 0:
+                end = min(end, int(min(max(np.floor(-level / rise) + 1, -1.0), 65.0)))
+            elif level < 0:
+                continue
+        if end <= start:
+            continue
+        begin = start & ~15
+        x = piece[1] + begin + 0.5
+        ax = m[0] * x + m[3] * y + m[6] - ends[0]
+        ay = m[1] * x + m[4] * y + m[7] - ends[1]
+        az = m[2] * x + m[5] * y + m[8] - ends[2]
+        near0 = np.float32(ax * ax + ay * ay + az * az)
+        near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
+        along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
+        curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df)
+        for at in range(begin, end, 16):
+            line, share, laid = tile[row, at : at + 16], gate[row, at : at + 16], other[row, at : at + 16]
+            low, high, shift = np.float32(start - at), np.float32(end - at), np.float32(at - begin)
+            changed = np.int32(0)
+            # A loop that decides nothing is turned into vectors; one that looks up a table is not.
+            if len(table) > 0:
+                for c in range(16):
+                    s, w = _near_segment(c, low, high, shift, curve, tiny)
+                    w *= table[int(s * np.float32(len(table) - 1) + np.float32(0.5))] * share[c]
+                    more = w > max(line[c], laid[c])
+                    changed |= np.int32(more)
+                    line[c] = w if more else line[c]
+            else:
+                for c in range(16):
+                    s, w = _near_segment(c, low, high, shift, curve, tiny)
+                    w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
+                    more = w > max(line[c], laid[c])
+                    changed |= np.int32(more)
+                    line[c] = w if more else line[c]
+            if changed != 0:
+                top, bottom = min(top, row), max(bottom, row + 1)
+                left, right = min(left, max(start, at)), max(right, min(end, at + 16))
+    rect[0], rect[1], rect[2], rect[3] = top, bottom, left, right
+
+
+@kernel
+def _near_segment(c, low, high, shift, curve, tiny):  # type: ignore[no-untyped-def]
+    """Of texel c of a row: where between the hard middle and the rim it lies, 0-1, and the strength there."""
+    near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df = curve
+    one, zero, at = np.float32(1.0), np.float32(0.0), np.float32(c)
+    step = at + shift
+    along = along0 + along1 * step
+    part = min(one, max(zero, along * inverse))
+    distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
+    h, r = h0 + dh * part, r0 + dr * part
+    s = (np.sqrt(max(distance2, zero)) - h * r) / max((one - h) * r, tiny)
+    inside = (at >= low) & (at < high) & (f0 + df * part > zero) & (s < one)
+    return min(one, max(zero, s)), s0 + ds * part if inside else zero

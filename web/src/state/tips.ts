@@ -1,0 +1,61 @@
+import { create } from "zustand";
+
+import { addTip, forgetTip, listTips, restoreTip, takeTip } from "../api/rest";
+import type { Picture, TipChoice } from "../api/schema.generated";
+import { setStencil, setTip, useDesk } from "./desk";
+import { pictureAt } from "./pictures";
+import type { Project } from "./project";
+import { say } from "./session";
+
+/** Pictures that a tip may have: shipped, of the project, and of the library for all projects. */
+export const useTips = create<{ tips: TipChoice[] }>(() => ({ tips: [] }));
+
+export function loadTips(project: string): void {
+  listTips(project).then((tips) => useTips.setState({ tips }), () => undefined);
+}
+
+/** Where a tip's picture is to be had. */
+export function tipAt(project: string, { name, here }: Pick<TipChoice, "name" | "here">): string {
+  return `/api/${here ? `projects/${project}/` : ""}tips/${encodeURIComponent(name)}.png`;
+}
+
+/** It becomes the tip; one of the library comes into the project first. */
+export async function chooseTip(project: string, choice: TipChoice): Promise<void> {
+  try {
+    const name = choice.here ? choice.name : (await takeTip(project, choice.name)).name;
+    if (!choice.here) loadTips(project);
+    setTip({ picture: name });
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
+/** A file becomes the tip, and is kept in the library. */
+export async function addOwnTip(project: string, file: File): Promise<void> {
+  try {
+    setTip({ picture: (await addTip(project, file)).name });
+    loadTips(project);
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
+/** Taken out of the library; a project that has it keeps it. */
+export async function dropTip(project: string, choice: TipChoice): Promise<void> {
+  try {
+    const kept = await forgetTip(choice.name);
+    loadTips(project);
+    say(`${choice.name} is out of the library.`, "Bring it back", () => void restoreTip(kept).then(() => loadTips(project)));
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
+/** A picture of the project is stamped with each dab, beside one another at first. */
+export async function stampWith(project: Project, picture: Picture): Promise<void> {
+  const { tint } = useDesk.getState().stencil;
+  const blob = await (await fetch(pictureAt(project.id, picture, "picture"))).blob();
+  await addOwnTip(project.id, new File([blob], `${picture.name}.png`, { type: blob.type }));
+  setStencil({ on: false });
+  setTip({ spacing: 1, hardness: 1, tint });
+}

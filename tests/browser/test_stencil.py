@@ -98,7 +98,7 @@ def test_it_is_stamped_by_clicks_and_maps_follow_its_gray(painter, server):
     page.get_by_role("textbox", name="High").fill("60")
     page.get_by_role("textbox", name="High").press("Enter")
     page.get_by_role("checkbox", name="Rough").click()
-    page.get_by_role("button", name="Stamped").click()
+    page.get_by_role("button", name="By clicks").click()
     page.mouse.move(*tab.at(0.42, 0.5))
     page.mouse.click(*tab.at(0.42, 0.5))
     tab.wait_kept(2)
@@ -130,3 +130,73 @@ def test_all_over_is_a_wash_that_shows_where_its_mask_is_painted(painter, server
     tab.drag((0.45, 0.5), (0.55, 0.5))
     tab.wait_kept(3)
     assert yellow(server.texels(project, "plane")).sum() > 50
+
+
+def striped() -> bytes:
+    """Left yellow, right blue."""
+    pixels = np.full((64, 64, 4), 255, np.uint8)
+    pixels[:, :32, :3], pixels[:, 32:, :3] = YELLOW, (30, 60, 200)
+    return write_png(pixels)
+
+
+def test_each_dab_stamps_it_in_its_own_colors(painter, server):
+    """A stencil becomes the tip: apart along a stroke, in color, tinted if wanted; another project has it at hand."""
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    given = {"name": "stripe.png", "mimeType": "image/png", "buffer": striped()}
+    page.get_by_label("Pictures for stencils").set_input_files(given)
+    page.get_by_role("button", name="With each dab").click()
+    expect(page.get_by_test_id("stencil")).to_have_count(0)
+    chips = page.get_by_role("group", name="Not at rest")
+    expect(chips.get_by_role("button", name="stripe", exact=True)).to_be_visible()
+    page.keyboard.press("Escape")
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.get_by_label("Strength", exact=True).fill("1000")
+    page.get_by_label("Radius", exact=True).fill("350")
+    tab.drag((0.42, 0.5), (0.58, 0.5))
+    tab.wait_kept(3)
+    found = server.texels(project, "plane")
+    middle = found[found.shape[0] // 2].astype(int)
+    colors = [np.abs(middle - np.array(c) * 257).max(axis=1) < 1200 for c in (YELLOW, (30, 60, 200))]
+    starts = [(np.diff(np.flatnonzero(one)) > 1).sum() + 1 for one in colors]
+    assert min(starts) >= 2, "several stamps, each with both halves"
+    assert abs(colors[0].sum() - colors[1].sum()) < 0.1 * colors[0].sum()
+    chips.get_by_role("button", name="stripe", exact=True).click()
+    page.get_by_role("button", name="Tinted").click()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Undo", exact=True).click()
+    tab.wait_kept(4)
+    tab.drag((0.42, 0.5), (0.58, 0.5))
+    tab.wait_kept(5)
+    tinted = server.texels(project, "plane")
+    assert not yellow(tinted).any()
+    assert (np.abs(tinted.astype(int) - tinted[0, 0]).max(axis=2) > 3000).sum() > 300
+    other = painter(practice(server, "plane")).open().page
+    other.get_by_role("button", name="More").click()
+    other.get_by_role("button", name="stripe", exact=True).click()
+    expect(other.get_by_role("button", name="stripe", exact=True).and_(other.locator("[aria-pressed=true]"))).to_have_count(1)
+    expect(other.get_by_role("button", name="Tinted")).to_be_visible()
+
+
+def test_each_stencil_lies_where_it_was_put(painter, server):
+    """Another picture is taken and the first again: it is where it lay; chosen once more it comes to the middle."""
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.get_by_role("textbox", name="Wide").fill("90")
+    page.get_by_role("textbox", name="Wide").press("Enter")
+    page.get_by_role("button", name="Move the stencil").focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowLeft")
+    lain = page.get_by_test_id("stencil").bounding_box()
+    given = {"name": "stripe.png", "mimeType": "image/png", "buffer": striped()}
+    page.get_by_label("Pictures for stencils").set_input_files(given)
+    expect(page.get_by_role("textbox", name="Wide")).not_to_have_value("90")
+    page.get_by_role("button", name="sticker").click()
+    expect(page.get_by_role("textbox", name="Wide")).to_have_value("90")
+    assert page.get_by_test_id("stencil").bounding_box() == lain
+    page.get_by_role("button", name="sticker").click()
+    expect(page.get_by_role("textbox", name="Wide")).not_to_have_value("90")

@@ -1,11 +1,12 @@
 import { unwrap } from "../prepare/unwrap";
-import { type PrepareTool, setPreparing, setStencil, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
+import { type PrepareTool, setPreparing, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
 import { chosenLayer, startNaming, together } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
 import { findDecal, useDecals } from "../state/decals";
 import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
+import { setStencil } from "../state/stencils";
 import type { Command, Context } from "./command";
 
 const tool = (value: Tool, key: string, label: string, hint: string): Command => ({

@@ -1,9 +1,10 @@
 import * as THREE from "three";
 
-import { setStencil, setTip, useDesk } from "../state/desk";
+import { setTip, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
+import { setStencil } from "../state/stencils";
 import type { Ring } from "./brush_ring";
 import type { PaintDrag, Spot } from "./paint_drag";
 import { PaintInput } from "./paint_input";

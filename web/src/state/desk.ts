@@ -1,8 +1,9 @@
 import { create } from "zustand";
 
-import type { BeginStroke, Fence, Mirror, Picture, Pigment, Stencil, Tip, Unwrap } from "../api/schema.generated";
+import type { BeginStroke, Fence, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
 import { type DocumentState, isNode } from "./document";
+import { NO_STENCIL, type StencilPlace } from "./stencil_place";
 
 /** Tools that paint along a stroke, and those that act at a click or a drag. */
 export type StrokeTool = BeginStroke["tool"];
@@ -38,27 +39,6 @@ export interface CloneOrigin {
   surface: string | null;
   point: [number, number, number];
   normal: [number, number, number];
-}
-
-export interface StencilPlace {
-  /** A picture of the project, by its id. */
-  picture: string | null;
-  on: boolean;
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-  rotation: number;
-  mirrored: boolean;
-  tint: boolean;
-  through: boolean;
-  opacity: number;
-  /** Clicks lay it on whole where the pointer is; else it stays where it was put, and paint goes through it. */
-  stamps: boolean;
-  /** Degrees from the line of sight beyond which what grazes the eye takes nothing. */
-  limit: number;
-  /** Maps that take a value by its gray, instead of the pigment's. */
-  maps: Stencil["maps"];
 }
 
 export interface NamedPigment {
@@ -124,8 +104,9 @@ export interface Desk {
   fence: string | null;
   fenceOn: boolean;
   touchFence: NonNullable<Fence["touch"]> | null;
-  /** A picture fixed to the screen: over which place of the stage its middle lies (shares), and how; pixels are CSS pixels. */
   stencil: StencilPlace;
+  /** Stencils used before, by picture, as they lay. */
+  putAway: Record<string, StencilPlace>;
   /** What picking for regions takes together; a box or a shape is drawn. */
   pickBy: PickBy | "patch" | "facing" | "box" | "shape";
   /** Degrees up to which normals count as the same for patches and for what faces the same way. */
@@ -213,7 +194,8 @@ export const FRESH: Desk = {
   fence: null,
   fenceOn: true,
   touchFence: null,
-  stencil: { picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false, through: false, opacity: 0.5, stamps: false, limit: 80, maps: {} },
+  stencil: NO_STENCIL,
+  putAway: {},
   pickBy: "island",
   pickAngle: 30,
   view: "model",
@@ -239,15 +221,6 @@ export const setPressed = (what: Pressed, least: number) =>
   });
 
 export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => ({ look: { ...look, ...part } }));
-
-export const setStencil = (part: Partial<StencilPlace>) => useDesk.setState(({ stencil }) => ({ stencil: { ...stencil, ...part } }));
-
-/** A picture comes onto the stage: in the middle, half as high as the stage, in its own proportions. */
-export function takeStencil({ id, width, height }: Picture): void {
-  const stage = document.querySelector("canvas[data-ready]")!.getBoundingClientRect();
-  const tall = Math.min(stage.height / 2, (stage.width * 0.8 * height) / width);
-  setStencil({ picture: id, on: true, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
-}
 
 export const setReferences = (part: Partial<Desk["references"]>) =>
   useDesk.setState(({ references }) => ({ references: { ...references, ...part } }));
@@ -311,7 +284,7 @@ export function restoreDesk(left: Record<string, unknown>, state: DocumentState)
       resting: { ...FRESH.resting, ...desk.resting },
       preparing: { ...FRESH.preparing, ...desk.preparing },
       look: { ...FRESH.look, ...desk.look },
-      stencil: { ...FRESH.stencil, ...desk.stencil },
+      stencil: { ...NO_STENCIL, ...desk.stencil },
       mirror: { ...FRESH.mirror, ...desk.mirror },
     },
     true,
@@ -333,7 +306,7 @@ export function followNames(before: DocumentState | null, after: DocumentState):
 
 /** Each surface has a receiving layer as long as it has any: the one chosen, else the topmost. */
 export function settleTargets(state: DocumentState): void {
-  const { layers, surface, maskTarget, fence, stencil } = useDesk.getState();
+  const { layers, surface, maskTarget, fence } = useDesk.getState();
   const settled: Record<string, string> = {};
   for (const { name, layers: stack } of state.surfaces) {
     const chosen = stack.find((layer) => layer.id === layers[name]) ?? stack.findLast(({ kind }) => kind === "brushed") ?? stack.at(-1);
@@ -346,7 +319,6 @@ export function settleTargets(state: DocumentState): void {
     surface: known ? surface : (state.surfaces[0]?.name ?? null),
     maskTarget: masked && isNode(masked) && masked.mask ? maskTarget : null,
     fence: fence && state.values.has(fence) ? fence : null,
-    ...(stencil.picture && !state.values.has(stencil.picture) && { stencil: { ...stencil, picture: null, on: false } }),
   });
 }
 

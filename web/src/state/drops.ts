@@ -1,9 +1,10 @@
 import { takePictures } from "../api/rest";
-import { setReferences, takeStencil } from "./desk";
+import { setReferences } from "./desk";
 import { layAsWash, takeAsDecal } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
 import { say, useSession } from "./session";
+import { takeStencil } from "./stencils";
 
 const MODEL = /\.(glb|gltf|obj|ply|stl|zip)$/i;
 

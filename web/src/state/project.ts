@@ -8,6 +8,7 @@ import { openNodeCard } from "./cards";
 import { chooseDecal, decalRests, decalShown, findDecal, useDecals } from "./decals";
 import { touch } from "./layers";
 import { layerById, resetSession, useSession, say } from "./session";
+import { followPictures } from "./stencils";
 
 const DESK_DELAY = 400;
 
@@ -73,6 +74,7 @@ export class Project {
     useDecals.setState({ shown: null });
     this.become(patched(before, values), history);
     followNames(before, this.state());
+    followPictures(before, this.state());
     this.settle();
   }
 
@@ -87,6 +89,7 @@ export class Project {
         // After a lost connection the desk in this tab is newer than the one that was kept.
         if (this.welcomed) this.settle();
         else restoreDesk(message.desk, this.state());
+        followPictures(null, this.state());
         this.welcomed = true;
         break;
       case "state":

@@ -2,10 +2,11 @@ import { create } from "zustand";
 
 import { addTip, forgetTip, listTips, restoreTip, takeTip } from "../api/rest";
 import type { Picture, TipChoice } from "../api/schema.generated";
-import { setStencil, setTip, useDesk } from "./desk";
+import { setTip, useDesk } from "./desk";
 import { pictureAt } from "./pictures";
 import type { Project } from "./project";
 import { say } from "./session";
+import { setStencil } from "./stencils";
 
 /** Pictures that a tip may have: shipped, of the project, and of the library for all projects. */
 export const useTips = create<{ tips: TipChoice[] }>(() => ({ tips: [] }));
@@ -51,11 +52,14 @@ export async function dropTip(project: string, choice: TipChoice): Promise<void>
   }
 }
 
+/** The name of a tip that is made of a picture. */
+export const tipOf = (picture: Picture) => picture.name.replace(/\.\w+$/, "");
+
 /** A picture of the project is stamped with each dab, beside one another at first. */
 export async function stampWith(project: Project, picture: Picture): Promise<void> {
   const { tint } = useDesk.getState().stencil;
   const blob = await (await fetch(pictureAt(project.id, picture, "picture"))).blob();
-  await addOwnTip(project.id, new File([blob], `${picture.name}.png`, { type: blob.type }));
+  await addOwnTip(project.id, new File([blob], `${tipOf(picture)}.png`, { type: blob.type }));
   setStencil({ on: false });
   setTip({ spacing: 1, hardness: 1, tint });
 }

@@ -2,9 +2,10 @@ import { IconX } from "@tabler/icons-react";
 
 import type { Mirror, Tip } from "../api/schema.generated";
 import { openTipCard, toggleStencils } from "../state/cards";
-import { FRESH, setStencil, setTip, type Tool, useDesk } from "../state/desk";
+import { FRESH, setTip, type Tool, useDesk } from "../state/desk";
 import { useRows } from "../state/layers";
 import { toggleMaskAlone } from "../state/mask_alone";
+import { setStencil } from "../state/stencils";
 import { MIRROR_BUTTON } from "./mirror_control";
 
 interface Chip {

@@ -1,8 +1,9 @@
 import type { FromGray, Picture } from "../api/schema.generated";
 import type { Stage } from "../stage/stage";
-import { setStencil, takeStencil, useDesk } from "../state/desk";
+import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { setStencil, takeStencil } from "../state/stencils";
 import { stampWith } from "../state/tips";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";

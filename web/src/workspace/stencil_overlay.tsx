@@ -1,9 +1,11 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconRefresh } from "@tabler/icons-react";
 import { type PointerEvent, type ReactNode, useState } from "react";
 
-import { setStencil, type StencilPlace, useDesk } from "../state/desk";
+import { useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
+import type { StencilPlace } from "../state/stencil_place";
+import { setStencil } from "../state/stencils";
 import { onArrowKeys } from "../ui/arrow_keys";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */

@@ -6,7 +6,7 @@ import { setTip, useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
-import { addOwnTip, chooseTip, dropTip, loadTips, stampWith, tipAt, useTips } from "../state/tips";
+import { addOwnTip, chooseTip, dropTip, loadTips, stampWith, tipAt, tipOf, useTips } from "../state/tips";
 import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
 
@@ -41,7 +41,7 @@ export function TipPictures({ project }: { project: Project }) {
           <Choice key={`${tip.here} ${tip.name}`} tip={tip} chosen={tip.here === true && tip.name === picture} project={project.id} />
         ))}
         {pictures
-          .filter(({ role, name }) => role === "tip" && !tips.some((tip) => tip.name === name))
+          .filter((one) => one.role === "tip" && !tips.some(({ name }) => name === tipOf(one)))
           .map((one) => (
             <button key={one.id} type="button" title={`${one.name}, a picture of this project`} aria-label={one.name} onClick={() => void stampWith(project, one)} className={CELL}>
               <img src={pictureAt(project.id, one)} alt="" className="size-full object-contain" />

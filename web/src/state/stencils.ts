@@ -1,0 +1,35 @@
+import type { Picture } from "../api/schema.generated";
+import { useDesk } from "./desk";
+import type { DocumentState } from "./document";
+import { cropped, type StencilPlace } from "./stencil_place";
+
+export const setStencil = (part: Partial<StencilPlace>) => useDesk.setState(({ stencil }) => ({ stencil: { ...stencil, ...part } }));
+
+const stageBox = () => document.querySelector("canvas[data-ready]")!.getBoundingClientRect();
+
+/** A picture comes onto the stage: where it lay before; else, or chosen once more, in the middle, half as high as the stage. */
+export function takeStencil({ id, width, height }: Picture): void {
+  const { stencil, putAway } = useDesk.getState();
+  const { [id]: known, ...others } = putAway;
+  if (stencil.picture && stencil.picture !== id) useDesk.setState({ putAway: { ...others, [stencil.picture]: stencil } });
+  if (known && stencil.picture !== id) return setStencil({ ...known, on: true });
+  const stage = stageBox();
+  const tall = Math.min(stage.height / 2, (stage.width * 0.8 * height) / width);
+  setStencil({ picture: id, on: true, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
+}
+
+/** Stencils whose picture is gone go; what others show stays where it lies when their picture is cropped otherwise. */
+export function followPictures(before: DocumentState | null, after: DocumentState): void {
+  const follow = (place: StencilPlace): StencilPlace => {
+    const find = (state: DocumentState | null) => state?.pictures.find(({ id }) => id === place.picture)?.cutout?.crop;
+    const [old, now] = [find(before), find(after)];
+    return old && now && old.some((side, i) => side !== now[i]) ? cropped(place, old, now, stageBox()) : place;
+  };
+  const { stencil, putAway } = useDesk.getState();
+  const there = (place: StencilPlace) => after.pictures.some(({ id }) => id === place.picture);
+  const kept = Object.entries(putAway).filter(([, place]) => there(place));
+  useDesk.setState({
+    stencil: !stencil.picture || there(stencil) ? follow(stencil) : { ...stencil, picture: null, on: false },
+    putAway: Object.fromEntries(kept.map(([id, place]) => [id, follow(place)])),
+  });
+}

@@ -176,7 +176,9 @@ def test_each_dab_stamps_it_in_its_own_colors(painter, server):
     other = painter(practice(server, "plane")).open().page
     other.get_by_role("button", name="More").click()
     other.get_by_role("button", name="stripe", exact=True).click()
-    expect(other.get_by_role("button", name="stripe", exact=True).and_(other.locator("[aria-pressed=true]"))).to_have_count(1)
+    expect(
+        other.get_by_role("button", name="stripe", exact=True).and_(other.locator("[aria-pressed=true]"))
+    ).to_have_count(1)
     expect(other.get_by_role("button", name="Tinted")).to_be_visible()
 
 

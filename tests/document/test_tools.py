@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import cv2
 import numpy as np
 import pytest
 
@@ -302,6 +305,72 @@ def test_mirrored_strokes_are_equal():
         doc.mirror = ""
         doc.undo()
         assert not alpha(layer).any()
+
+
+@pytest.mark.parametrize("build_up", [False, True])
+def test_strokes_in_the_map_are_mirrored(build_up):
+    """By way of the model: alike on both halves of the wall, a picture turned over; near the middle nothing doubled."""
+    doc, layer = wall()
+    doc.mirror = "xy"
+    half = np.zeros((64, 64, 4), np.uint8)
+    half[:, 32:, 3] = 255
+    soft = Tip(radius=22, strength=0.5, hardness=0.3, pressure_strength=False, build_up=build_up)
+    for tip in (soft, soft.but(picture=doc.add_tip("half.png", write_png(half)), angle=30, angle_mode="along")):
+        flat(doc, layer, [(60, 70), (100, 40), (118, 60)], tip)
+        cover = alpha(layer)
+        assert cover[:128, :128].max() > 0.4
+        assert np.abs(cover - cover[:, ::-1]).max() < 2e-3
+        assert np.abs(cover - cover[::-1]).max() < 2e-3
+        if not build_up:
+            assert cover.max() <= 0.5 + 1e-4
+        doc.undo()
+        assert not alpha(layer).any()
+
+
+def test_a_stroke_in_the_map_is_mirrored_onto_a_turned_island():
+    """Two walls, the island of one a quarter turned and half as large: the same place of the model is covered alike."""
+    left, right = placed(plane(4, 0, 1), move=(-1.5, 0, 0)), placed(plane(4, 0, 1), move=(1.5, 0, 0))
+    uv = left.uvs[0].astype(np.float64)
+
+    def in_left(p, q):
+        return np.stack([0.02 + 0.6 * p, 0.02 + 0.6 * q], -1)
+
+    def in_right(p, q):
+        return np.stack([0.68 + 0.3 * q, 0.98 - 0.3 * p], -1)
+
+    left = replace(left, uvs=[in_left(uv[..., 0], uv[..., 1]).astype(np.float32)])
+    right = replace(right, uvs=[in_right(uv[..., 0], uv[..., 1]).astype(np.float32)])
+    doc = Document.from_mesh(joined(left, right), "walls", (512, 512))
+    layer = doc.surfaces["surface"].layers.add("brushed")
+    doc.mirror = "x"
+    flat(doc, layer, [(60, 120), (140, 90), (200, 180)], Tip(radius=30, strength=0.8, hardness=0.1, picture="ink"))
+    cover = alpha(layer)
+    p, q = np.meshgrid(np.linspace(0.05, 0.95, 90), np.linspace(0.05, 0.95, 90))
+    here, there = (cv2.remap(cover.astype(np.float32), (uv * 512 - 0.5).astype(np.float32), None, cv2.INTER_LINEAR)
+                   for uv in (in_left(p, q), in_right(1 - p, q)))  # fmt: skip
+    assert here.max() > 0.75
+    assert np.abs(here - there).max() < 0.08
+    assert np.abs(here - there).mean() < 0.004
+
+
+def test_a_mirrored_gradient_goes_by_the_nearer_image():
+    """Four turns of a line about the middle: each texel by the one whose middle is nearest."""
+    doc, layer = wall()
+    ends = (Pigment(base_color="#000000"), Pigment(base_color="#ffffff"))
+    doc.gradient(layer, (0.1, 0.05, 0), (0.7, 0.2, 0), ends, mirror=Mirror(axis="z", turns=4))
+    y, x = np.mgrid[1:-1:256j, -1:1:256j] * (255 / 256)
+    at = np.stack([x, y], -1)
+    shares, away = [], []
+    for k in range(4):
+        c, s = np.cos(np.pi / 2 * k), np.sin(np.pi / 2 * k)
+        a, b = np.array([[c, -s], [s, c]]) @ (0.1, 0.05), np.array([[c, -s], [s, c]]) @ (0.7, 0.2)
+        shares.append(np.clip((at - a) @ (b - a) / ((b - a) @ (b - a)), 0, 1))
+        away.append(np.linalg.norm(at - (a + b) / 2, axis=-1))
+    nearest = np.argmin(away, axis=0)
+    wanted = np.take_along_axis(np.array(shares), nearest[None], axis=0)[0]
+    clear = np.sort(away, axis=0)
+    found = layer.read("base_color")[..., 0] / 65535
+    assert np.abs(found - wanted)[clear[1] - clear[0] > 0.01].max() < 0.01
 
 
 def test_mirror_matrices():

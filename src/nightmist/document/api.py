@@ -277,34 +277,36 @@ class Document(PreparedDocument):
 
     def fill_color(
         self, target: Layer | Mask, pigment: Pigment | None, like: Hit, tolerance: float = 0.03,
-        value: float | None = None,
+        value: float | None = None, softness: float = 0.0,
     ) -> None:  # fmt: skip
-        """Cover all texels of a surface that show nearly the color at a place."""
+        """Cover all texels of a surface that show nearly the color at a place; beyond the tolerance less and less."""
         layer, _ = _taker(target)
         load = dict(self._load(target, pigment, value))
-        self.make(filling.fill_color(self, layer.value, load, like, tolerance, self._fence()))
+        self.make(filling.fill_color(self, layer.value, load, like, tolerance, softness, self._fence()))
 
     def erase_color(
-        self, target: Layer | Mask, like: Hit, tolerance: float = 0.03, maps: Iterable[MapName] = MAPS
-    ) -> None:
+        self, target: Layer | Mask, like: Hit, tolerance: float = 0.03, maps: Iterable[MapName] = MAPS,
+        softness: float = 0.0,
+    ) -> None:  # fmt: skip
         """Erase what a layer holds wherever its surface shows nearly the color at a place."""
         layer, on_mask = _taker(target)
         laid = filling.erased([MASK] if on_mask else maps)
-        self.make(filling.fill_color(self, layer.value, laid, like, tolerance, self._fence()))
+        self.make(filling.fill_color(self, layer.value, laid, like, tolerance, softness, self._fence()))
 
     def gradient(
         self, target: Layer | Mask, start: Sequence[float], end: Sequence[float],
         pigments: tuple[Pigment, Pigment] | None = None, layers: Mapping[str, Layer] | None = None,
-        values: tuple[float, float] = (1.0, 0.0),
+        values: tuple[float, float] = (1.0, 0.0), mirror: Mirror | None = None,
     ) -> None:  # fmt: skip
         """Cover the layer's surface, or those of several layers, with a mix of two pigments, by position between
-        two points of the model. values: what a mask takes instead."""
+        two points of the model. values: what a mask takes instead. mirror: images of the points count where they are
+        nearer."""
         layer, on_mask = _taker(target)
         first, second = pigments or (None, None)
         loads = (
             load_of(first, values[0] if on_mask else None), load_of(second, values[1] if on_mask else None)
         )  # fmt: skip
-        self.make(filling.gradient(self, layer.value, start, end, loads, _nodes(layers), self._fence()))
+        self.make(filling.gradient(self, layer.value, start, end, loads, _nodes(layers), self._fence(), mirror))
 
     def _load(self, target: Layer | Mask, pigment: Pigment | None, value: float | None) -> Load:
         on_mask = isinstance(target, Mask)

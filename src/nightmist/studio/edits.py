@@ -71,7 +71,7 @@ def _fill_color(document: Document, request: say.FillColor) -> None:
     node = document.node(request.layer)
     like = Hit(document.surface_of(node).name, request.face, NOWHERE, NOWHERE, request.uv)
     change = filling.fill_color(
-        document, node, _laid(request), like, request.tolerance, _fence(document, request)
+        document, node, _laid(request), like, request.tolerance, request.softness, _fence(document, request)
     )  # fmt: skip
     document.make(change)
 
@@ -81,7 +81,8 @@ def _gradient(document: Document, request: say.DrawGradient) -> None:
     values = request.mask_values or (None, None)
     first, second = (load_of(*pair) for pair in zip(request.pigments, values, strict=True))
     node, fence = document.node(request.layer), _fence(document, request)
-    document.make(filling.gradient(document, node, request.start, request.end, (first, second), layers, fence))
+    loads, mirror = (first, second), request.mirror
+    document.make(filling.gradient(document, node, request.start, request.end, loads, layers, fence, mirror))
 
 
 def _laid(request: say.Fill | say.FillColor) -> filling.Laid:

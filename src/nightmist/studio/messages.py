@@ -100,6 +100,7 @@ class FillColor(Message):
     face: int
     uv: tuple[float, float]
     tolerance: Share = 0.03
+    softness: Share = Field(default=0.0, description="how far beyond the tolerance it covers less and less")
     away: bool = False
     mask_value: Share | None = None
     fence: str | None = None
@@ -138,6 +139,7 @@ class DrawGradient(Message):
     end: tuple[float, float, float]
     pigments: tuple[Pigment, Pigment]
     mask_values: tuple[Share, Share] | None = Field(default=None, description="laid on masks, instead of pigments")
+    mirror: Mirror = Mirror()
     fence: str | None = None
 
 

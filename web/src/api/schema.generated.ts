@@ -2431,6 +2431,19 @@ export interface components {
                 number
             ] | null;
             /**
+             * @default {
+             *       "planes": "",
+             *       "axis": "y",
+             *       "turns": 1,
+             *       "center": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            mirror: components["schemas"]["Mirror"];
+            /**
              * Fence
              * @default null
              */
@@ -2637,6 +2650,12 @@ export interface components {
              * @default 0.03
              */
             tolerance: number;
+            /**
+             * Softness
+             * @description how far beyond the tolerance it covers less and less
+             * @default 0
+             */
+            softness: number;
             /**
              * Away
              * @default false

@@ -109,20 +109,32 @@ export class ModelView {
 
   /** The brush's ring, its images under symmetry (those without a match in the body are marked), and its twins. */
   brushRings(hit: Hit, mirror: Required<Mirror>, twins: Twin[], radius: number): Ring[] {
-    const reach = NEAR * this.size;
-    const rings = mirrorMatrices(mirror).map((matrix, i): Ring => {
-      const center = hit.point.clone().applyMatrix4(matrix);
-      const normal = hit.normal.clone().transformDirection(matrix);
-      const kind = i === 0 ? "brush" : this.matches(center, normal, reach) ? "image" : "astray";
+    const rings = this.imagesOf(hit, mirror).map(({ center, normal, match }, i): Ring => {
+      const kind = i === 0 ? "brush" : match ? "image" : "astray";
       return { center, normal, radius, kind };
     });
     return [...rings, ...twins.map((twin): Ring => ({ ...twin, radius, kind: "image" }))];
   }
 
-  private matches(center: THREE.Vector3, normal: THREE.Vector3, reach: number): boolean {
-    this.caster.set(center.clone().addScaledVector(normal, reach), normal.clone().negate());
-    const found = this.caster.intersectObjects(this.dressed.map(({ mesh }) => mesh), false)[0];
-    return !!found?.face && found.distance <= 2 * reach && found.face.normal.dot(normal) > 0.5;
+  /** A place and its images under symmetry, each with what the body has there; it must face the same way. */
+  imagesOf(hit: Hit, mirror: Required<Mirror>): { center: THREE.Vector3; normal: THREE.Vector3; match: Hit | null }[] {
+    const reach = NEAR * this.size;
+    return mirrorMatrices(mirror).map((matrix, i) => {
+      const center = hit.point.clone().applyMatrix4(matrix);
+      const normal = hit.normal.clone().transformDirection(matrix);
+      if (i === 0) return { center, normal, match: hit };
+      this.caster.set(center.clone().addScaledVector(normal, reach), normal.clone().negate());
+      const found = this.caster.intersectObjects(this.dressed.map(({ mesh }) => mesh), false)[0];
+      const matches = found && found.distance <= 2 * reach && found.face && found.face.normal.dot(normal) > 0.5;
+      return { center, normal, match: matches ? this.hitOf(found) : null };
+    });
+  }
+
+  private hitOf(found: THREE.Intersection): Hit | null {
+    if (!found.face || found.faceIndex == null) return null;
+    const surface = this.dressed.findIndex(({ mesh }) => mesh === found.object);
+    const face = this.geometries[surface]!.face[found.faceIndex]!;
+    return { point: found.point, normal: found.face.normal.clone(), surface, face, uv: found.uv ?? null };
   }
 
   resize(width: number, height: number): void {
@@ -134,10 +146,7 @@ export class ModelView {
     this.caster.setFromCamera(new THREE.Vector2((2 * x) / width - 1, 1 - (2 * y) / height), this.orbit.camera);
     const meshes = this.dressed.map(({ mesh }) => mesh).filter(({ visible }) => visible);
     const found = this.caster.intersectObjects(meshes, false)[0];
-    if (!found?.face || found.faceIndex == null) return null;
-    const surface = this.dressed.findIndex(({ mesh }) => mesh === found.object);
-    const face = this.geometries[surface]!.face[found.faceIndex]!;
-    return { point: found.point, normal: found.face.normal.clone(), surface, face, uv: found.uv ?? null };
+    return found ? this.hitOf(found) : null;
   }
 
   /** Size of a CSS pixel in model units at the depth of a point; the server computes the same. */

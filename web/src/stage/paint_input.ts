@@ -103,7 +103,7 @@ export class PaintInput {
   private fill(spot: Spot): PaintDrag | null {
     const { state } = useSession.getState();
     const desk = useDesk.getState();
-    const { pigment: load, fillBy, fillAway: away, eraseAll, tolerance, mirror } = desk;
+    const { pigment: load, fillBy, fillAway: away, eraseAll, tolerance, softness, mirror } = desk;
     const layers = state ? receivingLayers(state) : {};
     const layer = layers[this.surfaceAt(spot)?.name ?? ""];
     if (!state || !layer) return null;
@@ -116,7 +116,7 @@ export class PaintInput {
     const fill = (faces: Runs | null, region: string | null = null) =>
       project.send({ type: "fill", pigment, layer, layers, faces, region, away, mirror, mask_value, fence });
     if (fillBy === "color") {
-      if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, away, mask_value, fence });
+      if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, softness, away, mask_value, fence });
     } else if (fillBy === "region") {
       if (desk.fence) fill(null, desk.fence);
       else say("Choose a region first: click its fence in the list of regions.");
@@ -153,7 +153,7 @@ export class PaintInput {
         const mask_values: [number, number] | null = desk.maskTarget ? [desk.maskValue, desk.otherMaskValue] : null;
         if (!state || !layer || end.distanceTo(hit.point) < 1e-9) return;
         const pigments: [typeof pigment, typeof otherPigment] = [pigment, otherPigment];
-        this.views.project.send({ type: "gradient", layer, layers, start: hit.point.toArray(), end: end.toArray(), pigments, mask_values, fence: fenceNow(desk) });
+        this.views.project.send({ type: "gradient", layer, layers, start: hit.point.toArray(), end: end.toArray(), pigments, mask_values, mirror: desk.mirror, fence: fenceNow(desk) });
       },
     };
   }

@@ -1,7 +1,7 @@
 import * as THREE from "three";
 
 import { setTip, useDesk } from "../state/desk";
-import { useGuide } from "../state/guide";
+import { type Circle, useGuide } from "../state/guide";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
 import { setStencil } from "../state/stencils";
@@ -242,14 +242,18 @@ export class PointerInput {
     const surfaces = useSession.getState().state?.surfaces;
     const onDecals = this.paint.decals.takes(surfaces?.[hit?.surface ?? this.views.chosen]);
     const paints = stage === "paint" && !onDecals && !["fill", "gradient", "sample", "pick"].includes(tool);
-    let circle: { x: number; y: number; radius: number } | null = null;
+    const circles: Circle[] = [];
     const overMap = !inModel && mapArea && this.last && !turning;
     if (overMap && paints) {
-      circle = { ...this.last!, radius: tip.unit === "px" ? tip.radius : this.views.mapPixels(tip.radius) };
+      circles.push({ ...this.last!, radius: tip.unit === "px" ? tip.radius : this.views.mapPixels(tip.radius) });
       hit = this.views.hitAtTexel(this.views.map.texelAt(this.last!.x - mapArea.x, this.last!.y - mapArea.y));
-    } else if (hit && mapArea && paints) {
-      const at = this.views.placeInMap(hit);
-      if (at) circle = { x: at.x + mapArea.x, y: at.y, radius: 4 };
+    }
+    if (hit && mapArea && paints) {
+      const images = this.views.model.imagesOf(hit, mirror).slice(overMap ? 1 : 0);
+      for (const { match } of images) {
+        const at = match && this.views.placeInMap(match);
+        if (at) circles.push({ x: at.x + mapArea.x, y: at.y, radius: overMap ? circles[0]!.radius : 4 });
+      }
     }
     this.prepare.hover(this.drag || !this.last ? null : this.last, hit);
     this.canvas.style.cursor = hit || overMap ? "crosshair" : turning ? "grabbing" : "default";
@@ -271,13 +275,13 @@ export class PointerInput {
     const marked = mapArea && source && source.surface === this.views.chosenName;
     const mark = marked ? this.views.map.placeOf(source.point[0], source.point[1]).add(new THREE.Vector2(mapArea.x, mapArea.y)) : null;
     if (mark || useGuide.getState().mark) useGuide.setState({ mark });
-    if (useGuide.getState().circle !== circle) useGuide.setState({ circle });
+    if (circles.length || useGuide.getState().circles.length) useGuide.setState({ circles });
     if (before || ring.visible) this.views.invalidate();
   }
 
   dispose(): void {
     this.paint.stop();
     this.abort.abort();
-    useGuide.setState({ line: null, circle: null, mark: null });
+    useGuide.setState({ line: null, circles: [], mark: null });
   }
 }

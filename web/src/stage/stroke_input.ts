@@ -126,7 +126,6 @@ export class StrokeInput {
       layers: receivingLayers(state!),
     }; // prettier-ignore
     useSession.setState({ notice: null });
-    if (inMap && (mirror.planes || mirror.turns > 1)) say("The mirror repeats strokes on the model; one in the map stays alone.");
     this.views.project.send(message);
     if (tool === "brush" && !desk.maskTarget) rememberColor(pigment.base_color);
     return stroke;

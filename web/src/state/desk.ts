@@ -84,6 +84,8 @@ export interface Desk {
   /** Fill takes away what lies there. */
   fillAway: boolean;
   tolerance: number;
+  /** How far beyond the tolerance a fill by color covers less and less. */
+  softness: number;
   /** Sample one layer instead of what shows. */
   sampleLayer: boolean;
   cloneAligned: boolean;
@@ -173,6 +175,7 @@ export const FRESH: Desk = {
   fillBy: "island",
   fillAway: false,
   tolerance: 0.03,
+  softness: 0.1,
   sampleLayer: false,
   cloneAligned: true,
   cloneSource: null,

@@ -5,16 +5,20 @@ interface Place {
   y: number;
 }
 
+export interface Circle extends Place {
+  radius: number;
+}
+
 interface Guide {
   /** A straight line being drawn, on the canvas. */
   line: { from: Place; to: Place } | null;
   /** An outline being drawn. */
   outline: Place[] | null;
-  /** The brush in the map, or where it is while it is on the model. */
-  circle: (Place & { radius: number }) | null;
+  /** The brush in the map, or where it is while it is on the model, and its images under symmetry. */
+  circles: Circle[];
   /** In the map, where clone takes paint from. */
   mark: Place | null;
 }
 
 /** Marks drawn over the stage while the pointer moves. */
-export const useGuide = create<Guide>(() => ({ line: null, outline: null, circle: null, mark: null }));
+export const useGuide = create<Guide>(() => ({ line: null, outline: null, circles: [], mark: null }));

@@ -22,7 +22,7 @@ const WAYS: { value: "lay" | "away"; text: string; hint: string }[] = [
 
 /** What fill, gradient and sample want to know. */
 export function ClickToolOptions({ project }: { project: Project }) {
-  const { tool, fillBy, fillAway, tolerance, sampleLayer, maskTarget, maskValue } = useDesk();
+  const { tool, fillBy, fillAway, tolerance, softness, sampleLayer, maskTarget, maskValue } = useDesk();
   if (tool === "pick") return <PickOptions project={project} />;
   if (tool === "fill") {
     return (
@@ -35,10 +35,16 @@ export function ClickToolOptions({ project }: { project: Project }) {
           <Segmented wraps label="Fill what" options={EXTENTS} value={fillBy} onChange={(next) => useDesk.setState({ fillBy: next })} />
         </div>
         {fillBy === "color" && (
-          <Slider
-            label="Tolerance" value={tolerance} min={0} max={0.5} fine show={(v) => `${(v * 100).toFixed(1)}%`}
-            onChange={(next) => useDesk.setState({ tolerance: next })} title="How far a color may be off"
-          />
+          <>
+            <Slider
+              label="Tolerance" value={tolerance} min={0} max={0.5} fine show={(v) => `${(v * 100).toFixed(1)}%`}
+              onChange={(next) => useDesk.setState({ tolerance: next })} title="How far a color may be off"
+            />
+            <Slider
+              label="Softness" value={softness} min={0} max={0.5} fine show={(v) => `${(v * 100).toFixed(1)}%`}
+              onChange={(next) => useDesk.setState({ softness: next })} title="How far beyond that it is covered less and less, so that no rim is left"
+            />
+          </>
         )}
         {fillBy !== "color" && (
           <p className="mt-1 text-ink-2">

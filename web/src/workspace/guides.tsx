@@ -2,8 +2,8 @@ import { useGuide } from "../state/guide";
 
 /** The straight line being drawn, and the brush in the map. */
 export function Guides() {
-  const { line, outline, circle, mark } = useGuide();
-  if (!line && !outline && !circle && !mark) return null;
+  const { line, outline, circles, mark } = useGuide();
+  if (!line && !outline && !circles.length && !mark) return null;
   return (
     <svg className="pointer-events-none absolute inset-0 size-full" aria-hidden>
       {line && (
@@ -24,12 +24,12 @@ export function Guides() {
           <circle cx={mark.x} cy={mark.y} r={9} fill="none" stroke="#f0b429" strokeWidth={1.6} />
         </>
       )}
-      {circle && (
-        <>
-          <circle cx={circle.x} cy={circle.y} r={circle.radius} fill="none" stroke="#1e2422" strokeWidth={3} opacity={0.45} />
-          <circle cx={circle.x} cy={circle.y} r={circle.radius} fill="none" stroke="#fff" strokeWidth={1.2} />
-        </>
-      )}
+      {circles.map(({ x, y, radius }, i) => (
+        <g key={i} data-testid="map-ring" opacity={i ? 0.6 : 1}>
+          <circle cx={x} cy={y} r={radius} fill="none" stroke="#1e2422" strokeWidth={3} opacity={0.45} />
+          <circle cx={x} cy={y} r={radius} fill="none" stroke="#fff" strokeWidth={1.2} />
+        </g>
+      ))}
     </svg>
   );
 }

@@ -74,7 +74,7 @@ function Uses({ picture, project }: { picture: Picture; project: Project }) {
     },
   ];
   return (
-    <div className="mt-2.5 flex flex-wrap gap-1" role="group" aria-label="How it is used">
+    <div className="mt-2.5 grid grid-cols-2 gap-1" role="group" aria-label="How it is used">
       {uses.map(({ text, what, now, act }) => (
         <button key={text} type="button" aria-pressed={now} title={what} onClick={act} className={`h-8 grow rounded-control px-1.5 ${now ? "bg-accent-soft" : "bg-fog-2 text-ink-2 hover:bg-fog-3"}`}>
           {text}

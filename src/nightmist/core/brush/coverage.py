@@ -48,6 +48,7 @@ class Dabs:
     segment from the station before, with radius, strength, hardness and normal running along it. ANCHOR: nothing;
     it was laid before, and is there for the segment that follows.
     guessed: (N,) 1 for stations of a band that are only guessed.
+    track: which of the mirror's images they are, and which copy of that: dabs of one track follow one another.
     """
 
     centers: NDArray[np.float64]
@@ -64,6 +65,7 @@ class Dabs:
     numbers: NDArray[np.int32] | None = None
     joined: NDArray[np.int8] | None = None
     guessed: NDArray[np.uint8] | None = None
+    track: tuple[int, ...] = (0,)
 
     def __len__(self) -> int:
         return len(self.centers)

@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from ..mesh.pick import Caster, Hits
+
 #: A mirrored dab is laid only where the body has a match: this near, as a share of the model's size …
 NEAR = 0.01
 #: … and facing the same way within 60 degrees.
@@ -45,6 +47,16 @@ def reach_of(bounds: tuple[NDArray[np.float64], NDArray[np.float64]]) -> float:
     """How near an image's match lies, model units, on a model with these bounds."""
     low, high = bounds
     return NEAR * float(np.linalg.norm(high - low))
+
+
+def match_of(
+    caster: Caster, centers: NDArray[np.float64], normals: NDArray[np.float64]
+) -> tuple[Hits, NDArray[np.bool_]]:
+    """What a model has at images of places, (n, 3) with unit normals, and (n,) where that is a match."""
+    reach = reach_of(caster.mesh.bounds)
+    hits = caster.cast(centers + normals * reach, -normals)
+    good = (hits.face >= 0) & (hits.distance <= 2 * reach) & ((hits.normal * normals).sum(axis=1) > AGREE)
+    return hits, good
 
 
 def rotation(axis: str, angle: float) -> NDArray[np.float64]:

@@ -81,14 +81,19 @@ class Ownership:
 
     def owner_at(self, x: int, y: int) -> int | None:
         """One of `faces`, by its place among them, that owns a texel; None outside every island. The map repeats."""
+        place = self.place_at(x, y)
+        return place[0] if place else None
+
+    def place_at(self, x: float, y: float) -> tuple[int, float, float] | None:
+        """The same, and a place of the map in the texel coordinates of that face, which may lie beyond the map."""
         x, y = x % self.width, y % self.height
-        tile = y // TILE * self.columns + x // TILE
+        tile = int(y // TILE) * self.columns + int(x // TILE)
         for piece in self.pieces[self.tile_start[tile] : self.tile_start[tile + 1]]:
-            row = y % TILE - piece[3]
+            row = int(y % TILE) - piece[3]
             if 0 <= row < piece[4]:
                 first, end = self.spans[piece[5] + row]
-                if first <= x % TILE < end:
-                    return int(piece[0])
+                if first <= int(x % TILE) < end:
+                    return int(piece[0]), float(piece[1] + x % TILE), float(piece[2] + y % TILE)
         return None
 
     @cached_property

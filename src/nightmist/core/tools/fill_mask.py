@@ -39,17 +39,21 @@ def faces_mask(
 
 
 def color_mask(
-    image: NDArray[np.uint16], wanted: Sequence[int], tolerance: float, own: Ownership, gutter: Gutter
+    image: NDArray[np.uint16], wanted: Sequence[int], tolerance: float, own: Ownership, gutter: Gutter,
+    softness: float = 0.0,
 ) -> TileMask:  # fmt: skip
-    """1 where no channel of (H, W, c) differs from `wanted`, as many, by more than the tolerance, 0-1."""
+    """1 where no channel of (H, W, c) differs from `wanted`, as many, by more than the tolerance, 0-1.
+
+    From there it falls evenly over the softness, 0-1 too.
+    """
     color = np.asarray(wanted, np.int32)
-    most = round(tolerance * 65535)
+    most, soft = round(tolerance * 65535), round(softness * 65535)
     found = np.zeros(len(own.tile_start) - 1, np.bool_)
     nothing = np.zeros((0, TILE, TILE), np.float32)
-    _like(image, color, most, own.columns, found, np.zeros(0, np.int32), nothing)
+    _like(image, color, most, soft, own.columns, found, np.zeros(0, np.int32), nothing)
     place = _places(own, np.flatnonzero(found).astype(np.int32))
     parts = np.zeros((int(found.sum()), TILE, TILE), np.float32)
-    _like(image, color, most, own.columns, found, place, parts)
+    _like(image, color, most, soft, own.columns, found, place, parts)
     return _with_gutter(own, gutter, place, parts)
 
 
@@ -127,19 +131,20 @@ def _shares(tile_start, pieces, spans, chosen, place, mine, every, parts):  # ty
 
 
 @kernel
-def _like(image, wanted, most, columns, found, place, parts):  # type: ignore[no-untyped-def]
-    """Mark tiles with a texel near a color or, called again with places, the texels."""
+def _like(image, wanted, most, soft, columns, found, place, parts):  # type: ignore[no-untyped-def]
+    """Mark tiles with a texel near a color or, called again with places, write the shares of their texels."""
     for t in range(len(found)):
         if len(place) > 0 and place[t] < 0:
             continue
         top, left = t // columns * TILE, t % columns * TILE
         for y in range(TILE):
             for x in range(TILE):
-                near = True
+                off = 0
                 for c in range(len(wanted)):
-                    near = near and abs(int(image[top + y, left + x, c]) - wanted[c]) <= most
+                    off = max(off, abs(int(image[top + y, left + x, c]) - wanted[c]))
+                near = off <= most or off < most + soft
                 if near and len(place) > 0:
-                    parts[place[t], y, x] = 1.0
+                    parts[place[t], y, x] = 1.0 if off <= most else 1.0 - (off - most) / soft
                 found[t] = found[t] or near
 
 

@@ -46,11 +46,16 @@ def fill(document: Document, layer: Node, laid: Laid, region: Faces | Region | N
 
 
 def fill_color(
-    document: Document, layer: Node, laid: Laid, like: Hit, tolerance: float = 0.03, fence: Region | None = None
-) -> Change:
-    """Lay values on all texels of a layer's surface that show nearly the color at a place, inside a fence."""
-    if not 0 <= tolerance <= 1:
-        raise NightmistError(f"A tolerance of {tolerance!r} does not work; give 0 to 1.")
+    document: Document, layer: Node, laid: Laid, like: Hit, tolerance: float = 0.03, softness: float = 0.0,
+    fence: Region | None = None,
+) -> Change:  # fmt: skip
+    """Lay values on all texels of a layer's surface that show nearly the color at a place, inside a fence.
+
+    softness: how far beyond the tolerance they are covered less and less.
+    """
+    for what, value in (("tolerance", tolerance), ("softness", softness)):
+        if not 0 <= value <= 1:
+            raise NightmistError(f"A {what} of {value!r} does not work; give 0 to 1.")
     surface = document.surface_of(layer)
     if like.surface != surface.name:
         raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
@@ -59,18 +64,19 @@ def fill_color(
     y, x = surface.texel_at(like.uv)
     layout = document.layout(surface)
     wanted = [int(c) for c in image[y, x, :3]]
-    mask = color_mask(image, wanted, tolerance, layout.ownership, layout.gutter)
+    mask = color_mask(image, wanted, tolerance, layout.ownership, layout.gutter, softness)
     label = "Erase color" if None in laid.values() else "Fill color"
     return _lay(document, label, [(layer, _without_hidden(document, surface, mask))], laid, fence)
 
 
 def gradient(
     document: Document, layer: Node, start: Sequence[float], end: Sequence[float], loads: tuple[Load, Load],
-    layers: Mapping[str, Node] | None = None, fence: Region | None = None,
+    layers: Mapping[str, Node] | None = None, fence: Region | None = None, mirror: Mirror | None = None,
 ) -> Change:  # fmt: skip
     """Cover surfaces with a mix of two loads, by position between two points of the model, inside a fence.
 
-    layers: which layer takes it on each surface; the one given alone takes it, unless more are named.
+    mirror: by the images of both points, where these are nearer. layers: which layer takes it on each surface; the
+    one given alone takes it, unless more are named.
     """
     first, second = loads
     changes: list[tuple[Node, PlaneName, Tiles]] = []
@@ -83,7 +89,8 @@ def gradient(
             raster = document.raster(taker.id, name)
             laid = Raster(raster.width, raster.height, raster.channels) if mask else raster
             fresh, after = copies_of(laid, area)
-            lay_gradient(own, hidden, start, end, area, after, (first[name], second[name]))
+            images = (mirror or Mirror()).matrices()
+            lay_gradient(own, hidden, start, end, area, after, (first[name], second[name]), images)
             changes.append((taker, name, _inside(raster, mask, fresh, after) if mask else some_of(fresh)))
     if not changes:
         raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")

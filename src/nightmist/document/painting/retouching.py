@@ -28,7 +28,7 @@ class Retoucher:
         self.pictures: dict[tuple[str, PlaneName], NDArray[np.uint16]] = {}
         self.loaded: dict[tuple[str, PlaneName], NDArray[np.bool_]] = {}
         self.weights: dict[str, Coverage] = {}
-        self.last: dict[int, NDArray[np.float64]] = {}
+        self.last: dict[tuple[int, ...], NDArray[np.float64]] = {}
         self.count = 0
         for target in (target for targets in ground.targets.values() for target in targets):
             if target.name == MASK:
@@ -37,9 +37,9 @@ class Retoucher:
     def lay(self, groups: list[Dabs]) -> None:
         """Work through the dabs in order; mirror images side by side."""
         for i in range(max((len(dabs) for dabs in groups), default=0)):
-            for number, dabs in enumerate(groups):
+            for dabs in groups:
                 if i < len(dabs):
-                    self._dab(number, _one(dabs, i))
+                    self._dab(_one(dabs, i))
             self.count += 1
 
     def release(self) -> None:
@@ -49,15 +49,15 @@ class Retoucher:
         self.pictures.clear()
         self.loaded.clear()
 
-    def _dab(self, number: int, dab: Dabs) -> None:
-        before = self.last.get(number)
-        self.last[number] = dab.centers[0]
+    def _dab(self, dab: Dabs) -> None:
+        before = self.last.get(dab.track)
+        self.last[dab.track] = dab.centers[0]
         move = dab.centers[0] - before if before is not None else np.zeros(3)
         if self.tool == "smear" and not move.any():
             return
         for name, targets in self.ground.targets.items():
             weights = self._weights(name)
-            area = weights.add(dab, self.ground.mask(name, number))
+            area = weights.add(dab, self.ground.mask(name, dab.track[0]))
             if not len(area):
                 continue
             for target in targets:
@@ -133,4 +133,5 @@ def _one(dabs: Dabs, i: int) -> Dabs:
         dabs.centers[pick], dabs.normals[pick], dabs.radii[pick], dabs.strengths[pick],
         np.broadcast_to(np.asarray(dabs.hardness), (len(dabs),))[pick], dabs.facing_limit, False, dabs.table,
         dabs.picture, tangents=dabs.tangents[pick] if dabs.tangents is not None else None,
+        track=dabs.track,
     )  # fmt: skip

@@ -118,8 +118,9 @@ class Stroke:
         )  # fmt: skip
         surface = document.surface_value(in_map) if in_map else None
         shape = let_through(document.tip_picture(tip.picture), tip.tint) if tip.picture else (NO_PICTURE, NO_COLORS)
-        usual = document.layout(surface).ownership.usual_texel if surface else None
-        sheet = Sheet(surface.size, usual) if surface and usual is not None else None
+        layout = document.layout(surface) if surface else None
+        usual = layout.ownership.usual_texel if layout else None
+        sheet = Sheet(layout, usual) if layout and usual is not None else None
         unit = camera.units_per_pixel(np.array([camera.target]))[0] if camera else (usual or 1.0)
         picture, colors = (as_fine_as(part, tip.radius if tip.unit == "px" else tip.radius / unit) for part in shape)
         self.touch = Touch(tip, document.caster, camera, sheet, mirror or Mirror(), picture, colors)
@@ -185,9 +186,9 @@ class Stroke:
             return
         areas = self._take_back_guess()
         for name in self.coverage:
-            for number, dabs in enumerate(groups):
+            for dabs in groups:
                 if len(dabs):
-                    for area in self._gather(name, number, dabs):
+                    for area in self._gather(name, dabs):
                         self._join(areas, name, area)
         for name, area in areas.items():
             if len(area):
@@ -197,9 +198,10 @@ class Stroke:
     def _join(areas: dict[str, TileArea], name: str, area: TileArea) -> None:
         areas[name] = areas[name].joined(area) if name in areas else area
 
-    def _gather(self, name: str, number: int, dabs: Dabs) -> list[TileArea]:
+    def _gather(self, name: str, dabs: Dabs) -> list[TileArea]:
         """Gather dabs on a surface; returns where."""
-        coverage, mask = self.coverage[name], self.ground.mask(name, number)
+        image = dabs.track[0]
+        coverage, mask = self.coverage[name], self.ground.mask(name, image)
         if dabs.joined is not None:
             sure, ahead = coverage.add_band(dabs, self.ahead[name], mask)
             if len(ahead):
@@ -207,7 +209,7 @@ class Stroke:
             return [sure, ahead]
         if not self.images:
             return [coverage.add(dabs, mask)]
-        alone = self.images[number][name]
+        alone = self.images[image][name]
         area = alone.add(dabs, mask)
         coverage.take_most(alone, area)
         return [area]

@@ -10,17 +10,19 @@ from numpy.typing import NDArray
 
 from ...core.brush.coverage import NO_COLORS, NO_PICTURE, Dabs
 from ...core.brush.falloff import falloff_table
-from ...core.brush.mirror import AGREE, Mirror, reach_of
+from ...core.brush.mirror import Mirror, match_of
 from ...core.brush.reach import ALONE, JOINED
 from ...core.mapping import Camera
 from ...core.mesh import Caster
+from ..derived.layouts import Layout
 from ..values import PressureCurve, Tip
+from .map_mirror import MapMirror
 
 
 class Sheet(NamedTuple):
-    """A map that is drawn in: its size in texels, and a texel's usual side in model units."""
+    """A map that is drawn in: its surface's layout, and a texel's usual side in model units."""
 
-    size: tuple[int, int]
+    layout: Layout
     texel: float
 
 
@@ -35,8 +37,8 @@ class Touch:
         self.tip, self.caster, self.camera, self.sheet = tip, caster, camera, sheet
         self.table = falloff_table(tip.falloff, tip.curve)
         self.picture, self.colors = picture, colors
-        self.matrices = mirror.matrices() if camera else np.eye(3, 4)[None]
-        self.reach = reach_of(caster.mesh.bounds)
+        self.matrices = mirror.matrices()
+        self.in_map = MapMirror(sheet.layout, caster, self.matrices) if sheet else None
 
     def pixel(self) -> float:
         """Model units of a pixel at the camera's target; of a texel in a map."""
@@ -81,18 +83,17 @@ class Touch:
         return np.asarray(0.05 + 0.95 * t * t * (3 - 2 * t))
 
     def images(self, dabs: Dabs) -> list[Dabs]:
-        """The dabs, and what the mirror or the borders of the map make of them: one group for each of its matrices."""
-        if self.camera is None:
-            return self._wrapped(dabs)
-        return [dabs, *(self._mirrored(dabs, matrix) for matrix in self.matrices[1:])]
+        """The dabs, and what the mirror and the borders of the map make of them."""
+        if self.in_map:
+            mirrored = self.in_map.images(dabs) if len(self.matrices) > 1 and len(dabs) else ()
+            return [copy for image in (dabs, *mirrored) for copy in self._wrapped(image)]
+        return [dabs, *(self._mirrored(dabs, number) for number in range(1, len(self.matrices)))]
 
-    def _mirrored(self, dabs: Dabs, matrix: NDArray[np.float64]) -> Dabs:
-        """The image of dabs where the body has a match; others are left out."""
+    def _mirrored(self, dabs: Dabs, number: int) -> Dabs:
+        """One image of dabs where the body has a match; others are left out."""
+        matrix = self.matrices[number]
         turn = matrix[:, :3]
-        centers, normals = dabs.centers @ turn.T + matrix[:, 3], dabs.normals @ turn.T
-        hits = self.caster.cast(centers + normals * self.reach, -normals)
-        good = (hits.face >= 0) & (hits.distance <= 2 * self.reach)
-        good &= (hits.normal * normals).sum(axis=1) > AGREE
+        hits, good = match_of(self.caster, dabs.centers @ turn.T + matrix[:, 3], dabs.normals @ turn.T)
         joined = dabs.joined
         if joined is not None:
             # Where the body has no match on the way, the band is broken.
@@ -108,6 +109,7 @@ class Touch:
             tangents=None if dabs.tangents is None else (dabs.tangents @ turn.T)[good],
             numbers=None if dabs.numbers is None else dabs.numbers[good],
             guessed=None if dabs.guessed is None else dabs.guessed[good],
+            track=(number,),
         )  # fmt: skip
 
     def _wrapped(self, dabs: Dabs) -> list[Dabs]:
@@ -115,14 +117,16 @@ class Touch:
         assert self.sheet
         if not len(dabs):
             return []
-        width, height = self.sheet.size
+        width, height = self.sheet.layout.size
         low = (dabs.centers[:, :2] - dabs.radii[:, None]).min(axis=0)
         high = (dabs.centers[:, :2] + dabs.radii[:, None]).max(axis=0)
         (left, top), (right, bottom) = np.floor(low / [width, height]), np.floor(high / [width, height])
         return [
-            replace(dabs, centers=dabs.centers - [column * width, row * height, 0.0])
-            for column in np.arange(left, right + 1)
-            for row in np.arange(top, bottom + 1)
+            replace(
+                dabs, centers=dabs.centers - [across * width, down * height, 0.0], track=(*dabs.track, across, down)
+            )
+            for across in range(int(left), int(right) + 1)
+            for down in range(int(top), int(bottom) + 1)
         ]
 
 

@@ -1,0 +1,93 @@
+"""Dabs drawn in a map, and their images under symmetry: by way of the place on the model that a texel stands for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.brush.coverage import Dabs
+from ...core.brush.mirror import match_of
+from ...core.brush.reach import ALONE, JOINED
+from ...core.mesh import Caster
+from ...core.mesh.pick import barycentric
+from ..derived.layouts import Layout
+
+Rows = NDArray[np.float64]
+#: A segment whose ends come to lie this many times farther apart than they were has crossed from island to island.
+JUMP = 4.0
+
+
+class MapMirror:
+    """The images of dabs in one surface's map."""
+
+    def __init__(self, layout: Layout, caster: Caster, matrices: Rows) -> None:
+        self.layout, self.caster, self.matrices = layout, caster, matrices
+
+    def images(self, dabs: Dabs) -> Iterator[Dabs]:
+        """All but the dabs themselves, where the body has a match on this surface; those turned over apart."""
+        own = self.layout.ownership
+        placed = [own.place_at(x, y) for x, y in dabs.centers[:, :2]]
+        on = np.array([place is not None for place in placed], np.bool_)
+        owner, x, y = (np.array([place[i] if place else 0 for place in placed]) for i in range(3))
+        sides = own.matrices[owner]
+        points = sides[:, :3] * x[:, None] + sides[:, 3:6] * y[:, None] + sides[:, 6:]
+        for number, matrix in enumerate(self.matrices[1:], 1):
+            turn = matrix[:, :3]
+            hits, good = match_of(self.caster, points @ turn.T + matrix[:, 3], own.normals[owner] @ turn.T)
+            at = np.minimum(np.searchsorted(own.faces, hits.face), len(own.faces) - 1)
+            good &= on & (own.faces[at] == hits.face)
+            face = np.where(good, hits.face, own.faces[0])
+            weights = barycentric(self.caster.mesh.corners[face], hits.position)
+            centers = np.zeros((len(dabs), 3))
+            centers[:, :2] = (self.layout.uvs[face] * weights[:, :, None]).sum(axis=1) * self.layout.size
+            scale = own.texel_size[owner] / own.texel_size[at]
+            over = _turned_over(sides, own.normals[owner]) * np.sign(np.linalg.det(turn))
+            over = over * _turned_over(own.matrices[at], own.normals[at]) < 0
+            for flip in (False, True):
+                kept = good & (over == flip)
+                if kept.any():
+                    ways = _along(sides, own.matrices[at], turn, dabs.tangents)
+                    yield _image(dabs, kept, centers, scale, ways, flip, number)
+
+
+def _image(
+    dabs: Dabs, kept: NDArray[np.bool_], centers: Rows, scale: Rows, ways: Rows | None, flip: bool, number: int
+) -> Dabs:
+    joined = dabs.joined
+    if joined is not None:
+        gone = np.linalg.norm(np.diff(centers, axis=0, prepend=centers[:1]), axis=1)
+        went = np.linalg.norm(np.diff(dabs.centers, axis=0, prepend=dabs.centers[:1]), axis=1) * scale
+        broken = ~np.concatenate([kept[:1], kept[:-1]]) | (gone > JUMP * went + 1)
+        joined = np.where((joined == JOINED) & broken, ALONE, joined)[kept].astype(np.int8)
+    turned_over = flip and dabs.picture.size > 0
+    return replace(
+        dabs, centers=centers[kept], normals=dabs.normals[kept], radii=(dabs.radii * scale)[kept],
+        strengths=dabs.strengths[kept], hardness=(np.zeros(len(kept)) + dabs.hardness)[kept], joined=joined,
+        picture=dabs.picture[::-1].copy() if turned_over else dabs.picture,
+        colors=dabs.colors[::-1].copy() if turned_over and dabs.colors.size else dabs.colors,
+        tangents=None if ways is None else ways[kept],
+        numbers=None if dabs.numbers is None else dabs.numbers[kept],
+        guessed=None if dabs.guessed is None else dabs.guessed[kept],
+        track=(number, int(flip)),
+    )  # fmt: skip
+
+
+def _turned_over(sides: Rows, normals: Rows) -> Rows:
+    """(n,) -1 where a face is seen from behind in the map, else 1."""
+    return np.asarray(np.sign((np.cross(sides[:, :3], sides[:, 3:6]) * normals).sum(axis=1)))
+
+
+def _along(before: Rows, after: Rows, turn: Rows, tangents: Rows | None) -> Rows | None:
+    """(n, 3) unit directions in the map that show on the model what `tangents` do, turned."""
+    if tangents is None:
+        return None
+    space = (before[:, :3] * tangents[:, :1] + before[:, 3:6] * tangents[:, 1:2]) @ turn.T
+    a, b = after[:, :3], after[:, 3:6]
+    aa, ab, bb = (a * a).sum(axis=1), (a * b).sum(axis=1), (b * b).sum(axis=1)
+    pa, pb = (a * space).sum(axis=1), (b * space).sum(axis=1)
+    # Least squares in the face's plane.
+    found = np.stack([pa * bb - pb * ab, pb * aa - pa * ab, np.zeros(len(pa))], axis=1)
+    return np.asarray(found / np.maximum(np.linalg.norm(found, axis=1, keepdims=True), 1e-30))

@@ -11,11 +11,13 @@ import pytest
 import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.api.mesh_wire import Snapshot, write_mesh
+from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh.planner import enough_size
 from nightmist.core.mesh.seams import edges_at
 from nightmist.core.progress import CancelledError
 from nightmist.demo.buoy import lantern_buoy
+from nightmist.document.files.hand_off import glb
 from nightmist.document.painting.unchanged import why_unchanged
 from nightmist.document.preparing.refit import Plan, refit
 from nightmist.document.values import StartValues
@@ -280,6 +282,48 @@ def test_start_values_show_where_nothing_is_painted():
     assert doc.surfaces["surface"].read("metallic").min() == 65535
     doc.undo()
     assert doc.surfaces["surface"].read("metallic").max() == 0
+
+
+def brute_normals(mesh, limit):
+    """Corner by corner: the area-weighted mean of faces at that place within an angle of the own."""
+    across = np.cross(mesh.corners[:, 1] - mesh.corners[:, 0], mesh.corners[:, 2] - mesh.corners[:, 0])
+    unit = across / np.linalg.norm(across, axis=1, keepdims=True)
+    found = np.zeros((len(mesh.faces), 3, 3))
+    for f in range(len(mesh.faces)):
+        for k in range(3):
+            at = (np.abs(mesh.corners - mesh.corners[f, k]).max(axis=2) < 1e-6).any(axis=1)
+            near = at & (np.degrees(np.arccos(np.clip(unit @ unit[f], -1, 1))) < limit)
+            near[f] = True
+            mean = across[near].sum(axis=0)
+            found[f, k] = mean / np.linalg.norm(mean)
+    return found
+
+
+@pytest.mark.parametrize("angle", [0, 20, 180])
+def test_edges_are_as_sharp_as_set(tmp_path, angle):
+    """On one of two surfaces, in what is seen and handed off; undone, and kept in a project file; paint is the same."""
+    mesh = joined(sphere(10, 6), placed(sphere(10, 6), move=(3, 0, 0)), names=["left", "right"])
+    doc = Document.from_mesh(mesh, "balls", (64, 64))
+    before = doc.surfaces["left"].read("base_color")
+    doc.set_crease("left", angle)
+    here = doc.mesh.face_surface == 0
+    wanted = brute_normals(doc.mesh, angle)
+    normals = doc.shaded_mesh.normals
+    assert np.abs(normals[here] - wanted[here]).max() < 1e-5
+    np.testing.assert_array_equal(normals[~here], doc.mesh.normals[~here])
+    doc.save(tmp_path / "balls.nightmist")
+    again = Document.load(tmp_path / "balls.nightmist")
+    assert again.surfaces["left"].value.crease == angle
+    assert np.abs(np.sort(again.shaded_mesh.normals.ravel()) - np.sort(normals.ravel())).max() < 1e-5
+    again.set_crease(None, None)
+    assert np.abs(np.sort(again.shaded_mesh.normals.ravel()) - np.sort(doc.mesh.normals.ravel())).max() < 1e-5
+    handed = read_model("balls.glb", {"balls.glb": glb(doc)})
+    assert np.abs(np.sort(handed.normals.ravel()) - np.sort(normals.ravel())).max() < 1e-3
+    np.testing.assert_array_equal(doc.surfaces["left"].read("base_color"), before)
+    doc.undo()
+    np.testing.assert_array_equal(doc.shaded_mesh.normals, doc.mesh.normals)
+    with pytest.raises(NightmistError, match="degrees"):
+        doc.set_crease("left", 200)
 
 
 def test_the_prepare_lines_of_the_design(tmp_path, monkeypatch):

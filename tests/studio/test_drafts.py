@@ -10,6 +10,7 @@ from nightmist import Document, Mapping, Pigment
 from nightmist.core.texels.encode import to_bytes
 from nightmist.document.draft import Draft, waiting
 from nightmist.studio import messages as say
+from nightmist.studio.parts import MappingPart
 from nightmist.studio.stack_messages import ChangeNode
 
 from ..shapes import sphere
@@ -102,7 +103,9 @@ def test_a_moving_number_is_seen_coarsely_and_as_it_is_when_it_rests(studio, tmp
     settled()
     before = {key: picture.copy() for key, picture in browser.pictures.items()}
     for repeat in (2.2, 2.4, 3.0):
-        edit = ChangeNode(type="change_node", node=wash.id, mapping=Mapping("triplanar", repeat=(repeat, repeat)))
+        edit = ChangeNode(
+            type="change_node", node=wash.id, mapping=MappingPart(shape="triplanar", repeat=(repeat, repeat))
+        )
         project.ask(browser, say.ShowEdit(type="show", edit=edit))
     project.ask(browser, edit)
     settled()

@@ -7,7 +7,7 @@ import numpy as np
 from nightmist.document import Pigment, Tip
 from nightmist.studio import messages as say
 from nightmist.studio.inbox import Samples
-from nightmist.studio.stack_messages import AddNode, ChangeNode
+from nightmist.studio.stack_messages import AddNode, ChangeNode, SetStart
 
 from .test_project import CAMERA, Browser, begin, draw, opened, studio  # noqa: F401
 
@@ -125,3 +125,27 @@ def test_a_long_day_leaves_memory_and_messages_bounded(opened):  # noqa: F811
     browser.wait_kept(3400)
     settled(browser)
     assert not browser.project.updates[id(browser)].waiting
+
+
+def test_two_quick_edits_of_one_value_both_count(opened):  # noqa: F811
+    """Each says only what is another: of a wash's mapping and pigment, of start values, of a decal's frame."""
+    one = opened()
+    surface = one.surfaces()[0]
+    one.project.ask(one, AddNode(type="add_node", surface=surface.name, kind="wash"))
+    settled(one)
+    wash = one.layers(surface)[-1]
+    for part in (
+        {"mapping": {"turn": 30}}, {"mapping": {"shape": "box"}}, {"mapping": {"repeat": [3, 2]}},
+        {"pigment": {"roughness": 0.25}}, {"pigment": {"base_color": "#102030"}}, {"pigment": {"metallic": None}},
+    ):  # fmt: skip
+        one.project.ask(one, ChangeNode.model_validate({"type": "change_node", "node": wash.id, **part}))
+    for start in ({"roughness": 0.75}, {"height": 0.25}):
+        edit = SetStart.model_validate({"type": "set_start", "surface": surface.name, "start": start})
+        one.project.ask(one, edit)
+    settled(one)
+    now = one.layers(surface)[-1]
+    assert (now.mapping.turn, now.mapping.shape, now.mapping.repeat) == (30, "box", (3, 2))
+    assert (now.pigment.roughness, now.pigment.base_color, now.pigment.metallic) == (0.25, "#102030", None)
+    after = one.surfaces()[0].start
+    assert (after.roughness, after.height) == (0.75, 0.25)
+    assert after.base_color == surface.start.base_color

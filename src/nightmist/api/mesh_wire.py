@@ -30,7 +30,7 @@ class Snapshot:
     def of(cls, document: Document) -> Snapshot:
         """Taken in the project's thread, in no time."""
         surfaces = [(surface.name, surface.faces, surface.uvs) for surface in document.surfaces.values()]
-        return cls(document.mesh, dict(document.model.arrays), surfaces)
+        return cls(document.shaded_mesh, dict(document.model.arrays), surfaces)
 
 
 def write_mesh(snapshot: Snapshot) -> bytes:

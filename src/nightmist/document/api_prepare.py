@@ -129,7 +129,11 @@ class PreparedDocument(values_of_document.Document):
 
     def set_start(self, surface: str, start: StartValues) -> None:
         """What a surface shows where nothing is painted."""
-        self.make(maps.set_start(self, surface, start))
+        self.make(maps.set_start(self.surface_value(surface), start))
+
+    def set_crease(self, surface: str | None, angle: float | None) -> None:
+        """From which angle on, in degrees, edges of a surface, or of all, look sharp; None as the file has it."""
+        self.make(maps.set_crease(self, surface, angle))
 
     def add_pictures(self, files: dict[str, bytes]) -> list[str]:
         """Pictures that the model names and that were missing become lowest layers. Returns those still missing."""

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..core.errors import NightmistError
 from ..core.mesh import Caster, Mesh
+from ..core.mesh.mesh import creased_normals
 from ..core.progress import Progress, quietly
 from ..core.texels import Raster, TileArea
 from ..core.texels.ownership import MAX_REPEATS
@@ -25,7 +26,7 @@ from .derived.dense import DensePictures
 from .derived.filtered import Filtered
 from .derived.filters import Filters
 from .derived.layouts import Layout, Layouts
-from .derived.model import look_of, mesh_of
+from .derived.model import SHAPE, look_of, mesh_of
 from .derived.pool import Loader, Pool
 from .derived.programs import Compiled, Laid, Programs, Shown, lazy_in
 from .derived.regions import region_mask
@@ -199,6 +200,17 @@ class Document(Contents):
         if self._looks != surfaces:
             self._looks, mesh.surfaces = surfaces, [look_of(surface) for surface in surfaces]
         return mesh
+
+    @property
+    def shaded_mesh(self) -> Mesh:
+        """The model with the normals that it is looked at and handed off with: each surface's edges as sharp as set."""
+        mesh, arrays = self.mesh, self.model.arrays
+        creases = {surface.number: surface.crease for surface in self.surface_values() if surface.crease is not None}
+        if not creases:
+            return mesh
+        key = ("shaded", *(arrays[name] for name in (*SHAPE, "normals", "face_surface")), *creases.items())
+        normals = self.cache.get(key, lambda: creased_normals(mesh, creases), lambda made: made.nbytes)
+        return mesh.changed(normals=normals)
 
     @property
     def caster(self) -> Caster:

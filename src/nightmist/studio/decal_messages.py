@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from ..core.errors import NightmistError
 from ..document import Document
@@ -12,9 +12,8 @@ from ..document.change import Change
 from ..document.stacking import decals
 from ..document.stacking.decals import Place, SurfacePlace
 from ..document.values import DecalRelief, Decals, Node, Pigment, Share
+from .parts import FramePart, Three
 from .stack_message import Made, StackMessage, given
-
-Three = tuple[float, float, float]
 
 
 class DecalMessage(StackMessage):
@@ -80,21 +79,6 @@ class DuplicateDecal(DecalMessage):
         node, _ = decals.find_decal(document, self.decal)
         change, key = decals.duplicate_decal(document, self.decal, self.place())
         return change, [node.id, key]
-
-
-class FramePart(BaseModel):
-    """What is to be another about a frame; what is left out stays."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    position: Three | None = None
-    normal: Three | None = None
-    center: tuple[float, float] | None = None
-    roll: float | None = None
-    width: float | None = None
-    height: float | None = None
-    depth: float | None = None
-    measured: bool | None = None
 
 
 class ChangeDecal(StackMessage):

@@ -17,7 +17,7 @@ from ..core.mesh.seams import Extent as SeamExtent
 from ..document import Document
 from ..document.derived.model import faces_of_runs
 from ..document.preparing.maps import pixels_per_unit, what_was_gained
-from ..document.values import Name, StartValues
+from ..document.values import Name
 
 #: Faces as runs [first, end).
 Runs = list[tuple[int, int]]
@@ -249,15 +249,15 @@ class ChooseUvSet(Preparation):
         return []
 
 
-class SetStart(Preparation):
-    """What a surface shows where nothing is painted."""
+class SetCrease(Preparation):
+    """From which angle on edges of a surface, or of all, look sharp; null as the model's file has it."""
 
-    type: Literal["set_start"]
-    surface: str
-    start: StartValues
+    type: Literal["set_crease"]
+    surface: str | None
+    angle: float | None = Field(ge=0, le=180)
 
     def run(self, document: Document) -> list[str]:
-        document.set_start(self.surface, self.start)
+        document.set_crease(self.surface, self.angle)
         return []
 
 
@@ -344,7 +344,7 @@ class RemoveSurface(Preparation):
 
 PrepareMessage = Annotated[
     Unwrap | Pack | MeanSo | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
-    | ResizeEach | FollowProjectSize | ChooseUvSet | SetStart | HideParts | AssignFaces | DoWithoutPictures
+    | ResizeEach | FollowProjectSize | ChooseUvSet | SetCrease | HideParts | AssignFaces | DoWithoutPictures
     | LineUpPoints | RenameProject | RenameSurface | RenamePart | RemoveSurface,
     Field(discriminator="type"),
 ]  # fmt: skip

@@ -13,11 +13,12 @@ from ..document.change import Change
 from ..document.derived.model import faces_of_runs
 from ..document.files.portrait import portrait
 from ..document.painting import regions
-from ..document.preparing.maps import set_depth
+from ..document.preparing.maps import set_depth, set_start
 from ..document.stacking import adjusting, frames, mask_sources, masks, merging, nodes, versions
 from ..document.stacking.mask_sources import Source
-from ..document.values import Effect, Group, MapName, Mapping, MaskOf, MixByHeight, Name, Node, Pigment, Share, Surface
+from ..document.values import Effect, Group, MapName, MaskOf, MixByHeight, Name, Node, Pigment, Share, Surface
 from .decal_messages import AnyDecalMessage, ChangeDecal, MoveDecal
+from .parts import MappingPart, PigmentPart, StartPart
 from .picture_messages import AnyPictureMessage, CutPicture
 from .stack_message import Made, StackMessage, given
 
@@ -129,9 +130,9 @@ class ChangeNode(StackMessage):
     opacity: Share | None = None
     blend: BlendMode | None = None
     mix: MixByHeight | None = Field(default=None, description="null: it meets what lies below plainly")
-    pigment: Pigment | None = Field(default=None, description="of a wash, as are images and mapping")
+    pigment: PigmentPart | None = Field(default=None, description="of a wash, as are images and mapping")
     images: dict[MapName, str] | None = None
-    mapping: Mapping | None = None
+    mapping: MappingPart | None = None
     effect: Effect | None = Field(default=None, description="of an adjustment, as is all that follows")
     black: Share | None = None
     white: Share | None = None
@@ -149,7 +150,12 @@ class ChangeNode(StackMessage):
     seed: int | None = None
 
     def change(self, document: Document) -> Change:
-        return nodes.set_node(document, document.node(self.node), **given(self, "node"))
+        node, properties = document.node(self.node), given(self, "node")
+        for name in ("pigment", "mapping"):
+            part, held = properties.get(name), getattr(node, name, None)
+            if part is not None and held is not None:
+                properties[name] = held.but(**given(part))
+        return nodes.set_node(document, node, **properties)
 
 
 class ChangeNodeMap(StackMessage):
@@ -427,15 +433,27 @@ class SetDepth(StackMessage):
         return set_depth(document.surface_value(self.surface), self.depth)
 
 
+class SetStart(StackMessage):
+    """What a surface shows where nothing is painted; what is left out stays."""
+
+    type: Literal["set_start"]
+    surface: str
+    start: StartPart
+
+    def change(self, document: Document) -> Change:
+        surface = document.surface_value(self.surface)
+        return set_start(surface, surface.start.but(**given(self.start)))
+
+
 #: What can be shown before it is made, while a slider moves.
 Showable = Annotated[
-    ChangeNode | ChangeNodeMap | ChangeMask | SetDepth | ShowMask | ChangeDecal | MoveDecal | CutPicture,
+    ChangeNode | ChangeNodeMap | ChangeMask | SetDepth | SetStart | ShowMask | ChangeDecal | MoveDecal | CutPicture,
     Field(discriminator="type"),
 ]
 AnyStackMessage = (
     AddNode | RemoveNodes | MoveNodes | GroupNodes | Ungroup | DuplicateNodes | ChangeNode | ChangeNodeMap | AddMask
     | RemoveMask | ChangeMask | InvertMask | CopyMask | AddRegion | ChangeRegion | ShapeRegion | TurnRegion
-    | RemoveRegion | SetDepth | FindLevels | FitFrame | MergeDown | MergeNodes | MergeSeen | KeepVersion
+    | RemoveRegion | SetDepth | SetStart | FindLevels | FitFrame | MergeDown | MergeNodes | MergeSeen | KeepVersion
     | RestoreVersion | ForgetVersion | MakeMask | ShowAlone | AnyPictureMessage | AnyDecalMessage
 )  # fmt: skip
 

@@ -1,11 +1,13 @@
 import type {
-  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, CutPicture, DescribePicture, DuplicateDecal, FramePart, MoveDecal, PlaceDecal, SetDepth, ShowMask,
+  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, CutPicture, DescribePicture, DuplicateDecal, FramePart, MoveDecal, PlaceDecal, SetDepth, SetStart, ShowMask,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
 type Sparse<M, K extends keyof M> = Pick<M, K> & Partial<Omit<M, K>>;
 
-type NodeChange = Sparse<ChangeNode, "type" | "node">;
+type Parts = { pigment?: Partial<NonNullable<ChangeNode["pigment"]>>; mapping?: Partial<NonNullable<ChangeNode["mapping"]>> };
+type NodeChange = Sparse<Omit<ChangeNode, keyof Parts>, "type" | "node"> & Parts;
+type StartChange = Omit<SetStart, "start"> & { start: Partial<SetStart["start"]> };
 type NodeMapChange = Sparse<ChangeNodeMap, "type" | "node" | "map">;
 type MaskChange = Sparse<ChangeMask, "type" | "node">;
 type NewNode = Sparse<AddNode, "type" | "surface" | "kind">;
@@ -20,11 +22,12 @@ export type LayerChange = Omit<NodeChange, "type" | "node">;
 export type MapChange = Omit<NodeMapChange, "type" | "node" | "map">;
 
 /** What can be shown before it is made. */
-export type Showable = NodeChange | NodeMapChange | MaskChange | SetDepth | DecalEdit | DecalMove | PictureCut;
+export type Showable = NodeChange | NodeMapChange | MaskChange | SetDepth | StartChange | DecalEdit | DecalMove | PictureCut;
 
 /** What the page may send. */
 export type Outgoing =
-  | Exclude<ClientMessage, { type: "add_node" | "change_decal" | "change_mask" | "change_node" | "change_node_map" | "change_region" | "cut_picture" | "describe_picture" | "duplicate_decal" | "move_decal" | "place_decal" | "show" }>
+  | Exclude<ClientMessage, { type: "add_node" | "change_decal" | "change_mask" | "change_node" | "change_node_map" | "change_region" | "cut_picture" | "describe_picture" | "duplicate_decal" | "move_decal" | "place_decal" | "set_start" | "show" }>
+  | StartChange
   | NodeChange
   | NewNode
   | NodeMapChange

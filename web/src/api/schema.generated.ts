@@ -2035,7 +2035,7 @@ export interface components {
              * @description of a wash, as are images and mapping
              * @default null
              */
-            pigment: components["schemas"]["Pigment"] | null;
+            pigment: components["schemas"]["PigmentPart"] | null;
             /**
              * Images
              * @default null
@@ -2044,7 +2044,7 @@ export interface components {
                 [key: string]: string;
             } | null;
             /** @default null */
-            mapping: components["schemas"]["Mapping"] | null;
+            mapping: components["schemas"]["MappingPart"] | null;
             /**
              * Effect
              * @description of an adjustment, as is all that follows
@@ -2975,12 +2975,10 @@ export interface components {
             color: string | null;
         };
         /**
-         * Mapping
-         * @description How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
-         *
-         *     frame: what it is projected from; None: a cube around the model. sharpness: how fast three ways give way to one.
+         * MappingPart
+         * @description What is to be another about a wash's mapping; what is left out stays.
          */
-        Mapping: {
+        MappingPart: {
             /**
              * Shape
              * @default uv
@@ -3339,6 +3337,32 @@ export interface components {
             keep_paint: boolean;
         };
         /**
+         * PigmentPart
+         * @description What is to be another about a pigment; what is left out stays, null: that map is left alone.
+         */
+        PigmentPart: {
+            /**
+             * Base Color
+             * @default null
+             */
+            base_color: string | null;
+            /**
+             * Roughness
+             * @default null
+             */
+            roughness: number | null;
+            /**
+             * Metallic
+             * @default null
+             */
+            metallic: number | null;
+            /**
+             * Height
+             * @default null
+             */
+            height: number | null;
+        };
+        /**
          * PlaceDecal
          * @description Put a picture onto a surface: into a layer of decals, or a new one above another layer.
          */
@@ -3577,6 +3601,21 @@ export interface components {
             version: string;
         };
         /**
+         * SetCrease
+         * @description From which angle on edges of a surface, or of all, look sharp; null as the model's file has it.
+         */
+        SetCrease: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_crease";
+            /** Surface */
+            surface: string | null;
+            /** Angle */
+            angle: number | null;
+        };
+        /**
          * SetDensity
          * @description Scale islands to so many texels per model unit; no surface means all of them.
          */
@@ -3621,7 +3660,7 @@ export interface components {
         };
         /**
          * SetStart
-         * @description What a surface shows where nothing is painted.
+         * @description What a surface shows where nothing is painted; what is left out stays.
          */
         SetStart: {
             /**
@@ -3631,7 +3670,7 @@ export interface components {
             type: "set_start";
             /** Surface */
             surface: string;
-            start: components["schemas"]["StartValues"];
+            start: components["schemas"]["StartPart"];
         };
         /**
          * ShapeAxes
@@ -3706,7 +3745,7 @@ export interface components {
              */
             type: "show";
             /** Edit */
-            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"] | components["schemas"]["ShowMask"] | components["schemas"]["ChangeDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["CutPicture"]) | null;
+            edit: (components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["ChangeMask"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["ShowMask"] | components["schemas"]["ChangeDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["CutPicture"]) | null;
         };
         /**
          * ShowMask
@@ -3722,19 +3761,32 @@ export interface components {
             node: string;
         };
         /**
-         * StartValues
-         * @description What a surface shows where nothing is painted; color is sRGB-encoded, 0-1.
+         * StartPart
+         * @description What is to be another about a surface's start values; what is left out stays.
          */
-        StartValues: {
-            /** Base Color */
+        StartPart: {
+            /**
+             * Base Color
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
             base_color: [
                 number,
                 number,
                 number
             ];
-            /** Roughness */
+            /**
+             * Roughness
+             * @default 0.5
+             */
             roughness: number;
-            /** Metallic */
+            /**
+             * Metallic
+             * @default 0
+             */
             metallic: number;
             /**
              * Height
@@ -3912,7 +3964,7 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetStart"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetCrease"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -4517,6 +4569,60 @@ export interface components {
             height: number;
         };
         /**
+         * Mapping
+         * @description How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
+         *
+         *     frame: what it is projected from; None: a cube around the model. sharpness: how fast three ways give way to one.
+         */
+        Mapping: {
+            /**
+             * Shape
+             * @default uv
+             * @enum {string}
+             */
+            shape: "uv" | "planar" | "cylindrical" | "spherical" | "box" | "triplanar" | "wrap";
+            /**
+             * Repeat
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            repeat: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Wrap
+             * @default repeat
+             * @enum {string}
+             */
+            wrap: "repeat" | "mirror" | "clamp" | "none";
+            /**
+             * Sharpness
+             * @default 4
+             */
+            sharpness: number;
+            /** @default null */
+            frame: components["schemas"]["Frame"] | null;
+        };
+        /**
          * MaskOf
          * @description A node's mask: the share that it has where nothing is painted on it, and whether it counts.
          *
@@ -4850,6 +4956,27 @@ export interface components {
             pigment: components["schemas"]["Pigment"];
         };
         /**
+         * StartValues
+         * @description What a surface shows where nothing is painted; color is sRGB-encoded, 0-1.
+         */
+        StartValues: {
+            /** Base Color */
+            base_color: [
+                number,
+                number,
+                number
+            ];
+            /** Roughness */
+            roughness: number;
+            /** Metallic */
+            metallic: number;
+            /**
+             * Height
+             * @default 0.5
+             */
+            height: number;
+        };
+        /**
          * StateChanged
          * @description Values or history changed, by whomever: values that are other than before, null for those that are gone.
          */
@@ -4927,6 +5054,12 @@ export interface components {
              * @default 0
              */
             uv_set: number;
+            /**
+             * Crease
+             * @description degrees between faces from which on an edge is sharp: 0 all, 180 none; null as the file has it
+             * @default null
+             */
+            crease: number | null;
             /**
              * Missing
              * @default []
@@ -5344,7 +5477,7 @@ export type KeepDesk = components['schemas']['KeepDesk'];
 export type KeepVersion = components['schemas']['KeepVersion'];
 export type LineUpPoints = components['schemas']['LineUpPoints'];
 export type MakeMask = components['schemas']['MakeMask'];
-export type Mapping = components['schemas']['Mapping'];
+export type MappingPart = components['schemas']['MappingPart'];
 export type MarkBorder = components['schemas']['MarkBorder'];
 export type MarkSeams = components['schemas']['MarkSeams'];
 export type MeanSo = components['schemas']['MeanSo'];
@@ -5358,6 +5491,7 @@ export type MoveIslands = components['schemas']['MoveIslands'];
 export type MoveNodes = components['schemas']['MoveNodes'];
 export type OrderDecal = components['schemas']['OrderDecal'];
 export type Pack = components['schemas']['Pack'];
+export type PigmentPart = components['schemas']['PigmentPart'];
 export type PlaceDecal = components['schemas']['PlaceDecal'];
 export type Redo = components['schemas']['Redo'];
 export type RemoveDecals = components['schemas']['RemoveDecals'];
@@ -5372,6 +5506,7 @@ export type RenameSurface = components['schemas']['RenameSurface'];
 export type Resize = components['schemas']['Resize'];
 export type ResizeEach = components['schemas']['ResizeEach'];
 export type RestoreVersion = components['schemas']['RestoreVersion'];
+export type SetCrease = components['schemas']['SetCrease'];
 export type SetDensity = components['schemas']['SetDensity'];
 export type SetDepth = components['schemas']['SetDepth'];
 export type SetStart = components['schemas']['SetStart'];
@@ -5380,7 +5515,7 @@ export type ShapeRegion = components['schemas']['ShapeRegion'];
 export type ShowAlone = components['schemas']['ShowAlone'];
 export type ShowEdit = components['schemas']['ShowEdit'];
 export type ShowMask = components['schemas']['ShowMask'];
-export type StartValues = components['schemas']['StartValues'];
+export type StartPart = components['schemas']['StartPart'];
 export type Stencil = components['schemas']['Stencil'];
 export type TakeSample = components['schemas']['TakeSample'];
 export type TurnRegion = components['schemas']['TurnRegion'];
@@ -5401,6 +5536,7 @@ export type KeptPicture = components['schemas']['KeptPicture'];
 export type KeptState = components['schemas']['KeptState'];
 export type Made = components['schemas']['Made'];
 export type MapFrame = components['schemas']['MapFrame'];
+export type Mapping = components['schemas']['Mapping'];
 export type MaskOf = components['schemas']['MaskOf'];
 export type Meant = components['schemas']['Meant'];
 export type MissingPicture = components['schemas']['MissingPicture'];
@@ -5414,6 +5550,7 @@ export type Project = components['schemas']['Project'];
 export type Refused = components['schemas']['Refused'];
 export type Region = components['schemas']['Region'];
 export type Sampled = components['schemas']['Sampled'];
+export type StartValues = components['schemas']['StartValues'];
 export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];
 export type Surface = components['schemas']['Surface'];

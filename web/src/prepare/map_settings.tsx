@@ -2,15 +2,15 @@ import { useDesk } from "../state/desk";
 import { usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
+import { NumberField } from "../ui/number_field";
 import { Part } from "../ui/part";
 import { AssignFaces } from "./assign_faces";
+import { MAP_BYTES } from "./map_bytes";
 import { MapSize } from "./map_size";
 import { Planner } from "./planner";
 import { ReplaceModel } from "./replace_model";
+import { StartValues } from "./start_values";
 import type { SurfaceState } from "../state/document";
-
-/** Bytes a texel of each map takes at 8 bits. */
-const BYTES = { "base color": 3, roughness: 1, metallic: 1, height: 1, normal: 3 };
 
 /** How large a surface's maps are, for which UVs, and what they begin with. */
 export function MapSettings({ project }: { project: Project }) {
@@ -22,8 +22,8 @@ export function MapSettings({ project }: { project: Project }) {
   // Smaller copies for the distance take a third more.
   const megabytes = (bytes: number, width = surface.width, height = surface.height) =>
     ((width * height * bytes * 4) / 3 / 2 ** 20).toFixed(1);
-  const costs = Object.entries(BYTES).map(([map, bytes]) => `${map} ${megabytes(bytes)} MB`);
-  const all = Object.values(BYTES).reduce((sum, bytes) => sum + bytes, 0);
+  const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${megabytes(bytes)} MB`);
+  const all = Object.values(MAP_BYTES).reduce((sum, bytes) => sum + bytes, 0);
   return (
     <Part title={<span title={costs.join(", ")}>{`Maps of ${surface.name}, ${megabytes(all)} MB`}</span>}>
       <div className="flex h-7 items-center gap-1.5">
@@ -57,8 +57,9 @@ export function MapSettings({ project }: { project: Project }) {
         </label>
         {surface.own_size && <span className="truncate text-ink-2">a size of its own</span>}
       </div>
-      <div className="mt-0.5 flex h-7 items-center gap-1.5">
-        <StartValues key={surface.name} project={project} surface={surface} />
+      <div className="mt-0.5 flex flex-wrap items-center gap-x-1.5">
+        <StartValues project={project} surface={surface} />
+        <SharpEdges project={project} surface={surface} />
       </div>
       <div className="mt-1 flex flex-wrap gap-1">
         <Planner project={project} />
@@ -69,44 +70,25 @@ export function MapSettings({ project }: { project: Project }) {
   );
 }
 
-const hex = (color: number[]) =>
-  `#${color.map((channel) => Math.round(channel * 255).toString(16).padStart(2, "0")).join("")}`;
-
-/** What shows where nothing is painted. */
-function StartValues({ project, surface }: { project: Project; surface: SurfaceState }) {
-  const { start } = surface;
-  const set = (part: Partial<SurfaceState["start"]>) =>
-    project.send({ type: "set_start", surface: surface.name, start: { ...start, ...part } });
-  const share = (label: string, title: string, value: number, change: (value: number) => void) => (
-    <label className="flex items-center gap-1" title={title}>
-      {label}
-      <input
-        key={value}
-        type="number" min={0} max={1} step={0.05} defaultValue={Number(value.toFixed(3))}
-        onBlur={(event) => event.target.valueAsNumber !== Number(value.toFixed(3)) && change(Math.min(1, Math.max(0, event.target.valueAsNumber || 0)))}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        className="h-7 w-14 rounded-control bg-fog-2 px-1 max-[1180px]:w-[50px]"
-      />
-    </label>
-  );
+/** From which angle on edges look sharp; the paint is the same. */
+function SharpEdges({ project, surface }: { project: Project; surface: SurfaceState }) {
+  const { crease } = surface;
+  const set = (angle: number | null) => project.send({ type: "set_crease", surface: surface.name, angle });
+  const how = crease == null ? "file" : crease === 0 ? "all" : "angle";
   return (
     <>
-      <label className="flex items-center gap-1.5" title="The color that shows where nothing is painted">
-        Start
-        <input
-          key={hex(start.base_color)}
-          type="color"
-          aria-label="Start color"
-          defaultValue={hex(start.base_color)}
-          onBlur={(event) => event.target.value !== hex(start.base_color) && set({ base_color: channels(event.target.value) })}
-          className="color-well size-6"
-        />
+      <label className="flex items-center gap-1.5" title="How edges of this surface look, here and in what is handed off">
+        Edges
+        <select
+          value={how} className="h-7 rounded-control bg-fog-2 px-1.5"
+          onChange={({ target: { value } }) => set(value === "file" ? null : value === "all" ? 0 : 40)}
+        >
+          <option value="file">as in the file</option>
+          <option value="all">all sharp</option>
+          <option value="angle">sharp by angle</option>
+        </select>
       </label>
-      {share("rough", "0 is shiny, 1 is rough", start.roughness, (roughness) => set({ roughness }))}
-      {share("metal", "0 is no metal, 1 is bare metal", start.metallic, (metallic) => set({ metallic }))}
+      {how === "angle" && <NumberField label="from" value={crease ?? 0} min={1} max={180} unit="°" title="Edges between faces that turn by less are smooth" onChange={set} />}
     </>
   );
 }
-
-const channels = (color: string): [number, number, number] =>
-  [1, 3, 5].map((at) => parseInt(color.slice(at, at + 2), 16) / 255) as [number, number, number];

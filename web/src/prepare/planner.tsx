@@ -5,6 +5,7 @@ import { loadPlan } from "../api/rest";
 import type { Advice, Plan } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { NumberField } from "../ui/number_field";
+import { MAP_BYTES } from "./map_bytes";
 
 /** Which map size a surface needs from where it will be seen, and what one shared map or one for each costs. */
 export function Planner({ project }: { project: Project }) {
@@ -81,6 +82,13 @@ function PlanCard({ project, done }: { project: Project; done: () => void }) {
   );
 }
 
+/** What each map of all surfaces takes now, at 8 bits a channel; smaller copies for the distance take a third more. */
+function byMap(advice: Advice[]): string {
+  const texels = advice.reduce((sum, { now: [width, height] }) => sum + width * height, 0);
+  const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${megabytes((texels * bytes * 4) / 3)} MB`);
+  return `By map: ${costs.join(", ")}.`;
+}
+
 /** The map that each surface needs with the UVs it has, what all cost, and one button that makes them so. */
 function Advised({ project, advice, needed, done }: { project: Project; advice: Advice[]; needed: number; done: () => void }) {
   const total = (of: (row: Advice) => number) => megabytes(advice.reduce((sum, row) => sum + of(row), 0));
@@ -116,6 +124,7 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
           </tr>
         </tbody>
       </table>
+      <p className="mt-1 text-ink-2">{byMap(advice)}</p>
       {wanted.some(({ density }) => density < needed) && (
         <p className="mt-1 text-ink-2">“none”: even the largest map is coarser than that; larger islands or another surface would help.</p>
       )}

@@ -40,9 +40,9 @@ const NO_POINTS: ReadonlySet<number> = new Set();
 /** Milliseconds after which the camera counts as resting. */
 const REST = 400;
 
-/** What the model on the stage is made of; another key is another model, other UVs, other hidden parts. */
+/** What the model on the stage is made of; another key is another model, other UVs or sharp edges, other hidden parts. */
 const shapeOf = (state: DocumentState) =>
-  JSON.stringify([state.mesh?.arrays, state.surfaces.map(({ uv_set }) => uv_set), state.hidden_parts]);
+  JSON.stringify([state.mesh?.arrays, state.surfaces.map(({ uv_set, crease }) => [uv_set, crease]), state.hidden_parts]);
 
 /** The canvas with both views. It draws when something has changed, never on its own. */
 export class Stage implements Views {

@@ -53,7 +53,7 @@ function WashFrame({ stage, wash, mapping, frame }: { stage: Stage; wash: Wash; 
   };
   const center = placeOf([0, 0, 0]);
   if (!center) return null;
-  const edit = (next: Frame) => ({ type: "change_node" as const, node: wash.id, mapping: { ...mapping, frame: next } });
+  const edit = (next: Frame) => ({ type: "change_node" as const, node: wash.id, mapping: { frame: next } });
   const set = (next: Frame) => project.send(edit(next));
   const pulled = (made: (at: Point, first: Point, shift: boolean) => Frame | null) => (first: Point): Grip => {
     let now: Frame | null = null;

@@ -2,7 +2,7 @@ import { IconUpload } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { takePictures } from "../api/rest";
-import type { Mapping, Pigment, Wash } from "../api/schema.generated";
+import type { Mapping, Wash } from "../api/schema.generated";
 import { useLaid } from "../state/laid";
 import { imagesWith, type MapKey, pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
@@ -59,12 +59,12 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
   const value = pigment[map] ?? null;
   const image = images[map as keyof typeof images];
   const picture = pictures.find(({ id }) => id === image);
-  const edit = (next: string | number | null) => ({ type: "change_node" as const, node: wash.id, pigment: { ...pigment, [map]: next } as Pigment });
+  const edit = (next: string | number | null) => ({ type: "change_node" as const, node: wash.id, pigment: { [map]: next } });
   const [shown, lay] = useLaid(value, project, edit);
   const choose = (choice: string) => {
     const others = Object.fromEntries(Object.entries(images).filter(([key]) => key !== map));
     if (choice === "" || choice === "value") {
-      project.send({ type: "change_node", node: wash.id, images: others, pigment: { ...pigment, [map]: choice ? (value ?? rest) : null } as Pigment });
+      project.send({ type: "change_node", node: wash.id, images: others, pigment: { [map]: choice ? (value ?? rest) : null } });
     } else project.send({ type: "change_node", node: wash.id, images: { ...others, [map]: choice } });
   };
   return (
@@ -131,7 +131,7 @@ function Laying({ wash, project }: { wash: Wash; project: Project }) {
   const { shape = "uv", wrap = "repeat", turn = 0, sharpness = 4 } = mapping;
   const [across = 1, down = 1] = mapping.repeat ?? [1, 1];
   const [right = 0, below = 0] = mapping.offset ?? [0, 0];
-  const edit = (part: Partial<Mapping>) => ({ type: "change_node" as const, node: wash.id, mapping: { ...mapping, ...part } });
+  const edit = (part: Partial<Mapping>) => ({ type: "change_node" as const, node: wash.id, mapping: part });
   return (
     <>
       <Head>Pictures are laid</Head>

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
@@ -180,6 +181,16 @@ def smooth_normals(mesh: Mesh, crease: float = 40.0) -> NDArray[np.float64]:
     length = np.linalg.norm(normals, axis=1, keepdims=True)
     unit: NDArray[np.float64] = np.divide(normals, length, out=np.zeros_like(normals), where=length > 0)
     return unit.reshape(-1, 3, 3)
+
+
+def creased_normals(mesh: Mesh, creases: Mapping[int, float]) -> NDArray[np.float32]:
+    """(F, 3, 3) the mesh's normals; on surfaces that are named, by number, smooth up to so many degrees, 0-180."""
+    normals = mesh.normals.copy()
+    for angle in set(creases.values()):
+        chosen = np.isin(mesh.face_surface, [number for number, crease in creases.items() if crease == angle])
+        smooth = smooth_normals(mesh, angle)[chosen] if angle > 0 else mesh.face_normals[chosen, None, :]
+        normals[chosen] = smooth
+    return normals
 
 
 @kernel

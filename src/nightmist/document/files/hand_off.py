@@ -55,7 +55,7 @@ def map_files(document: Document, maps: str) -> dict[str, bytes]:
 def glb(document: Document) -> bytes:
     """The model with its maps inside, 8 bits a channel as glTF viewers expect, and what its file had besides."""
     surfaces = document.surface_values()
-    return write_glb(document.mesh, {s.name: _pictures(document, s) for s in surfaces}, nodes=True)
+    return write_glb(document.shaded_mesh, {s.name: _pictures(document, s) for s in surfaces}, nodes=True)
 
 
 def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint16]:

@@ -120,9 +120,28 @@ def choose_uv_set(document: Document, surface: str | None, uv_set: int, keep_pai
     return refit(document, Plan(label, surfaces=surfaces, moved=[t.id for t in targets] if keep_paint else []))
 
 
-def set_start(document: Document, surface: str, start: StartValues) -> Change:
+def set_start(surface: Surface, start: StartValues) -> Change:
     """What a surface shows where nothing is painted."""
-    return _with(document, document.surface_value(surface), f"Start values of {surface}", [], start=start)
+    if start == surface.start:
+        return Change(label="")
+    return Change(
+        label=f"Start values of {surface.name}", values={surface.id: (surface, surface.but(start=start))},
+        merge=f"{surface.id} start",
+    )  # fmt: skip
+
+
+def set_crease(document: Document, surface: str | None, angle: float | None) -> Change:
+    """From which angle on edges of a surface, or of all, are sharp; None as the model's file has it."""
+    if angle is not None and not 0 <= angle <= 180:
+        raise NightmistError(f"An angle of {angle!r} degrees does not work; give 0 (every edge) to 180 (none).")
+    surfaces = document.surface_values() if surface is None else [document.surface_value(surface)]
+    changed = [one for one in surfaces if one.crease != angle]
+    if not changed:
+        return Change(label="")
+    return Change(
+        label=f"Edges of {surface or 'all surfaces'}", merge=f"{surface} crease",
+        values={one.id: (one, one.but(crease=None if angle is None else float(angle))) for one in changed},
+    )  # fmt: skip
 
 
 def set_depth(surface: Surface, depth: float) -> Change:

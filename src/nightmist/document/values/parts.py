@@ -101,6 +101,10 @@ class Surface(Value):
     start: StartValues
     depth: float = Field(default=DEFAULT_DEPTH, description="model units that height 0-1 spans")
     uv_set: int = Field(default=0, ge=0, description="which UV set its maps are made for")
+    crease: float | None = Field(
+        default=None, ge=0, le=180,
+        description="degrees between faces from which on an edge is sharp: 0 all, 180 none; null as the file has it",
+    )  # fmt: skip
     missing: tuple[MissingPicture, ...] = ()
     meant: Meant = Meant()
     untouched: Untouched = Untouched()

@@ -36,7 +36,7 @@ export function StartValues({ project, surface }: { project: Project; surface: S
           <ColorField label="Start color" color={color} onChange={lay} />
         </div>
         {SHARES.map(({ key, label, title }) => (
-          <LaidSlider key={key} label={label} value={start[key] ?? 0.5} show={(value) => value.toFixed(2)} fine project={project} edit={(value) => edit({ [key]: value })} title={title} />
+          <LaidSlider key={key} label={label} value={start[key] ?? 0.5} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ [key]: value })} title={title} />
         ))}
       </PopoverPanel>
     </Popover>

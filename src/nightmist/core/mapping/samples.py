@@ -8,6 +8,8 @@ from ..kernels import kernel
 
 #: A share of a level that would not be seen in 8 bits.
 FAINT = np.float32(1 / 128)
+#: Up to this level, footprints of 1.2 pixels, the picture itself does not alias: reading another level would only blur.
+SHARP = np.float32(0.25)
 
 
 @kernel
@@ -57,10 +59,13 @@ def corner_of(width, height, u, v, wrap):  # type: ignore[no-untyped-def]
 @kernel
 def level_at(level, count):  # type: ignore[no-untyped-def]
     """The finer of two levels between which a footprint lies, and the share of the coarser one."""
-    level = min(max(level, np.float32(0.0)), np.float32(count - 1))
+    one = np.float32(1.0)
+    if level < one:
+        level = max(level - SHARP, np.float32(0.0)) / (one - SHARP)
+    level = min(level, np.float32(count - 1))
     low = int(level)
     fine = np.float32(level - low)
-    if fine < FAINT or fine > np.float32(1.0) - FAINT:
+    if fine < FAINT or fine > one - FAINT:
         return low + int(fine > FAINT), np.float32(0.0)
     return low, fine
 
@@ -131,12 +136,18 @@ def add_samples(  # type: ignore[no-untyped-def]
     footprints, 0 the picture itself; between levels and pixels it is mixed. weights: (n,) float32; 0: nothing is
     wanted there. u and v are worked on, as are lows (n,) int64 and shares (n,) float32.
     """
-    one, mixes = np.float32(1.0), False
+    one, mixes, widest = np.float32(1.0), False, np.float32(0.0)
+    if wrap < 2:
+        for i in range(first, end):
+            u[i], v[i] = folded(u[i], wrap), folded(v[i], wrap)
     for i in range(first, end):
-        u[i], v[i] = folded(u[i], wrap), folded(v[i], wrap)
-        lows[i], coarser = level_at(levels[i], count)
-        shares[i] = weights[i] * (one - coarser)
-        mixes = mixes or coarser > 0
+        widest = max(widest, levels[i])
+        lows[i], shares[i] = 0, weights[i]
+    if widest > SHARP:
+        for i in range(first, end):
+            lows[i], coarser = level_at(levels[i], count)
+            shares[i] = weights[i] * (one - coarser)
+            mixes = mixes or coarser > 0
     _add_level(words, starts, sizes, each, u, v, lows, shares, first, end, wrap, sums)
     if mixes:
         for i in range(first, end):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,6 +43,12 @@ class Sight:
         _turn(mesh.positions, self.eye, self.axes, self.focal, columns, rows, places, drawn)
         in_two_threads(rows, lambda a, b: _draw(places, drawn, mesh.faces, shown, self.focal, near, a, b, self.depth))
 
+    @cached_property
+    def nearest(self) -> NDArray[np.float32]:
+        """(rows, columns) the least depth of a pixel, that to its right, and both below: most texels need no more."""
+        below = np.minimum(self.depth, np.roll(self.depth, -1, axis=0))
+        return np.minimum(below, np.roll(below, -1, axis=1))
+
     def mask(self, own: Ownership, hidden: NDArray[np.uint8], matrix: NDArray[np.float64]) -> TileMask:
         """Closed for texels that face the eye but lie behind something; what is averted stays open.
 
@@ -52,11 +59,11 @@ class Sight:
         eye, axes = matrix[:, :3] @ self.eye + matrix[:, 3], self.axes @ matrix[:, :3].T
 
         def make(tiles: NDArray[np.int32]) -> NDArray[np.float32]:
-            shares = np.ones((len(tiles), TILE, TILE), np.float32)
+            shares, nearest = np.ones((len(tiles), TILE, TILE), np.float32), self.nearest.ravel()
             in_two_threads(
                 len(tiles),
                 lambda a, b: _seen(tiles[a:b], own.tile_start, own.pieces, own.spans, own.matrices, own.normals,
-                                   hidden, eye, axes, self.focal, self.tolerance, self.depth, shares[a:b]),
+                                   hidden, eye, axes, self.focal, self.tolerance, self.depth, nearest, shares[a:b]),
                 4,
             )  # fmt: skip
             return shares
@@ -149,9 +156,11 @@ def _crossing(px, py, qx, qy, y, left, right):  # type: ignore[no-untyped-def]
 
 @kernel
 def _seen(  # type: ignore[no-untyped-def]
-    tiles, tile_start, pieces, spans, matrices, normals, hidden, eye, axes, focal, tolerance, depth, shares
+    tiles, tile_start, pieces, spans, matrices, normals, hidden, eye, axes, focal, tolerance, depth, nearest, shares
 ):
     met, line = np.zeros((TILE, TILE), np.bool_), np.empty((4, 3))
+    places, allowed = np.zeros(TILE, np.int32), np.zeros(TILE)
+    rows, columns = depth.shape
     for k in range(len(tiles)):
         t = tiles[k]
         met[:] = False
@@ -165,20 +174,44 @@ def _seen(  # type: ignore[no-untyped-def]
                 row = pieces[p, 3] + i
                 first, end = spans[pieces[p, 5] + i]
                 y, left = pieces[p, 2] + row + 0.5, pieces[p, 1] + 0.5
-                r0, u0, z0 = (
-                    line[0, 1] * y + line[0, 2],
-                    line[1, 1] * y + line[1, 2],
-                    line[2, 1] * y + line[2, 2],
-                )
-                facing = line[3, 1] * y + line[3, 2]
+                _places(line, left, y, first, end, focal, tolerance, rows, columns, places, allowed)
                 for column in range(first, end):
-                    x = left + column
-                    share = _share(line[0, 0] * x + r0, line[1, 0] * x + u0, line[2, 0] * x + z0,
-                                   line[3, 0] * x + facing, n, axes, focal, tolerance, depth)  # fmt: skip
-                    # Where several faces share a texel, seeing one of them is enough.
-                    before = shares[k, row, column] if met[row, column] else np.float32(0.0)
-                    shares[k, row, column] = max(before, share)
+                    if places[column] < 0 or allowed[column] <= nearest[places[column]]:
+                        shares[k, row, column] = np.float32(1.0)
+                    else:
+                        x = left + column
+                        share = _share(
+                            line[0, 0] * x + line[0, 1] * y + line[0, 2], line[1, 0] * x + line[1, 1] * y + line[1, 2],
+                            line[2, 0] * x + line[2, 1] * y + line[2, 2], line[3, 0] * x + line[3, 1] * y + line[3, 2],
+                            n, axes, focal, tolerance, depth,
+                        )  # fmt: skip
+                        # Where several faces share a texel, seeing one of them is enough.
+                        before = shares[k, row, column] if met[row, column] else np.float32(0.0)
+                        shares[k, row, column] = max(before, share)
                     met[row, column] = True
+
+
+@kernel
+def _places(line, left, y, first, end, focal, tolerance, rows, columns, places, allowed):  # type: ignore[no-untyped-def]
+    """For a row of texels: the upper left of the four pixels around each, by number, and what depth is near enough.
+
+    -1 where nothing is asked: it is averted, or lies outside the picture, where the brush goes on as it always did.
+    """
+    r0, u0 = line[0, 1] * y + line[0, 2], line[1, 1] * y + line[1, 2]
+    z0, f0 = line[2, 1] * y + line[2, 2], line[3, 1] * y + line[3, 2]
+    dr, du, dz, df = line[0, 0], line[1, 0], line[2, 0], line[3, 0]
+    middle_u, middle_v, pixel = columns / 2 - 0.5, rows / 2 - 0.5, NEAR_PIXELS / focal
+    for column in range(first, end):
+        x = left + column
+        z = dz * x + z0
+        scale = focal / z
+        u, v = middle_u + (dr * x + r0) * scale, middle_v - (du * x + u0) * scale
+        asked = (df * x + f0 > 0) & (z > 0) & (u >= 0) & (v >= 0) & (u <= columns - 1) & (v <= rows - 1)
+        # A number that is none must not become a place.
+        at_u, at_v = np.int32(u if asked else 0.0), np.int32(v if asked else 0.0)
+        at = min(at_v, np.int32(rows - 2)) * np.int32(columns) + min(at_u, np.int32(columns - 2))
+        places[column] = at if asked else np.int32(-1)
+        allowed[column] = z - tolerance - pixel * z
 
 
 @kernel
@@ -201,22 +234,14 @@ def _share(right, up, z, facing, n, axes, focal, tolerance, depth):  # type: ign
     right, up, z: where it lies from the eye. facing: how far the eye lies before its face's plane.
     """
     one = np.float32(1.0)
-    if facing <= 0 or z <= 0:
-        return one
     rows, columns = depth.shape
     scale = focal / z
     u, v = columns / 2 + right * scale - 0.5, rows / 2 - up * scale - 0.5
-    if u < 0 or v < 0 or u > columns - 1 or v > rows - 1:
-        # Outside the picture nothing is known; the brush goes on as it always did.
-        return one
     x0, y0 = min(int(u), columns - 2), min(int(v), rows - 2)
     if x0 < 0 or y0 < 0:
         return one
     fx, fy = u - x0, v - y0
     allowed = tolerance + NEAR_PIXELS * z / focal
-    nearest = min(depth[y0, x0], depth[y0, x0 + 1], depth[y0 + 1, x0], depth[y0 + 1, x0 + 1])
-    if z <= nearest + allowed:
-        return one
     share = 0.0
     for dy in range(2):
         for dx in range(2):

@@ -172,14 +172,16 @@ def _lay(  # type: ignore[no-untyped-def]
     by_gray,
     luma,
 ):
-    one, unit, level = np.float32(1.0), np.float32(1.0 / 65535.0), np.float32(0.0)
+    one, unit = np.float32(1.0), np.float32(1.0 / 65535.0)
     line = np.empty((3, 3))
     found, shares = np.zeros((TILE, 4), np.float32), np.ones(TILE, np.float32)
     us, vs, lows, levels = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.int64), np.zeros(TILE, np.float32)
     weights, parts = np.zeros(TILE, np.float32), np.zeros(TILE, np.float32)
+    flat_found, scales, kept = found.ravel(), np.zeros(4 * TILE, np.float32), np.zeros(4 * TILE, np.uint16)
     for i in range(len(tiles)):
         t = tiles[i]
         tile = carray(as_uint16(addresses[t]), (TILE, TILE, channels))
+        colors = carray(as_uint16(addresses[t]), (TILE, TILE * channels))
         for p in range(tile_start[t], tile_start[t + 1]):
             f = pieces[p, 0]
             if hidden[f] != 0:
@@ -198,31 +200,59 @@ def _lay(  # type: ignore[no-untyped-def]
                 )
                 nu, nv = line[0, 1] * y + line[0, 2], line[1, 1] * y + line[1, 2]
                 nz = line[2, 1] * y + line[2, 2]
+                # Loops that decide nothing are turned into vectors.
                 for column in range(first, end):
-                    weights[column] = np.float32(0.0)
                     x = left + column
                     z = line[2, 0] * x + nz
-                    if z <= 1e-12:
-                        continue
-                    inverse = 1.0 / z
-                    us[column], vs[column] = (line[0, 0] * x + nu) * inverse, (line[1, 0] * x + nv) * inverse
-                    if (column - first) % EVERY == 0:
-                        level = _level(line, x, y, us[column], vs[column], sizes[0, 0], sizes[0, 1])
+                    inverse = 1.0 / max(z, 1e-12)
+                    u, v = (line[0, 0] * x + nu) * inverse, (line[1, 0] * x + nv) * inverse
                     # Half a pixel of its smallest level is all that a picture reaches beyond its edge.
-                    if us[column] < -1 or vs[column] < -1 or us[column] > 2 or vs[column] > 2:
-                        continue
-                    shares[column] = _facing(m, n, x, y, eye, low, high) if turned else one
-                    levels[column], weights[column] = level, unit if shares[column] > 0 else np.float32(0.0)
+                    inside = (z > 1e-12) & (u >= -1) & (v >= -1) & (u <= 2) & (v <= 2)
+                    us[column], vs[column] = u if inside else 0.0, v if inside else 0.0
+                    weights[column] = unit if inside else np.float32(0.0)
+                    shares[column] = one
+                for start in range(first, end, EVERY):
+                    stop, x = min(start + EVERY, end), left + start
+                    z = max(line[2, 0] * x + nz, 1e-12)
+                    u, v = (line[0, 0] * x + nu) / z, (line[1, 0] * x + nv) / z
+                    levels[start:stop] = _level(line, x, y, u, v, sizes[0, 0], sizes[0, 1])
+                if turned:
+                    for column in range(first, end):
+                        share = _facing(m, n, left + column, y, eye, low, high)
+                        shares[column] = share
+                        weights[column] = weights[column] if share > 0 else np.float32(0.0)
                 found[first:end] = np.float32(0.0)
                 add_samples(
                     words, starts, sizes, len(starts), 1, us, vs, levels, weights, lows, parts, first, end, 3, found
                 )  # fmt: skip
-                _write(tile[row], found, shares, first, end, kind, value, by_gray, luma)
+                if kind == COLOR:
+                    _write_colors(colors[row], flat_found, shares, first, end, scales, kept)
+                else:
+                    _write_values(tile[row], found, shares, first, end, kind, value, by_gray, luma)
 
 
 @kernel
-def _write(texels, found, shares, first, end, kind, value, by_gray, luma):  # type: ignore[no-untyped-def]
-    """Samples of a row as texels, where they count for more than what another face has left there."""
+def _write_colors(texels, found, shares, first, end, scales, kept):  # type: ignore[no-untyped-def]
+    """Samples of a row, four channels each, as texels, where they cover more than what another face has left there.
+
+    Without a branch a texel, all channels as one line of numbers: such loops become vectors.
+    """
+    one, full, half, tiny = np.float32(1.0), np.float32(65535.0), np.float32(0.5), np.float32(1e-9)
+    for x in range(first, end):
+        a = max(found[4 * x + 3], tiny)
+        solid, share = one / min(a, one), shares[x] * min(one / a, one)
+        alpha = np.int32(min(found[4 * x + 3], one) * shares[x] * full + half)
+        mask = np.uint16(-np.int32((alpha > 0) & (alpha >= np.int32(texels[4 * x + 3]))))
+        scales[4 * x], scales[4 * x + 1], scales[4 * x + 2], scales[4 * x + 3] = solid, solid, solid, share
+        kept[4 * x], kept[4 * x + 1], kept[4 * x + 2], kept[4 * x + 3] = mask, mask, mask, mask
+    for j in range(4 * first, 4 * end):
+        new = np.uint16(np.int32(min(found[j] * scales[j], one) * full + half))
+        texels[j] = (new & kept[j]) | (texels[j] & ~kept[j])
+
+
+@kernel
+def _write_values(texels, found, shares, first, end, kind, value, by_gray, luma):  # type: ignore[no-untyped-def]
+    """The same of what a picture's shape, or its gray, is made of."""
     one, full, half = np.float32(1.0), np.float32(65535.0), np.float32(0.5)
     last = texels.shape[1] - 1
     for column in range(first, end):
@@ -234,12 +264,7 @@ def _write(texels, found, shares, first, end, kind, value, by_gray, luma):  # ty
         alpha = a * shares[column] * (gray if by_gray else one)
         if alpha <= 0 or alpha * full < texels[column, last]:
             continue
-        if kind == 0:
-            texels[column, 0] = np.uint16(r * full + half)
-            if last == 3:
-                texels[column, 1] = np.uint16(g * full + half)
-                texels[column, 2] = np.uint16(b * full + half)
-        elif kind == 1:
+        if kind == VALUE:
             for c in range(last):
                 texels[column, c] = np.uint16(value[c] * full + half)
         else:

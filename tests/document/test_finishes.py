@@ -89,3 +89,15 @@ def test_a_group_of_ones_own_is_kept_with_its_strokes_and_laid_in_another_projec
     assert np.abs(big.reshape(128, 2, 128, 2, 4).mean(axis=(1, 3)) - look["base_color"]).mean() < 300
     with pytest.raises(NightmistError, match="is no group"):
         doc.keep_finish(coat, "Coat")
+
+
+def test_what_a_finish_counts_in_texels_looks_the_same_on_a_map_of_another_size():
+    """A blur of 12 texels on a map of 512 is one of 6 on 256."""
+    doc, other = (Document.from_mesh(plane(), "wall", (side, side)) for side in (512, 256))
+    surface = doc.surfaces["surface"]
+    group = surface.layers.add("group", name="Soft")
+    group.layers.add("adjustment", effect="blur", radius=12)
+    finish = Finish.model_validate_json(doc.keep_finish(group, "Soft").model_dump_json())
+    assert [node.radius for node in finish.nodes if node.kind == "adjustment"] == [12]
+    laid = other.surfaces["surface"].layers.add_finish(finish)
+    assert [node.value.radius for node in laid.layers] == [6]

@@ -15,6 +15,7 @@ from ...core.texels import Raster
 from ...core.texels.tile_mask import TileMask
 from ...core.tools import composite_over
 from ..change import Change, raster_id
+from ..derived.scaled import scaled
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import (
@@ -63,6 +64,7 @@ class Finish(BaseModel):
     name: Name
     nodes: list[Annotated[AnyLayer, Field(discriminator="kind")]] = Field(min_length=1)
     pictures: list[FinishPicture] = []
+    side: int | None = Field(default=None, description="of the map it was kept from, the longer one, in texels")
 
 
 def finish_of(document: Document, group: Node, name: str) -> Finish:
@@ -86,6 +88,7 @@ def finish_of(document: Document, group: Node, name: str) -> Finish:
         raise NightmistError(f"The pictures of {group.name} take more than {MOST_BYTES >> 20} MB, more than is kept.")
     return Finish(
         name=name,
+        side=max(document.surface_of(group).size),
         nodes=[_bare(node) for node in nodes],
         pictures=[
             *strokes,
@@ -138,10 +141,11 @@ def add_finish(
     values.update(moved)
     surface = document.surface_of(parent) if isinstance(parent, Group) else parent
     names = {node.name for node in document.nodes_in(surface.id)}
+    finer = max(surface.size) / finish.side if finish.side else 1.0
     ids = {node.id: new_id() for node in finish.nodes}
     top = finish.nodes[0]
     for node in finish.nodes:
-        copy: Node = node.but(id=ids[node.id], parent=ids.get(node.parent, parent.id))
+        copy: Node = scaled(node.but(id=ids[node.id], parent=ids.get(node.parent, parent.id)), finer)
         if node is top:
             title = unused_name(finish.name, names)
             copy = copy.but(order=orders[0], name=title, mask=MaskOf(start=0.0) if mask else None)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
 
@@ -14,7 +15,7 @@ from nightmist.core.texels import TileArea
 from nightmist.document.derived.programs import Programs
 from nightmist.document.values import MAPS
 
-from ..shapes import plane, plate, sphere, walls
+from ..shapes import joined, placed, plane, plate, sphere, walls
 
 RED = Pigment(base_color="#ff0000")
 FRONT = Camera.look_at((0, 0, 5), (0, 0, 0), 40, (800, 600))
@@ -85,6 +86,33 @@ def test_no_unpainted_texel_at_a_seam():
     beyond = 8
     assert painted[:, left - beyond : left].all()
     assert painted[:, right + 1 : right + 1 + beyond].all()
+
+
+@pytest.mark.parametrize("quarters", [0, 1, 2])
+@pytest.mark.parametrize("path", [[(250, 300), (550, 300)], [(400, 180), (400, 420)]])
+@pytest.mark.parametrize("tip", [{"hardness": 0.0}, {"hardness": 0.6, "build_up": True}])
+def test_no_step_at_a_seam_whose_islands_are_turned(quarters, path, tip):
+    """Two squares that meet in a line, one island turned by right angles: both show the same along it within 2/255.
+
+    Across the line and along it; a slope from one side to the other shows by what it changes over one texel.
+    """
+    left, right = placed(plane(4, 0, 1), move=(-1, 0, 0)), placed(plane(4, 0, 1), move=(1, 0, 0))
+    turn = np.linalg.matrix_power(np.array([[0, -1], [1, 0]]), quarters)
+    uv = [mesh.uvs[0].astype(np.float64) for mesh in (left, right)]
+    uv = [0.05 + 0.42 * uv[0], (0.5 + 0.42 * 0.5) + 0.42 * ((uv[1] - 0.5) @ turn.T)]
+    left, right = (replace(mesh, uvs=[one.astype(np.float32)]) for mesh, one in zip((left, right), uv, strict=True))
+    doc = document(joined(left, right), (1024, 1024))
+    surface = doc.surfaces["surface"]
+    doc.stroke(surface.layers[0], path, FRONT, Tip(radius=50, strength=0.9, pressure_strength=False, **tip), RED)
+    shown = surface.read("base_color")[..., :3].astype(np.float32)
+    along = np.linspace(0.02, 0.98, 400)
+    here = np.column_stack([np.full_like(along, 0.47), 0.05 + 0.42 * along])
+    there = np.column_stack([np.zeros_like(along), along])
+    there = (0.5 + 0.42 * 0.5) + 0.42 * ((there - 0.5) @ turn.T)
+    values = [cv2.remap(shown, (at * 1024 - 0.5).astype(np.float32)[:, None], None, cv2.INTER_LINEAR)[:, 0]
+              for at in (here, there)]  # fmt: skip
+    assert np.ptp(values[0], axis=0).max() > 20_000
+    assert np.abs(values[0] - values[1]).max() <= 2 * 257
 
 
 def test_the_back_of_a_thin_plate_stays_clean():

@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from nightmist.document import Pigment, Tip
+from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio.inbox import Samples
+from nightmist.studio.picture_messages import UsePainted
 from nightmist.studio.stack_messages import AddNode, ChangeNode, SetStart
 
 from .test_project import CAMERA, Browser, begin, draw, opened, studio  # noqa: F401
@@ -149,3 +151,29 @@ def test_two_quick_edits_of_one_value_both_count(opened):  # noqa: F811
     after = one.surfaces()[0].start
     assert (after.roughness, after.height) == (0.75, 0.25)
     assert after.base_color == surface.start.base_color
+
+
+def test_what_follows_a_painted_layer_is_there_again_with_its_history(opened, store):  # noqa: F811
+    """A wash that lays what a layer holds: followed stroke by stroke, kept, undone by another server."""
+    one = opened()
+    surface = one.surfaces()[0]
+    draw(one)
+    one.wait_kept(1)
+    coat = one.layers(surface)[0]
+    one.project.ask(one, AddNode(type="add_node", surface=surface.name, kind="wash"))
+    settled(one)
+    wash = one.layers(surface)[-1]
+    used = {"wash": wash.id, "map": "height", "source": coat.id, "source_map": "base_color"}
+    one.project.ask(one, UsePainted.model_validate({"type": "use_painted", **used}))
+    settled(one)
+    first = one.project.call(lambda doc: doc.surfaces[surface.name].read("height"))
+    draw(one, 2, x=90, layers={surface.name: coat.id})
+    one.wait_kept(4)
+    second = one.project.call(lambda doc: doc.surfaces[surface.name].read("height"))
+    assert not np.array_equal(first, second)
+    later = Studio(store)
+    found = later.with_document(one.id, lambda doc: doc.surfaces[surface.name].read("height"))
+    np.testing.assert_array_equal(found, second)
+    undone = later.work_on(one.id, lambda doc: (doc.undo(), doc.surfaces[surface.name].read("height"))[1])
+    np.testing.assert_array_equal(undone, first)
+    later.close()

@@ -17,7 +17,7 @@ from .change import Change
 from .preparing import maps, model, naming, replacing, uvs
 from .preparing.uvs import Faces, UnwrapOptions
 from .stacking import pictures
-from .values import StartValues
+from .values import PaintedMap, StartValues
 
 
 class PreparedDocument(values_of_document.Document):
@@ -31,6 +31,15 @@ class PreparedDocument(values_of_document.Document):
     def add_picture(self, path: str | Path) -> str:
         """Take a picture's file into the project; its id. No undo step: it changes no paint."""
         return self.add_picture_data(Path(path).name, read_file(Path(path)))
+
+    def picture(self, given: str | Path | PaintedMap) -> str:
+        """The id of a picture of the project: of a file, or of what a layer holds of a map."""
+        if not isinstance(given, PaintedMap):
+            return self.add_picture(given)
+        change, picture = pictures.painted_picture(self, self.node(given.node), given.map)
+        if change:
+            self.make(change)
+        return picture.id
 
     def add_picture_data(self, name: str, data: bytes) -> str:
         """The same from bytes."""

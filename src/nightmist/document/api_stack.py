@@ -21,7 +21,7 @@ from .files import hand_off
 from .preparing import maps
 from .stacking import finishes, frames, mask_sources, masks, merging, nodes
 from .stacking.finishes import Finish
-from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, Pigment, Wash
+from .values import MAPS, Group, MapName, MixByHeight, Node, NodeMap, PaintedMap, Pigment, PlaneName, Wash
 from .values import Surface as SurfaceValue
 
 
@@ -170,6 +170,10 @@ class Layer(HoldsDecals):
         """Set several properties as one undo step."""
         self.document.make(nodes.set_node(self.document, self.value, **properties))
 
+    def painted(self, name: PlaneName) -> PaintedMap:
+        """What the layer holds of a map, or its mask, to be laid by a wash: it follows when it is painted on."""
+        return PaintedMap(node=self.id, map=name)
+
     def read(self, name: MapName) -> NDArray[np.uint16]:
         """The layer alone, before blending: (H, W, 4) for base_color, (H, W, 2) value and alpha for the others."""
         if name not in MAPS:
@@ -303,10 +307,11 @@ class Stack:
     def add(self, kind: str = "brushed", name: str | None = None, index: int | None = None, **fields: Any) -> Layer:
         """Add a layer, on top unless an index (bottom 0) is given.
 
-        fields: what its kind has besides, as pigment, images (paths of files by map) and mapping of a wash.
+        fields: what its kind has besides, as pigment, images (by map paths of files, or what other layers hold:
+        `layer.painted("roughness")`) and mapping of a wash.
         """
         if "images" in fields:
-            fields["images"] = {name: self._document.add_picture(path) for name, path in fields["images"].items()}
+            fields["images"] = {name: self._document.picture(given) for name, given in fields["images"].items()}
         change, key = nodes.add_node(self._document, self._value, kind, name, index, **fields)
         self._document.make(change)
         return Layer(self._document, key)

@@ -68,6 +68,10 @@ class Change(BaseModel):
             values[key] = (values[key][0] if key in values else before, after)
         return later.model_copy(update={"values": {k: v for k, v in values.items() if v[0] != v[1]}})
 
+    def with_values(self, later: Change) -> Change:
+        """The same, and what another change of values makes after it."""
+        return self.model_copy(update={"values": self.followed_by(later).values})
+
     def tiles(self) -> Iterator[str]:
         """Digests of the tiles that its edits name."""
         for edit in self.edits:
@@ -79,8 +83,7 @@ class Change(BaseModel):
             yield from (digest for digest in pair if digest)
         for before_and_after in self.values.values():
             for value in before_and_after:
-                if isinstance(value, Version):
-                    yield from value.rasters.values()
+                yield from tables_of(value)
 
     def arrays(self) -> Iterator[str]:
         """Digests of the model's arrays and of pictures that its values name."""
@@ -96,7 +99,8 @@ def arrays_of(value: AnyValue | None) -> Iterator[str]:
     elif isinstance(value, TipPicture):
         yield value.picture
     elif isinstance(value, Picture):
-        yield value.file
+        if not value.of:
+            yield value.file
     elif isinstance(value, Version):
         yield value.picture
         for one in value.values:
@@ -106,3 +110,11 @@ def arrays_of(value: AnyValue | None) -> Iterator[str]:
     elif isinstance(value, Surface):
         for kept in value.kept:
             yield from (kept.file, kept.uv)
+
+
+def tables_of(value: AnyValue | None) -> Iterator[str]:
+    """Digests of the tables of tiles that a value names."""
+    if isinstance(value, Version):
+        yield from value.rasters.values()
+    elif isinstance(value, Picture) and value.of:
+        yield value.file

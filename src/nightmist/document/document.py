@@ -32,6 +32,7 @@ from .derived.programs import Compiled, Laid, Programs, Shown, lazy_in
 from .derived.regions import region_mask
 from .derived.tables import raster_of
 from .derived.washes import MOST_KEPT, Washes
+from .following import following
 from .history import History
 from .stale import mark_tiles, mark_values, reach
 from .values import (
@@ -129,7 +130,7 @@ class Document(Contents):
         #: Grows with whatever changes but the tiles that a preview works on.
         self.edition = 0
         self.programs = Programs()
-        self.washes = Washes(self.cache, self.arrays)
+        self.washes = Washes(self.cache, self.arrays, self.pool)
         self.filters = Filters(self.cache)
         self.decals = DecalLayers(Source(self.cache, self.washes, self.region_mask))
         self._mesh: tuple[Model, Mesh] | None = None
@@ -391,6 +392,9 @@ class Document(Contents):
     def do(self, change: Change, shown: bool = False) -> None:
         """Apply a change and remember it. shown: its tiles are those that a preview has shown already."""
         self.apply(change, shown)
+        if more := following(self, change):
+            self.apply(more)
+            change = change.with_values(more)
         self.history.push(change)
         self.listener("do", change)
 

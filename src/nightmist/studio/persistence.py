@@ -12,14 +12,13 @@ from numpy.typing import NDArray
 
 from ..core.texels.raster import TILE, Tile
 from ..document import Document
-from ..document.change import Change, arrays_of, node_and_map
+from ..document.change import Change, arrays_of, node_and_map, tables_of
 from ..document.derived.pool import Pool
 from ..document.derived.tables import is_table, table_of, tiles_in
 from ..document.document import Event
 from ..document.files.portrait import portrait
 from ..document.files.upgrade import is_present, values_of
 from ..document.history import DEPTH, History
-from ..document.values import Version
 from ..store import ArrayData, Entry, Store
 
 #: Said once about projects whose undo history was written in a form that is not read any more.
@@ -56,10 +55,9 @@ def create_project(store: Store, project: str, document: Document) -> None:
         table = table_of(raster, document.pool, document.arrays)
         tiles = tiles_in(document.arrays.get(table)) if table else {}
         entry.placed.update({(*_place(key), *place): digest for place, digest in tiles.items()})
-    versions = [value for value in document.values.values() if isinstance(value, Version)]
-    tables = {digest for version in versions for digest in version.rasters.values()}
-    tiles_of_versions = {tile for table in tables for tile in tiles_in(document.arrays.get(table)).values()}
-    wanted = {*tiles_of_versions, *(digest for digest in entry.placed.values() if digest)}
+    tables = {digest for value in document.values.values() for digest in tables_of(value)}
+    tiles_of_tables = {tile for table in tables for tile in tiles_in(document.arrays.get(table)).values()}
+    wanted = {*tiles_of_tables, *(digest for digest in entry.placed.values() if digest)}
     entry.tiles = {digest: _pixels(document.pool.get(digest)) for digest in wanted}
     arrays = {*tables, *(digest for value in document.values.values() for digest in arrays_of(value))}
     entry.arrays = {digest: _array(document.arrays.get(digest)) for digest in arrays}

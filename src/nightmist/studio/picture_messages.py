@@ -9,7 +9,7 @@ from pydantic import Field
 from ..document import Document
 from ..document.change import Change
 from ..document.stacking import pictures
-from ..document.values import Name, Role, Share
+from ..document.values import MapName, Name, PlaneName, Role, Share
 from .stack_message import StackMessage, given
 
 
@@ -39,9 +39,24 @@ class CutPicture(StackMessage):
     despill: bool | None = None
     soften: float | None = None
     inverted: bool | None = None
+    times: float | None = None
 
     def change(self, document: Document) -> Change:
         return pictures.cut_picture(document, document.picture_value(self.picture), **given(self, "picture"))
+
+
+class UsePainted(StackMessage):
+    """Let a wash lay, on one map, what is painted on another layer: it follows when that is painted on."""
+
+    type: Literal["use_painted"]
+    wash: str
+    map: MapName
+    source: str
+    source_map: PlaneName
+
+    def change(self, document: Document) -> Change:
+        wash, source = document.node(self.wash), document.node(self.source)
+        return pictures.use_painted(document, wash, self.map, source, self.source_map)
 
 
 class RemovePicture(StackMessage):
@@ -54,4 +69,4 @@ class RemovePicture(StackMessage):
         return pictures.remove_picture(document, document.picture_value(self.picture))
 
 
-AnyPictureMessage = DescribePicture | CutPicture | RemovePicture
+AnyPictureMessage = DescribePicture | CutPicture | UsePainted | RemovePicture

@@ -2326,6 +2326,11 @@ export interface components {
              * @default null
              */
             inverted: boolean | null;
+            /**
+             * Times
+             * @default null
+             */
+            times: number | null;
         };
         /**
          * DecalRelief
@@ -3964,7 +3969,29 @@ export interface components {
              */
             keep_paint: boolean;
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetCrease"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
+        /**
+         * UsePainted
+         * @description Let a wash lay, on one map, what is painted on another layer: it follows when that is painted on.
+         */
+        UsePainted: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "use_painted";
+            /** Wash */
+            wash: string;
+            /**
+             * Map
+             * @enum {string}
+             */
+            map: "base_color" | "roughness" | "metallic" | "height";
+            /** Source */
+            source: string;
+            /** Source Map */
+            source_map: ("base_color" | "roughness" | "metallic" | "height") | "mask";
+        };
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetCrease"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["UsePainted"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
         /**
          * Adjustment
          * @description Changes what lies below it in its stack, and stays changeable.
@@ -4207,6 +4234,7 @@ export interface components {
          *     crop: left, top, right, bottom as shares. alpha: the file of another picture whose gray is the alpha. key: a
          *     background color that is taken away, with what lies as near as the tolerance, fading over the softness; despill:
          *     out of half-transparent pixels, too. soften: a blur of the alpha, in pixels. inverted: opaque where it was not.
+         *     times: what colors and values are multiplied by.
          */
         Cutout: {
             /**
@@ -4259,6 +4287,11 @@ export interface components {
              * @default false
              */
             inverted: boolean;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
         };
         /**
          * Decal
@@ -4780,6 +4813,16 @@ export interface components {
             layer: string | null;
         };
         /**
+         * PaintedMap
+         * @description What a node holds of one map, or its mask.
+         */
+        PaintedMap: {
+            /** Node */
+            node: string;
+            /** Map */
+            map: ("base_color" | "roughness" | "metallic" | "height") | "mask";
+        };
+        /**
          * People
          * @description How many browsers have the project open.
          */
@@ -4796,6 +4839,8 @@ export interface components {
         /**
          * Picture
          * @description A picture of the project: the digest of its file's bytes, its size in pixels as cut out, what it is for.
+         *
+         *     of: it is no file but what is painted there, and follows that: `file` is the digest of the raster's table of tiles.
          */
         Picture: {
             /**
@@ -4839,10 +4884,13 @@ export interface components {
              *       "softness": 0.1,
              *       "despill": true,
              *       "soften": 0,
-             *       "inverted": false
+             *       "inverted": false,
+             *       "times": 1
              *     }
              */
             cutout: components["schemas"]["Cutout"];
+            /** @default null */
+            of: components["schemas"]["PaintedMap"] | null;
         };
         Placement: [
             number,
@@ -5522,6 +5570,7 @@ export type TurnRegion = components['schemas']['TurnRegion'];
 export type Undo = components['schemas']['Undo'];
 export type Ungroup = components['schemas']['Ungroup'];
 export type Unwrap = components['schemas']['Unwrap'];
+export type UsePainted = components['schemas']['UsePainted'];
 export type ClientMessage = components['schemas']['ClientMessage'];
 export type Adjustment = components['schemas']['Adjustment'];
 export type Area = components['schemas']['Area'];
@@ -5543,6 +5592,7 @@ export type MissingPicture = components['schemas']['MissingPicture'];
 export type Model = components['schemas']['Model'];
 export type NodeMap = components['schemas']['NodeMap'];
 export type Notice = components['schemas']['Notice'];
+export type PaintedMap = components['schemas']['PaintedMap'];
 export type People = components['schemas']['People'];
 export type Picture = components['schemas']['Picture'];
 export type Placement = components['schemas']['Placement'];

@@ -1,6 +1,7 @@
 import type { Pigment } from "../api/schema.generated";
 import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
 import { hiddenBy, lockedBy, nodesIn } from "../state/document";
+import { sayWhile } from "../state/notices";
 import { layerById, say, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
 import { DecalInput } from "./decal_input";
@@ -71,24 +72,33 @@ export class PaintInput {
     const layer = state && layerById(state, receivingLayers(state)[surface.name] ?? "");
     const hidden = layer && hiddenBy(surface, layer);
     const locked = layer && lockedBy(surface, layer);
+    const tell = (...said: Parameters<typeof say>) => sayWhile(() => !this.takesPaint(surface.name), ...said);
     if (!layer && desk.maskTarget) {
       const masked = layerById(state, desk.maskTarget);
-      say(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => useDesk.setState({ maskTarget: null }));
+      tell(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => useDesk.setState({ maskTarget: null }));
     } else if (!layer) {
-      say(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: null }));
+      tell(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: null }));
     } else if (layer.kind !== "brushed" && !desk.maskTarget) {
       const inside = nodesIn(surface, layer.id).findLast(({ kind }) => kind === "brushed");
       const said = `${layer.name} is ${layer.kind === "adjustment" ? "an" : "a"} ${layer.kind} and holds no paint of its own.`;
-      if (inside) say(said, `Paint on ${inside.name}`, () => project.choose(inside.id));
-      else if (layer.mask) say(said, "Paint on its mask", () => project.choose(layer.id, true));
-      else say(said, "Add a layer above", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: layer.id }));
-      return false;
+      if (inside) tell(said, `Paint on ${inside.name}`, () => project.choose(inside.id));
+      else if (layer.mask) tell(said, "Paint on its mask", () => project.choose(layer.id, true));
+      else tell(said, "Add a layer above", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: layer.id }));
     } else if (hidden) {
-      say(`The ${hidden.kind === "group" ? "group" : "layer"} ${hidden.name} of ${surface.name} is hidden.`, "Show it", () => project.send({ type: "change_node", node: hidden.id, visible: true }));
+      tell(`The ${hidden.kind === "group" ? "group" : "layer"} ${hidden.name} of ${surface.name} is hidden.`, "Show it", () => project.send({ type: "change_node", node: hidden.id, visible: true }));
     } else if (locked) {
-      say(`The ${locked.kind === "group" ? "group" : "layer"} ${locked.name} of ${surface.name} is locked.`, "Unlock it", () => project.send({ type: "change_node", node: locked.id, locked: false }));
+      tell(`The ${locked.kind === "group" ? "group" : "layer"} ${locked.name} of ${surface.name} is locked.`, "Unlock it", () => project.send({ type: "change_node", node: locked.id, locked: false }));
     }
-    return !!layer && !hidden && !locked;
+    return this.takesPaint(surface.name);
+  }
+
+  /** Whether what is chosen on a surface can take paint, as all stands now. */
+  private takesPaint(name: string): boolean {
+    const { state } = useSession.getState();
+    const surface = state?.surfaces.find((candidate) => candidate.name === name);
+    const layer = state && surface && layerById(state, receivingLayers(state)[name] ?? "");
+    if (!layer || hiddenBy(surface, layer) || lockedBy(surface, layer)) return false;
+    return layer.kind === "brushed" || useDesk.getState().maskTarget !== null;
   }
 
   private sample(spot: Spot): PaintDrag | null {

@@ -2,7 +2,8 @@ import * as THREE from "three";
 
 import type { BeginStroke, CloneSource, Pigment, Tip } from "../api/schema.generated";
 import { type CloneOrigin, fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
-import { say, useSession } from "../state/session";
+import { sayBriefly, sayWhile } from "../state/notices";
+import { useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { counted, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
 import { liesOver, stamps, stencilIn } from "./stencil";
@@ -37,14 +38,14 @@ export class StrokeInput {
     const surface = "texel" in spot ? this.views.chosenName : null;
     useDesk.setState({ cloneSource: { ...placeOf(spot), surface } });
     this.anchor = null;
-    say("Clone takes paint from here. Now paint where it should go.");
+    sayBriefly("Clone takes paint from here. Now paint where it should go.");
   }
 
   press(event: PointerEvent, spot: Spot, tool: StrokeTool): PaintDrag | null {
     const { state, connected } = useSession.getState();
     if (!state) return null;
     if (!connected) {
-      say("The connection is lost, so this stroke could not be kept. It comes back by itself.");
+      sayWhile(() => !useSession.getState().connected, "The connection is lost, so this stroke could not be kept. It comes back by itself.");
       return idle();
     }
     if (tool === "brush" && stamps()) {
@@ -52,7 +53,8 @@ export class StrokeInput {
       return idle();
     }
     if (tool === "brush" && stencilIn(this.views, spot.area, false, this.canvas) && !liesOver(spot.area, this.canvas)) {
-      say(`The stencil lies over the ${"texel" in spot ? "model" : "map"}. Move it here, or put it away (Z).`);
+      const { stencil } = useDesk.getState();
+      sayWhile(() => useDesk.getState().stencil === stencil, `The stencil lies over the ${"texel" in spot ? "model" : "map"}. Move it here, or put it away (Z).`);
       return idle();
     }
     if (tool === "clone" && !useDesk.getState().cloneSource) {
@@ -175,7 +177,8 @@ export class StrokeInput {
     const here = "texel" in spot ? this.views.chosenName : null;
     if (surface === here) return true;
     const there = surface === null ? "on the model" : `in the map of ${surface}`;
-    say(`Clone's source lies ${there}. Hold C and click here to choose another, or paint there.`);
+    const { cloneSource } = useDesk.getState();
+    sayWhile(() => useDesk.getState().cloneSource === cloneSource, `Clone's source lies ${there}. Hold C and click here to choose another, or paint there.`);
     return false;
   }
 

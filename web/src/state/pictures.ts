@@ -12,7 +12,9 @@ const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height"];
 
 /** Where a picture of the project is to be had: small, as large as a screen shows, or whole, before it was cut out. */
 export function pictureAt(project: string, picture: Picture, kind: "thumbnail" | "picture" | "file" = "thumbnail"): string {
-  const cut = kind === "file" ? "" : `?v=${encodeURIComponent(JSON.stringify(picture.cutout ?? {}))}`;
+  // What is painted changes below its name.
+  const looks = [picture.of ? picture.file : "", kind === "file" ? "" : JSON.stringify(picture.cutout ?? {})].join("");
+  const cut = looks && `?v=${encodeURIComponent(looks)}`;
   return `/api/projects/${project}/library/${picture.id}/${kind}${cut}`;
 }
 

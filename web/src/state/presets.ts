@@ -28,6 +28,9 @@ export async function keepPreset(project: string, name: string, withTool: boolea
   keep([...(usePresets.getState().presets ?? []).filter((other) => other.name !== name), preset]);
 }
 
+/** The same presets in another order. */
+export const arrangePresets = (presets: Preset[]): void => keep(presets);
+
 /** Returns how to bring it back. */
 export function dropPreset(preset: Preset): () => void {
   const before = usePresets.getState().presets ?? [];

@@ -3,6 +3,7 @@ import { create } from "zustand";
 import { addTip, forgetTip, listTips, restoreTip, takeTip } from "../api/rest";
 import type { Picture, TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "./desk";
+import { sayBriefly } from "./notices";
 import { pictureAt } from "./pictures";
 import type { Project } from "./project";
 import { say } from "./session";
@@ -46,7 +47,7 @@ export async function dropTip(project: string, choice: TipChoice): Promise<void>
   try {
     const kept = await forgetTip(choice.name);
     loadTips(project);
-    say(`${choice.name} is out of the library.`, "Bring it back", () => void restoreTip(kept).then(() => loadTips(project)));
+    sayBriefly(`${choice.name} is out of the library.`, "Bring it back", () => void restoreTip(kept).then(() => loadTips(project)));
   } catch (error) {
     say((error as Error).message);
   }

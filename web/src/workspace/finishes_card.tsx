@@ -4,6 +4,7 @@ import { create } from "zustand";
 import { forgetFinish, listFinishes, postFinish } from "../api/rest";
 import type { FinishChoice, LayFinish } from "../api/schema.generated";
 import { fenceNow, useDesk } from "../state/desk";
+import { sayBriefly } from "../state/notices";
 import type { Project } from "../state/project";
 import { say, surfaceNamed, useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
@@ -48,7 +49,7 @@ export async function layFinish(project: Project, name: string, met: { surface: 
     project.choose(node, masked);
     if (partly) {
       useDesk.setState({ tool: "fill", fillBy: where === "patch" || where === "facing" ? "island" : where, fillAway: false, maskValue: 1, otherMaskValue: 0 });
-      say(`${name} lies there. A click with Fill adds more to its mask; X swaps to taking away.`);
+      sayBriefly(`${name} lies there. A click with Fill adds more to its mask; X swaps to taking away.`);
     }
   } catch (error) {
     say((error as Error).message);

@@ -1,7 +1,7 @@
 import type { Pigment } from "../api/schema.generated";
 import { eightBits } from "../state/color";
 import { type NamedPigment, useDesk } from "../state/desk";
-import { say } from "../state/session";
+import { sayBriefly } from "../state/notices";
 import { KeepUnderName } from "../ui/keep_under_name";
 
 /** Whole pigments under a name: a click loads one, right click takes it away. */
@@ -33,7 +33,7 @@ export function KeptPigments() {
 function drop(kept: NamedPigment): void {
   const { pigments } = useDesk.getState();
   useDesk.setState({ pigments: pigments.filter((other) => other !== kept) });
-  say(`${kept.name} was taken away.`, "Bring it back", () => useDesk.setState({ pigments }));
+  sayBriefly(`${kept.name} was taken away.`, "Bring it back", () => useDesk.setState({ pigments }));
 }
 
 function KeepPigment() {

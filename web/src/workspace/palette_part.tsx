@@ -1,30 +1,23 @@
 import { IconPlus } from "@tabler/icons-react";
-import { useState } from "react";
 
 import { eightBits } from "../state/color";
 import { setPigment, useDesk } from "../state/desk";
-import { say } from "../state/session";
+import { sayBriefly } from "../state/notices";
 import { Part } from "../ui/part";
+import { useReorder } from "../ui/reorder";
 
 /** Colors kept with the project, in an order of the painter's own, and those used lately. */
 export function PalettePart() {
   const { palette, recent, pigment } = useDesk();
-  const [dragged, setDragged] = useState<string | null>(null);
   const color = pigment.base_color;
   const add = () => {
     if (color && !palette.includes(color)) useDesk.setState({ palette: [...palette, color] });
   };
   const remove = (value: string) => {
     useDesk.setState({ palette: palette.filter((other) => other !== value) });
-    say(`${eightBits(value)} was taken from the palette.`, "Bring it back", () => useDesk.setState({ palette }));
+    sayBriefly(`${eightBits(value)} was taken from the palette.`, "Bring it back", () => useDesk.setState({ palette }));
   };
-  /** The dragged color takes the place of the one that it is dropped on. */
-  const dropOn = (value: string) => {
-    if (!dragged || dragged === value) return;
-    const others = palette.filter((other) => other !== dragged);
-    const at = palette.indexOf(value);
-    useDesk.setState({ palette: [...others.slice(0, at), dragged, ...others.slice(at)] });
-  };
+  const reorder = useReorder(palette, (next) => useDesk.setState({ palette: next }), remove);
   const look = (value: string) =>
     `size-6 rounded-[7px] shadow-[inset_0_0_0_1px_rgb(0_0_0/0.18)] ${value === color ? "outline-2 outline-offset-1 outline-accent" : ""}`;
   const title = (
@@ -40,25 +33,15 @@ export function PalettePart() {
     <Part title={title}>
       <div tabIndex={0} role="group" aria-label="Palette" className="h-[138px] overflow-y-auto rounded-control [scrollbar-width:thin]">
         <div className="flex flex-wrap gap-1 p-[3px]">
-          {palette.map((value) => (
+          {palette.map((value, at) => (
             <button
               key={value}
               type="button"
-              draggable
-              title={`${eightBits(value)}; drag to reorder, right click takes it away`}
+              title={`${eightBits(value)}; dragged, or Shift and an arrow key, to another place; right click or Delete takes it away`}
               aria-label={`Use ${eightBits(value)}`}
               aria-pressed={value === color}
               onClick={() => setPigment({ base_color: value })}
-              onContextMenu={(event) => {
-                event.preventDefault();
-                remove(value);
-              }}
-              onDragStart={() => setDragged(value)}
-              onDragOver={(event) => event.preventDefault()}
-              onDrop={(event) => {
-                event.preventDefault();
-                dropOn(value);
-              }}
+              {...reorder(at)}
               style={{ background: eightBits(value) }}
               className={look(value)}
             />

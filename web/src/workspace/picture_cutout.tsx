@@ -11,7 +11,7 @@ import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
 
 const SIDES = ["Left", "Top", "Right", "Bottom"];
-const REST: Required<Cutout> = { crop: [0, 0, 1, 1], alpha: null, key: null, tolerance: 0.08, softness: 0.1, despill: true, soften: 0, inverted: false };
+const REST: Required<Cutout> = { crop: [0, 0, 1, 1], alpha: null, key: null, tolerance: 0.08, softness: 0.1, despill: true, soften: 0, inverted: false, times: 1 };
 /** What is sent: the picture of the alpha is meant by its id. */
 type Part = Partial<Omit<Cutout, "alpha">> & { alpha?: string | null };
 
@@ -47,19 +47,25 @@ export function PictureCutout({ picture, project }: { picture: Picture; project:
         <span className="shrink-0">Alpha</span>
         <select aria-label="Alpha from" value={alpha?.id ?? ""} onChange={(event) => set({ alpha: event.target.value || null })} className="h-7 min-w-0 grow rounded-control bg-fog-2 px-2">
           <option value="">its own</option>
-          {pictures.filter(({ id }) => id !== picture.id).map(({ id, name }) => (
+          {pictures.filter(({ id, of }) => id !== picture.id && !of).map(({ id, name }) => (
             <option key={id} value={id}>gray of {name}</option>
           ))}
         </select>
       </label>
       {alpha && ownAlpha && <p className="text-ink-2">It has an alpha of its own, too; the gray of {alpha.name} takes its place.</p>}
       <LaidSlider label="Blurred" value={cutout.soften} min={0} max={60} fine show={(value) => `${value.toFixed(value < 10 ? 1 : 0)} px`} project={project} edit={(soften) => edit({ soften })} title="How softly its alpha ends" />
+      <Times value={cutout.times} picture={picture.id} project={project} />
       <div className="mt-1 flex gap-1">
         {cutout.key != null && <Toggle text="Rim cleaned" on={cutout.despill} onChange={(despill) => set({ despill })} what="The background's color is taken out of half-transparent pixels" />}
         <Toggle text="Alpha inverted" on={cutout.inverted} onChange={(inverted) => set({ inverted })} what="Opaque where it was not" />
       </div>
     </>
   );
+}
+
+/** What colors and values of a picture are multiplied by. */
+export function Times({ value, picture, project }: { value: number; picture: string; project: Project }) {
+  return <LaidSlider label="Times" value={value} min={0} max={4} fine show={(times) => times.toFixed(2)} project={project} edit={(times) => ({ type: "cut_picture", picture, times })} title="What its colors and values are multiplied by" />;
 }
 
 interface WholeProps {

@@ -1,16 +1,19 @@
 import { useEffect, useState } from "react";
 
-import { dropPreset, keepPreset, keptBy, loadPresets, takePreset, usePresets } from "../state/presets";
+import { arrangePresets, dropPreset, keepPreset, keptBy, loadPresets, takePreset, usePresets } from "../state/presets";
 import type { Preset } from "../api/schema.generated";
 import type { Project } from "../state/project";
+import { sayBriefly } from "../state/notices";
 import { say } from "../state/session";
 import { KeepUnderName } from "../ui/keep_under_name";
+import { useReorder } from "../ui/reorder";
 import { TipPicture } from "./tip_picture";
 
-/** Presets at hand: a click or Alt and a digit takes one; right click forgets it. */
+/** Presets at hand, in an order of the painter's own: a click or Alt and a digit takes one; right click forgets it. */
 export function Presets({ project }: { project: Project }) {
   const presets = usePresets((shelf) => shelf.presets);
   useEffect(loadPresets, []);
+  const reorder = useReorder(presets ?? [], arrangePresets, forget);
   return (
     <div role="group" aria-label="Presets" className="mt-0.5 flex h-7 items-center gap-1 overflow-x-auto [scrollbar-width:none]">
       <KeepPreset project={project} />
@@ -19,13 +22,10 @@ export function Presets({ project }: { project: Project }) {
         <button
           key={preset.name}
           type="button"
-          title={`${preset.name}: keeps ${keptBy(preset)}${i < 9 ? ` (Alt+${i + 1})` : ""}; right click forgets it`}
+          title={`${preset.name}: keeps ${keptBy(preset)}${i < 9 ? ` (Alt+${i + 1})` : ""}; dragged, or Shift and an arrow key, to another place; right click or Delete forgets it`}
           aria-label={preset.name}
           onClick={() => void takePreset(project.id, preset)}
-          onContextMenu={(event) => {
-            event.preventDefault();
-            forget(preset);
-          }}
+          {...reorder(i)}
           className="size-7 shrink-0 overflow-hidden rounded-control hover:outline-2 hover:outline-fog-4 hover:-outline-offset-2"
         >
           <TipPicture tip={preset.tip} project={project} data={preset.picture ?? null} />
@@ -36,7 +36,7 @@ export function Presets({ project }: { project: Project }) {
 }
 
 function forget(preset: Preset): void {
-  say(`${preset.name} is forgotten.`, "Bring it back", dropPreset(preset));
+  sayBriefly(`${preset.name} is forgotten.`, "Bring it back", dropPreset(preset));
 }
 
 /** The tip at hand under a name, with what belongs to it. */

@@ -2,7 +2,8 @@ import { IconUpload } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { takePictures } from "../api/rest";
-import type { Mapping, Wash } from "../api/schema.generated";
+import type { Mapping, Picture, Wash } from "../api/schema.generated";
+import type { DocumentState } from "../state/document";
 import { useLaid } from "../state/laid";
 import { imagesWith, type MapKey, pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
@@ -13,6 +14,7 @@ import { ColorField } from "./color_field";
 import { FrameNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
+import { Times } from "./picture_cutout";
 
 const MAPS: { key: MapKey; label: string; rest: string | number }[] = [
   { key: "base_color", label: "Color", rest: "#8b8f8e" },
@@ -59,11 +61,15 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
   const value = pigment[map] ?? null;
   const image = images[map as keyof typeof images];
   const picture = pictures.find(({ id }) => id === image);
+  const state = useSession((session) => session.state);
+  const sources = paintedOn(state, map, pictures);
   const edit = (next: string | number | null) => ({ type: "change_node" as const, node: wash.id, pigment: { [map]: next } });
   const [shown, lay] = useLaid(value, project, edit);
   const choose = (choice: string) => {
     const others = Object.fromEntries(Object.entries(images).filter(([key]) => key !== map));
-    if (choice === "" || choice === "value") {
+    const painted = sources.find(({ value }) => value === choice);
+    if (painted) project.send({ type: "use_painted", wash: wash.id, map, source: painted.node, source_map: painted.map });
+    else if (choice === "" || choice === "value") {
       project.send({ type: "change_node", node: wash.id, images: others, pigment: { [map]: choice ? (value ?? rest) : null } });
     } else project.send({ type: "change_node", node: wash.id, images: { ...others, [map]: choice } });
   };
@@ -78,8 +84,20 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
           {pictures.map(({ id, name }) => (
             <option key={id} value={id}>{name}</option>
           ))}
+          {sources.length > 0 && (
+            <optgroup label="What is painted on">
+              {sources.map(({ value, text }) => (
+                <option key={value} value={value}>{text}</option>
+              ))}
+            </optgroup>
+          )}
         </select>
       </div>
+      {picture?.of && (
+        <div className="pl-[54px]">
+          <Times value={picture.cutout?.times ?? 1} picture={picture.id} project={project} />
+        </div>
+      )}
       {!image && typeof shown === "string" && (
         <div className="flex h-7 items-center pl-[54px]">
           <ColorField label={`Color of ${wash.name}`} color={shown} onChange={lay} />
@@ -91,6 +109,20 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
         </div>
       )}
     </div>
+  );
+}
+
+/** Layers whose paint, or mask, a wash can lay: their own map of that kind, for values also their color. */
+function paintedOn(state: DocumentState | null, map: MapKey, used: Picture[]): { value: string; text: string; node: string; map: MapKey | "mask" }[] {
+  const maps: (MapKey | "mask")[] = map === "base_color" ? [map] : [map, "base_color", "mask"];
+  const names = { base_color: "color", roughness: "rough", metallic: "metal", height: "bump", mask: "mask" };
+  return (state?.surfaces ?? []).flatMap((surface) =>
+    surface.layers.flatMap((layer) =>
+      maps
+        .filter((one) => (one === "mask" ? layer.mask : layer.kind === "brushed"))
+        .filter((one) => !used.some(({ of }) => of?.node === layer.id && of.map === one))
+        .map((one) => ({ value: `${layer.id}/${one}`, text: `${layer.name} of ${surface.name}, ${names[one]}`, node: layer.id, map: one })),
+    ),
   );
 }
 

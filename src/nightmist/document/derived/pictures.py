@@ -6,14 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.formats.image_files import read_picture
-from ...core.mapping.cutout import cropped, inverted, keyed_out, softened, with_alpha_of
+from ...core.mapping.cutout import cropped, inverted, keyed_out, multiplied, softened, with_alpha_of
 from ..values import Cutout, Picture, hex_channels
 from .pool import Pool
+from .tables import raster_of
 
 
-def cut_out(arrays: Pool, picture: Picture) -> NDArray[np.uint16]:
+def cut_out(arrays: Pool, tiles: Pool, picture: Picture) -> NDArray[np.uint16]:
     """(h, w, 4) a picture, upright, with straight alpha."""
-    pixels, cutout = whole(arrays, picture), picture.cutout
+    pixels, cutout = whole(arrays, tiles, picture), picture.cutout
     if cutout == Cutout():
         return pixels
     if cutout.alpha:
@@ -24,11 +25,19 @@ def cut_out(arrays: Pool, picture: Picture) -> NDArray[np.uint16]:
         pixels = keyed_out(pixels, key, cutout.tolerance, cutout.softness, cutout.despill)
     if cutout.soften > 0:
         pixels = softened(pixels, cutout.soften)
+    if cutout.times != 1:
+        pixels = multiplied(pixels, cutout.times)
     return inverted(pixels) if cutout.inverted else pixels
 
 
-def whole(arrays: Pool, picture: Picture) -> NDArray[np.uint16]:
-    """The same as its file has it."""
+def whole(arrays: Pool, tiles: Pool, picture: Picture) -> NDArray[np.uint16]:
+    """The same as its file has it or, of what is painted, as it lies in the map."""
+    if picture.of:
+        image = raster_of(arrays.get(picture.file), tiles).read()
+        if picture.of.map == "base_color":
+            return image
+        # A mask's value lies in its alpha, as if paint of white had been laid.
+        return np.ascontiguousarray(image[..., [0, 0, 0, -1]])
     return read_picture(picture.name, _file(arrays, picture.file), upright=True)
 
 

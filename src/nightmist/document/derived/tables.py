@@ -18,11 +18,16 @@ def table_of(raster: Raster, tiles: Pool, tables: Pool) -> str | None:
     """Hold a raster's tiles and their table; its digest, or None for an empty raster."""
     if not raster.tiles:
         return None
-    rows = [(raster.width, raster.height, raster.channels, 0)]
+    rows = empty_table(raster).tolist()
     for (row, column), tile in sorted(raster.tiles.items()):
         digest = tiles.add(tile)
         rows.append((row, column, _signed(digest[:16]), _signed(digest[16:])))
     return tables.add(np.array(rows, np.int64))
+
+
+def empty_table(raster: Raster) -> Table:
+    """The table of a raster of this size without tiles."""
+    return np.array([(raster.width, raster.height, raster.channels, 0)], np.int64)
 
 
 def raster_of(table: Table, tiles: Pool) -> Raster:

@@ -59,8 +59,8 @@ class LaidPictures(LaidTiles[MapName]):
 class Washes:
     """Of each wash what it lays, found by what that follows from."""
 
-    def __init__(self, cache: Cache, arrays: Pool) -> None:
-        self.cache, self.arrays = cache, arrays
+    def __init__(self, cache: Cache, arrays: Pool, tiles: Pool) -> None:
+        self.cache, self.arrays, self.tiles = cache, arrays, tiles
         self.used: list[LaidPictures] = []
 
     def rasters(
@@ -171,7 +171,7 @@ class Washes:
 
     def picture(self, picture: Picture) -> NDArray[np.uint16]:
         """(h, w, 4) a picture of the project, upright, as it is cut out."""
-        return cut_out(self.arrays, picture)
+        return cut_out(self.arrays, self.tiles, picture)
 
 
 def frame_around(low: NDArray[np.float64], high: NDArray[np.float64]) -> Frame:

@@ -21,13 +21,13 @@ from ...core.formats.gltf_write import glb_order, write_glb
 from ...core.formats.image_files import read_picture, write_png
 from ...core.mesh import Mesh
 from ...core.texels.raster import TILE, Tile
-from ..change import arrays_of, node_and_map
+from ..change import arrays_of, node_and_map, tables_of
 from ..derived.model import model_of, nodes_from
 from ..derived.pool import Pool, digest_of
 from ..derived.tables import is_table, tiles_in
 from ..document import Document
 from ..values import CHANNELS, AnyValue, KeptPicture, Picture, Region, Surface, TipPicture, Version
-from .duplicate import kept_by_versions
+from .duplicate import kept_by_tables
 from .upgrade import values_of
 
 #: Versions that are read; the last one is written.
@@ -77,13 +77,13 @@ def write(document: Document, file: Path | BinaryIO) -> None:
             zipped.writestr(f"kept/{digest}", document.arrays.get(digest).tobytes())
         for digest in {picture.uv for picture in kept}:
             zipped.writestr(f"kept/{digest}.uv", document.arrays.get(digest)[order].tobytes(), zipfile.ZIP_DEFLATED)
-        for digest in {picture.file for picture in document.picture_values()}:
+        for digest in {picture.file for picture in document.picture_values() if not picture.of}:
             zipped.writestr(f"pictures/{digest}", document.arrays.get(digest).tobytes())
         in_file = np.argsort(order)
         for region in document.region_values():
             faces = np.sort(in_file[document.region_faces(region)]).astype("<i8")
             zipped.writestr(f"regions/{region.faces}", faces.tobytes(), zipfile.ZIP_DEFLATED)
-        for digest, array in kept_by_versions(document).items():
+        for digest, array in kept_by_tables(document).items():
             zipped.writestr(f"arrays/{digest}.npy", _packed(array), zipfile.ZIP_DEFLATED)
         for digest, tile in tiles.items():
             zipped.writestr(f"tiles/{digest}.png", _tile_png(tile))
@@ -123,9 +123,9 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
         if isinstance(value, TipPicture):
             picture = read_tip(value.name, zipped.read(f"tips/{value.name}.png"), value.colored)
             read.append(value.but(picture=arrays.add(picture)))
-        elif isinstance(value, Version):
+        elif isinstance(value, Version) or (isinstance(value, Picture) and value.of):
             read.append(value)
-            _take_version(zipped, value, arrays, tiles)
+            _take_tables(zipped, value, arrays, tiles)
         elif isinstance(value, Picture):
             data = np.frombuffer(zipped.read(f"pictures/{value.file}"), np.uint8).copy()
             read.append(value.but(file=arrays.add(data)))
@@ -149,9 +149,9 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
     return document
 
 
-def _take_version(zipped: zipfile.ZipFile, version: Version, arrays: Pool, tiles: Pool) -> None:
-    """Everything that a version names, under the digests of what it is."""
-    for digest in {*arrays_of(version), *version.rasters.values()}:
+def _take_tables(zipped: zipfile.ZipFile, value: Version | Picture, arrays: Pool, tiles: Pool) -> None:
+    """Everything that a version or a painted picture names, under the digests of what it is."""
+    for digest in {*arrays_of(value), *tables_of(value)}:
         array = np.load(io.BytesIO(zipped.read(f"arrays/{digest}.npy")), allow_pickle=False)
         arrays.add(array)
         if is_table(array):

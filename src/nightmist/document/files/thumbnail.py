@@ -60,13 +60,13 @@ def mask_thumbnail(document: Document, node: Node) -> bytes:
 
 def small_picture(document: Document, picture: Picture, side: int = SIDE) -> bytes:
     """PNG of a picture of the project, its longer side at most as many pixels."""
-    pixels = cut_out(document.arrays, picture)
+    pixels = cut_out(document.arrays, document.pool, picture)
     return _png(pixels, min(side, max(pixels.shape[:2])))
 
 
 def whole_picture(document: Document, picture: Picture, side: int) -> bytes:
     """The same of the file, before anything is cut out of it."""
-    pixels = whole(document.arrays, picture)
+    pixels = whole(document.arrays, document.pool, picture)
     return _png(pixels, min(side, max(pixels.shape[:2])))
 
 

@@ -14,8 +14,24 @@ from ...core.mapping.placing import axes_of
 from ...core.names import clean_name, listed, unused_name
 from ..change import Change
 from ..derived.pictures import cut_out
+from ..derived.tables import table_of
 from ..document import Document
-from ..values import AnyValue, Cutout, Decal, Decals, MapFrame, Picture, Role, new_id, pictures_in
+from ..values import (
+    AnyValue,
+    Cutout,
+    Decal,
+    Decals,
+    MapFrame,
+    MapName,
+    Node,
+    PaintedMap,
+    Picture,
+    PlaneName,
+    Role,
+    Wash,
+    new_id,
+    pictures_in,
+)
 
 #: What names of pictures say about their use, looked for in this order.
 NAMED: tuple[tuple[str, Role], ...] = (
@@ -40,6 +56,39 @@ def add_picture(document: Document, name: str, data: bytes) -> tuple[Change | No
         role=guessed_role(name, pixels),
     )  # fmt: skip
     return Change(label=f"Add picture {title}", values={picture.id: (None, picture)}), picture.id
+
+
+def painted_picture(document: Document, node: Node, name: PlaneName) -> tuple[Change | None, Picture]:
+    """What a node holds of a map, or its mask, as a picture that follows it; the one there is already, if any.
+
+    Raises NightmistError where nothing of that is painted.
+    """
+    of = PaintedMap(node=node.id, map=name)
+    for known in document.picture_values():
+        if known.of == of:
+            return None, known
+    raster = document.raster(node.id, name)
+    what = name.replace("_", " ")
+    table = table_of(raster, document.pool, document.arrays)
+    if table is None:
+        raise NightmistError(f"The layer {node.name} holds no {what} yet. Paint some first.")
+    taken = {picture.name for picture in document.picture_values()}
+    role: Role = "color" if name == "base_color" else "height" if name == "height" else "value"
+    picture = Picture(
+        id=new_id(), name=unused_name(clean_name(f"{node.name}, {what}", "painted"), taken), file=table,
+        width=raster.width, height=raster.height, role=role, of=of,
+    )  # fmt: skip
+    return Change(label=f"Use {picture.name}", values={picture.id: (None, picture)}), picture
+
+
+def use_painted(document: Document, wash: Node, name: MapName, source: Node, source_map: PlaneName) -> Change:
+    """Let a wash lay, on one map, what is painted elsewhere: it follows when that is painted on."""
+    if not isinstance(wash, Wash):
+        raise NightmistError(f"{wash.name} is no wash, which alone lays pictures over everything.")
+    change, picture = painted_picture(document, source, source_map)
+    after = wash.but(images={**wash.images, name: picture.id})
+    values = change.values if change else {}
+    return Change(label=f"Use {picture.name} for {wash.name}", values={**values, wash.id: (wash, after)})
 
 
 def guessed_role(name: str, pixels: NDArray[np.uint16]) -> Role:
@@ -71,11 +120,14 @@ def cut_picture(document: Document, picture: Picture, **properties: object) -> C
     alpha: the id of the picture whose gray is its alpha. What decals show of it stays where it lies.
     """
     if key := properties.get("alpha"):
-        properties["alpha"] = document.picture_value(str(key)).file
+        other = document.picture_value(str(key))
+        if other.of:
+            raise NightmistError(f"{other.name} is what is painted, and not a file: its gray cannot be an alpha.")
+        properties["alpha"] = other.file
     cutout: Cutout = picture.cutout.but(**properties)
     if cutout == picture.cutout:
         return Change(label="")
-    pixels = cut_out(document.arrays, picture.but(cutout=cutout))
+    pixels = cut_out(document.arrays, document.pool, picture.but(cutout=cutout))
     after = picture.but(cutout=cutout, width=pixels.shape[1], height=pixels.shape[0])
     what = " ".join(name for name in properties if getattr(cutout, name) != getattr(picture.cutout, name))
     values: dict[str, tuple[AnyValue | None, AnyValue | None]] = {picture.id: (picture, after)}
@@ -119,7 +171,7 @@ def remove_picture(document: Document, picture: Picture) -> Change:
 
 def file_of(document: Document, picture: Picture) -> bytes:
     """The bytes of a picture's file as they were given or, where something is cut out of it, of that as PNG."""
-    if picture.cutout != Cutout():
-        return write_png(cut_out(document.arrays, picture))
+    if picture.of or picture.cutout != Cutout():
+        return write_png(cut_out(document.arrays, document.pool, picture))
     data: NDArray[np.uint8] = document.arrays.get(picture.file)
     return data.tobytes()

@@ -13,6 +13,7 @@ from ...core.texels import TILE
 from .base import Name, Share, Value
 from .decals import Decals
 from .nodes import Adjustment, Brushed, Group, Wash
+from .paint import PlaneName
 from .regions import Region
 
 MIN_SIDE, MAX_SIDE = TILE, 8192
@@ -148,6 +149,7 @@ class Cutout(Value):
     crop: left, top, right, bottom as shares. alpha: the file of another picture whose gray is the alpha. key: a
     background color that is taken away, with what lies as near as the tolerance, fading over the softness; despill:
     out of half-transparent pixels, too. soften: a blur of the alpha, in pixels. inverted: opaque where it was not.
+    times: what colors and values are multiplied by.
     """
 
     crop: tuple[Share, Share, Share, Share] = (0, 0, 1, 1)
@@ -158,6 +160,7 @@ class Cutout(Value):
     despill: bool = True
     soften: float = Field(default=0.0, ge=0, le=200)
     inverted: bool = False
+    times: float = Field(default=1.0, ge=0, le=16)
 
     @field_validator("crop")
     @classmethod
@@ -167,8 +170,18 @@ class Cutout(Value):
         return crop
 
 
+class PaintedMap(Value):
+    """What a node holds of one map, or its mask."""
+
+    node: str
+    map: PlaneName
+
+
 class Picture(Value):
-    """A picture of the project: the digest of its file's bytes, its size in pixels as cut out, what it is for."""
+    """A picture of the project: the digest of its file's bytes, its size in pixels as cut out, what it is for.
+
+    of: it is no file but what is painted there, and follows that: `file` is the digest of the raster's table of tiles.
+    """
 
     kind: Literal["picture"] = "picture"
     id: str
@@ -179,6 +192,7 @@ class Picture(Value):
     role: Role = "color"
     note: str = Field(default="", max_length=500, description="where it comes from, and its license")
     cutout: Cutout = Cutout()
+    of: PaintedMap | None = None
 
     @property
     def looks(self) -> tuple[str, Cutout]:

@@ -1,0 +1,292 @@
+"""Whole jobs replayed in the browser as a painter does them, with mouse and pen, down to UVs and texels."""
+
+from __future__ import annotations
+
+import numpy as np
+from playwright.sync_api import expect
+
+from nightmist import Document
+from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.mesh.bodies import practice_body
+
+from ..shapes import joined, placed
+from .test_decals import sticker
+from .test_painting import plain_red
+from .test_preparing import Stage, on_map, prepare, settled
+from .test_stack import islands, practice
+from .test_stencil import take, yellow
+from .test_tools import tool
+
+
+def ring_of_full_squares(around: int = 16, across: int = 8) -> bytes:
+    """OBJ of a ring of quads, each on all of the UV square."""
+    lines = ["o ring", "vt 0 0", "vt 1 0", "vt 1 1", "vt 0 1"]
+    for a in np.arange(around) * 2 * np.pi / around:
+        for b in np.arange(across) * 2 * np.pi / across:
+            away = 1 + 0.35 * np.cos(b)
+            lines.append(f"v {away * np.cos(a):.6f} {away * np.sin(a):.6f} {0.35 * np.sin(b):.6f}")
+    for i in range(around):
+        for k in range(across):
+            next_i, next_k = (i + 1) % around, (k + 1) % across
+            corners = (i * across + k, next_i * across + k, next_i * across + next_k, i * across + next_k)
+            lines.append("f " + " ".join(f"{corner + 1}/{n + 1}" for n, corner in enumerate(corners)))
+    return "\n".join(lines).encode()
+
+
+def boxes_without_uvs():
+    """Three blocks, all of whose UVs lie in one point."""
+    blocks = [placed(practice_body("box", 1.0), scale=s, move=m) for s, m in BLOCKS]
+    mesh = joined(*blocks)
+    mesh.uvs = [np.full_like(mesh.uvs[0], 0.5)]
+    return mesh
+
+
+BLOCKS = (((1, 1, 1), (0, 0, 0)), ((0.6, 0.6, 0.6), (0, 0.8, 0)), ((0.3, 0.9, 0.3), (0.7, 0, 0)))
+
+
+def test_a_ring_is_let_in_cut_flattened_squared_and_fitted(painter, server):
+    """All quads on the full square: painting waits with its cure; two loops, an even grid, proofs, u scaled alone."""
+    project = server.create(ring_of_full_squares(), "ring.obj")
+    tab = painter(project).open()
+    page = tab.page
+    expect(page.get_by_test_id("uv-banner")).to_be_visible()
+    tab = prepare(painter, project)
+    page = tab.page
+    page.get_by_role("radio", name="Model", exact=True).click()
+    page.get_by_role("radio", name="Seam loop").click()
+    # A loop along the ring has 16 edges, one around its tube has 8; each counts from both sides.
+    wanted, change, places = (
+        {32, 16},
+        0,
+        iter([(x, y) for y in (0.35, 0.5, 0.65) for x in np.arange(0.36, 0.64, 0.021)]),
+    )
+    while wanted:
+        before = Stage(server, project).seams
+        page.mouse.click(*tab.at(*next(places)))
+        change += 1
+        tab.wait_kept(change)
+        found = Stage(server, project).seams - before
+        if found in wanted:
+            wanted.remove(found)
+        else:
+            page.keyboard.press("Control+z")
+            change += 1
+            tab.wait_kept(change)
+    page.get_by_label("Way to unwrap").select_option("seams")
+    page.get_by_role("button", name="Unwrap ring").click()
+    change += 1
+    settled(tab, change)
+    stage = Stage(server, project)
+    assert stage.islands == 1
+    page.get_by_role("radio", name="Side by side").click()
+    page.wait_for_selector("canvas[data-views='model map']")
+    page.get_by_role("radio", name="Pick", exact=True).click()
+    middle = stage.corners().reshape(-1, 2).mean(axis=0)
+    page.mouse.click(*on_map(tab, *middle))
+    page.get_by_label("Way to unwrap").select_option("grid")
+    page.get_by_role("button", name="Unwrap").last.click()
+    change += 1
+    settled(tab, change)
+    grid = Stage(server, project)
+    assert grid.islands == 1
+    corners = grid.corners()
+    sides = np.abs(corners - np.roll(corners, 1, axis=1))
+    # Every triangle is half a square: one side along u, one along v.
+    assert (np.sort(sides.min(axis=2), axis=1)[:, :2] < 1e-3).all()
+    page.get_by_role("button", name="Fit", exact=True).click()
+    change += 1
+    settled(tab, change)
+    fitted = Stage(server, project).corners().reshape(-1, 2)
+    assert np.ptp(fitted, axis=0).max() > 0.9
+    for proof in ("Checker", "Letters"):
+        before = tab.colors()
+        page.get_by_role("radio", name=proof).click()
+        tab.wait_view(lambda image, old=before: (np.abs(image - old).max(axis=2) > 40).mean() > 0.05, proof)
+    page.keyboard.press("a")
+    page.get_by_role("button", name="Numbers").click()
+    page.get_by_label("Scale across").fill("50")
+    page.get_by_role("button", name="Apply").click()
+    change += 1
+    settled(tab, change)
+    narrow = Stage(server, project).corners().reshape(-1, 2)
+    assert np.allclose(np.ptp(narrow, axis=0), np.ptp(fitted, axis=0) * (0.5, 1), atol=1e-4)
+
+
+def test_blocks_are_unwrapped_and_their_map_doubled_with_twice_the_density(painter, server):
+    """Useless UVs, one click; one step makes the map larger, the painter is told what that gains; painted on all."""
+    project = server.create(write_glb(boxes_without_uvs()), "blocks.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+    page.get_by_role("button", name="Unwrap surface", exact=True).click()
+    settled(tab, 1)
+    before = Stage(server, project).corners()
+    assert Stage(server, project).islands >= 18
+    page.get_by_role("button", name="Map size").click()
+    page.get_by_role("button", name="512").click()
+    settled(tab, 2)
+    expect(page.get_by_text("Pixels per model unit now: surface")).to_be_visible()
+    np.testing.assert_allclose(Stage(server, project).corners(), before, atol=1e-6)
+    assert server.texels(project, "surface").shape[:2] == (512, 512)
+    expect(page.get_by_test_id("checkup")).to_contain_text("Sound: nothing to mend.")
+
+
+def test_blocks_get_color_shine_metal_and_relief_by_every_kind_of_mark(painter, server):
+    """Freehand, stabilized, spaced, strewn, straight, snapped and mirrored, on model and map: each marks all maps."""
+    project = practice(server, "box")
+    tab = plain_red(painter, project)
+    page = tab.page
+    maps = ("base_color", "roughness", "metallic", "height")
+    for name in ("shine", "metal", "bump"):
+        page.get_by_role("switch", name=f"Paint {name}").click()
+    page.get_by_label("Metal", exact=True).fill("900")
+    page.get_by_label("Rough", exact=True).fill("150")
+    page.get_by_label("Radius", exact=True).fill("150")
+    texels = lambda: [server.texels(project, "box", name).astype(int) for name in maps]  # noqa: E731
+    bare, before, change = texels(), texels(), 0
+
+    def marked(what: str, *places, least: int = 30, most: int = 60_000) -> np.ndarray:
+        """A stroke is laid; where all maps have changed."""
+        nonlocal before, change
+        tab.drag(*places)
+        change += 1
+        tab.wait_kept(change)
+        after = texels()
+        where = [(a != b).any(axis=2) for a, b in zip(after, before, strict=True)]
+        assert all(least < one.sum() < most for one in where), (what, [int(one.sum()) for one in where])
+        before = after
+        return where[0]
+
+    def set_tip(label: str, value: str) -> None:
+        page.get_by_role("button", name="More").click()
+        page.get_by_label(label, exact=True).fill(value)
+        page.keyboard.press("Escape")
+
+    marked("freehand", (0.45, 0.5), (0.47, 0.55), (0.5, 0.52))
+    set_tip("Stabilizer", "500")
+    marked("stabilized", (0.45, 0.6), (0.5, 0.58), (0.55, 0.62))
+    set_tip("Stabilizer", "0")
+    page.get_by_label("Spacing", exact=True).fill("950")
+    marked("spaced", (0.44, 0.45), (0.5, 0.45), (0.55, 0.45))
+    page.get_by_label("Spacing", exact=True).fill("300")
+    set_tip("Place", "600")
+    marked("strewn", (0.46, 0.4), (0.54, 0.42))
+    set_tip("Place", "0")
+    page.keyboard.down("Shift")
+    marked("straight", (0.47, 0.65), (0.5, 0.3), (0.52, 0.65))
+    page.keyboard.down("Control")
+    marked("snapped", (0.47, 0.7), (0.53, 0.71))
+    page.keyboard.up("Control")
+    page.keyboard.up("Shift")
+    tab.side_by_side()
+    marked("in the map", (0.75, 0.4), (0.8, 0.45))
+    page.get_by_role("button", name="Mirror", exact=True).click()
+    page.get_by_label("Mirror across X").click()
+    page.keyboard.press("Escape")
+    alone = marked("mirrored in the map", (0.62, 0.52), (0.64, 0.54))
+    assert alone.sum() > 60
+    for _ in range(change):
+        page.get_by_role("button", name="Undo", exact=True).click()
+    tab.wait_kept(2 * change)
+    for found, wanted in zip(texels(), bare, strict=True):
+        np.testing.assert_array_equal(found, wanted)
+
+
+def test_a_long_box_is_painted_by_hand_from_base_to_highlights(painter, server):
+    """Base by fill, darks by multiply and lights by screen from presets, a pen's pressure, smeared over its edges."""
+    project = server.create(write_glb(placed(practice_body("box", 1.0), scale=(2.5, 0.7, 0.7))), "beam.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    name = next(iter(Document.from_mesh(practice_body("box", 1.0), "b", (64, 64)).surfaces))
+    light = lambda: server.texels(project, name).astype(int).sum(axis=2)  # noqa: E731
+    tool(tab, "Fill")
+    page.get_by_role("radio", name="Surface", exact=True).click()
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(1)
+    base = light()
+    tool(tab, "Brush")
+    page.get_by_label("Radius", exact=True).fill("150")
+    for mode, color in (("multiply", "Use #4a2416"), ("screen", "Use #e2ae45")):
+        page.get_by_label(color).click()
+        page.get_by_role("button", name="More").click()
+        page.get_by_label("Brush blend mode").select_option(mode)
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Keep a preset").click()
+        page.get_by_label("Name of the preset").fill(f"With {mode}")
+        page.get_by_label("with the pigment").click()
+        page.get_by_role("button", name="Keep this tip").click()
+        expect(page.get_by_role("button", name=f"With {mode}", exact=True)).to_be_visible()
+    page.get_by_role("button", name="With multiply", exact=True).click()
+    tab.drag((0.42, 0.5), (0.6, 0.5))
+    tab.wait_kept(2)
+    dark = light()
+    assert (dark < base - 5000).sum() > 50
+    assert not (dark > base + 300).any()
+    page.keyboard.press("Alt+2")
+    expect(
+        page.get_by_role("group", name="Not at rest").get_by_role("button", name="screen", exact=True)
+    ).to_be_visible()
+    tab.drag((0.42, 0.45), (0.6, 0.45))
+    tab.wait_kept(3)
+    bright = light()
+    assert (bright > dark + 5000).sum() > 50
+    # Across the edge between two sides, from the bright mark into the base.
+    tool(tab, "Smear")
+    tab.drag((0.5, 0.46), (0.52, 0.36))
+    tab.wait_kept(4)
+    smeared = light()
+    owners = islands("box")
+    touched = [int((smeared != bright)[owner].sum()) for owner in owners]
+    assert sum(count > 0 for count in touched) >= 2, touched
+    assert smeared.max() <= bright.max() + 300
+    tab.open()
+    np.testing.assert_array_equal(light(), smeared)
+
+
+def test_a_photo_is_painted_onto_one_side_behind_a_mask_of_its_island(painter, server):
+    """The layer's mask hides all; one island is shown by a click; the stencil laid whole shows there and nowhere else."""
+    project = practice(server, "box")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Hides all").click()
+    tab.wait_kept(1)
+    tool(tab, "Fill")
+    page.get_by_role("radio", name="Island", exact=True).click()
+    page.mouse.click(*tab.at(0.47, 0.55))
+    tab.wait_kept(2)
+    page.get_by_role("button", name="Paint", exact=True).last.click()
+    take(tab)
+    page.get_by_role("button", name="Lay it on whole").click()
+    tab.wait_kept(4)
+    found = yellow(server.texels(project, "box"))
+    shares = sorted(found[island].mean() for island in islands("box"))
+    assert shares[:5] == [0] * 5
+    assert shares[5] > 0.02
+
+
+def test_a_picture_wrapped_around_a_ball_by_each_shape_sticks_when_its_node_moves(painter, server):
+    """Another file with the ball elsewhere, turned and larger: the picture lies on it as it did."""
+    ball = practice_body("sphere", 1.0)
+    project = server.create(write_glb(ball), "ball.glb")
+    tab = painter(project).open()
+    page = tab.page
+    surface = next(iter(Document.from_mesh(ball, "b", (64, 64)).surfaces))
+    page.get_by_role("button", name="Wash", exact=True).click()
+    given = {"name": "sticker.png", "mimeType": "image/png", "buffer": sticker()}
+    page.get_by_label("Pictures for the wash").set_input_files(given)
+    tab.wait_kept(3)
+    change, moved = 3, [(1.5, 0.5, -2), (-1, 2, 0.5), (0, 0, 3), (4, 0, 0), (0.5, 0.5, 0.5)]
+    for shape, move in zip(("Flat", "Cylinder", "Sphere", "Three ways", "One point"), moved, strict=True):
+        page.get_by_role("radio", name=shape, exact=True).click()
+        change += 1
+        tab.wait_kept(change)
+        before = server.texels(project, surface).astype(int)
+        assert yellow(before).sum() > 50, shape
+        page.get_by_role("button", name="Prepare").click()
+        elsewhere = write_glb(placed(ball, scale=(1.2, 1.2, 1.2), move=move))
+        page.get_by_label("New model").set_input_files({"name": "ball.glb", "mimeType": "m", "buffer": elsewhere})
+        page.get_by_role("dialog").get_by_role("button", name="Replace", exact=True).click()
+        change += 1
+        settled(tab, change)
+        after = server.texels(project, surface).astype(int)
+        assert (np.abs(after - before).max(axis=2) > 1500).mean() < 0.01, shape
+        page.get_by_role("button", name="Paint", exact=True).first.click()

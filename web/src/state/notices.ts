@@ -1,0 +1,30 @@
+import { useDesk } from "./desk";
+import { say, useSession } from "./session";
+
+type Said = Parameters<typeof say>;
+
+/** Milliseconds for which what only tells that something went well stands. */
+const BRIEFLY = 10_000;
+
+const standsYet = ([notice]: Said) => useSession.getState().notice === notice;
+const leave = () => useSession.setState({ notice: null });
+
+/** Say why nothing happens: it leaves by itself once that is no longer so. */
+export function sayWhile(holds: () => boolean, ...said: Said): void {
+  say(...said);
+  const look = () => {
+    if (!standsYet(said)) stop();
+    else if (!holds()) {
+      stop();
+      leave();
+    }
+  };
+  const stops = [useSession.subscribe(look), useDesk.subscribe(look)];
+  const stop = () => stops.forEach((one) => one());
+}
+
+/** Say what has been done: it leaves by itself after a while. */
+export function sayBriefly(...said: Said): void {
+  say(...said);
+  setTimeout(() => standsYet(said) && leave(), BRIEFLY);
+}

@@ -115,3 +115,41 @@ def test_a_picture_dropped_on_the_stage_is_pinned(painter):
             .dispatchEvent(new DragEvent("drop", { dataTransfer, bubbles: true, cancelable: true }));
     }""")
     expect(tab.page.get_by_role("region", name="Reference pictures")).to_contain_text("quay.png")
+
+
+def test_a_notice_leaves_once_it_is_no_longer_true(painter, server):
+    """The layer is hidden, so the stroke is refused in words; they go when it is shown, by whatever way."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_label("Hide First paint").click()
+    tab.wait_kept(1)
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    expect(page.get_by_role("alert")).to_contain_text("is hidden")
+    page.get_by_label("Show First paint").click()
+    expect(page.get_by_role("alert")).to_have_count(0)
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(3)
+    assert red(server, tab).any()
+
+
+def test_the_palette_is_put_in_order_by_keys(painter):
+    """Shift and an arrow key move a color, Delete takes it away, a click brings it back; a reload keeps it so."""
+    tab = painter().open()
+    page = tab.page
+    palette = page.get_by_role("group", name="Palette")
+    order = lambda: [each.get_attribute("aria-label") for each in palette.get_by_role("button").all()]  # noqa: E731
+    before = order()
+    palette.get_by_role("button", name=before[0]).focus()
+    page.keyboard.press("Shift+ArrowRight")
+    expect(palette.get_by_role("button").first).to_have_attribute("aria-label", before[1])
+    assert order() == [before[1], before[0], *before[2:]]
+    palette.get_by_role("button", name=before[3]).focus()
+    page.keyboard.press("Delete")
+    expect(palette.get_by_role("button", name=before[3])).to_have_count(0)
+    page.get_by_role("alert").get_by_role("button", name="Bring it back").click()
+    expect(palette.get_by_role("button", name=before[3])).to_have_count(1)
+    assert sorted(order()) == sorted(before)
+    kept = order()
+    page.wait_for_function("() => document.querySelector('[data-testid=kept]')?.innerText.startsWith('Kept')")
+    tab.open()
+    assert order() == kept

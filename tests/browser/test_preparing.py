@@ -519,3 +519,40 @@ def test_long_work_can_be_called_off(painter, server):
     assert (Stage(server, project).corners() == before).all()
     assert Image.open(io.BytesIO(tab.page.screenshot())).size[0] > 0
     tab.wait_color(0.25, 0.5, PLAIN, near=90)
+
+
+def test_start_values_show_while_they_move_and_edges_are_as_sharp_as_set(painter, server):
+    """Bump and the others in one card, seen at once; faceted by surface, kept over a reload, handed off."""
+    project = server.create(write_glb(sphere(12, 6)), "ball.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+    before = tab.colors()
+    page.get_by_role("button", name="Start", exact=True).click()
+    card = page.get_by_role("region", name="Start values of surface")
+    card.get_by_label("Metal", exact=True).fill("1000")
+    tab.wait_kept(1)
+    card.get_by_label("Bump", exact=True).fill("250")
+    tab.wait_kept(2)
+    assert server.texels(project, "surface", "metallic").min() == 65535
+    height = server.texels(project, "surface", "height")
+    assert np.ptp(height) == 0
+    assert 0.2 < height[0, 0, 0] / 65535 < 0.3
+    tab.wait_view(lambda image: (np.abs(image - before).max(axis=2) > 20).mean() > 0.05, "start values are not seen")
+    page.keyboard.press("Escape")
+    smooth = tab.colors()
+    page.get_by_label("Edges").select_option("all sharp")
+    tab.wait_kept(3)
+    tab.wait_view(lambda image: (np.abs(image - smooth).max(axis=2) > 12).mean() > 0.02, "edges are not sharp")
+    page.get_by_label("Edges").select_option("sharp by angle")
+    tab.wait_kept(4)
+    angle = page.get_by_title("Edges between faces that turn by less are smooth").get_by_role("textbox")
+    angle.fill("80")
+    angle.press("Enter")
+    tab.wait_kept(5)
+    page.reload()
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    expect(angle).to_have_value("80")
+    for _ in range(3):
+        page.get_by_role("button", name="Undo", exact=True).click()
+    tab.wait_kept(8)
+    expect(page.get_by_label("Edges")).to_have_value("file")

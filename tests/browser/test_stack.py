@@ -404,3 +404,34 @@ def test_a_finish_is_dropped_on_what_has_one_color_in_a_picture_of_flat_colors(p
     changed = (server.texels(project, "plane") != bare).any(axis=2)
     assert changed[:, 20:120].mean() > 0.9
     assert not changed[:, 136:240].any()
+
+
+def test_a_wash_lays_what_is_painted_on_another_layer_and_follows_it(painter, server):
+    """Chosen for the metal of a wash: the color that is painted; each stroke shows in both, times a factor."""
+    project = practice(server, "plane")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.5, 0.5))
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Wash", exact=True).click()
+    tab.wait_kept(2)
+    chosen = page.get_by_label("Metal of Wash")
+    chosen.select_option(label="First paint of plane, color")
+    tab.wait_kept(3)
+    first = server.texels(project, "plane", "metallic").astype(int)
+    gray = np.array([0xB8, 0x40, 0x2C]) / 255 @ (0.2126, 0.7152, 0.0722)
+    assert abs(np.median(first[first > 3000]) / 65535 - gray) < 0.02
+    row(tab, "First paint").click()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    tab.drag((0.42, 0.6), (0.5, 0.6))
+    tab.wait_kept(4)
+    second = server.texels(project, "plane", "metallic").astype(int)
+    assert (second > 3000).sum() > 1.2 * (first > 3000).sum()
+    row(tab, "Wash").click()
+    page.get_by_label("Times", exact=True).fill("0")
+    tab.wait_kept(5)
+    assert not server.texels(project, "plane", "metallic").any()
+    for change in (6, 7):
+        page.get_by_role("button", name="Undo", exact=True).click()
+        tab.wait_kept(change)
+    np.testing.assert_array_equal(server.texels(project, "plane", "metallic"), first)

@@ -28,7 +28,7 @@ export function Presets({ project }: { project: Project }) {
           {...reorder(i)}
           className="size-7 shrink-0 overflow-hidden rounded-control hover:outline-2 hover:outline-fog-4 hover:-outline-offset-2"
         >
-          <TipPicture tip={preset.tip} project={project} data={preset.picture ?? null} />
+          <TipPicture tip={preset.tip} project={project} data={preset.picture ?? null} color={preset.pigment?.base_color ?? null} />
         </button>
       ))}
     </div>

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 
 import type { Tip } from "../api/schema.generated";
+import { eightBits } from "../state/color";
 import type { Project } from "../state/project";
 
 const SIDE = 68;
@@ -36,8 +37,8 @@ function hasColor(pixels: Uint8ClampedArray): boolean {
   return false;
 }
 
-/** The tip as it will cover: its falloff, through its picture; data: that picture, as base64, where it is at hand. */
-export function TipPicture({ tip, project, data = null }: { tip: Tip; project: Project; data?: string | null }) {
+/** The tip as it will cover: its falloff, through its picture; data: that picture, as base64, where it is at hand. color: its own, else ink. */
+export function TipPicture({ tip, project, data = null, color = null }: { tip: Tip; project: Project; data?: string | null; color?: string | null }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [picture, setPicture] = useState<HTMLImageElement | null>(null);
   useEffect(() => {
@@ -60,6 +61,7 @@ export function TipPicture({ tip, project, data = null }: { tip: Tip; project: P
       through = context.getImageData(0, 0, SIDE, SIDE).data;
     }
     const colored = through !== null && hasColor(through);
+    const plain = color ? [1, 3, 5].map((at) => parseInt(eightBits(color).slice(at, at + 2), 16)) : [INK, INK + 6, INK + 4];
     const image = context.createImageData(SIDE, SIDE);
     const radius = SIDE / 2 - 4;
     const soft = Math.min(tip.hardness, 1 - 1.2 / radius);
@@ -69,11 +71,11 @@ export function TipPicture({ tip, project, data = null }: { tip: Tip; project: P
         const s = Math.min(1, Math.max(0, (t - soft) / (1 - soft)));
         const at = (y * SIDE + x) * 4;
         const passes = !through ? 1 : t >= 1 ? 0 : colored ? through[at + 3]! / 255 : 1 - through[at]! / 255;
-        const ink = colored && !tip.tint ? [...through!.subarray(at, at + 3)] : [INK, INK + 6, INK + 4];
+        const ink = colored && !tip.tint ? [...through!.subarray(at, at + 3)] : plain;
         image.data.set([...ink, 255 * tip.strength * weight(tip, s) * passes], at);
       }
     }
     context.putImageData(image, 0, 0);
-  }, [tip, picture]);
+  }, [tip, picture, color]);
   return <canvas ref={canvas} width={SIDE} height={SIDE} aria-hidden className="max-w-full rounded-control bg-[#e9ebea]" />;
 }

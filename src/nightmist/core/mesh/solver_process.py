@@ -143,7 +143,7 @@ def _relaxed(
         if not np.isfinite(better).all() or (_areas(better, faces) <= 0).any():
             break
         flat = better
-        large, small = _singular_values(points, faces, flat)
+        large, small = singular_values(points, faces, flat)
         energy = float((true * (large**2 + small**2 + large**-2 + small**-2)).sum() / true.sum())
         if energy > before * (1 - GAIN) and float((large / small).max()) < STRETCH:
             break
@@ -155,7 +155,7 @@ def _slits(
     points: NDArray[np.float64], faces: NDArray[np.int64], flat: NDArray[np.float64]
 ) -> NDArray[np.bool_] | None:
     """(M, 3): sides along the shortest ways from places stretched too much to the rim; None when there are none."""
-    large, small = _singular_values(points, faces, flat)
+    large, small = singular_values(points, faces, flat)
     bad = np.flatnonzero(large > STRETCH * small)
     if not len(bad):
         return None
@@ -183,7 +183,7 @@ def _true_areas(points: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArra
     return areas
 
 
-def _singular_values(
+def singular_values(
     points: NDArray[np.float64], faces: NDArray[np.int64], flat: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(M,) largest and smallest stretch of faces from space into the map."""

@@ -13,7 +13,7 @@ from ..progress import Progress, part
 from .charts import charts_by_angle
 from .disks import cut_to_disks, cut_vertices
 from .mesh import Mesh
-from .solver_process import Piece
+from .solver_process import STRETCH, Piece, singular_values
 from .solvers import solve
 from .topology import Topology
 
@@ -44,7 +44,7 @@ def unwrap_by_angle(mesh: Mesh, faces: NDArray[np.int64], angle: float, progress
         joined = _joined_within(topology, faces[rough], charts.label[rough])
         done = part(progress, 0.1 + 0.8 * share, 0.9)
         corners[rough] = _clear_of(corners[smooth], _flat_disks(mesh, faces[rough], joined, done)[0])
-    return _mended(mesh.corners[faces], corners), share < 0.5
+    return _mended(mesh.corners[faces], corners, charts.rough), share < 0.5
 
 
 def unwrap_along_seams(mesh: Mesh, faces: NDArray[np.int64], progress: Progress) -> tuple[Corners, list[str]]:
@@ -59,7 +59,7 @@ def unwrap_along_seams(mesh: Mesh, faces: NDArray[np.int64], progress: Progress)
     joined = _joined_within(topology, faces, np.zeros(len(faces), np.int64)) & ~seam[topology.edge]
     corners, cuts = _flat_disks(mesh, faces, joined, part(progress, 0.1, 0.8))
     notes = [f"{cuts} cuts more than the marked seams were needed to lay the surface flat."] if cuts else []
-    return _mended(mesh.corners[faces], corners), notes
+    return _mended(mesh.corners[faces], corners, np.zeros(len(faces), np.bool_)), notes
 
 
 def _joined_within(topology: Topology, faces: NDArray[np.int64], label: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -146,10 +146,17 @@ def _places(mesh: Mesh, topology: Topology) -> NDArray[np.float64]:
     return places
 
 
-def _mended(space: NDArray[np.float64], corners: Corners) -> Corners:
-    """Faces that a library left without area are laid flat alone, in the scale of the others."""
+def _mended(space: NDArray[np.float64], corners: Corners, strict: NDArray[np.bool_]) -> Corners:
+    """Faces that a library left without area are laid flat alone, in the scale of the others.
+
+    strict: (n,) which of them also where paint would be stretched too much.
+    """
     true, flat = face_areas(space), flat_areas(corners)
     lost = ~np.isfinite(flat) | (np.abs(flat) < 1e-12 * max(float(np.nanmax(np.abs(flat))), 1e-300))
+    if strict.any():
+        each = np.arange(3 * int(strict.sum())).reshape(-1, 3)
+        large, small = singular_values(space[strict].reshape(-1, 3), each, corners[strict].reshape(-1, 2))
+        lost[strict] |= large > STRETCH * small
     scale = np.sqrt(true[~lost].sum() / max(float(np.abs(flat[~lost]).sum()), 1e-300)) if (~lost).any() else 1.0
     corners = corners * scale
     if lost.any():

@@ -20,6 +20,7 @@ from ..derived.scaled import scaled
 from ..document import Document
 from ..values import (
     CHANNELS,
+    MAPS,
     Brushed,
     MapName,
     Node,
@@ -122,11 +123,12 @@ def choose_uv_set(document: Document, surface: str | None, uv_set: int, keep_pai
 
 def set_start(surface: Surface, start: StartValues) -> Change:
     """What a surface shows where nothing is painted."""
-    if start == surface.start:
+    changed = [name for name in MAPS if getattr(start, name) != getattr(surface.start, name)]
+    if not changed:
         return Change(label="")
     return Change(
         label=f"Start values of {surface.name}", values={surface.id: (surface, surface.but(start=start))},
-        merge=f"{surface.id} start",
+        merge=f"{surface.id} start {' '.join(changed)}",
     )  # fmt: skip
 
 
@@ -139,7 +141,7 @@ def set_crease(document: Document, surface: str | None, angle: float | None) -> 
     if not changed:
         return Change(label="")
     return Change(
-        label=f"Edges of {surface or 'all surfaces'}", merge=f"{surface} crease",
+        label=f"Edges of {surface or 'all surfaces'}",
         values={one.id: (one, one.but(crease=None if angle is None else float(angle))) for one in changed},
     )  # fmt: skip
 

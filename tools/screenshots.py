@@ -10,13 +10,17 @@ from playwright.sync_api import Page, sync_playwright
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist"]
 
+USUAL = {"width": 1280, "height": 800}
+#: The smallest window that all is meant for, and one about as large as many screens.
+SIZES = (("small", 1024, 640), ("wide", 1900, 1040))
+
 
 def main(address: str) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
             executable_path="/usr/bin/chromium", args=FLAGS, ignore_default_args=["--hide-scrollbars"]
         )
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page = browser.new_page(viewport=USUAL)
         page.set_default_timeout(120_000)
         page.goto(address)
         page.wait_for_function("() => [...document.querySelectorAll('main li img')].every((i) => i.naturalWidth)")
@@ -25,6 +29,10 @@ def main(address: str) -> None:
         page.get_by_role("button", name="Paint", exact=True).click()
         page.get_by_role("radio", name="Model", exact=True).click()
         shoot(page, "model")
+        for name, width, height in SIZES:
+            page.set_viewport_size({"width": width, "height": height})
+            shoot(page, name)
+        page.set_viewport_size(USUAL)
         page.get_by_role("button", name="More").click()
         shoot(page, "tips")
         page.keyboard.press("Escape")

@@ -339,3 +339,38 @@ def test_reference_pictures_keep_their_numbers(client):
     assert client.delete(f"{base}/quay.png").status_code == 204
     assert client.get(f"{base}/quay.png").status_code == 404
     assert client.get(base).json() == ["quay 2.png"]
+
+
+def test_a_tip_of_ones_own_is_in_the_library_for_all_projects(client):
+    """Added in one project, at hand in another, taken there once; in color on the scratch sheet; forgotten, back."""
+    one, other = (create(client).json()["id"] for _ in range(2))
+    square = np.zeros((16, 16, 4), np.uint8)
+    square[4:12, 4:12] = (20, 180, 60, 255)
+    made = client.post(f"/api/projects/{one}/tips", files=[("files", ("leaf.png", write_png(square)))]).json()
+    assert (made["name"], made["colored"], made["here"]) == ("leaf", True, True)
+
+    def found(project):
+        tips = client.get(f"/api/projects/{project}/tips").json()
+        return [tip["here"] for tip in tips if tip["name"] == "leaf"]
+
+    assert (found(one), found(other)) == ([True], [False])
+    assert client.get("/api/tips/leaf.png").content == client.get(f"/api/projects/{one}/tips/leaf.png").content
+    for _ in range(2):
+        assert client.post(f"/api/projects/{other}/tips/leaf/take").json()["name"] == "leaf"
+    assert found(other) == [True]
+    tip = {"radius": 60, "strength": 1, "hardness": 1, "picture": "leaf", "pressure_strength": False}
+    trial = {"tip": tip, "pigment": {"base_color": "#ff0000"}, "samples": [[80, 80, 1]], "width": 160, "height": 160}
+    drawn = client.post("/api/scratch", json={**trial, "project": other})
+    pixels = np.asarray(Image.open(io.BytesIO(drawn.content))).astype(int)
+    assert np.abs(pixels[80, 80] - (20, 180, 60)).max() <= 2
+    assert pixels[80, 5].min() > 150
+    kept = client.delete("/api/tips/leaf").json()
+    assert client.get("/api/tips/leaf.png").status_code == 422
+    assert found(other) == [True], "a project that has it keeps it"
+    third = create(client).json()["id"]
+    assert found(third) == []
+    assert client.post("/api/tips", json=kept).status_code == 204
+    assert found(third) == [False]
+    spoiled = client.post("/api/tips", json={**kept, "picture": "bm8gcGljdHVyZQ=="})
+    assert spoiled.status_code == 422
+    assert "cannot be read" in spoiled.text

@@ -36,7 +36,6 @@ def whole(arrays: Pool, tiles: Pool, picture: Picture) -> NDArray[np.uint16]:
         image = raster_of(arrays.get(picture.file), tiles).read()
         if picture.of.map == "base_color":
             return image
-        # A mask's value lies in its alpha, as if paint of white had been laid.
         return np.ascontiguousarray(image[..., [0, 0, 0, -1]])
     return read_picture(picture.name, _file(arrays, picture.file), upright=True)
 

@@ -268,6 +268,10 @@ def test_a_long_box_is_painted_by_hand_from_base_to_highlights(painter, server):
     touched = [int((smeared != bright)[owner].sum()) for owner in owners]
     assert sum(count > 0 for count in touched) >= 2, touched
     assert smeared.max() <= bright.max() + 300
+    # Presets are those of all projects: none is left behind.
+    for mode in ("multiply", "screen"):
+        page.get_by_role("button", name=f"With {mode}", exact=True).click(button="right")
+        expect(page.get_by_role("button", name=f"With {mode}", exact=True)).to_have_count(0)
     tab.open()
     np.testing.assert_array_equal(light(), smeared)
 

@@ -17,9 +17,9 @@ from .packing_grid import block, place
 #: Cells along the longer side of the map; finer packs tighter and takes longer.
 CELLS = 512
 #: The search for a scale ends after so many rounds, or when it is known this well.
-ROUNDS, TOLERANCE = 14, 0.004
+ROUNDS, TOLERANCE = 14, 0.01
 #: Up to so many islands are also tried upside down, in another order, and at scales a little larger than was found.
-FEW, NUDGE, NUDGES = 100, 1.01, 6
+FEW, NUDGE, NUDGES = 100, 1.01, 3
 
 
 @dataclass

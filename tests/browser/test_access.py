@@ -110,7 +110,7 @@ def test_prepare_and_its_cards(page, server):
     page.keyboard.press("1")
     page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
     assert violations(page) == []
-    for card in ("Turn, align", "Plan sizes"):
+    for card in ("Turn, align", "Plan sizes", "Start"):
         page.get_by_role("button", name=card, exact=True).click()
         assert violations(page) == [], card
         page.keyboard.press("Escape")

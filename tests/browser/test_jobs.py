@@ -298,7 +298,7 @@ def test_a_photo_is_painted_onto_one_side_behind_a_mask_of_its_island(painter, s
 
 
 def test_a_picture_wrapped_around_a_ball_by_each_shape_sticks_when_its_node_moves(painter, server):
-    """Another file with the ball elsewhere, turned and larger: the picture lies on it as it did."""
+    """Another file with the ball elsewhere and larger: the picture lies on it as it did."""
     ball = practice_body("sphere", 1.0)
     project = server.create(write_glb(ball), "ball.glb")
     tab = painter(project).open()
@@ -308,8 +308,8 @@ def test_a_picture_wrapped_around_a_ball_by_each_shape_sticks_when_its_node_move
     given = {"name": "sticker.png", "mimeType": "image/png", "buffer": sticker()}
     page.get_by_label("Pictures for the wash").set_input_files(given)
     tab.wait_kept(3)
-    change, moved = 3, [(1.5, 0.5, -2), (-1, 2, 0.5), (0, 0, 3), (4, 0, 0), (0.5, 0.5, 0.5)]
-    for shape, move in zip(("Flat", "Cylinder", "Sphere", "Three ways", "One point"), moved, strict=True):
+    change, moved = 3, [(1.5, 0.5, -2), (-1, 2, 0.5), (0, 0, 3), (4, 0, 0), (0.5, 0.5, 0.5), (-2, -1, 1)]
+    for shape, move in zip(("Flat", "Cylinder", "Sphere", "Box", "Three ways", "One point"), moved, strict=True):
         page.get_by_role("radio", name=shape, exact=True).click()
         change += 1
         tab.wait_kept(change)

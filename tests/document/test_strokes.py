@@ -88,13 +88,27 @@ def test_no_unpainted_texel_at_a_seam():
     assert painted[:, right + 1 : right + 1 + beyond].all()
 
 
+#: The gutter repeats the texel inside, so what changes from one side of a seam to the other shows there as a step.
+STEPS = pytest.mark.xfail(strict=True, reason="a slope or a grain across a seam is seen as a step of up to a texel")
+ACROSS, ALONG, SLANTED = [(250, 300), (550, 300)], [(400, 180), (400, 420)], [(320, 200), (470, 400)]
+SOFT, FIRMER, GRAIN = {"hardness": 0.0}, {"hardness": 0.6, "build_up": True}, {"picture": "chalk"}
+
+
 @pytest.mark.parametrize("quarters", [0, 1, 2])
-@pytest.mark.parametrize("path", [[(250, 300), (550, 300)], [(400, 180), (400, 420)]])
-@pytest.mark.parametrize("tip", [{"hardness": 0.0}, {"hardness": 0.6, "build_up": True}])
+@pytest.mark.parametrize(
+    ("path", "tip"),
+    [
+        (ACROSS, SOFT), (ACROSS, FIRMER), (ALONG, SOFT), (ALONG, FIRMER),
+        pytest.param(SLANTED, SOFT, marks=STEPS), pytest.param(SLANTED, FIRMER, marks=STEPS),
+        pytest.param(ACROSS, GRAIN, marks=STEPS), pytest.param(ALONG, GRAIN, marks=STEPS),
+        pytest.param(SLANTED, GRAIN, marks=STEPS),
+    ],
+)  # fmt: skip
 def test_no_step_at_a_seam_whose_islands_are_turned(quarters, path, tip):
     """Two squares that meet in a line, one island turned by right angles: both show the same along it within 2/255.
 
-    Across the line and along it; a slope from one side to the other shows by what it changes over one texel.
+    That holds straight across the line and along it; not where a stroke leaves a slope, or a grain, from one side to
+    the other.
     """
     left, right = placed(plane(4, 0, 1), move=(-1, 0, 0)), placed(plane(4, 0, 1), move=(1, 0, 0))
     turn = np.linalg.matrix_power(np.array([[0, -1], [1, 0]]), quarters)

@@ -1,4 +1,4 @@
-"""Whole jobs replayed in the browser as a painter does them, with mouse and pen, down to UVs and texels."""
+"""Whole jobs replayed in the browser as a painter does them, with the mouse, down to UVs and texels."""
 
 from __future__ import annotations
 
@@ -66,7 +66,15 @@ def mark_loops(tab, server) -> None:
     raise AssertionError(f"loops of {wanted} sides were not met")
 
 
-def scale(tab, **numbers: float) -> None:
+def unwrap(tab, way: str) -> None:
+    """In one of the ways, by the button of the tray."""
+    change = changes(tab)
+    tab.page.get_by_label("Way to unwrap").select_option(way)
+    tab.page.get_by_role("button", name=re.compile("^Unwrap (?!anew)")).click()
+    settled(tab, change + 1)
+
+
+def scale(tab, numbers: dict[str, float]) -> None:
     """Scale the picked islands by numbers, in percent."""
     change = changes(tab)
     tab.page.get_by_role("button", name="Numbers").click()
@@ -96,11 +104,7 @@ def test_a_ring_is_let_in_cut_flattened_squared_and_fitted(painter, server):
     page.get_by_role("radio", name="Model", exact=True).click()
     page.get_by_role("radio", name="Seam loop").click()
     mark_loops(tab, server)
-    change = changes(tab)
-    page.get_by_label("Way to unwrap").select_option("seams")
-    page.get_by_role("button", name=re.compile("^Unwrap (?!anew)")).click()
-    change += 1
-    settled(tab, change)
+    unwrap(tab, "seams")
     stage = Stage(server, project)
     assert stage.islands == 1
     page.get_by_role("radio", name="Side by side").click()
@@ -108,17 +112,14 @@ def test_a_ring_is_let_in_cut_flattened_squared_and_fitted(painter, server):
     page.get_by_role("radio", name="Pick", exact=True).click()
     middle = stage.corners().reshape(-1, 2).mean(axis=0).tolist()
     page.mouse.click(*on_map(tab, *middle))
-    page.get_by_label("Way to unwrap").select_option("grid")
-    page.get_by_role("button", name=re.compile("^Unwrap (?!anew)")).click()
-    change += 1
-    settled(tab, change)
+    unwrap(tab, "grid")
     grid = Stage(server, project)
     assert grid.islands == 1
     corners = grid.corners()
     sides = np.abs(corners - np.roll(corners, 1, axis=1))
     # Every triangle is half a square: one side along u, one along v.
     assert (np.sort(sides.min(axis=2), axis=1)[:, :2] < 1e-3).all()
-    scale(tab, **{"Scale across": 150, "Scale down": 150})
+    scale(tab, {"Scale across": 150, "Scale down": 150})
     large = Stage(server, project).corners().reshape(-1, 2)
     change = changes(tab)
     page.get_by_role("button", name="Fit", exact=True).click()
@@ -131,13 +132,13 @@ def test_a_ring_is_let_in_cut_flattened_squared_and_fitted(painter, server):
         before = tab.colors()
         page.get_by_role("radio", name=proof).click()
         tab.wait_view(lambda image, old=before: (np.abs(image - old).max(axis=2) > 40).mean() > 0.05, proof)
-    scale(tab, **{"Scale across": 50})
+    scale(tab, {"Scale across": 50})
     narrow = Stage(server, project).corners().reshape(-1, 2)
     assert np.allclose(np.ptp(narrow, axis=0), np.ptp(fitted, axis=0) * (0.5, 1), atol=1e-4)
 
 
 def test_blocks_are_unwrapped_and_their_map_doubled_with_twice_the_density(painter, server):
-    """Useless UVs, one click; one step makes the map larger, the painter is told what that gains; painted on all."""
+    """Useless UVs, one click; one step makes the map larger, the painter is told what that gains."""
     project = server.create(write_glb(blocks_over_each_other()), "blocks.glb")
     tab = prepare(painter, project)
     page = tab.page
@@ -217,7 +218,7 @@ def test_blocks_get_color_shine_metal_and_relief_by_every_kind_of_mark(painter, 
 
 
 def test_a_long_box_is_painted_by_hand_from_base_to_highlights(painter, server):
-    """Base by fill, darks by multiply and lights by screen from presets, a pen's pressure, smeared over its edges."""
+    """Base by fill, darks by multiply and lights by screen from presets, smeared over its edges."""
     project = server.create(write_glb(placed(practice_body("box", 1.0), scale=(2.5, 0.7, 0.7))), "beam.glb")
     tab = plain_red(painter, project)
     page = tab.page

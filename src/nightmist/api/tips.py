@@ -65,10 +65,10 @@ def tips(studio: InStudio, project: str) -> list[TipChoice]:
     """Pictures that ship with us, those of the project, and those of the library that are not in it."""
     own = studio.with_document(project, lambda document: document.tip_values())
     made = [TipChoice(name=name, title=title, own=False) for name, title in TIPS.items()]
-    mine = [TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored) for tip in own]
+    mine = [_choice(tip) for tip in own]
     digests = {tip.picture for tip in own}
     others = [tip for tip in _library(studio) if tip.digest not in digests]
-    return made + mine + [_in_library(tip) for tip in others]
+    return made + mine + [_choice(tip, here=False) for tip in others]
 
 
 @router.get("/projects/{project}/tips/{name}.png")
@@ -86,7 +86,7 @@ def add_tip(studio: InStudio, project: str, files: Annotated[list[UploadFile], F
     tip, picture = studio.work_on(project, lambda document: _tip(document, document.add_tip(name, data)))
     kept = b64encode(write_tip(picture)).decode()
     _shelve(studio, LibraryTip(name=tip.name, picture=kept, digest=tip.picture, colored=tip.colored))
-    return TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored)
+    return _choice(tip)
 
 
 @router.post("/projects/{project}/tips/{name}/take", responses={422: {"model": Problem}})
@@ -94,7 +94,7 @@ def take_tip(studio: InStudio, project: str, name: str) -> TipChoice:
     """Bring a tip of the library into the project."""
     picture = _picture(_in(studio, name))
     tip, _ = studio.work_on(project, lambda document: _tip(document, document.keep_tip(name, picture)))
-    return TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored)
+    return _choice(tip)
 
 
 @router.get("/tips/{name}.png")
@@ -132,8 +132,8 @@ def _tip(document: Document, name: str) -> tuple[TipPicture, NDArray[np.float32]
     return next(tip for tip in document.tip_values() if tip.name == name), document.tip_picture(name)
 
 
-def _in_library(tip: LibraryTip) -> TipChoice:
-    return TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored, here=False)
+def _choice(tip: TipPicture | LibraryTip, here: bool = True) -> TipChoice:
+    return TipChoice(name=tip.name, title=tip.name, own=True, colored=tip.colored, here=here)
 
 
 def _in(studio: Studio, name: str) -> LibraryTip:

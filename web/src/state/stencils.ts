@@ -20,6 +20,7 @@ export function takeStencil({ id, width, height }: Picture): void {
 
 /** Stencils whose picture is gone go; what others show stays where it lies when their picture is cropped otherwise. */
 export function followPictures(before: DocumentState | null, after: DocumentState): void {
+  if (before?.pictures === after.pictures) return;
   const follow = (place: StencilPlace): StencilPlace => {
     const find = (state: DocumentState | null) => state?.pictures.find(({ id }) => id === place.picture)?.cutout?.crop;
     const [old, now] = [find(before), find(after)];

@@ -16,6 +16,12 @@ export function loadTips(project: string): void {
   listTips(project).then((tips) => useTips.setState({ tips }), () => undefined);
 }
 
+/** Whether the tip at hand has a picture in colors. */
+export function useColoredTip(): boolean {
+  const picture = useDesk(({ tip }) => tip.picture);
+  return useTips(({ tips }) => tips.some(({ name, here, colored }) => here && colored && name === picture));
+}
+
 /** Where a tip's picture is to be had. */
 export function tipAt(project: string, { name, here }: Pick<TipChoice, "name" | "here">): string {
   return `/api/${here ? `projects/${project}/` : ""}tips/${encodeURIComponent(name)}.png`;

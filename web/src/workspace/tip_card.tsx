@@ -2,7 +2,7 @@ import type { Tip } from "../api/schema.generated";
 import { FRESH, setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { setUnit } from "../state/radius";
-import { useTips } from "../state/tips";
+import { useColoredTip } from "../state/tips";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
 import { CardHeading } from "./card_heading";
@@ -105,7 +105,7 @@ function Blending() {
 
 function Jitter() {
   const tip = useDesk((desk) => desk.tip);
-  const colored = useTips(({ tips }) => tips.some(({ name, here, colored }) => here && colored && name === tip.picture)) && !tip.tint;
+  const colored = useColoredTip() && !tip.tint;
   return (
     <>
       <Head>Jitter</Head>

@@ -6,7 +6,7 @@ import { setTip, useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
-import { addOwnTip, chooseTip, dropTip, loadTips, stampWith, tipAt, tipOf, useTips } from "../state/tips";
+import { addOwnTip, chooseTip, dropTip, loadTips, stampWith, tipAt, tipOf, useColoredTip, useTips } from "../state/tips";
 import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
 
@@ -23,7 +23,7 @@ export function TipPictures({ project }: { project: Project }) {
     const [file] = files;
     if (file) void addOwnTip(project.id, file);
   };
-  const colored = tips.some(({ name, here, colored }) => here && colored && name === picture);
+  const colored = useColoredTip();
   return (
     <div
       onDragOver={(event) => event.preventDefault()}

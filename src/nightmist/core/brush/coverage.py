@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -17,7 +17,7 @@ from ..texels.tile_mask import TileMask
 from .falloff import NO_TABLE
 from .gather_band import gather_band
 from .gather_dabs import gather_dabs
-from .reach import near_tiles, reach, tile_at
+from .reach import ALONE, JOINED, near_tiles, reach, tile_at
 
 #: A tip without a picture.
 NO_PICTURE = np.zeros((0, 0), np.float32)
@@ -31,6 +31,12 @@ NOTHING = np.zeros((TILE, TILE), np.float32)
 OPEN_TILE, NO_TILE = address_of(OPEN), address_of(NOTHING)
 #: Dabs that are not stations.
 NO_JOINTS = np.zeros(0, np.int8)
+
+
+#: What each of some dabs has of its own, where it is there.
+EACH = (
+    "centers", "normals", "radii", "strengths", "hardness", "tangents", "numbers", "joined", "guessed",
+)  # fmt: skip
 
 
 @dataclass
@@ -69,6 +75,21 @@ class Dabs:
 
     def __len__(self) -> int:
         return len(self.centers)
+
+    def image(self, kept: NDArray[np.bool_], apart: NDArray[np.bool_], turned_over: bool, **others: Any) -> Dabs:
+        """Those that are kept, (N,), of an image of all: with other (N, …) arrays, and another track.
+
+        A band is broken behind what is left out, and where stations have come to lie apart, (N,), from the one before.
+        turned_over: the picture, too, as by a reflection.
+        """
+        all_of_them = replace(self, hardness=np.zeros(len(self)) + self.hardness, **others)
+        broken = apart | ~np.concatenate([kept[:1], kept[:-1]])
+        if self.joined is not None:
+            all_of_them.joined = np.where((self.joined == JOINED) & broken, ALONE, self.joined).astype(np.int8)
+        if turned_over:
+            all_of_them.picture, all_of_them.colors = self.picture[::-1].copy(), self.colors[::-1].copy()
+        each = {name: getattr(all_of_them, name) for name in EACH}
+        return replace(all_of_them, **{name: array[kept] for name, array in each.items() if array is not None})
 
 
 class Coverage:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..formats.image_files import fit, read_picture, write_png
+from ..formats.image_files import color_spread, fit, read_picture, write_png
 from .coverage import NO_COLORS
 
 SIDE = 128
@@ -87,8 +87,7 @@ def tip_from_picture(name: str, data: bytes) -> NDArray[np.float32]:
     scale = min(1.0, LARGEST / max(width, height))
     fitted = fit(read, max(1, round(width * scale)), max(1, round(height * scale)))
     image = (fitted / 65535).astype(np.float32)
-    shown = image[image[..., 3] > 0, :3]
-    colored = (shown.max(axis=1) - shown.min(axis=1)).max(initial=0) > GRAY_WITHIN
+    colored = color_spread(fitted) > GRAY_WITHIN * 65535
     square = _squared(image, _reach(image)) if colored else _squared(_through(image), 0)
     # As a file of 16 bits has it, so that a tip is the same wherever it is kept.
     return (np.rint(square * 65535) / 65535).astype(np.float32)

@@ -75,6 +75,12 @@ def write_png(image: NDArray[np.uint16] | NDArray[np.uint8]) -> bytes:
     return data.tobytes()
 
 
+def color_spread(image: NDArray[np.uint16]) -> int:
+    """How far the channels of any seen pixel of (H, W, 4) differ: next to nothing where a picture is gray."""
+    shown = image[image[..., 3] > 0, :3].astype(np.int64)
+    return int((shown.max(axis=1) - shown.min(axis=1)).max(initial=0))
+
+
 def fit(image: NDArray[np.uint16], width: int, height: int) -> NDArray[np.uint16]:
     """The picture at another size: averaged when shrunk, bilinear when enlarged; color weighted by alpha."""
     if image.shape[:2] == (height, width):

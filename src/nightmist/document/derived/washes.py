@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
+from ...core.formats.image_files import color_spread
 from ...core.kernels import addresses_in
 from ...core.mapping.frames import inverse_of, turn_of
 from ...core.mapping.projections import Laying, lay_pictures, placing_of
@@ -163,9 +164,7 @@ class Washes:
 
         def look() -> tuple[bool, bool]:
             pixels = self.picture(picture)
-            shown = pixels[..., :3][pixels[..., 3] > 0].astype(np.int64)
-            spread = (shown.max(axis=1) - shown.min(axis=1)).max(initial=0)
-            return bool(spread <= GRAY_WITHIN), bool((pixels[..., 3] == 65535).all())
+            return color_spread(pixels) <= GRAY_WITHIN, bool((pixels[..., 3] == 65535).all())
 
         return self.cache.get(("looks", picture.looks), look)
 

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...core.brush.coverage import Dabs
 from ...core.brush.mirror import match_of
-from ...core.brush.reach import ALONE, JOINED
 from ...core.mesh import Caster
 from ...core.mesh.pick import barycentric
 from ..derived.layouts import Layout
@@ -50,29 +48,16 @@ class MapMirror:
                 kept = good & (over == flip)
                 if kept.any():
                     ways = _along(sides, own.matrices[at], turn, dabs.tangents)
-                    yield _image(dabs, kept, centers, scale, ways, flip, number)
+                    yield dabs.image(
+                        kept, _jumped(dabs.centers, centers, scale), flip, centers=centers, radii=dabs.radii * scale,
+                        tangents=ways, track=(number, int(flip)),
+                    )  # fmt: skip
 
 
-def _image(
-    dabs: Dabs, kept: NDArray[np.bool_], centers: Rows, scale: Rows, ways: Rows | None, flip: bool, number: int
-) -> Dabs:
-    joined = dabs.joined
-    if joined is not None:
-        gone = np.linalg.norm(np.diff(centers, axis=0, prepend=centers[:1]), axis=1)
-        went = np.linalg.norm(np.diff(dabs.centers, axis=0, prepend=dabs.centers[:1]), axis=1) * scale
-        broken = ~np.concatenate([kept[:1], kept[:-1]]) | (gone > JUMP * went + 1)
-        joined = np.where((joined == JOINED) & broken, ALONE, joined)[kept].astype(np.int8)
-    turned_over = flip and dabs.picture.size > 0
-    return replace(
-        dabs, centers=centers[kept], normals=dabs.normals[kept], radii=(dabs.radii * scale)[kept],
-        strengths=dabs.strengths[kept], hardness=(np.zeros(len(kept)) + dabs.hardness)[kept], joined=joined,
-        picture=dabs.picture[::-1].copy() if turned_over else dabs.picture,
-        colors=dabs.colors[::-1].copy() if turned_over and dabs.colors.size else dabs.colors,
-        tangents=None if ways is None else ways[kept],
-        numbers=None if dabs.numbers is None else dabs.numbers[kept],
-        guessed=None if dabs.guessed is None else dabs.guessed[kept],
-        track=(number, int(flip)),
-    )  # fmt: skip
+def _jumped(before: Rows, after: Rows, scale: Rows) -> NDArray[np.bool_]:
+    """(n,) whether an image lies far from the one before it, where the dabs themselves did not."""
+    went, gone = (np.linalg.norm(np.diff(at, axis=0, prepend=at[:1]), axis=1) for at in (before, after))
+    return np.asarray(gone > JUMP * went * scale + 1)
 
 
 def _turned_over(sides: Rows, normals: Rows) -> Rows:

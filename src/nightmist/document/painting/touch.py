@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from ...core.brush.coverage import NO_COLORS, NO_PICTURE, Dabs
 from ...core.brush.falloff import falloff_table
 from ...core.brush.mirror import Mirror, match_of
-from ...core.brush.reach import ALONE, JOINED
 from ...core.mapping import Camera
 from ...core.mesh import Caster
 from ..derived.layouts import Layout
@@ -94,22 +93,10 @@ class Touch:
         matrix = self.matrices[number]
         turn = matrix[:, :3]
         hits, good = match_of(self.caster, dabs.centers @ turn.T + matrix[:, 3], dabs.normals @ turn.T)
-        joined = dabs.joined
-        if joined is not None:
-            # Where the body has no match on the way, the band is broken.
-            broken = ~np.concatenate([good[:1], good[:-1]])
-            joined = np.where((joined == JOINED) & broken, ALONE, joined)[good].astype(np.int8)
-        # A reflection turns the tip's picture over as well.
-        flip = np.linalg.det(turn) < 0 and dabs.picture.size
-        return replace(
-            dabs, centers=hits.position[good], normals=hits.normal[good], radii=dabs.radii[good],
-            strengths=dabs.strengths[good], hardness=np.asarray(dabs.hardness)[good], joined=joined,
-            picture=dabs.picture[::-1].copy() if flip else dabs.picture,
-            colors=dabs.colors[::-1].copy() if flip else dabs.colors,
-            tangents=None if dabs.tangents is None else (dabs.tangents @ turn.T)[good],
-            numbers=None if dabs.numbers is None else dabs.numbers[good],
-            guessed=None if dabs.guessed is None else dabs.guessed[good],
-            track=(number,),
+        tangents = None if dabs.tangents is None else dabs.tangents @ turn.T
+        return dabs.image(
+            good, np.zeros(len(dabs), np.bool_), bool(np.linalg.det(turn) < 0), centers=hits.position,
+            normals=hits.normal, tangents=tangents, track=(number,),
         )  # fmt: skip
 
     def _wrapped(self, dabs: Dabs) -> list[Dabs]:

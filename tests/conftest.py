@@ -7,9 +7,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from sqlalchemy import delete
 
 from nightmist.store import Store
 from nightmist.store.cluster import Cluster
+from nightmist.store.tables import Shelf
 
 
 @pytest.fixture(scope="session")
@@ -25,10 +27,12 @@ def cluster() -> Iterator[Cluster]:
 
 @pytest.fixture
 def store(cluster: Cluster) -> Iterator[Store]:
-    """The store, migrated and without projects."""
+    """The store, migrated, without projects and with empty shelves."""
     opened = Store(cluster.start())
     opened.migrate()
     for row in opened.projects():
         opened.delete(row.id)
+    with opened.engine.begin() as connection:
+        connection.execute(delete(Shelf))
     yield opened
     opened.close()

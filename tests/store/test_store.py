@@ -11,7 +11,7 @@ from sqlalchemy import inspect, text
 from nightmist import Tip
 from nightmist.store import ArrayData, Entry, NeverStoredError, Store, StoreError
 from nightmist.store.cluster import Cluster
-from nightmist.store.tables import Base
+from nightmist.store.tables import Base, Shelf
 
 ONE, TWO = "a" * 32, "b" * 32
 PIXELS = os.urandom(64 * 64 * 8)
@@ -122,12 +122,14 @@ def test_what_can_never_be_kept_is_told_apart(store, bad):
 
 
 def test_deleting_a_project_deletes_all_of_it(store):
-    """Nothing stays behind in any table."""
+    """Nothing stays behind in any table; what lies on a shelf for all projects does."""
     name = project(store)
     store.keep(name, Entry(1, 1, step={"n": 1}))
+    store.set_shelf("tips", ["Reed"])
     store.delete(name)
+    assert store.shelf("tips") == ["Reed"]
     with store.engine.connect() as connection:
-        for table in Base.metadata.tables:
+        for table in Base.metadata.tables.keys() - {Shelf.__tablename__}:
             assert connection.scalar(text(f"select count(*) from {table}")) == 0
     with pytest.raises(StoreError, match="no project"):
         store.picture(name)

@@ -15,6 +15,7 @@ from nightmist.core.mesh.by_shape import frame_around, unwrap_by_shape
 from nightmist.core.mesh.checkup import check_uvs
 from nightmist.core.mesh.methods import unwrap
 from nightmist.core.mesh.seams import edges_at, with_seams
+from nightmist.core.mesh.solvers import solve
 from nightmist.core.mesh.strip import straighten
 from nightmist.core.mesh.topology import islands_of, joined_in_map
 from nightmist.core.progress import CancelledError, quietly
@@ -317,6 +318,17 @@ def test_unwrapping_can_be_called_off():
         unwrap(mesh, faces, faces, 0, SIZE, "auto", 60, 8, None, stop)
     assert seen
     assert mesh.uvs == []
+
+
+def test_a_solver_that_fails_says_so_and_the_next_task_gets_another():
+    """The first task fails inside the library's process; a triangle after it comes out in its true size."""
+    points, faces = np.array([[0, 0, 0], [3, 0, 0], [0, 4, 0]], float), np.array([[0, 1, 2]])
+    with pytest.raises(NightmistError, match=r"failed inside the library \(IndexError"):
+        solve("flatten", [(points, faces + 7)], "Laying flat", quietly)
+    for _ in range(2):
+        (corners,) = solve("flatten", [(points, faces)], "Laying flat", quietly)
+        sides = np.linalg.norm(np.roll(corners[0], -1, axis=0) - corners[0], axis=1)
+        assert sides == pytest.approx([3, 5, 4])
 
 
 @pytest.mark.parametrize("method", ["sideways", "auto"])

@@ -1,12 +1,15 @@
 """Runs xatlas and libigl in a process of its own: both hold Python's lock for seconds, and cannot be stopped.
 
-Run as a script, with a pickled task on standard input and its pickled result on standard output, so that
-nothing else of the application is loaded. `solvers.py` is the other end.
+Run as a script, with pickled tasks on standard input and their pickled results on standard output, so that
+nothing else of the application is loaded. It ends with its input, or when nothing was asked for a while.
+`solvers.py` is the other end.
 """
 
 from __future__ import annotations
 
+import os
 import pickle
+import select
 import sys
 from typing import Any
 
@@ -218,13 +221,26 @@ def _areas(flat: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArray[np.fl
 
 
 TASKS: dict[str, Any] = {"charts": charts, "flatten": flatten}
+#: Seconds without a task after which the process ends.
+IDLE = 180
+
+
+def serve() -> None:
+    """Answer one task after the other."""
+    import igl  # noqa: F401 - loaded before the first task comes
+    import xatlas  # noqa: F401
+
+    # Libraries print to standard output; results must stay apart from that.
+    results = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)
+    while select.select([sys.stdin], [], [], IDLE)[0]:
+        try:
+            task, pieces = pickle.load(sys.stdin.buffer)
+        except EOFError:
+            return
+        pickle.dump(TASKS[task](pieces), results, protocol=5)
+        results.flush()
+
 
 if __name__ == "__main__":
-    # Libraries print to standard output; the result must stay apart from that.
-    import os
-
-    result = os.fdopen(os.dup(1), "wb")
-    os.dup2(2, 1)
-    task, pieces = pickle.load(sys.stdin.buffer)
-    pickle.dump(TASKS[task](pieces), result, protocol=5)
-    result.close()
+    serve()

@@ -14,7 +14,7 @@ from .charts import charts_by_angle
 from .disks import cut_to_disks, cut_vertices
 from .mesh import Mesh
 from .solver_process import STRETCH, Piece, singular_values
-from .solvers import solve
+from .solvers import get_ready, solve
 from .topology import Topology
 
 Corners = NDArray[np.float64]
@@ -31,6 +31,7 @@ def unwrap_by_angle(mesh: Mesh, faces: NDArray[np.int64], angle: float, progress
     if not 1 <= angle <= 89:
         raise NightmistError(f"An angle limit of {angle:g}° does not work; give 1 to 89 degrees.")
     progress("Cutting by angle", 0)
+    get_ready(len(faces))
     topology = mesh.topology
     areas = face_areas(mesh.corners[faces])
     charts = charts_by_angle(topology, faces, mesh.corners[faces], mesh.face_normals[faces], areas, angle)
@@ -53,6 +54,7 @@ def unwrap_along_seams(mesh: Mesh, faces: NDArray[np.int64], progress: Progress)
     A piece that is no disk gets the shortest cuts that make it one.
     """
     progress("Cutting along the seams", 0)
+    get_ready(len(faces))
     topology = mesh.topology
     seam = np.zeros(len(topology.ends), np.bool_)
     seam[topology.edges_between(mesh.seams)] = True

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from nightmist import Document
-from nightmist.core.relief.heights import with_neighbors
 from nightmist.core.texels import TILE, Raster, TileArea
+from nightmist.core.texels.area import with_neighbors
 
 from ..shapes import grid, joined, plane
 

@@ -37,6 +37,7 @@ def _pointer(item: types.Type) -> Any:
     return cast
 
 
+as_uint8 = _pointer(types.uint8)
 as_uint16 = _pointer(types.uint16)
 as_float32 = _pointer(types.float32)
 as_bool = _pointer(types.boolean)

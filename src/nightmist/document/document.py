@@ -20,7 +20,7 @@ from ..core.texels.tile_mask import TileMask
 from .change import Change, node_and_map, raster_id
 from .contents import Contents
 from .derived.cache import Cache
-from .derived.composites import Composite, PictureName, refresh_relief
+from .derived.composites import Changed, Composite, PictureName, refresh_relief
 from .derived.decals import DecalLayers, Laying, Source
 from .derived.dense import DensePictures
 from .derived.filtered import Filtered
@@ -30,6 +30,7 @@ from .derived.model import SHAPE, look_of, mesh_of
 from .derived.pool import Loader, Pool
 from .derived.programs import Compiled, Laid, Programs, Shown, lazy_in
 from .derived.regions import region_mask
+from .derived.rims import Rims
 from .derived.tables import raster_of
 from .derived.washes import MOST_KEPT, Washes
 from .following import following
@@ -130,6 +131,7 @@ class Document(Contents):
         #: Grows with whatever changes but the tiles that a preview works on.
         self.edition = 0
         self.programs = Programs()
+        self.rims = Rims(self.cache)
         self.washes = Washes(self.cache, self.arrays, self.pool)
         self.filters = Filters(self.cache)
         self.decals = DecalLayers(Source(self.cache, self.washes, self.region_mask))
@@ -356,13 +358,18 @@ class Document(Contents):
         surfaces: list[Surface] = [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
         layouts = self.all_layouts()
         composites = [self.composite(surface) for surface in surfaces]
-        changed: dict[tuple[str, PictureName], TileArea] = {}
-        for surface, composite, layout in zip(surfaces, composites, layouts, strict=True):
+        fresh: list[Changed] = [{} for _ in surfaces]
+        for number, (surface, composite, layout) in enumerate(zip(surfaces, composites, layouts, strict=True)):
             if composite.stale or composite.rough or composite.layout_key != layout.key:
                 compiled = self._compiled(surface)
                 filters = self._filters(compiled, composite)
-                fresh = composite.refresh(surface, compiled, filters, layout, not self.previews)
-                changed.update({(surface.id, picture): area for picture, area in fresh.items()})
+                fresh[number] = composite.refresh(surface, compiled, filters, layout, not self.previews)
+        fresh = self.rims.refresh(layouts, self.mesh, composites, fresh)
+        changed = {
+            (surface.id, picture): area
+            for surface, areas in zip(surfaces, fresh, strict=True)
+            for picture, area in areas.items()
+        }
         raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
         raised = raised or any(_raises(value) for value in self.values.values())
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)

@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ..kernels import in_two_threads, kernel
-from ..texels.area import TileArea
+from ..texels.area import TileArea, with_neighbors
 from ..texels.composite_picture import Picture
-from ..texels.gutter import Gutter
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.seam_links import SeamLinks
@@ -22,20 +21,19 @@ class Heights:
     beyond: (H, W) int32, for rim texels their place in `links`: where the surface goes on there.
     """
 
-    def __init__(self, own: Ownership, gutter: Gutter, across: SeamLinks) -> None:
+    def __init__(self, own: Ownership, across: SeamLinks) -> None:
         self.own, self.columns = own, own.columns
         width, height = own.width, own.height
         self.covered = own.covered()
         self.image = np.zeros((height, width), np.uint16)
-        pairs, _ = gutter.by_target
-        inside = np.full(width * height, -1, np.int32)
-        inside[pairs[:, 0]] = pairs[:, 1]
-        near = inside[across.target]
+        near = across.inside
         dx = (across.target % width - near % width + width // 2) % width - width // 2
         dy = (across.target // width - near // width + height // 2) % height - height // 2
         rim = np.flatnonzero(dx * dx + dy * dy <= RIM2)
         #: Of `across`, what concerns the rim.
-        self.links = SeamLinks(across.target[rim], across.surface[rim], across.source[rim], across.place[rim])
+        self.links = SeamLinks(
+            across.target[rim], near[rim], across.surface[rim], across.source[rim], across.place[rim]
+        )
         target, near, dx, dy = across.target[rim], near[rim], dx[rim], dy[rim]
         self.beyond = np.full((height, width), -1, np.int32)
         self.beyond.ravel()[target] = np.arange(len(rim), dtype=np.int32)
@@ -68,21 +66,6 @@ class Heights:
         tile = (y // TILE * self.columns + x // TILE).astype(np.int32)
         rects = np.stack([y % TILE, y % TILE + 1, x % TILE, x % TILE + 1], 1).astype(np.int32)
         return with_neighbors(TileArea.of_rects(tile, rects), self.own.width, self.own.height)
-
-
-def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> TileArea:
-    """An area of a map and the texels within `reach` of it (at most a tile); the map wraps."""
-    rows, columns = height // TILE, width // TILE
-    row, column = area.tiles // columns, area.tiles % columns
-    grown = area.rects + np.array([-reach, reach, -reach, reach], np.int32)
-    tiles, rects = [], []
-    for dy in (-1, 0, 1):
-        for dx in (-1, 0, 1):
-            tiles.append((row + dy) % rows * columns + (column + dx) % columns)
-            rects.append(np.clip(grown - np.array([dy, dy, dx, dx], np.int32) * TILE, 0, TILE))
-    tile, rect = np.concatenate(tiles).astype(np.int32), np.concatenate(rects).astype(np.int32)
-    some = (rect[:, 1] > rect[:, 0]) & (rect[:, 3] > rect[:, 2])
-    return TileArea.of_rects(tile[some], rect[some])
 
 
 @kernel

@@ -73,6 +73,21 @@ class TileArea:
         return TileArea.union([self, other]) if len(other) else self
 
 
+def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> TileArea:
+    """An area of a map and the texels within `reach` of it (at most a tile); the map wraps."""
+    rows, columns = height // TILE, width // TILE
+    row, column = area.tiles // columns, area.tiles % columns
+    grown = area.rects + np.array([-reach, reach, -reach, reach], np.int32)
+    tiles, rects = [], []
+    for dy in (-1, 0, 1):
+        for dx in (-1, 0, 1):
+            tiles.append((row + dy) % rows * columns + (column + dx) % columns)
+            rects.append(np.clip(grown - np.array([dy, dy, dx, dx], np.int32) * TILE, 0, TILE))
+    tile, rect = np.concatenate(tiles).astype(np.int32), np.concatenate(rects).astype(np.int32)
+    some = (rect[:, 1] > rect[:, 0]) & (rect[:, 3] > rect[:, 2])
+    return TileArea.of_rects(tile[some], rect[some])
+
+
 @kernel
 def _unite(tiles, rects, order, united, bounds):  # type: ignore[no-untyped-def]
     count = 0

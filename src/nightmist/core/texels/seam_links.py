@@ -29,12 +29,14 @@ MOST_EDGES_FAR = 2000
 class SeamLinks:
     """For one surface: gutter texels within `reach` of its islands, and where they come from.
 
-    target: (n,) int32, texels of this surface (y · width + x). surface: (n,) int32, whose map the source lies in.
+    target: (n,) int32, texels of this surface (y · width + x). inside: (n,) int32, the nearest texel of an island.
+    surface: (n,) int32, whose map the source lies in.
     place: (n, 2) float32, exactly where there, in texels. source: (n,) int32, the texel at that place. Where the
     surface ends, the source is the nearest inside texel.
     """
 
     target: NDArray[np.int32]
+    inside: NDArray[np.int32]
     surface: NDArray[np.int32]
     source: NDArray[np.int32]
     place: NDArray[np.float32]
@@ -45,7 +47,7 @@ class SeamLinks:
         """Places in these lists whose source lies in an area of a surface's map of width × height."""
         if surface not in self._by_source:
             mine = np.flatnonzero(self.surface == surface)
-            order, starts = _by_tile(self.source[mine], width, height)
+            order, starts = by_tile(self.source[mine], width, height)
             self._by_source[surface] = (mine[order], starts)
         members, starts = self._by_source[surface]
         found = np.empty(int((starts[area.tiles + 1] - starts[area.tiles]).sum()), np.int64)
@@ -55,7 +57,7 @@ class SeamLinks:
     def targets_in(self, width: int, height: int, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
         """Places in these lists whose target lies in one of the tiles of this surface's map of width × height."""
         if self._by_target is None:
-            self._by_target = _by_tile(self.target, width, height)
+            self._by_target = by_tile(self.target, width, height)
         members, starts = self._by_target
         return np.concatenate([members[:0], *(members[starts[t] : starts[t + 1]] for t in tiles)])
 
@@ -98,7 +100,7 @@ def _show(sources, targets, which, source, loaded, target):  # type: ignore[no-u
                 target[y, x, c] = source[sources[k], c]
 
 
-def _by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """The places of texels in order of their tiles, and where each tile's begin."""
     tile = texels // width // TILE * (width // TILE) + texels % width // TILE
     order = np.argsort(tile, kind="stable")
@@ -107,9 +109,12 @@ def _by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArra
 
 def links_over_seams(
     mesh: Mesh, surface: int, own: Ownership, gutter: Gutter, texels: NDArray[np.float64],
-    sizes: NDArray[np.int64], reach: int,
+    sizes: NDArray[np.int64], reach: float,
 ) -> SeamLinks:  # fmt: skip
-    """Walk from each gutter texel of a surface. texels: (F, 3, 2), every face in its own map; sizes: (k, 2)."""
+    """Walk from each gutter texel of a surface within `reach` texels of its islands.
+
+    texels: (F, 3, 2), every face in its own map; sizes: (k, 2).
+    """
     pairs, _ = gutter.by_target
     width, height = own.width, own.height
     target, inside = pairs[:, 0], pairs[:, 1]
@@ -129,7 +134,7 @@ def links_over_seams(
     source = inside.astype(np.int32)
     place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
     _walk_all(mesh, own, face, x, y, dx, dy, np.nan_to_num(texels), sizes, found, source, place)
-    return SeamLinks(target.astype(np.int32), found, source, place)
+    return SeamLinks(target.astype(np.int32), inside.astype(np.int32), found, source, place)
 
 
 def walk_over(

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from ...core.compose import evaluate
 from ...core.relief import write_normals
-from ...core.relief.heights import Heights, with_neighbors
+from ...core.relief.heights import Heights
 from ...core.texels import TileArea
+from ...core.texels.area import with_neighbors
 from ...core.texels.composite_picture import Picture
 from ..values import MAPS, MapName, Surface
 from .filtered import Filtered, felt

@@ -91,8 +91,7 @@ class Layouts:
 
     def heights(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> Heights:
         """A surface's height as slopes need it, without a content yet; a new one for each asker."""
-        layout = layouts[number]
-        return Heights(layout.ownership, layout.gutter, self.links(layouts, mesh, number))
+        return Heights(layouts[number].ownership, self.links(layouts, mesh, number))
 
     @staticmethod
     def _links(layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:

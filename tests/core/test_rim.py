@@ -1,0 +1,119 @@
+"""The rim beside islands against the plain geometry of two walls that meet at an edge."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from nightmist import Camera, Document, Pigment, Tip
+
+from ..shapes import grid, joined, lay_picture
+
+SIDE = 256
+LOW = 0.1
+#: Where each wall lies in the map: its share of it along a side.
+SHARES = (0.8, 0.43)
+
+
+def bent_walls():
+    """Two squares of side 2 that meet at x = 0 in a right angle: two surfaces, the right one in smaller texels."""
+    s = np.linspace(0, 1, 5)
+    x, y = np.meshgrid(s, s)
+    uv = [LOW + share * np.stack([x, y], 2) for share in SHARES]
+    left = grid(np.stack([2 * x - 2, 1 - 2 * y, 0 * x], 2), uv[0])
+    right = grid(np.stack([0 * x, 1 - 2 * y, -2 * x], 2), uv[1])
+    return Document.from_mesh(joined(left, right, names=["left", "right"]), "bent", (SIDE, SIDE))
+
+
+def unfolded(which: int):
+    """(SIDE, SIDE, 2) of each texel's middle where both walls are laid flat: x from -2 to 2, y from -1 to 1."""
+    at = ((np.arange(SIDE) + 0.5) / SIDE - LOW) / SHARES[which]
+    x, y = np.meshgrid(at, at)
+    return np.stack([2 * x - 2 + 2 * which, 1 - 2 * y], 2)
+
+
+def colored(doc, value):
+    """The document with a function of the unfolded place, 0-1, as color and roughness of each wall."""
+    for which, name in enumerate(("left", "right")):
+        layer = doc.surfaces[name].layers.add("brushed")
+        shade = np.rint(value(unfolded(which)) * 65535).astype(np.uint16)
+        full = np.full_like(shade, 65535)
+        lay_picture(doc, layer, "base_color", np.stack([shade, shade // 2, full - shade, full], 2))
+        lay_picture(doc, layer, "roughness", np.stack([shade, full], 2))
+    doc.refresh()
+    return doc
+
+
+def beside_the_edge(doc, name, which):
+    """Texels next to the edge of a wall, outside of it, and those inside that are next to them."""
+    covered = doc.surfaces[name].layout.ownership.covered()
+    rows = np.flatnonzero(covered.any(axis=1))[3:-3]
+    column = np.flatnonzero(covered.any(axis=0))[-1 if which == 0 else 0]
+    return (rows, column + (1 if which == 0 else -1)), (rows, column)
+
+
+@pytest.mark.parametrize(("name", "which"), [("left", 0), ("right", 1)])
+def test_a_slope_goes_on_over_the_edge_as_on_flat_ground(name, which):
+    """Linear in the unfolded walls, though texels of both differ in size: the rim has it within 8 of 65535.
+
+    Shares below a 512th are left out.
+    """
+
+    def value(at):
+        return 0.5 + 0.11 * at[..., 0] + 0.07 * at[..., 1]
+
+    doc = colored(bent_walls(), value)
+    rim, _ = beside_the_edge(doc, name, which)
+    wanted = value(unfolded(which)[rim]) * 65535
+    assert np.abs(doc.surfaces[name].read("base_color")[rim][:, 0] - wanted).max() <= 8
+    assert np.abs(doc.surfaces[name].read("roughness")[rim] - wanted).max() <= 8
+
+
+@pytest.mark.parametrize("grain", [0.0, 0.02])
+def test_an_edge_between_two_fills_is_not_blurred(grain):
+    """Dark on one wall, light on the other, one of them grainy: each rim repeats its own wall to the bit."""
+    noise = np.random.default_rng(1).uniform(-grain, grain, (SIDE, SIDE))
+    doc = colored(bent_walls(), lambda at: np.where(at[..., 0] < 0, 0.4, 0.7 + noise))
+    for which, name in enumerate(("left", "right")):
+        rim, inside = beside_the_edge(doc, name, which)
+        picture = doc.surfaces[name].read("base_color")
+        assert (picture[rim] == picture[inside]).all()
+
+
+def test_the_surfaces_own_border_repeats_what_is_inside():
+    doc = colored(bent_walls(), lambda at: 0.5 + 0.2 * at[..., 0])
+    covered = doc.surfaces["left"].layout.ownership.covered()
+    first, rows = int(covered.any(axis=0).argmax()), np.flatnonzero(covered.any(axis=1))[3:-3]
+    picture = doc.surfaces["left"].read("base_color")
+    assert (picture[rows, first - 1] == picture[rows, first]).all()
+
+
+def test_strokes_and_moved_islands_leave_the_rim_that_a_whole_evaluation_gives():
+    """Piece by piece on either side of the edge, undone, UVs of one wall changed: to the bit what is made anew."""
+    doc = bent_walls()
+    layers = {name: doc.surfaces[name].layers.add("brushed") for name in ("left", "right")}
+    camera = Camera.look_at((-3, 0.5, 1.5), (0, 0, -0.5), 50, (400, 300))
+    rng = np.random.default_rng(3)
+
+    def same_as_anew():
+        doc.refresh()
+        kept = {name: doc.surfaces[name].read("base_color").copy() for name in layers}
+        doc.composites.clear()
+        doc.refresh()
+        return all((doc.surfaces[name].read("base_color") == picture).all() for name, picture in kept.items())
+
+    for radius in (4, 30):
+        stroke = doc.begin_stroke(
+            layers, camera, Tip(radius=radius, hardness=0.3), Pigment(base_color="#aa3311", roughness=0.2)
+        )
+        for _ in range(6):
+            stroke.extend([(*(rng.uniform(0.3, 0.7, 2) * [400, 300]), 1.0)])
+            doc.refresh()
+        doc.finish_stroke(stroke)
+        assert same_as_anew()
+    doc.undo()
+    assert same_as_anew()
+    doc.unwrap("right", method="planar")
+    assert same_as_anew()
+    doc.undo()
+    assert same_as_anew()

@@ -1,4 +1,4 @@
-"""./nightmist test: the linters, then every test. Further arguments go to pytest."""
+"""./nightmist test: the linters, then every test, files shared out to two processes. Arguments go to pytest instead."""
 
 from __future__ import annotations
 
@@ -33,7 +33,8 @@ def main() -> int:
         if done.returncode:
             failed.append(name)
             print(done.stdout, done.stderr, flush=True)
-    tests = subprocess.run([sys.executable, "-m", "pytest", *sys.argv[1:]], cwd=ROOT, env=environment, check=False)
+    arguments = sys.argv[1:] or ["-n", "2", "--dist", "loadfile"]
+    tests = subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False)
     if failed:
         print(f"failed besides pytest: {', '.join(failed)}")
     return tests.returncode or bool(failed)

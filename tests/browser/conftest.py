@@ -137,6 +137,15 @@ class Painter:
         if not hold:
             self.page.mouse.up(button=button)
 
+    def draw_with_pen(self, *samples: tuple[float, float, float]) -> None:
+        """A stroke through places on the stage, each with the pen's pressure 0-1 there."""
+        pen = self.page.context.new_cdp_session(self.page)
+        kinds = ["mousePressed", *["mouseMoved"] * (len(samples) - 1), "mouseReleased"]
+        for kind, (x, y, force) in zip(kinds, [*samples, samples[-1]], strict=True):
+            px, py = self.at(x, y)
+            pen.send("Input.dispatchMouseEvent", {"type": kind, "x": px, "y": py, "button": "left", "buttons": 1,
+                                                  "pointerType": "pen", "force": force, "clickCount": 1})  # fmt: skip
+
     def wait_kept(self, change: int) -> None:
         self.page.wait_for_function(
             "n => document.querySelector('[data-testid=kept]')?.innerText.startsWith(`Kept, change ${n}`)",

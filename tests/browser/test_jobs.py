@@ -218,10 +218,11 @@ def test_blocks_get_color_shine_metal_and_relief_by_every_kind_of_mark(painter, 
 
 
 def test_a_long_box_is_painted_by_hand_from_base_to_highlights(painter, server):
-    """Base by fill, darks by multiply and lights by screen from presets, smeared over its edges."""
+    """Base by fill, darks by multiply with the mouse, lights by screen with a pen, from presets; smeared over edges."""
     project = server.create(write_glb(placed(practice_body("box", 1.0), scale=(2.5, 0.7, 0.7))), "beam.glb")
     tab = plain_red(painter, project)
     page = tab.page
+    yellowish = lambda image: (image[..., 0] > 220) & (image[..., 1] > 150) & (image[..., 2] < 160)  # noqa: E731
     name = next(iter(Document.from_mesh(practice_body("box", 1.0), "b", (64, 64)).surfaces))
     light = lambda: server.texels(project, name).astype(int).sum(axis=2)  # noqa: E731
     tool(tab, "Fill")
@@ -236,6 +237,8 @@ def test_a_long_box_is_painted_by_hand_from_base_to_highlights(painter, server):
         page.get_by_role("button", name="More").click()
         page.get_by_label("Brush blend mode").select_option(mode)
         page.keyboard.press("Escape")
+        # Lights follow the pen: a fifth of the radius at the lightest touch.
+        page.get_by_label("Radius at the lightest touch").fill("200" if mode == "screen" else "1000")
         page.get_by_role("button", name="Keep a preset").click()
         page.get_by_label("Name of the preset").fill(f"With {mode}")
         page.get_by_label("with the pigment").check()
@@ -251,16 +254,18 @@ def test_a_long_box_is_painted_by_hand_from_base_to_highlights(painter, server):
     expect(
         page.get_by_role("group", name="Not at rest").get_by_role("button", name="screen", exact=True)
     ).to_be_visible()
-    tab.drag((0.42, 0.45), (0.6, 0.45))
+    tab.draw_with_pen(*((0.42 + 0.18 * t, 0.45, 0.05 + 0.9 * t) for t in np.linspace(0, 1, 21)))
     tab.wait_kept(3)
     bright = light()
     assert (bright > dark + 5000).sum() > 50
+    lit = lambda image, x: int(yellowish(image)[:, round(x * image.shape[1])].sum())  # noqa: E731
+    tab.wait_view(lambda image: lit(image, 0.57) > 2 * max(lit(image, 0.45), 1), "pressure does not widen the light")
     # Across the edge between two sides, from the bright mark into the base.
     tool(tab, "Smear")
     tab.drag((0.1, 0.3), (0.1, 0.6), button="right")
     image = tab.colors()
     # The light mark, wherever it is seen now; over the edges above it.
-    rows, columns = np.nonzero((image[..., 0] > 220) & (image[..., 1] > 150) & (image[..., 2] < 160))
+    rows, columns = np.nonzero(yellowish(image))
     place = columns.mean() / image.shape[1], rows.mean() / image.shape[0]
     tab.drag(place, (place[0], 0.3), (place[0] - 0.1, 0.12))
     tab.wait_kept(4)

@@ -86,20 +86,7 @@ def test_a_pens_pressure_thins_the_line(painter, server):
     tab = plain_red(painter)
     tab.page.get_by_label("Radius at the lightest touch").fill("70")
     tab.page.get_by_label("Strength at the lightest touch").fill("1000")
-    pen = tab.page.context.new_cdp_session(tab.page)
-
-    def event(kind, x, force):
-        px, py = tab.at(x, 0.5)
-        pen.send(
-            "Input.dispatchMouseEvent",
-            {"type": kind, "x": px, "y": py, "button": "left", "buttons": 1, "pointerType": "pen", "force": force,
-             "clickCount": 1},
-        )  # fmt: skip
-
-    event("mousePressed", 0.34, 0.05)
-    for step in range(1, 21):
-        event("mouseMoved", 0.34 + 0.18 * step / 20, 0.05 + 0.9 * step / 20)
-    event("mouseReleased", 0.52, 0.95)
+    tab.draw_with_pen(*((0.34 + 0.18 * t, 0.5, 0.05 + 0.9 * t) for t in np.linspace(0, 1, 21)))
     tab.wait_kept(1)
     painted = (server.texels(tab.project, "left")[..., 1] < 30000).sum(axis=0)
     columns = np.flatnonzero(painted)

@@ -372,10 +372,7 @@ def test_fingers_move_the_view_while_the_pen_paints(painter, server):
     finger("touchEnd")
     tab.wait_view(lambda now: np.abs(now - before).max() > 40, "the view did not move")
     expect(page.get_by_role("button", name="Undo")).to_be_disabled()
-    x, y = tab.at(0.45, 0.5)
-    for kind in ("mousePressed", "mouseReleased"):
-        touch.send("Input.dispatchMouseEvent", {"type": kind, "x": x, "y": y, "button": "left", "buttons": 1,
-                                                "pointerType": "pen", "force": 0.9, "clickCount": 1})  # fmt: skip
+    tab.draw_with_pen((0.45, 0.5, 0.9))
     tab.wait_kept(1)
     assert near(server.texels(tab.project, "left"), RED, 9000).any()
 

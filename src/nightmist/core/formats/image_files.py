@@ -13,6 +13,8 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from ..errors import NightmistError
 
 MAX_PIXELS = 16384 * 8192
+#: The byte of a PNG that tells bits of a channel (ISO/IEC 15948, IHDR, which comes first).
+PNG_DEPTH = 24
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "TGA", "BMP")
 
 
@@ -30,7 +32,8 @@ def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.ui
             width, height = probe.size
             if width * height > MAX_PIXELS:
                 raise NightmistError(f"{name} has {width} × {height} pixels; at most {MAX_PIXELS:,} can be read.")
-            if probe.format in ("PNG", "TIFF") and (deep := _read_deep(data)) is not None:
+            may_be_deep = probe.format == "TIFF" or (probe.format == "PNG" and data[PNG_DEPTH] == 16)
+            if may_be_deep and (deep := _read_deep(data)) is not None:
                 return deep
             turned = ImageOps.exif_transpose(probe) if upright else probe
             pixels = np.asarray(turned.convert("RGBA"), np.uint16)

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, as_uint16, carray, kernel
+from ..kernels import address_of, addresses_in, as_uint16, carray, kernel
 
 TILE = 64
 
@@ -56,6 +56,14 @@ class Raster:
             self.tiles[key] = tile
             self.addresses[key] = address_of(tile)
 
+    def put_all(self, numbers: NDArray[np.int32], tiles: NDArray[np.uint16]) -> None:
+        """Set tiles by their numbers, (n,): (n, TILE, TILE, channels), which belongs to the raster from now on."""
+        self.edition += 1
+        tiles.flags.writeable = False
+        self.addresses.ravel()[numbers] = addresses_in(tiles)
+        rows, columns = np.divmod(numbers, self.addresses.shape[1])
+        self.tiles.update(zip(zip(rows.tolist(), columns.tolist(), strict=True), tiles, strict=True))
+
     def read(self) -> NDArray[np.uint16]:
         """The whole raster, (H, W, channels)."""
         image = np.zeros((self.height, self.width, self.channels), np.uint16)
@@ -75,6 +83,13 @@ class Raster:
             for column in range(self.width // TILE):
                 part = image[row * TILE : (row + 1) * TILE, column * TILE : (column + 1) * TILE]
                 self.put((row, column), np.ascontiguousarray(part) if part[..., -1].any() else None)
+
+
+def some_shown(tiles: NDArray[np.uint16]) -> NDArray[np.bool_]:
+    """(n,) which of (n, TILE, TILE, channels) tiles are not transparent all over."""
+    found = np.zeros(len(tiles), np.bool_)
+    _some_shown(tiles.reshape(len(tiles), TILE * TILE, -1), found)
+    return found
 
 
 #: A share of 0 to 1 everywhere, or of each texel of a tile, (64, 64).
@@ -100,6 +115,16 @@ def _plain(share: int) -> Tile:
     tile[...] = share, 65535
     tile.flags.writeable = False
     return tile
+
+
+@kernel
+def _some_shown(tiles, found):  # type: ignore[no-untyped-def]
+    alpha = tiles.shape[2] - 1
+    for i in range(len(tiles)):
+        for k in range(tiles.shape[1]):
+            if tiles[i, k, alpha] != 0:
+                found[i] = True
+                break
 
 
 @kernel

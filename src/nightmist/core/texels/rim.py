@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,9 +31,9 @@ REACH = 1.5
 ROUNDS = 6
 #: Shares of a texel below which it does not count.
 LEAST = 1 / 512
-#: Of 65535: what the means of both sides differ is a slope up to FLAT, TIMES what texels differ on the side where they
-#: differ more, and what they differ on the other; it is an edge from twice that.
-FLAT, TIMES = 4 * 257.0, 2.0
+#: Of 65535: where a side that went on straight would miss the other by less than FLAT and half of what texels around
+#: differ, there is a slope; by more than twice that, an edge.
+FLAT = 4 * 257.0
 #: The texels around one, itself among them.
 AROUND = tuple((dx, dy) for dy in (-1, 0, 1) for dx in (-1, 0, 1))
 
@@ -43,8 +44,9 @@ class Rim:
 
     surface, target, inside: (n,) int32, whose map, which texel there (y · width + x), the nearest one inside. sources:
     (m, 2) int32, surface and texel; weights: (m,) float32; those of rim texel i are starts[i]:starts[i + 1].
-    beyond: (n,) int32, the surface on which it goes on. around: (n, 2, 9) int32, texels inside islands near the inside
-    one, and near the place beyond; -1 for none. sizes: (surfaces, 2) width and height.
+    beyond: (n,) int32, the surface on which it goes on. line: (n, 3) int32, a step behind the inside texel, and on
+    `beyond` two and three steps before it, all inside islands. around: (n, 2, 9) int32, texels inside islands near the
+    inside one, and near the place beyond; -1 for none. sizes: (surfaces, 2) width and height.
     """
 
     surface: NDArray[np.int32]
@@ -54,6 +56,7 @@ class Rim:
     sources: NDArray[np.int32]
     weights: NDArray[np.float32]
     beyond: NDArray[np.int32]
+    line: NDArray[np.int32]
     around: NDArray[np.int32]
     sizes: NDArray[np.int64]
 
@@ -73,7 +76,7 @@ class Rim:
     @property
     def nbytes(self) -> int:
         """What it takes."""
-        kept = (self.surface, self.target, self.inside, self.sources, self.weights, self.around)
+        kept = (self.surface, self.target, self.inside, self.sources, self.weights, self.line, self.around)
         lists = (array for arrays in self._concerns.values() for array in arrays)
         return sum(array.nbytes for array in (*kept, *lists))
 
@@ -93,7 +96,7 @@ class Rim:
             tables[number] = [address_of(part) for part in (picture.pixels, picture.plain, picture.colors)]
         changed = np.zeros(len(rows), np.bool_)
         _spread(tables, self.sizes, rows, self.surface, self.target, self.inside, self.starts, self.sources,
-                self.weights, self.beyond, self.around, together, changed)  # fmt: skip
+                self.weights, self.beyond, self.line, self.around, together, changed)  # fmt: skip
         rows = rows[changed]
         for number in np.unique(self.surface[rows]).tolist():
             width = int(self.sizes[number, 0])
@@ -132,6 +135,12 @@ def rim_of(
         links_over_seams(mesh, number, own, gutter, texels, sizes, REACH)
         for number, (own, gutter) in enumerate(zip(owns, gutters, strict=True))
     ]
+    second, third = (
+        np.concatenate([
+            links_over_seams(mesh, number, own, gutter, texels, sizes, REACH, steps).place
+            for number, (own, gutter) in enumerate(zip(owns, gutters, strict=True))
+        ]) for steps in (2, 3)
+    )  # fmt: skip
     surface = np.concatenate([np.full(len(link.target), number) for number, link in enumerate(links)]).astype(np.int32)
     target, inside, beyond, place = (
         np.concatenate([getattr(link, name) for link in links]) for name in ("target", "inside", "surface", "place")
@@ -163,18 +172,25 @@ def rim_of(
     whole.data[whole.data < LEAST] = 0
     whole.eliminate_zeros()
     whole = _even(whole)
-    used = np.flatnonzero(np.diff(whole.indptr) > 0)
+    ahead = _texel_at(second, sizes[beyond])
+    # Where not even two steps lead into an island again, as on slivers, nothing is known of the other side.
+    used = np.flatnonzero((np.diff(whole.indptr) > 0) & (kind[offsets[beyond] + ahead] < 0))
+    ahead = ahead[used]
     whole = whole[used]
+    surface, target, inside, beyond, place = surface[used], target[used], inside[used], beyond[used], place[used]
+    line = np.stack([
+        _inside(kind, offsets, sizes, surface, _mirrored(target, inside, sizes[surface]), inside),
+        ahead, _inside(kind, offsets, sizes, beyond, _texel_at(third[used], sizes[beyond]), ahead),
+    ], axis=1)  # fmt: skip
     around = np.stack([
-        _covered_near(kind, offsets, sizes, surface[used], inside[used] % sizes[surface[used], 0],
-                      inside[used] // sizes[surface[used], 0]),
-        _covered_near(kind, offsets, sizes, beyond[used], *np.floor(place[used].T).astype(np.int64)),
+        _covered_near(kind, offsets, sizes, surface, inside % sizes[surface, 0], inside // sizes[surface, 0]),
+        _covered_near(kind, offsets, sizes, beyond, *np.floor(place.T).astype(np.int64)),
     ], axis=1)  # fmt: skip
     at = inner[whole.indices]
     of = np.searchsorted(offsets, at, side="right") - 1
     return Rim(
-        surface[used], target[used], inside[used], whole.indptr.astype(np.int64),
-        np.stack([of, at - offsets[of]], 1).astype(np.int32), whole.data.astype(np.float32), beyond[used], around,
+        surface, target, inside, whole.indptr.astype(np.int64),
+        np.stack([of, at - offsets[of]], 1).astype(np.int32), whole.data.astype(np.float32), beyond, line, around,
         sizes,
     )  # fmt: skip
 
@@ -184,6 +200,29 @@ def _even(weights: csr_array) -> csr_array:
     sums = np.asarray(weights.sum(axis=1)).ravel()
     even: csr_array = csr_array(diags_array(1 / np.maximum(sums, 1e-12)) @ weights)
     return even
+
+
+def _texel_at(place: NDArray[np.float32], sizes: NDArray[np.int64]) -> NDArray[np.int64]:
+    """(n,) texels in which places (n, 2) lie; maps wrap."""
+    x, y = np.floor(place.T).astype(np.int64)
+    found: NDArray[np.int64] = y % sizes[:, 1] * sizes[:, 0] + x % sizes[:, 0]
+    return found
+
+
+def _mirrored(target: NDArray[np.int32], inside: NDArray[np.int32], sizes: NDArray[np.int64]) -> NDArray[np.int64]:
+    """(n,) the texels that lie as far behind the inside ones as the targets lie before them."""
+    width, height = sizes.T
+    y, x = 2 * (inside // width) - target // width, 2 * (inside % width) - target % width
+    found: NDArray[np.int64] = y % height * width + x % width
+    return found
+
+
+def _inside(
+    kind: NDArray[np.int32], offsets: NDArray[np.int64], sizes: NDArray[np.int64], surface: NDArray[np.int32],
+    texel: NDArray[np.int64], other: NDArray[np.integer[Any]],
+) -> NDArray[np.int32]:  # fmt: skip
+    """(n,) texels, or where they are in no island the others."""
+    return np.where(kind[offsets[surface] + texel] < 0, texel, other).astype(np.int32)
 
 
 def _covered_near(
@@ -223,28 +262,25 @@ def _texel(tables, sizes, surface, texel, found):  # type: ignore[no-untyped-def
 
 
 @kernel
-def _around(tables, sizes, surface, texels, mean, vary):  # type: ignore[no-untyped-def]
-    """Of the texels around a place: their mean, and how much they differ, by channel."""
-    one, low, high = np.empty(4, np.float32), np.full(4, np.float32(65535)), np.zeros(4, np.float32)
-    mean[:], count = np.float32(0), np.float32(0)
+def _around(tables, sizes, surface, texels, low, high):  # type: ignore[no-untyped-def]
+    """Between what the texels around a place lie, by channel."""
+    one = np.empty(4, np.float32)
+    low[:], high[:] = np.float32(65535), np.float32(0)
     for k in range(len(texels)):
         if texels[k] >= 0:
             _texel(tables, sizes, surface, texels[k], one)
-            count += np.float32(1)
             for c in range(4):
                 low[c], high[c] = min(low[c], one[c]), max(high[c], one[c])
-                mean[c] += one[c]
-    for c in range(4):
-        vary[c] = max(high[c] - low[c], np.float32(0))
-        mean[c] /= max(count, np.float32(1))
 
 
 @kernel
 def _spread(  # type: ignore[no-untyped-def]
-    tables, sizes, rows, surfaces, targets, insides, starts, sources, weights, beyonds, arounds, together, changed
-):
-    here, there, one = np.empty((3, 4), np.float32)
-    mean, other, near, far = np.empty((4, 4), np.float32)
+    tables, sizes, rows, surfaces, targets, insides, starts, sources, weights, beyonds, lines, arounds, together,
+    changed,
+):  # fmt: skip
+    here, there, one, before, ahead, farther = np.empty((6, 4), np.float32)
+    missed, differ = np.empty((2, 4), np.float32)
+    low, high, low_beyond, high_beyond = np.empty((4, 4), np.float32)
     for i in range(len(rows)):
         r = rows[i]
         surface = surfaces[r]
@@ -254,15 +290,23 @@ def _spread(  # type: ignore[no-untyped-def]
             _texel(tables, sizes, sources[k, 0], sources[k, 1], one)
             for c in range(4):
                 there[c] += one[c] * weights[k]
-        _around(tables, sizes, surface, arounds[r, 0], mean, near)
-        _around(tables, sizes, beyonds[r], arounds[r, 1], other, far)
+        _texel(tables, sizes, surface, lines[r, 0], before)
+        _texel(tables, sizes, beyonds[r], lines[r, 1], ahead)
+        _texel(tables, sizes, beyonds[r], lines[r, 2], farther)
+        _around(tables, sizes, surface, arounds[r, 0], low, high)
+        _around(tables, sizes, beyonds[r], arounds[r, 1], low_beyond, high_beyond)
         for c in range(4):
-            mean[c] = abs(other[c] - mean[c])
+            # The lines through two texels of each side, at those of the other.
+            apart, two = ahead[c] - here[c], np.float32(2)
+            missed[c] = min(abs(apart - two * (here[c] - before[c])), abs(apart - two * (farther[c] - ahead[c])))
+            differ[c] = high[c] - low[c] + high_beyond[c] - low_beyond[c]
+            # At a corner the mix may hold a third island, which may end there.
+            there[c] = min(max(there[c], min(low[c], low_beyond[c])), max(high[c], high_beyond[c]))
         if together:
-            mean[:], near[:], far[:] = mean.max(), near.max(), far.max()
+            missed[:], differ[:] = missed.max(), differ.max()
         for c in range(4):
-            slope = np.float32(FLAT) + np.float32(TIMES) * max(near[c], far[c]) + min(near[c], far[c])
-            share = min(max(np.float32(2) - mean[c] / slope, np.float32(0)), np.float32(1))
+            slope = np.float32(FLAT) + np.float32(0.5) * differ[c]
+            share = min(max(np.float32(2) - missed[c] / slope, np.float32(0)), np.float32(1))
             here[c] += (there[c] - here[c]) * share
         t = _texel(tables, sizes, surface, targets[r], one)
         for c in range(4):

@@ -109,9 +109,9 @@ def by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray
 
 def links_over_seams(
     mesh: Mesh, surface: int, own: Ownership, gutter: Gutter, texels: NDArray[np.float64],
-    sizes: NDArray[np.int64], reach: float,
+    sizes: NDArray[np.int64], reach: float, times: float = 1.0,
 ) -> SeamLinks:  # fmt: skip
-    """Walk from each gutter texel of a surface within `reach` texels of its islands.
+    """Walk to each gutter texel of a surface within `reach` texels of its islands, or so many times as far.
 
     texels: (F, 3, 2), every face in its own map; sizes: (k, 2).
     """
@@ -133,7 +133,7 @@ def links_over_seams(
     found = np.full(len(target), surface, np.int32)
     source = inside.astype(np.int32)
     place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
-    _walk_all(mesh, own, face, x, y, dx, dy, np.nan_to_num(texels), sizes, found, source, place)
+    _walk_all(mesh, own, face, x, y, dx * times, dy * times, np.nan_to_num(texels), sizes, found, source, place)
     return SeamLinks(target.astype(np.int32), inside.astype(np.int32), found, source, place)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..kernels import as_uint16, carray, in_two_threads, kernel
-from .raster import TILE, Raster, tile_key
+from .raster import TILE, Raster, some_shown
 
 
 def shrunk(raster: Raster, factor: int) -> Raster:
@@ -19,9 +19,8 @@ def shrunk(raster: Raster, factor: int) -> Raster:
     tiles = np.unique(rows // factor * columns + places // factor)
     made = np.zeros((len(tiles), TILE, TILE, raster.channels), np.uint16)
     in_two_threads(len(tiles), lambda a, b: _shrink(raster.addresses, factor, columns, tiles[a:b], made[a:b]), 4)
-    for number, tile in zip(tiles, made, strict=True):
-        if tile[..., -1].any():
-            small.put(tile_key(number, columns), tile)
+    shown = some_shown(made)
+    small.put_all(tiles[shown], made[shown])
     return small
 
 

@@ -51,8 +51,7 @@ class LaidFilter(Filtered):
             raster = self.rasters[name]
             made = np.empty((len(tiles), TILE, TILE, raster.channels), np.uint16)
             to_texels(planes, at, alpha, made)
-            for number, tile in zip(tiles, made, strict=True):
-                raster.put(tile_key(number, raster.addresses.shape[1]), tile)
+            raster.put_all(tiles, made)
 
     def _columns(self) -> list[tuple[int, int | None]]:
         """Of each map its first plane and its alpha's."""

@@ -15,7 +15,7 @@ from ...core.mapping.projections import Laying, lay_pictures, placing_of
 from ...core.mapping.pyramid import Pyramid, pyramid_of
 from ...core.mapping.sheets import Sheets, sheets_of
 from ...core.texels import TILE, Raster
-from ...core.texels.raster import Start, Tile, TileKey, tile_key
+from ...core.texels.raster import Start, Tile, TileKey, some_shown, tile_key
 from ..values import CHANNELS, Frame, MapName, MaskOf, Picture, Surface, Wash
 from .cache import Cache
 from .laid import LaidTiles, owners
@@ -49,12 +49,9 @@ class LaidPictures(LaidTiles[MapName]):
             self.layout.ownership, self.layout.smooth_normals, self.sheets, self.laying, tiles, addresses,
             [raster.channels for raster in rasters],
         )  # fmt: skip
-        columns = rasters[0].addresses.shape[1]
         for raster, pixels in zip(rasters, made, strict=True):
-            for number, tile in zip(tiles, pixels, strict=True):
-                # Most tiles show it at one of few texels.
-                if tile[::16, ::16, -1].any() or tile[..., -1].any():
-                    raster.put(tile_key(number, columns), tile)
+            shown = some_shown(pixels)
+            raster.put_all(tiles[shown], pixels if shown.all() else pixels[shown])
 
 
 class Washes:

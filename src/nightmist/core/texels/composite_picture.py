@@ -7,7 +7,7 @@ import mmap
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import in_two_threads, kernel
+from ..kernels import address_of, in_two_threads, kernel
 from .encode import eight_bits, to_bytes
 from .raster import TILE
 
@@ -29,6 +29,8 @@ class Picture:
         self.pixels = np.frombuffer(self._memory, np.uint16).reshape(count, TILE, TILE, 4)
         self.plain = np.ones(count, np.uint8)
         self.colors = np.tile(np.array(color, np.uint16), (count, 1))
+        #: Of pixels, plain and colors, which stay where they are.
+        self.addresses = address_of(self.pixels), address_of(self.plain), address_of(self.colors)
 
     @property
     def nbytes(self) -> int:

@@ -8,34 +8,21 @@ where a fill ends there, the gutter stays as it is: an edge is no slope, and wou
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array, diags_array
 
-from ..kernels import address_of, as_uint8, as_uint16, carray, kernel
-from ..mesh.mesh import Mesh
+from ..kernels import as_uint8, as_uint16, carray, kernel
 from .area import TileArea, with_neighbors
 from .composite_picture import Picture, spell_out
-from .gutter import Gutter
-from .ownership import Ownership
 from .raster import TILE
-from .seam_links import by_tile, links_over_seams
+from .seam_links import by_tile
 
-#: Texels off an island up to which they belong to its rim: those that a screen mixes with it.
-REACH = 1.5
-#: Places that lie in a rim themselves are followed so often.
-ROUNDS = 6
-#: Shares of a texel below which it does not count.
-LEAST = 1 / 512
 #: Of 65535: where a side that went on straight would miss the other by less than FLAT and half of what texels around
 #: differ, there is a slope; by more than twice that, an edge.
 FLAT = 4 * 257.0
-#: The texels around one, itself among them.
-AROUND = tuple((dx, dy) for dy in (-1, 0, 1) for dx in (-1, 0, 1))
 
 
 @dataclass
@@ -93,7 +80,7 @@ class Rim:
             return found
         tables = np.zeros((len(self.sizes), 3), np.int64)
         for number, picture in pictures.items():
-            tables[number] = [address_of(part) for part in (picture.pixels, picture.plain, picture.colors)]
+            tables[number] = picture.addresses
         changed = np.zeros(len(rows), np.bool_)
         _spread(tables, self.sizes, rows, self.surface, self.target, self.inside, self.starts, self.sources,
                 self.weights, self.beyond, self.line, self.around, together, changed)  # fmt: skip
@@ -119,120 +106,6 @@ class Rim:
                 near = with_neighbors(area, width, height)
                 _mark(texels, rows, starts, width, near.tiles, near.rects, marks)
         return np.zeros(0, np.int64) if marks is None else np.flatnonzero(marks)
-
-
-def rim_of(
-    mesh: Mesh, owns: Sequence[Ownership], gutters: Sequence[Gutter], texels: NDArray[np.float64],
-    sizes: NDArray[np.int64],
-) -> Rim:  # fmt: skip
-    """The rims of all surfaces, which owns, gutters and sizes, (k, 2), go by.
-
-    texels: (F, 3, 2), every face in its own map. Places beyond a seam that lie in a rim themselves are mixed from what
-    that is mixed from, so only texels inside islands remain. The surface's own border has no rim.
-    """
-    offsets = np.concatenate([[0], np.cumsum(sizes[:, 0] * sizes[:, 1])])
-    links = [
-        links_over_seams(mesh, number, own, gutter, texels, sizes, REACH)
-        for number, (own, gutter) in enumerate(zip(owns, gutters, strict=True))
-    ]
-    second, third = (
-        np.concatenate([
-            links_over_seams(mesh, number, own, gutter, texels, sizes, REACH, steps).place
-            for number, (own, gutter) in enumerate(zip(owns, gutters, strict=True))
-        ]) for steps in (2, 3)
-    )  # fmt: skip
-    surface = np.concatenate([np.full(len(link.target), number) for number, link in enumerate(links)]).astype(np.int32)
-    target, inside, beyond, place = (
-        np.concatenate([getattr(link, name) for link in links]) for name in ("target", "inside", "surface", "place")
-    )
-    width, height = sizes[beyond].T
-    # Where the walk came to no end, its place is the middle of the inside texel.
-    ended = (beyond == surface) & (place == np.stack([inside % width + 0.5, inside // width + 0.5], 1)).all(axis=1)
-    # Of all texels of all maps: 0 in gaps, -1 inside islands, else one more than the number of the rim texel.
-    kind = np.concatenate([-own.covered().ravel().astype(np.int32) for own in owns])
-    kind[offsets[surface] + target] = np.arange(1, len(target) + 1, dtype=np.int32)
-    corner = np.floor(place - 0.5).astype(np.int64)
-    part = place - 0.5 - corner
-    rows, texel, weight = [], [], []
-    for dx, dy in ((0, 0), (1, 0), (0, 1), (1, 1)):
-        x, y = (corner[:, 0] + dx) % width, (corner[:, 1] + dy) % height
-        rows.append(np.arange(len(target)))
-        texel.append(offsets[beyond] + y * width + x)
-        weight.append(np.abs(1 - dx - part[:, 0]) * np.abs(1 - dy - part[:, 1]) * ~ended)
-    row, source, share = np.concatenate(rows), np.concatenate(texel), np.concatenate(weight)
-    known, other = kind[source] < 0, kind[source] > 0
-    inner, number = np.unique(source[known], return_inverse=True)
-    mixed = csr_array((share[known], (row[known], number)), shape=(len(target), len(inner)))
-    through = csr_array((share[other], (row[other], kind[source][other] - 1)), shape=(len(target), len(target)))
-    whole = term = mixed
-    for _ in range(ROUNDS):
-        term = through @ term
-        whole = whole + term
-    whole = _even(whole)
-    whole.data[whole.data < LEAST] = 0
-    whole.eliminate_zeros()
-    whole = _even(whole)
-    ahead = _texel_at(second, sizes[beyond])
-    # Where not even two steps lead into an island again, as on slivers, nothing is known of the other side.
-    used = np.flatnonzero((np.diff(whole.indptr) > 0) & (kind[offsets[beyond] + ahead] < 0))
-    ahead = ahead[used]
-    whole = whole[used]
-    surface, target, inside, beyond, place = surface[used], target[used], inside[used], beyond[used], place[used]
-    line = np.stack([
-        _inside(kind, offsets, sizes, surface, _mirrored(target, inside, sizes[surface]), inside),
-        ahead, _inside(kind, offsets, sizes, beyond, _texel_at(third[used], sizes[beyond]), ahead),
-    ], axis=1)  # fmt: skip
-    around = np.stack([
-        _covered_near(kind, offsets, sizes, surface, inside % sizes[surface, 0], inside // sizes[surface, 0]),
-        _covered_near(kind, offsets, sizes, beyond, *np.floor(place.T).astype(np.int64)),
-    ], axis=1)  # fmt: skip
-    at = inner[whole.indices]
-    of = np.searchsorted(offsets, at, side="right") - 1
-    return Rim(
-        surface, target, inside, whole.indptr.astype(np.int64),
-        np.stack([of, at - offsets[of]], 1).astype(np.int32), whole.data.astype(np.float32), beyond, line, around,
-        sizes,
-    )  # fmt: skip
-
-
-def _even(weights: csr_array) -> csr_array:
-    """Rows that sum to one."""
-    sums = np.asarray(weights.sum(axis=1)).ravel()
-    even: csr_array = csr_array(diags_array(1 / np.maximum(sums, 1e-12)) @ weights)
-    return even
-
-
-def _texel_at(place: NDArray[np.float32], sizes: NDArray[np.int64]) -> NDArray[np.int64]:
-    """(n,) texels in which places (n, 2) lie; maps wrap."""
-    x, y = np.floor(place.T).astype(np.int64)
-    found: NDArray[np.int64] = y % sizes[:, 1] * sizes[:, 0] + x % sizes[:, 0]
-    return found
-
-
-def _mirrored(target: NDArray[np.int32], inside: NDArray[np.int32], sizes: NDArray[np.int64]) -> NDArray[np.int64]:
-    """(n,) the texels that lie as far behind the inside ones as the targets lie before them."""
-    width, height = sizes.T
-    y, x = 2 * (inside // width) - target // width, 2 * (inside % width) - target % width
-    found: NDArray[np.int64] = y % height * width + x % width
-    return found
-
-
-def _inside(
-    kind: NDArray[np.int32], offsets: NDArray[np.int64], sizes: NDArray[np.int64], surface: NDArray[np.int32],
-    texel: NDArray[np.int64], other: NDArray[np.integer[Any]],
-) -> NDArray[np.int32]:  # fmt: skip
-    """(n,) texels, or where they are in no island the others."""
-    return np.where(kind[offsets[surface] + texel] < 0, texel, other).astype(np.int32)
-
-
-def _covered_near(
-    kind: NDArray[np.int32], offsets: NDArray[np.int64], sizes: NDArray[np.int64], surface: NDArray[np.int32],
-    x: NDArray[np.int64], y: NDArray[np.int64],
-) -> NDArray[np.int32]:  # fmt: skip
-    """(n, 9): texels inside islands around texels of surfaces; -1 for others."""
-    width, height = sizes[surface].T
-    found = np.stack([(y + dy) % height * width + (x + dx) % width for dx, dy in AROUND], axis=1)
-    return np.where(kind[offsets[surface][:, None] + found] < 0, found, -1).astype(np.int32)
 
 
 @kernel

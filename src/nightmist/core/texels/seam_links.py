@@ -7,6 +7,7 @@ distance that the gutter texel lies off, and name the texel where the walk ends,
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -109,12 +110,20 @@ def by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray
 
 def links_over_seams(
     mesh: Mesh, surface: int, own: Ownership, gutter: Gutter, texels: NDArray[np.float64],
-    sizes: NDArray[np.int64], reach: float, times: float = 1.0,
+    sizes: NDArray[np.int64], reach: float,
 ) -> SeamLinks:  # fmt: skip
-    """Walk to each gutter texel of a surface within `reach` texels of its islands, or so many times as far.
+    """Walk to each gutter texel of a surface within `reach` texels of its islands.
 
     texels: (F, 3, 2), every face in its own map; sizes: (k, 2).
     """
+    return walks_over_seams(mesh, surface, own, gutter, texels, sizes, reach, (1,))[0]
+
+
+def walks_over_seams(
+    mesh: Mesh, surface: int, own: Ownership, gutter: Gutter, texels: NDArray[np.float64],
+    sizes: NDArray[np.int64], reach: float, steps: Sequence[int],
+) -> list[SeamLinks]:  # fmt: skip
+    """As `links_over_seams`, but so many times as far; one for each of `steps`."""
     pairs, _ = gutter.by_target
     width, height = own.width, own.height
     target, inside = pairs[:, 0], pairs[:, 1]
@@ -130,11 +139,15 @@ def links_over_seams(
     y = inside // width + 0.5
     x = x + np.round((corner[:, 0] - x) / width) * width
     y = y + np.round((corner[:, 1] - y) / height) * height
-    found = np.full(len(target), surface, np.int32)
-    source = inside.astype(np.int32)
-    place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
-    _walk_all(mesh, own, face, x, y, dx * times, dy * times, np.nan_to_num(texels), sizes, found, source, place)
-    return SeamLinks(target.astype(np.int32), inside.astype(np.int32), found, source, place)
+    places = np.nan_to_num(texels)
+    made = []
+    for times in steps:
+        found = np.full(len(target), surface, np.int32)
+        source = inside.astype(np.int32)
+        place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
+        _walk_all(mesh, own, face, x, y, dx * times, dy * times, places, sizes, found, source, place)
+        made.append(SeamLinks(target.astype(np.int32), inside.astype(np.int32), found, source, place))
+    return made
 
 
 def walk_over(

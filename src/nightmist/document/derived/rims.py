@@ -8,7 +8,8 @@ import numpy as np
 
 from ...core.mesh import Mesh
 from ...core.texels import TileArea
-from ...core.texels.rim import Rim, rim_of
+from ...core.texels.rim import Rim
+from ...core.texels.rim_links import rim_of
 from .cache import Cache
 from .composites import Changed, Composite, PictureName
 from .layouts import Layout, texels_of

@@ -1,0 +1,145 @@
+"""Where the texels of a rim come from: which texels inside islands each is mixed from, over all surfaces' seams."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_array, diags_array
+
+from ..mesh.mesh import Mesh
+from .gutter import Gutter
+from .ownership import Ownership
+from .rim import Rim
+from .seam_links import SeamLinks, walks_over_seams
+
+#: Texels off an island up to which they belong to its rim: those that a screen mixes with it.
+REACH = 1.5
+#: Places that lie in a rim themselves are followed so often.
+ROUNDS = 6
+#: Shares of a texel below which it does not count.
+LEAST = 1 / 512
+#: The texels around one, itself among them, and the four whose middles are around a place.
+AROUND = tuple((dx, dy) for dy in (-1, 0, 1) for dx in (-1, 0, 1))
+CORNERS = ((0, 0), (1, 0), (0, 1), (1, 1))
+
+Texels = NDArray[np.integer[Any]]
+
+
+class _Maps:
+    """All maps after one another, with a number for each of their texels."""
+
+    def __init__(self, owns: Sequence[Ownership], sizes: NDArray[np.int64]) -> None:
+        self.sizes = sizes
+        self.offsets = np.concatenate([[0], np.cumsum(sizes[:, 0] * sizes[:, 1])])
+        self.covered = np.concatenate([own.covered().ravel() for own in owns])
+
+    def numbers(self, surface: Texels, x: Texels, y: Texels) -> NDArray[np.int64]:
+        """Of texels of surfaces; each map wraps."""
+        width, height = self.sizes[surface].T
+        found: NDArray[np.int64] = self.offsets[surface] + y % height * width + x % width
+        return found
+
+    def at(self, surface: Texels, place: NDArray[np.float32]) -> NDArray[np.int64]:
+        """The texels in which places (n, 2) lie."""
+        return self.numbers(surface, *np.floor(place.T).astype(np.int64))
+
+    def around(self, number: NDArray[np.int64], surface: Texels) -> NDArray[np.int32]:
+        """(n, 9): of the texels around some, those inside islands, by their place in the surface's map; else -1."""
+        texel, width = number - self.offsets[surface], self.sizes[surface, 0]
+        x, y = texel % width, texel // width
+        near = np.stack([self.numbers(surface, x + dx, y + dy) for dx, dy in AROUND], axis=1)
+        return np.where(self.covered[near], near - self.offsets[surface][:, None], -1).astype(np.int32)
+
+
+def rim_of(
+    mesh: Mesh, owns: Sequence[Ownership], gutters: Sequence[Gutter], texels: NDArray[np.float64],
+    sizes: NDArray[np.int64],
+) -> Rim:  # fmt: skip
+    """The rims of all surfaces, which owns, gutters and sizes, (k, 2), go by.
+
+    texels: (F, 3, 2), every face in its own map. Where the surface ends there is no rim, nor where not even two steps
+    lead into an island again, as on slivers.
+    """
+    maps = _Maps(owns, sizes)
+    first, second, third = zip(
+        *(
+            walks_over_seams(mesh, number, own, gutter, texels, sizes, REACH, (1, 2, 3))
+            for number, (own, gutter) in enumerate(zip(owns, gutters, strict=True))
+        ),
+        strict=True,
+    )
+    surface = np.repeat(np.arange(len(owns)), [len(link.target) for link in first])
+    target, inside, beyond, place = (_all(first, name) for name in ("target", "inside", "surface", "place"))
+    width = sizes[surface, 0]
+    x, y = inside % width, inside // width
+    # Where a walk came to no end, its place is the middle of the inside texel.
+    arrives = (beyond != surface) | (place != np.stack([x + 0.5, y + 0.5], axis=1)).any(axis=1)
+    ahead, farther = (maps.at(beyond, _all(link, "place")) for link in (second, third))
+    arrives &= (_all(second, "surface") == beyond) & maps.covered[ahead]
+    farther = np.where((_all(third, "surface") == beyond) & maps.covered[farther], farther, ahead)
+    behind = maps.numbers(surface, 2 * x - target % width, 2 * y - target // width)
+    behind = np.where(maps.covered[behind], behind, maps.offsets[surface] + inside)
+    weights, inner = _mixed(maps, maps.offsets[surface] + target, beyond, place, arrives)
+    used = np.flatnonzero(np.diff(weights.indptr) > 0)
+    surface, beyond, weights = surface[used], beyond[used], weights[used]
+    line = np.stack([
+        behind[used] - maps.offsets[surface], ahead[used] - maps.offsets[beyond], farther[used] - maps.offsets[beyond],
+    ], axis=1)  # fmt: skip
+    around = [
+        maps.around(maps.offsets[surface] + inside[used], surface), maps.around(maps.at(beyond, place[used]), beyond),
+    ]  # fmt: skip
+    source = inner[weights.indices]
+    of = np.searchsorted(maps.offsets, source, side="right") - 1
+    return Rim(
+        surface.astype(np.int32), target[used], inside[used], weights.indptr.astype(np.int64),
+        np.stack([of, source - maps.offsets[of]], axis=1).astype(np.int32), weights.data.astype(np.float32),
+        beyond.astype(np.int32), line.astype(np.int32), np.stack(around, axis=1), sizes,
+    )  # fmt: skip
+
+
+def _all(links: Sequence[SeamLinks], name: str) -> NDArray[Any]:
+    return np.concatenate([getattr(link, name) for link in links])
+
+
+def _mixed(
+    maps: _Maps, rim: NDArray[np.int64], beyond: Texels, place: NDArray[np.float32], arrives: NDArray[np.bool_]
+) -> tuple[csr_array, NDArray[np.int64]]:
+    """Weights (n, k) of k texels inside islands, whose numbers are returned too, in n texels of the rim.
+
+    rim: the rim's numbers. A place is mixed from the four texels around it. Those that lie in a rim themselves are
+    mixed from what that is mixed from, so that only texels inside islands remain.
+    """
+    if not len(rim):
+        return csr_array((0, 0)), rim
+    corner = np.floor(place - 0.5).astype(np.int64)
+    part = place - 0.5 - corner
+    row = np.tile(np.arange(len(rim)), len(CORNERS))
+    source = np.concatenate([maps.numbers(beyond, corner[:, 0] + dx, corner[:, 1] + dy) for dx, dy in CORNERS])
+    share = np.concatenate([
+        np.abs(1 - dx - part[:, 0]) * np.abs(1 - dy - part[:, 1]) * arrives for dx, dy in CORNERS
+    ])  # fmt: skip
+    order = np.argsort(rim)
+    found = order[np.searchsorted(rim, source, sorter=order).clip(max=len(rim) - 1)]
+    known = maps.covered[source]
+    other = ~known & (rim[found] == source)
+    inner, number = np.unique(source[known], return_inverse=True)
+    mixed = csr_array((share[known], (row[known], number)), shape=(len(rim), len(inner)))
+    through = csr_array((share[other], (row[other], found[other])), shape=(len(rim), len(rim)))
+    whole = term = mixed
+    for _ in range(ROUNDS):
+        term = through @ term
+        whole = whole + term
+    whole = _even(whole)
+    whole.data[whole.data < LEAST] = 0
+    whole.eliminate_zeros()
+    return _even(whole), inner
+
+
+def _even(weights: csr_array) -> csr_array:
+    """Rows that sum to one."""
+    sums = np.asarray(weights.sum(axis=1)).ravel()
+    even: csr_array = csr_array(diags_array(1 / np.maximum(sums, 1e-12)) @ weights)
+    return even

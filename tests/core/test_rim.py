@@ -88,20 +88,21 @@ def test_the_surfaces_own_border_repeats_what_is_inside():
     assert (picture[rows, first - 1] == picture[rows, first]).all()
 
 
+def same_as_anew(doc) -> bool:
+    """Whether what was worked out bit by bit is what a whole evaluation gives."""
+    doc.refresh()
+    kept = {surface.name: surface.read("base_color").copy() for surface in doc.surfaces.values()}
+    doc.composites.clear()
+    doc.refresh()
+    return all((doc.surfaces[name].read("base_color") == picture).all() for name, picture in kept.items())
+
+
 def test_strokes_and_moved_islands_leave_the_rim_that_a_whole_evaluation_gives():
     """Piece by piece on either side of the edge, undone, UVs of one wall changed: to the bit what is made anew."""
     doc = bent_walls()
     layers = {name: doc.surfaces[name].layers.add("brushed") for name in ("left", "right")}
     camera = Camera.look_at((-3, 0.5, 1.5), (0, 0, -0.5), 50, (400, 300))
     rng = np.random.default_rng(3)
-
-    def same_as_anew():
-        doc.refresh()
-        kept = {name: doc.surfaces[name].read("base_color").copy() for name in layers}
-        doc.composites.clear()
-        doc.refresh()
-        return all((doc.surfaces[name].read("base_color") == picture).all() for name, picture in kept.items())
-
     for radius in (4, 30):
         stroke = doc.begin_stroke(
             layers, camera, Tip(radius=radius, hardness=0.3), Pigment(base_color="#aa3311", roughness=0.2)
@@ -110,10 +111,28 @@ def test_strokes_and_moved_islands_leave_the_rim_that_a_whole_evaluation_gives()
             stroke.extend([(*(rng.uniform(0.3, 0.7, 2) * [400, 300]), 1.0)])
             doc.refresh()
         doc.finish_stroke(stroke)
-        assert same_as_anew()
+        assert same_as_anew(doc)
     doc.undo()
-    assert same_as_anew()
+    assert same_as_anew(doc)
     doc.unwrap("right", method="planar")
-    assert same_as_anew()
+    assert same_as_anew(doc)
     doc.undo()
-    assert same_as_anew()
+    assert same_as_anew(doc)
+
+
+def test_any_texel_near_a_seam_may_change_its_rim():
+    """Dabs of single texels up to eight off the edge, on a slope: after each all is to the bit what is made anew."""
+    doc = colored(bent_walls(), lambda at: 0.5 + 0.2 * at[..., 0])
+    rng = np.random.default_rng(4)
+    for _ in range(60):
+        name, which = (("left", 0), ("right", 1))[rng.integers(2)]
+        (rows, column), _ = beside_the_edge(doc, name, which)
+        away = int(rng.integers(1, 9))
+        place = column + (-away if which == 0 else away) + 0.5, rng.choice(rows) + 0.5
+        stroke = doc.begin_stroke(
+            {name: doc.surfaces[name].layers[0]}, None, Tip(radius=0.7, hardness=1.0, strength=rng.uniform(0.1, 0.6)),
+            Pigment(base_color="#aa3311"), in_map=name,
+        )  # fmt: skip
+        stroke.extend([(*place, 1.0)])
+        doc.finish_stroke(stroke)
+        assert same_as_anew(doc)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import as_uint8, as_uint16, carray, kernel
-from .area import TileArea, with_neighbors
+from .area import TileArea
 from .composite_picture import Picture, spell_out
 from .raster import TILE
 from .seam_links import by_tile
@@ -50,15 +50,19 @@ class Rim:
     def __post_init__(self) -> None:
         rows = np.arange(len(self.target), dtype=np.int32)
         each = np.repeat(rows, np.diff(self.starts))
-        surface = np.concatenate([self.surface, self.surface, self.sources[:, 0]])
-        texel = np.concatenate([self.target, self.inside, self.sources[:, 1]])
-        row = np.concatenate([rows, rows, each])
+        near, far = self.around[:, 0], np.column_stack([self.around[:, 1], self.line[:, 1:]])
+        here = np.column_stack([self.target, self.inside, self.line[:, 0], near])
+        surface = [np.repeat(self.surface, here.shape[1]), np.repeat(self.beyond, far.shape[1]), self.sources[:, 0]]
+        texels = np.concatenate([here.ravel(), far.ravel(), self.sources[:, 1]])
+        row = np.concatenate([np.repeat(rows, here.shape[1]), np.repeat(rows, far.shape[1]), each])
+        some = np.flatnonzero(texels >= 0)
+        surfaces, texels, row = np.concatenate(surface)[some], texels[some], row[some]
         #: By surface: what a change there concerns, by tile: which texel there, and which rim texel then.
         self._concerns = {}
-        for number in np.unique(surface).tolist():
-            mine = np.flatnonzero(surface == number)
-            order, starts = by_tile(texel[mine], *self.sizes[number].tolist())
-            self._concerns[number] = (texel[mine][order], row[mine][order], starts)
+        for number in np.unique(surfaces).tolist():
+            mine = np.flatnonzero(surfaces == number)
+            order, starts = by_tile(texels[mine], *self.sizes[number].tolist())
+            self._concerns[number] = (texels[mine][order], row[mine][order], starts)
 
     @property
     def nbytes(self) -> int:
@@ -101,10 +105,7 @@ class Rim:
                 texels, rows, starts = self._concerns[number]
                 if marks is None:
                     marks = np.zeros(len(self.target), np.uint8)
-                width, height = self.sizes[number].tolist()
-                # What texels around differ counts as well.
-                near = with_neighbors(area, width, height)
-                _mark(texels, rows, starts, width, near.tiles, near.rects, marks)
+                _mark(texels, rows, starts, int(self.sizes[number, 0]), area.tiles, area.rects, marks)
         return np.zeros(0, np.int64) if marks is None else np.flatnonzero(marks)
 
 

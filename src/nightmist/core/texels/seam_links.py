@@ -104,7 +104,8 @@ def _show(sources, targets, which, source, loaded, target):  # type: ignore[no-u
 def by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """The places of texels in order of their tiles, and where each tile's begin."""
     tile = texels // width // TILE * (width // TILE) + texels % width // TILE
-    order = np.argsort(tile, kind="stable")
+    # 16 bits are enough for every tile of the largest map, and sort by counting.
+    order = np.argsort(tile.astype(np.uint16), kind="stable")
     return order, np.searchsorted(tile[order], np.arange((width // TILE) * (height // TILE) + 1))
 
 

@@ -15,6 +15,7 @@ from nightmist.core.mesh.layout import local_islands
 from nightmist.core.mesh.methods import unwrap
 from nightmist.core.mesh.unwrap import flat_areas
 from nightmist.core.progress import quietly
+from nightmist.warm import warm_unwrap
 
 from .rough_bodies import ROUGH_BODIES
 
@@ -83,6 +84,8 @@ def _fitted(points: NDArray[np.float32], index: NDArray[np.uint32]) -> float:
 
 
 def main(quick: bool = False) -> None:
+    # As a server has done that has just begun.
+    warm_unwrap()
     print(f"unwrap: rough bodies without UVs, a map of {SIZE} × {SIZE}, {MARGIN} texels between islands")
     for faces in (2_000,) if quick else (10_000, 50_000, 200_000):
         for name, make in ROUGH_BODIES.items():

@@ -7,6 +7,9 @@ import numpy as np
 from .core.formats.gltf_write import write_glb
 from .core.formats.image_files import write_png
 from .core.mapping import Camera
+from .core.mesh.bodies import practice_body
+from .core.mesh.methods import unwrap
+from .core.progress import quietly
 from .core.texels.encode import to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
@@ -39,6 +42,15 @@ def warm_up() -> None:
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()
     write_glb(document.mesh)
+    warm_unwrap()
+
+
+def warm_unwrap() -> None:
+    """The automatic unwrap of a body that is rough, which takes all ways that there are."""
+    ball = practice_body("sphere", 1.0)
+    dents = np.random.default_rng(1).normal(1, 0.05, (len(ball.positions), 1)).astype(np.float32)
+    rough, faces = ball.changed(positions=ball.positions * dents), np.arange(len(ball.faces))
+    unwrap(rough, faces, faces, 0, (256, 256), "auto", 60, 1, None, quietly)
 
 
 def _warm_stack(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:

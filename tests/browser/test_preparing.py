@@ -19,6 +19,7 @@ from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.demo.cabinet import tide_gauge_cabinet
 
+from ..document.test_scripting import split_glb
 from ..shapes import joined, placed, plane, sphere, walls
 from .conftest import PATIENCE, SWITCHES
 from .test_painting import PLAIN, RED, plain_red
@@ -332,6 +333,11 @@ def test_parts_are_hidden(painter, server):
     page = tab.page
     page.get_by_label("Hide part 1").click()
     settled(tab, 1)
+    page.get_by_role("button", name="Hand off").click()
+    with page.expect_download() as waiting:
+        page.get_by_role("link", name="Shown parts, GLB").click()
+    assert len(split_glb(waiting.value.path().read_bytes())[0]["meshes"]) == 1
+    page.keyboard.press("Escape")
     page.get_by_role("button", name="Paint", exact=True).click()
     page.get_by_label("Use #b8402c").click()
     tab.drag((0.5, 0.5), (0.52, 0.5))

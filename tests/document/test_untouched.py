@@ -267,3 +267,20 @@ def test_missing_pictures_that_are_not_painted_are_asked_for_too(wall):
     assert doc.add_pictures({"GLOW.png": write_png(GLOW)}) == []
     assert handed_off(doc)[2]["emissive"] == write_png(GLOW)
     assert [layer.name for layer in doc.surfaces["wall"].layers] == ["From the file"]
+
+
+def test_hidden_parts_are_left_out_of_what_is_handed_off():
+    """Only when that is asked for, with the maps that only they show; with nothing shown it is refused in words."""
+    mesh = joined(plane(2), placed(plane(2), move=(3, 0, 0)), names=["left", "right"])
+    doc = nm.Document.from_mesh(
+        mesh.changed(parts=["near", "far"], face_part=mesh.face_surface.copy()), "two", (64, 64)
+    )
+    doc.hide_parts([1])
+    whole, shown = (split_glb(glb(doc, only))[0] for only in (False, True))
+    assert [each["name"] for each in whole["meshes"]] == ["near", "far"]
+    assert [each["name"] for each in shown["meshes"]] == ["near"]
+    assert 2 * len(shown["images"]) == len(whole["images"])
+    assert [node["name"] for node in shown["nodes"]] == ["near"]
+    doc.hide_parts([0, 1])
+    with pytest.raises(nm.NightmistError, match="All parts are hidden"):
+        glb(doc, shown_only=True)

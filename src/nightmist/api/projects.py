@@ -132,9 +132,9 @@ def picture(studio: InStudio, project: str) -> Response:
 
 
 @router.get("/{project}/painted.glb")
-def painted(studio: InStudio, project: str) -> Response:
-    """The model with its maps inside."""
-    name, data = studio.with_document(project, lambda document: (file_name(document.name), glb(document)))
+def painted(studio: InStudio, project: str, shown: bool = False) -> Response:
+    """The model with its maps inside; only the shown parts of it."""
+    name, data = studio.with_document(project, lambda document: (file_name(document.name), glb(document, shown)))
     return _download(data, f"{name}.glb", "model/gltf-binary")
 
 

@@ -139,7 +139,7 @@ export interface paths {
         };
         /**
          * Painted
-         * @description The model with its maps inside.
+         * @description The model with its maps inside; only the shown parts of it.
          */
         get: operations["painted_api_projects__project__painted_glb_get"];
         put?: never;
@@ -5824,7 +5824,9 @@ export interface operations {
     };
     painted_api_projects__project__painted_glb_get: {
         parameters: {
-            query?: never;
+            query?: {
+                shown?: boolean;
+            };
             header?: never;
             path: {
                 project: string;

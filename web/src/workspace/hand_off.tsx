@@ -12,11 +12,14 @@ const FILES = [
   { text: "Project file", hint: "With all layers, to open elsewhere", href: "project.nightmist" },
 ];
 
+const SHOWN = { text: "Shown parts, GLB", hint: "The painted model without what is hidden", href: "painted.glb?shown=true" };
+
 /** What leaves the house, and whether there is something that has not left yet. */
 export function HandOff({ id }: { id: string }) {
   const revision = useSession((session) => session.kept?.revision ?? 0);
   const handedOff = useDesk((desk) => desk.handedOff);
   const since = handedOff === null ? revision : Math.max(0, revision - handedOff);
+  const hides = useSession((session) => (session.state?.hidden_parts.length ?? 0) > 0);
   const changes = `${since} ${since === 1 ? "change" : "changes"}`;
   const said = handedOff === null ? "Not handed off yet" : since ? `${changes} since the last time` : "Handed off as it is now";
   return (
@@ -30,7 +33,7 @@ export function HandOff({ id }: { id: string }) {
         <p className="px-3 pb-1 pt-1.5 text-ink-2" data-testid="handed-off">
           {said}
         </p>
-        {FILES.map(({ text, hint, href }) => (
+        {[...FILES, ...(hides ? [SHOWN] : [])].map(({ text, hint, href }) => (
           <a
             key={href}
             href={`/api/projects/${id}/${href}`}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -26,13 +26,16 @@ class Texture(NamedTuple):
 Pictures = Mapping[str, Mapping[str, Texture]]
 
 
-def write_glb(mesh: Mesh, pictures: Pictures | None = None, nodes: bool = False) -> bytes:
+def write_glb(
+    mesh: Mesh, pictures: Pictures | None = None, nodes: bool = False, left_out: Collection[int] = ()
+) -> bytes:
     """A GLB with one node a part and one primitive a surface.
 
     Without pictures, materials carry the mesh's own factors, so the file reads back to the same mesh. nodes: parts
     hang in the nodes of the file that they came from, and their places are told from there; else from the root.
+    left_out: parts that are not written.
     """
-    return _Writer().glb(mesh, pictures or {}, nodes)
+    return _Writer().glb(mesh, pictures or {}, nodes, left_out)
 
 
 def glb_order(mesh: Mesh) -> NDArray[np.int64]:
@@ -51,13 +54,15 @@ class _Writer:
         self.accessors: list[dict[str, Any]] = []
         self.images: list[dict[str, Any]] = []
 
-    def glb(self, mesh: Mesh, pictures: Pictures, in_nodes: bool) -> bytes:
+    def glb(self, mesh: Mesh, pictures: Pictures, in_nodes: bool, left_out: Collection[int]) -> bytes:
         materials = [
             self._material(look.name, mesh, i, pictures.get(look.name, {})) for i, look in enumerate(mesh.surfaces)
         ]
         scene = Scene(mesh, in_nodes)
         meshes: list[dict[str, Any]] = []
         for part, name in enumerate(mesh.parts):
+            if part in left_out:
+                continue
             primitives = [
                 self._primitive(mesh, faces, surface, scene.to_part(part))
                 for surface in range(len(mesh.surfaces))

@@ -52,10 +52,17 @@ def map_files(document: Document, maps: str) -> dict[str, bytes]:
     return files
 
 
-def glb(document: Document) -> bytes:
-    """The model with its maps inside, 8 bits a channel as glTF viewers expect, and what its file had besides."""
-    surfaces = document.surface_values()
-    return write_glb(document.shaded_mesh, {s.name: _pictures(document, s) for s in surfaces}, nodes=True)
+def glb(document: Document, shown_only: bool = False) -> bytes:
+    """The model with its maps inside, 8 bits a channel as glTF viewers expect, and what its file had besides.
+
+    shown_only: without hidden parts, and without maps that only those show.
+    """
+    mesh, left_out = document.shaded_mesh, document.project.hidden_parts if shown_only else ()
+    written = np.unique(mesh.face_surface[~np.isin(mesh.face_part, left_out)])
+    if not len(written):
+        raise NightmistError("All parts are hidden: there is no shown part to hand off. Show one in Prepare.")
+    surfaces = [surface for surface in document.surface_values() if surface.number in written]
+    return write_glb(mesh, {s.name: _pictures(document, s) for s in surfaces}, nodes=True, left_out=left_out)
 
 
 def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint16]:

@@ -25,7 +25,7 @@ export function MapSettings({ project }: { project: Project }) {
   const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${megabytes(bytes)} MB`);
   const all = Object.values(MAP_BYTES).reduce((sum, bytes) => sum + bytes, 0);
   return (
-    <Part title={<span title={costs.join(", ")}>{`Maps of ${surface.name}, ${megabytes(all)} MB`}</span>}>
+    <Part title={<span title={`8 bits a channel: ${costs.join(", ")}`}>{`Maps of ${surface.name}, ${megabytes(all)} MB`}</span>}>
       <div className="flex h-7 items-center gap-1.5">
         <MapSize project={project} state={state} surface={surface} megabytes={(width, height) => megabytes(all, width, height)} />
         <label className="flex items-center gap-1.5" title="Which UVs of the model the maps are made for; exported with them">

@@ -86,7 +86,7 @@ function PlanCard({ project, done }: { project: Project; done: () => void }) {
 function byMap(advice: Advice[]): string {
   const texels = advice.reduce((sum, { now: [width, height] }) => sum + width * height, 0);
   const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${megabytes((texels * bytes * 4) / 3)} MB`);
-  return `By map: ${costs.join(", ")}.`;
+  return `By map, 8 bits a channel: ${costs.join(", ")}; 16 bits take twice as much.`;
 }
 
 /** The map that each surface needs with the UVs it has, what all cost, and one button that makes them so. */

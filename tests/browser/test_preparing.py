@@ -441,6 +441,12 @@ def test_missing_pictures_are_named_and_added(painter, server):
     page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
     project = page.evaluate("() => location.hash").split("/")[-1]
     expect(page.get_by_test_id("missing-banner")).to_contain_text("plank wants tar.png")
+    # Under the pattern paint would not be seen, so none is taken.
+    bare = server.texels(project, "plank")
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    tab.drag((0.45, 0.5), (0.55, 0.5))
+    expect(page.get_by_role("alert")).to_contain_text("until tar.png comes")
+    np.testing.assert_array_equal(server.texels(project, "plank"), bare)
     picture = write_png(np.full((16, 16, 3), (20, 90, 30), np.uint8))
     page.get_by_label("Missing pictures").set_input_files({"name": "tar.png", "mimeType": "m", "buffer": picture})
     expect(page.get_by_test_id("missing-banner")).to_have_count(0)

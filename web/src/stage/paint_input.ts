@@ -1,6 +1,6 @@
 import type { Pigment } from "../api/schema.generated";
 import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
-import { hiddenBy, lockedBy, nodesIn } from "../state/document";
+import { hiddenBy, lockedBy, missingFromView, nodesIn } from "../state/document";
 import { sayWhile } from "../state/notices";
 import { layerById, say, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
@@ -73,7 +73,10 @@ export class PaintInput {
     const hidden = layer && hiddenBy(surface, layer);
     const locked = layer && lockedBy(surface, layer);
     const tell = (...said: Parameters<typeof say>) => sayWhile(() => !this.takesPaint(surface.name), ...said);
-    if (!layer && desk.maskTarget) {
+    if (missingFromView(surface)) {
+      const files = [...new Set(surface.missing?.map(({ file }) => file))].join(" and ");
+      tell(`${surface.name} shows a hatched pattern until ${files} comes; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
+    } else if (!layer && desk.maskTarget) {
       const masked = layerById(state, desk.maskTarget);
       tell(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => useDesk.setState({ maskTarget: null }));
     } else if (!layer) {

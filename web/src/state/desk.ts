@@ -2,7 +2,7 @@ import { create } from "zustand";
 
 import type { BeginStroke, Fence, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
-import { type DocumentState, isNode } from "./document";
+import { type DocumentState, isNode, missingFromView } from "./document";
 import { NO_STENCIL, type StencilPlace } from "./stencil_place";
 
 /** Tools that paint along a stroke, and those that act at a click or a drag. */
@@ -331,7 +331,10 @@ export function receivingLayers(state: DocumentState): Record<string, string> {
   const { layers, maskTarget } = useDesk.getState();
   const masked = maskTarget ? state.values.get(maskTarget) : undefined;
   const found: Record<string, string> = {};
-  for (const { name, layers: stack } of state.surfaces) {
+  for (const surface of state.surfaces) {
+    const { name, layers: stack } = surface;
+    // Paint under the pattern that stands for missing pictures would not be seen.
+    if (missingFromView(surface)) continue;
     const layer = masked
       ? (stack.find(({ id }) => id === maskTarget) ?? stack.find((node) => node.mask && "name" in masked && node.name === masked.name))
       : stack.find((candidate) => candidate.id === layers[name]);

@@ -1,4 +1,7 @@
-"""./nightmist test: the linters, then every test, files shared out to two processes. Arguments go to pytest instead."""
+"""./nightmist test: the linters, then every test; those of the browser by themselves, the others in two processes.
+
+Arguments go to pytest instead.
+"""
 
 from __future__ import annotations
 
@@ -19,6 +22,8 @@ CHECKS = [
     ("page types", ["npm", "run", "--silent", "check"], ROOT / "web"),
     ("page lint", ["npm", "run", "--silent", "lint"], ROOT / "web"),
 ]
+#: A page that is drawn by software takes both cores by itself.
+RUNS = [["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"], ["tests/browser"]]
 
 
 def main() -> int:
@@ -33,11 +38,14 @@ def main() -> int:
         if done.returncode:
             failed.append(name)
             print(done.stdout, done.stderr, flush=True)
-    arguments = sys.argv[1:] or ["-n", "2", "--dist", "loadfile"]
-    tests = subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment, check=False)
+    runs = [sys.argv[1:]] if sys.argv[1:] else RUNS
+    for arguments in runs:
+        tests = [sys.executable, "-m", "pytest", *arguments]
+        if subprocess.run(tests, cwd=ROOT, env=environment, check=False).returncode:
+            failed.append(f"pytest {' '.join(arguments)}")
     if failed:
-        print(f"failed besides pytest: {', '.join(failed)}")
-    return tests.returncode or bool(failed)
+        print(f"failed: {', '.join(failed)}")
+    return bool(failed)
 
 
 if __name__ == "__main__":

@@ -8,6 +8,12 @@ const REST = 250;
 /** Milliseconds after which what was sent counts as refused, when nothing has come back. */
 const PATIENCE = 15_000;
 
+/** Whether a pointer is pressed: what it holds has not come to rest, however long it lies still. */
+let pressed = false;
+for (const kind of ["pointerdown", "pointerup", "pointercancel"] as const) {
+  window.addEventListener(kind, () => (pressed = kind === "pointerdown"), { capture: true });
+}
+
 /** A value that shows to everybody while it changes, and is one undo step when it rests. */
 export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showable): [T, (next: T) => void] {
   const [moving, setMoving] = useState<{ value: T; before: T; sent: boolean } | null>(null);
@@ -16,6 +22,7 @@ export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showa
   useEffect(() => {
     if (!moving) return;
     const settle = () => {
+      if (pressed && !moving.sent) return void (timer = setTimeout(settle, REST));
       if (moving.sent || moving.value === value) {
         project.send({ type: "show", edit: null });
         return setMoving(null);
@@ -23,7 +30,7 @@ export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showa
       project.send(edit(moving.value));
       setMoving({ ...moving, before: value, sent: true });
     };
-    const timer = setTimeout(settle, moving.sent ? PATIENCE : REST);
+    let timer = setTimeout(settle, moving.sent ? PATIENCE : REST);
     return () => clearTimeout(timer);
     // What an edit is made of does not change while it moves.
     // eslint-disable-next-line react-hooks/exhaustive-deps

@@ -46,15 +46,15 @@ def _report(playwright, server: Server, layers: int) -> float:  # type: ignore[n
     page: Page = browser.new_page(viewport={"width": 910, "height": 630})
     page.goto(f"{server.url}?surroundings=off&smooth=off&measure=on#/project/{project}")
     page.wait_for_selector("canvas[data-batch]", timeout=120_000)
-    rows = page.locator("ul[aria-label^='Layers of'] > li")
+    rows = page.locator("[aria-label^='Layers of']").get_by_role("row")
     while (count := rows.count()) < layers:
-        page.get_by_role("button", name="Brushed layer").click()
+        page.get_by_role("button", name="Layer", exact=True).click()
         rows.nth(count).wait_for()
     box = page.locator("canvas[data-ready]").bounding_box()
     assert box
     # Every layer is painted all over, thinly.
     for number in range(layers):
-        rows.nth(number).get_by_role("button").first.click()
+        rows.nth(number).click()
         page.get_by_role("radio", name="Fill", exact=True).click()
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         page.wait_for_function(

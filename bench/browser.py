@@ -46,26 +46,28 @@ def _report(playwright, server: Server, layers: int) -> float:  # type: ignore[n
     page: Page = browser.new_page(viewport={"width": 910, "height": 630})
     page.goto(f"{server.url}?surroundings=off&smooth=off&measure=on#/project/{project}")
     page.wait_for_selector("canvas[data-batch]", timeout=120_000)
-    rows = page.locator("[aria-label^='Layers of']").get_by_role("row")
-    while (count := rows.count()) < layers:
-        page.get_by_role("button", name="Layer", exact=True).click()
-        rows.nth(count).wait_for()
     box = page.locator("canvas[data-ready]").bounding_box()
     assert box
-    # Every layer is painted all over, thinly.
+    changes = 0
+
+    def kept() -> None:
+        nonlocal changes
+        changes += 1
+        page.wait_for_function(
+            "n => document.querySelector('[data-testid=kept]').innerText.startsWith(`Kept, change ${n}`)",
+            arg=changes, timeout=60_000,
+        )  # fmt: skip
+
+    # Every layer is painted all over, thinly; a new one is the chosen one.
     for number in range(layers):
-        rows.nth(number).click()
+        if number:
+            page.get_by_role("button", name="Layer", exact=True).click()
+            kept()
         page.get_by_role("radio", name="Fill", exact=True).click()
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-        page.wait_for_function(
-            "n => document.querySelector('[data-testid=kept]').innerText.startsWith(`Kept, change ${n}`)",
-            arg=layers - 1 + 2 * number + 1, timeout=120_000,
-        )  # fmt: skip
+        kept()
         page.get_by_role("slider", name="Opacity").fill("300")
-        page.wait_for_function(
-            "n => document.querySelector('[data-testid=kept]').innerText.startsWith(`Kept, change ${n}`)",
-            arg=layers - 1 + 2 * number + 2, timeout=120_000,
-        )  # fmt: skip
+        kept()
     page.get_by_role("radio", name="Brush", exact=True).click()
     page.evaluate("performance.clearMeasures()")
     for stroke in range(4):

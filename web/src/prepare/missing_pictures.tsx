@@ -2,7 +2,7 @@ import { IconPhotoPlus } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { addPictures } from "../api/rest";
-import { missingFromView } from "../state/document";
+import { missingFiles, missingFromView } from "../state/document";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 
@@ -26,7 +26,7 @@ export function MissingPictures({ project }: { project: Project }) {
       {wanting.map((surface) => (
         <p key={surface.id}>
           <b className="font-semibold">{surface.name}</b> wants{" "}
-          {[...new Set(surface.missing?.map(({ file }) => file))].join(" and ")}
+          {missingFiles(surface)}
         </p>
       ))}
       <p className="text-ink-2">

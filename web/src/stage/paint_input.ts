@@ -1,6 +1,6 @@
 import type { Pigment } from "../api/schema.generated";
 import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
-import { hiddenBy, lockedBy, missingFromView, nodesIn } from "../state/document";
+import { hiddenBy, lockedBy, missingFiles, missingFromView, nodesIn } from "../state/document";
 import { sayWhile } from "../state/notices";
 import { layerById, say, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
@@ -74,8 +74,7 @@ export class PaintInput {
     const locked = layer && lockedBy(surface, layer);
     const tell = (...said: Parameters<typeof say>) => sayWhile(() => !this.takesPaint(surface.name), ...said);
     if (missingFromView(surface)) {
-      const files = [...new Set(surface.missing?.map(({ file }) => file))].join(" and ");
-      tell(`${surface.name} shows a hatched pattern until ${files} comes; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
+      tell(`${surface.name} shows a hatched pattern until ${missingFiles(surface)} comes; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
     } else if (!layer && desk.maskTarget) {
       const masked = layerById(state, desk.maskTarget);
       tell(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => useDesk.setState({ maskTarget: null }));

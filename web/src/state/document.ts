@@ -13,6 +13,9 @@ export function missingFromView({ missing = [] }: SurfaceState): boolean {
   return missing.some(({ slot }) => !UNTOUCHED.includes(slot));
 }
 
+/** The files that a surface lacks, in words. */
+export const missingFiles = ({ missing = [] }: SurfaceState): string => [...new Set(missing.map(({ file }) => file))].join(" and ");
+
 /** The values of a document as panels look at them. What did not change keeps its identity from state to state. */
 export interface DocumentState {
   name: string;

@@ -62,10 +62,7 @@ class Heights:
         ]
         if not len(targets):
             return TileArea.empty()
-        y, x = targets // self.own.width, targets % self.own.width
-        tile = (y // TILE * self.columns + x // TILE).astype(np.int32)
-        rects = np.stack([y % TILE, y % TILE + 1, x % TILE, x % TILE + 1], 1).astype(np.int32)
-        return with_neighbors(TileArea.of_rects(tile, rects), self.own.width, self.own.height)
+        return with_neighbors(TileArea.of_texels(targets, self.own.width), self.own.width, self.own.height)
 
 
 @kernel

@@ -41,6 +41,13 @@ class TileArea:
         return cls(united[:count], bounds[:count])
 
     @classmethod
+    def of_texels(cls, texels: NDArray[np.int32], width: int) -> TileArea:
+        """The smallest area that holds texels, y · width + x, of a map of this width."""
+        y, x = texels // width, texels % width
+        tiles = (y // TILE * (width // TILE) + x // TILE).astype(np.int32)
+        return cls.of_rects(tiles, np.stack([y % TILE, y % TILE + 1, x % TILE, x % TILE + 1], 1).astype(np.int32))
+
+    @classmethod
     def union(cls, areas: list[TileArea]) -> TileArea:
         """The smallest area of this kind that holds all of these."""
         if len(areas) == 1:

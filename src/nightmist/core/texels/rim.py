@@ -2,8 +2,8 @@
 
 A screen mixes the texels on both sides of an island's border. Where the outer one only repeats the inner one, as the
 gutter does, whatever rises or falls across a seam shows there as a step. So the rim takes what lies beyond the seam,
-mixed from the four texels around that place. Where the sides differ more than either does by itself near the seam, as
-where a fill ends there, the gutter stays as it is: an edge is no slope, and would only be blurred.
+mixed from the four texels around that place. Where neither side would meet the other by going on straight, as where a
+fill ends there, the gutter stays as it is: an edge is no slope, and would only be blurred.
 """
 
 from __future__ import annotations
@@ -90,12 +90,8 @@ class Rim:
                 self.weights, self.beyond, self.line, self.around, together, changed)  # fmt: skip
         rows = rows[changed]
         for number in np.unique(self.surface[rows]).tolist():
-            width = int(self.sizes[number, 0])
             texels = self.target[rows[self.surface[rows] == number]]
-            y, x = texels // width, texels % width
-            tiles = (y // TILE * (width // TILE) + x // TILE).astype(np.int32)
-            rects = np.stack([y % TILE, y % TILE + 1, x % TILE, x % TILE + 1], 1).astype(np.int32)
-            found[number] = TileArea.of_rects(tiles, rects)
+            found[number] = TileArea.of_texels(texels, int(self.sizes[number, 0]))
         return found
 
     def _concerned(self, areas: Mapping[int, TileArea]) -> NDArray[np.int64]:

@@ -20,7 +20,7 @@ from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
 from .angles import ANY_ANGLE
 from .pyramid import WRAPS, Pyramid, pyramid_of
-from .samples import add_samples, take_value
+from .samples import BLOCKS, add_samples, take_value
 
 #: The share of a frame's depth, at both of its ends, over which paint fades.
 DEPTH_FADE = 0.1
@@ -263,8 +263,9 @@ def _lay(  # type: ignore[no-untyped-def]
     found = np.empty((TILE, TILE, 4), np.float32)
     raised = np.empty((TILE, TILE), np.float32)
     q, step = np.empty(3), np.empty((2, 3))
-    us, vs, lows, levels = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.int64), np.zeros(TILE, np.float32)
-    weights, parts = np.zeros(TILE, np.float32), np.zeros(TILE, np.float32)
+    us, vs = np.zeros(TILE), np.zeros(TILE)
+    pixels, corners = np.zeros(TILE, np.int32), np.zeros((4, TILE), np.float32)
+    weights, levels = np.zeros(TILE, np.float32), np.zeros(BLOCKS, np.float32)
     samples, shares = np.zeros((TILE, 4), np.float32), np.zeros(TILE, np.float32)
     wrap = REPEAT if abs(repeat[0]) > 1 or abs(repeat[1]) > 1 else CLAMP
     wide, high = margins[0] / 2, margins[1] / 2
@@ -286,6 +287,7 @@ def _lay(  # type: ignore[no-untyped-def]
             for k in range(2):
                 du, dv = step[k, 0] * repeat[0] * sizes[0, 0], step[k, 1] * repeat[1] * sizes[0, 1]
                 level = max(level, np.float32(0.5 * np.log2(max(du * du + dv * dv, 1e-12))))
+            levels[:] = level
             relief_level = np.float32(0.0)
             for k in range(2):
                 du, dv = step[k, 0] / margins[0] * relief_sizes[0, 0], step[k, 1] / margins[1] * relief_sizes[0, 1]
@@ -320,12 +322,25 @@ def _lay(  # type: ignore[no-untyped-def]
                         # Beyond the sides, where half a texel reaches in, the rim's own pixels go on.
                         us[column] = _along(min(max(q[0], -0.5), 0.5), repeat[0])
                         vs[column] = _along(-min(max(q[1], -0.5), 0.5), repeat[1])
-                        shares[column], levels[column], weights[column] = np.float32(share), level, unit
+                        shares[column], weights[column] = np.float32(share), unit
                 samples[left:right] = zero
                 add_samples(
-                    words, starts, sizes, len(starts), 1, us, vs, levels, weights, lows, parts, left, right, wrap,
+                    words,
+                    starts,
+                    sizes,
+                    len(starts),
+                    1,
+                    us,
+                    vs,
+                    levels,
+                    weights,
+                    left,
+                    right,
+                    wrap,
+                    pixels,
+                    corners,
                     samples,
-                )  # fmt: skip
+                )
                 for column in range(left, right):
                     a = min(samples[column, 3], one)
                     cover = min(samples[column, 0], one) if by_gray else a

@@ -20,14 +20,12 @@ from ..mesh import Mesh
 from ..texels.ownership import Ownership, affine
 from ..texels.raster import TILE
 from .pyramid import WRAPS, Wrap
-from .samples import add_samples
+from .samples import BLOCKS, EVERY, add_samples
 from .sheets import Sheets
 
 #: Ways to lay a picture; kernels know them by their place.
 Shape = Literal["uv", "planar", "cylindrical", "spherical", "box", "triplanar", "wrap"]
 SHAPES: tuple[Shape, ...] = ("uv", "planar", "cylindrical", "spherical", "box", "triplanar", "wrap")
-#: How often the footprint is looked at along a row of texels.
-EVERY = 8
 
 
 @dataclass(frozen=True)
@@ -130,8 +128,9 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
 ):
     columns = width // TILE
     sums, found = np.zeros((len(starts), TILE, 4 * held.max()), np.float32), np.zeros(len(starts), np.float32)
-    us, vs, lows = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.int64)
-    levels, weights, shares = np.zeros(TILE, np.float32), np.ones(TILE, np.float32), np.zeros(TILE, np.float32)
+    us, vs = np.zeros(TILE), np.zeros(TILE)
+    pixels, corners = np.zeros(TILE, np.int32), np.zeros((4, TILE), np.float32)
+    levels, weights = np.zeros(BLOCKS, np.float32), np.ones(TILE, np.float32)
     for s in range(len(starts)):
         across = max(
             np.hypot(placing[0, 0] / width * sizes[s, 0, 0], placing[1, 0] / width * sizes[s, 0, 1]),
@@ -150,8 +149,8 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
             for s in range(len(starts)):
                 levels[:] = found[s]
                 add_samples(
-                    data, starts[s], sizes[s], counts[s], held[s], us, vs, levels, weights, lows, shares, 0, TILE, wrap,
-                    sums[s],
+                    data, starts[s], sizes[s], counts[s], held[s], us, vs, levels, weights, 0, TILE, wrap, pixels,
+                    corners, sums[s],
                 )  # fmt: skip
             _write_rows(places, sums, addresses[i], each, row, 0, TILE)
 
@@ -257,11 +256,10 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
     q, n = np.empty(3), np.ones(3)
     step, slope = np.empty((2, 3)), np.zeros(3)
     sheets = len(starts)
-    weights, levels = np.zeros(3, np.float32), np.zeros((sheets, 3), np.float32)
+    weights, levels = np.zeros(3, np.float32), np.zeros((sheets, 3, BLOCKS), np.float32)
     # Of the texels of a row, by side: how much each counts, where it lies in the picture, at which level.
     counted, us, vs = np.zeros((3, TILE), np.float32), np.zeros((3, TILE)), np.zeros((3, TILE))
-    leveled = np.zeros((sheets, 3, TILE), np.float32)
-    lows, shares = np.zeros(TILE, np.int64), np.zeros(TILE, np.float32)
+    pixels, corners = np.zeros(TILE, np.int32), np.zeros((4, TILE), np.float32)
     sums = np.zeros((sheets, TILE, 4 * held.max()), np.float32)
     sided = shape == 4 or shape == 5
     # Below this share of the greatest a side would not be seen.
@@ -290,15 +288,15 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
                         for s in range(sheets):
                             for k in range(3):
                                 if sided or k == 2:
-                                    levels[s, k] = _level(shape, k, placing, sizes[s], q, step)
+                                    levels[s, k, (column - left) // EVERY] = _level(
+                                        shape, k, placing, sizes[s], q, step
+                                    )
                     for k in range(3):
                         counted[k, column] = weights[k]
                         if weights[k] > 0:
                             u, v = _place(shape, k, 1.0 if n[k] >= 0 else -1.0, q[0], q[1], q[2])
                             us[k, column] = placing[0, 0] * u + placing[0, 1] * v + placing[0, 2]
                             vs[k, column] = placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
-                        for s in range(sheets):
-                            leveled[s, k, column] = levels[s, k]
                     for k in range(3):
                         q[k] += step[0, k]
                         n[k] += slope[k]
@@ -306,7 +304,7 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
                     if sided or k == 2:
                         for s in range(sheets):
                             add_samples(
-                                data, starts[s], sizes[s], counts[s], held[s], us[k], vs[k], leveled[s, k], counted[k],
-                                lows, shares, left, right, wrap, sums[s],
+                                data, starts[s], sizes[s], counts[s], held[s], us[k], vs[k], levels[s, k], counted[k],
+                                left, right, wrap, pixels, corners, sums[s],
                             )  # fmt: skip
                 _write_rows(places, sums, into, each, row, left, right)

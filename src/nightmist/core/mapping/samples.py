@@ -4,12 +4,20 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import kernel
+from ..kernels import inlined, kernel
+from ..texels.raster import TILE
+from .four_channels import add_mixed
 
 #: A share of a level that would not be seen in 8 bits.
 FAINT = np.float32(1 / 128)
 #: Up to this level, footprints of 1.2 pixels, the picture itself does not alias: reading another level would only blur.
 SHARP = np.float32(0.25)
+
+#: Texels of a row that share a footprint, and how many such blocks a tile's row has.
+EVERY = 8
+BLOCKS = TILE // EVERY
+#: What stands for a pixel's number where there is none: nothing is wanted, or the four around lie not all inside.
+NOTHING, RIM = np.int32(-1), np.int32(-2)
 
 
 @kernel
@@ -70,90 +78,99 @@ def level_at(level, count):  # type: ignore[no-untyped-def]
     return low, fine
 
 
-@kernel
-def _channel(pixel, shift):  # type: ignore[no-untyped-def]
-    return np.float32(np.int32((pixel >> np.uint64(shift)) & np.uint64(0xFFFF)))
+@inlined
+def _find_pixels(u, v, weights, part, width, height, first, end, places, corners):  # type: ignore[no-untyped-def]
+    """The four pixels around each texel of a row: the first of them, by number, and the shares of all.
 
-
-@kernel
-def _add_level(words, starts, sizes, each, u, v, lows, shares, first, end, wrap, sums):  # type: ignore[no-untyped-def]
-    """Add a level's samples to a row. What lies at the rim comes after the others: among them it doubles their time."""
-    rims, step = 0, np.uint64(each)
-    for i in range(first, end):
-        share = shares[i]
-        if share <= 0:
-            continue
-        low = lows[i]
-        width = sizes[low, 0]
-        x, y = u[i] * width - 0.5, v[i] * sizes[low, 1] - 0.5
+    RIM where some lie beyond the edge, NOTHING where none is wanted. Without a branch, so that it becomes vectors.
+    """
+    nothing, across_all, down_all, wide = np.float32(0.0), np.float64(width), np.float64(height), np.int32(width)
+    # Unsigned: an index that may count from the end keeps loops from becoming vectors.
+    for i in range(np.uint64(first), np.uint64(end)):
+        x, y = u[i] * across_all - 0.5, v[i] * down_all - 0.5
         left, top = np.floor(x), np.floor(y)
-        if left < 0 or top < 0 or left >= width - 1 or top >= sizes[low, 1] - 1:
-            rims += 1
-            continue
+        within = (left >= 0) & (top >= 0) & (left < across_all - 1) & (top < down_all - 1)
         across, down = np.float32(x - left), np.float32(y - top)
-        w11 = across * down * share
+        share = weights[i] * part
+        both = across * down * share
         across, down = across * share, down * share
-        w00, w01, w10 = share - across - down + w11, across - w11, down - w11
-        # Unsigned: an index that may count from the end costs a comparison each.
-        p = np.uint64(starts[low] + (int(top) * width + int(left)) * each)
-        q = p + np.uint64(width * each)
+        corners[0, i], corners[1, i] = share - across - down + both, across - both
+        corners[2, i], corners[3, i] = down - both, both
+        place = np.int32(top if within else 0.0) * wide + np.int32(left if within else 0.0)
+        places[i] = (place if within else RIM) if share > nothing else NOTHING
+
+
+@inlined
+def _mix_pixels(words, start, row, each, first, end, places, corners, sums):  # type: ignore[no-untyped-def]
+    """Add what was found to the sums; whether some lies at the rim. row: pixels from one to the one below it."""
+    step, below, wide, rims = np.int64(each), np.int64(row * each), sums.shape[1], False
+    for i in range(np.uint64(first), np.uint64(end)):
+        if places[i] < 0:
+            rims = rims or places[i] == RIM
+            continue
+        at, first_word = np.int64(i) * wide, start + places[i] * step
         for word in range(each):
-            k = np.uint64(word)
-            a, b, c, d = words[p + k], words[p + step + k], words[q + k], words[q + step + k]
-            for j in range(4):
-                s = 16 * j
-                sums[i, 4 * word + j] += (
-                    w00 * _channel(a, s) + w01 * _channel(b, s) + w10 * _channel(c, s) + w11 * _channel(d, s)
-                )  # fmt: skip
-    if rims == 0:
-        return
+            p = first_word + word
+            add_mixed(
+                sums, at + 4 * word, words, (p, p + step, p + below, p + below + step),
+                (corners[0, i], corners[1, i], corners[2, i], corners[3, i]),
+            )  # fmt: skip
+    return rims
+
+
+@kernel
+def _add_rims(  # type: ignore[no-untyped-def]
+    words, start, width, height, each, u, v, weights, part, first, end, wrap, places, sums
+):
+    """The same of what lies at the rim: among the others it would double their time."""
     for i in range(first, end):
-        share, low = shares[i], lows[i]
-        width, height = sizes[low, 0], sizes[low, 1]
-        left, top = np.floor(u[i] * width - 0.5), np.floor(v[i] * height - 0.5)
-        if share <= 0 or not (left < 0 or top < 0 or left >= width - 1 or top >= height - 1):
+        if places[i] != RIM:
             continue
         p00, p01, p10, p11, w00, w01, w10, w11 = corner_of(width, height, u[i], v[i], wrap)
-        start = starts[low]
+        share = weights[i] * part
         for word in range(each):
-            a, b = words[start + p00 * each + word], words[start + p01 * each + word]
-            c, d = words[start + p10 * each + word], words[start + p11 * each + word]
-            for j in range(4):
-                s = 16 * j
-                sums[i, 4 * word + j] += share * (
-                    w00 * _channel(a, s) + w01 * _channel(b, s) + w10 * _channel(c, s) + w11 * _channel(d, s)
-                )  # fmt: skip
+            p = start + word
+            add_mixed(
+                sums, i * sums.shape[1] + 4 * word, words,
+                (p + p00 * each, p + p01 * each, p + p10 * each, p + p11 * each),
+                (share * w00, share * w01, share * w10, share * w11),
+            )  # fmt: skip
 
 
-@kernel
+@inlined
 def add_samples(  # type: ignore[no-untyped-def]
-    words, starts, sizes, count, each, u, v, levels, weights, lows, shares, first, end, wrap, sums
+    words, starts, sizes, count, each, u, v, levels, weights, first, end, wrap, places, corners, sums
 ):
     """Add weighted samples of a picture, all its channels, to those of a row of texels: sums (n, channels) float32.
 
     words: uint64, four channels each, the first lowest. starts, sizes: of its `count` levels, in words; (width,
-    height). each: words of a pixel. u, v: (n,) float64, 0-1 across the picture, v down. levels: (n,) float32 of the
-    footprints, 0 the picture itself; between levels and pixels it is mixed. weights: (n,) float32; 0: nothing is
-    wanted there. u and v are worked on, as are lows (n,) int64 and shares (n,) float32.
+    height). each: words of a pixel. u, v: (n,) float64, 0-1 across the picture, v down; they are worked on. levels:
+    (BLOCKS,) float32 of the footprints of each EVERY texels from the first one on, 0 the picture itself; between levels
+    and pixels it is mixed. weights: (n,) float32; 0: nothing is wanted there. places, corners: to work on, (n,) int32
+    and (4, n) float32.
     """
-    one, mixes, widest = np.float32(1.0), False, np.float32(0.0)
     if wrap < 2:
-        for i in range(first, end):
+        for i in range(np.uint64(first), np.uint64(end)):
             u[i], v[i] = folded(u[i], wrap), folded(v[i], wrap)
-    for i in range(first, end):
-        widest = max(widest, levels[i])
-        lows[i], shares[i] = 0, weights[i]
-    if widest > SHARP:
-        for i in range(first, end):
-            lows[i], coarser = level_at(levels[i], count)
-            shares[i] = weights[i] * (one - coarser)
-            mixes = mixes or coarser > 0
-    _add_level(words, starts, sizes, each, u, v, lows, shares, first, end, wrap, sums)
-    if mixes:
-        for i in range(first, end):
-            lows[i] = min(lows[i] + 1, count - 1)
-            shares[i] = weights[i] - shares[i]
-        _add_level(words, starts, sizes, each, u, v, lows, shares, first, end, wrap, sums)
+    # The finer level of each texel, then the coarser one where two are mixed.
+    for turn in range(2):
+        start, block = first, 0
+        while start < end:
+            low, coarser = level_at(levels[block], count)
+            stop, block = start + EVERY, block + 1
+            while stop < end and level_at(levels[block], count) == (low, coarser):
+                stop, block = stop + EVERY, block + 1
+            stop = min(stop, end)
+            part = coarser if turn == 1 else np.float32(1.0) - coarser
+            if part > 0:
+                level = min(low + turn, count - 1)
+                width, height = sizes[level, 0], sizes[level, 1]
+                _find_pixels(u, v, weights, part, width, height, start, stop, places, corners)
+                if _mix_pixels(words, starts[level], width, each, start, stop, places, corners, sums):
+                    _add_rims(
+                        words, starts[level], width, height, each, u, v, weights, part, start, stop, wrap, places, sums
+                    )
+            start = stop
 
 
 @kernel

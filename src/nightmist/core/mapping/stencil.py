@@ -18,12 +18,10 @@ from ..texels.raster import TILE
 from .angles import ANY_ANGLE, limits_of
 from .camera import Camera
 from .pyramid import LUMA, Pyramid
-from .samples import add_samples
+from .samples import BLOCKS, EVERY, add_samples
 
 #: What is made of a picture's sample: its color, a value as far as it covers, a value by its gray.
 COLOR, VALUE, GRAY = 0, 1, 2
-#: How often the footprint is looked at along a row of texels.
-EVERY = 8
 
 
 @dataclass(frozen=True)
@@ -175,8 +173,9 @@ def _lay(  # type: ignore[no-untyped-def]
     one, unit = np.float32(1.0), np.float32(1.0 / 65535.0)
     line = np.empty((3, 3))
     found, shares = np.zeros((TILE, 4), np.float32), np.ones(TILE, np.float32)
-    us, vs, lows, levels = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.int64), np.zeros(TILE, np.float32)
-    weights, parts = np.zeros(TILE, np.float32), np.zeros(TILE, np.float32)
+    us, vs = np.zeros(TILE), np.zeros(TILE)
+    pixels, corners = np.zeros(TILE, np.int32), np.zeros((4, TILE), np.float32)
+    weights, levels = np.zeros(TILE, np.float32), np.zeros(BLOCKS, np.float32)
     flat_found, scales, kept = found.ravel(), np.zeros(4 * TILE, np.float32), np.zeros(4 * TILE, np.uint16)
     for i in range(len(tiles)):
         t = tiles[i]
@@ -212,10 +211,10 @@ def _lay(  # type: ignore[no-untyped-def]
                     weights[column] = unit if inside else np.float32(0.0)
                     shares[column] = one
                 for start in range(first, end, EVERY):
-                    stop, x = min(start + EVERY, end), left + start
+                    x = left + start
                     z = max(line[2, 0] * x + nz, 1e-12)
                     u, v = (line[0, 0] * x + nu) / z, (line[1, 0] * x + nv) / z
-                    levels[start:stop] = _level(line, x, y, u, v, sizes[0, 0], sizes[0, 1])
+                    levels[(start - first) // EVERY] = _level(line, x, y, u, v, sizes[0, 0], sizes[0, 1])
                 if turned:
                     for column in range(first, end):
                         share = _facing(m, n, left + column, y, eye, low, high)
@@ -223,8 +222,8 @@ def _lay(  # type: ignore[no-untyped-def]
                         weights[column] = weights[column] if share > 0 else np.float32(0.0)
                 found[first:end] = np.float32(0.0)
                 add_samples(
-                    words, starts, sizes, len(starts), 1, us, vs, levels, weights, lows, parts, first, end, 3, found
-                )  # fmt: skip
+                    words, starts, sizes, len(starts), 1, us, vs, levels, weights, first, end, 3, pixels, corners, found
+                )
                 if kind == COLOR:
                     _write_colors(colors[row], flat_found, shares, first, end, scales, kept)
                 else:

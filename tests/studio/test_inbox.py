@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from nightmist.studio.inbox import Ask, Edit, Inbox, Samples
-from nightmist.studio.messages import ShowEdit
+from nightmist.studio.messages import Acknowledge, ShowEdit
 from nightmist.studio.stack_messages import ChangeNode
 
 
@@ -42,6 +42,15 @@ def test_samples_of_a_stroke_become_one_and_only_the_last_shown_edit_counts():
         inbox.put(work)
     merged = Ask(one, Samples(3, [first, second], 2.0))
     assert emptied(inbox) == [merged, *works[2:4], works[6], *works[7:]]
+
+
+def test_pixels_that_have_come_are_heard_of_first_and_leave_what_is_shown_in_a_row():
+    inbox, one = Inbox(), Someone()
+    words = [Ask(one, Acknowledge(type="ack", batch=number)) for number in (7, 8)]
+    shown = [Ask(one, shows(share)) for share in (0.1, 0.2, 0.3)]
+    for work in (shown[0], words[0], shown[1], words[1], shown[2]):
+        inbox.put(work)
+    assert emptied(inbox) == [*words, shown[2]]
 
 
 def test_what_was_put_off_comes_first_in_its_order():

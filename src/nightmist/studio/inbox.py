@@ -62,6 +62,7 @@ class Inbox:
     def next(self, timeout: float | None = None) -> Work:
         """The next piece of work; samples of one stroke become one, of edits shown in a row only the last counts.
 
+        Words that pixels have come overtake everything.
         timeout: seconds. Raises TimeoutError when nothing came meanwhile.
         """
         with contextlib.suppress(queue.Empty):
@@ -72,11 +73,18 @@ class Inbox:
                 self._ahead.append(self._queue.get(timeout=timeout))
             except queue.Empty:
                 raise TimeoutError from None
-        item = self._ahead.popleft()
+        # What makes room for pixels does not wait behind what makes more of them.
+        at = next((at for at, item in enumerate(self._ahead) if _is_word_of_pixels(item)), 0)
+        item = self._ahead[at]
+        del self._ahead[at]
         while isinstance(item, Ask) and self._ahead and (joined := _joined(item, self._ahead[0])):
             self._ahead.popleft()
             item = joined
         return item
+
+
+def _is_word_of_pixels(work: Work) -> bool:
+    return isinstance(work, Ask) and isinstance(work.request, say.Acknowledge)
 
 
 def _joined(one: Ask, other: Work) -> Ask | None:

@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_uint16, carray, in_two_threads, kernel
+from ..kernels import as_uint16, carray, in_two_threads, inlined, kernel
 from ..mesh import Mesh
 from ..texels.ownership import Ownership, affine
 from ..texels.raster import TILE
@@ -209,25 +209,70 @@ def _level(shape, axis, placing, sizes, q, step):  # type: ignore[no-untyped-def
     return np.float32(0.5 * np.log2(longest))
 
 
-@kernel
-def _weigh(shape, sharpness, faint, n, weights):  # type: ignore[no-untyped-def]
-    """How much each axis counts where a normal looks along n: one of them in a box, by its power three ways."""
-    best = 0
-    for k in range(1, 3):
-        if abs(n[k]) > abs(n[best]):
-            best = k
-    total = np.float32(1.0)
+@inlined
+def _weigh(shape, sharpness, faint, n, slope, left, right, counted):  # type: ignore[no-untyped-def]
+    """How much each axis counts on texels of a row, the first of which looks along n: one of them in a box, by its
+    power three ways. Loops that decide nothing, counted without a sign, become vectors."""
+    one, nothing = np.float32(1.0), np.float32(0.0)
+    nx, ny, nz, sx, sy, sz = n[0], n[1], n[2], slope[0], slope[1], slope[2]
+    for i in range(np.uint64(left), np.uint64(right)):
+        x = np.float64(np.int64(i) - left)
+        a, b, c = np.abs(nx + sx * x), np.abs(ny + sy * x), np.abs(nz + sz * x)
+        first, second = (a >= b) & (a >= c), (b > a) & (b >= c)
+        most = a if first else (b if second else c)
+        inverse = 1.0 / (most if most > 1e-30 else 1e-30)
+        p, q, r = np.float32(a * inverse), np.float32(b * inverse), np.float32(c * inverse)
+        counted[0, i] = one if first else (p if shape == 5 and p > faint else nothing)
+        counted[1, i] = one if second else (q if shape == 5 and q > faint else nothing)
+        counted[2, i] = (r if shape == 5 and r > faint else nothing) if first or second else one
+    if shape != 5:
+        return
     for k in range(3):
-        weights[k] = np.float32(1.0 if k == best else 0.0)
-        if shape == 5 and k != best:
-            share = np.float32(abs(n[k]) / max(abs(n[best]), 1e-30))
-            if share > faint:
-                square = share * share
-                # The usual sharpness needs no logarithm.
-                weights[k] = square * square if sharpness == 4 else share**sharpness
-                total += weights[k]
-    for k in range(3):
-        weights[k] /= total
+        for i in range(np.uint64(left), np.uint64(right)):
+            counted[k, i] *= counted[k, i]
+            # The usual sharpness needs no logarithm.
+            counted[k, i] = counted[k, i] * counted[k, i] if sharpness == 4 else counted[k, i] ** (sharpness / 2)
+    for i in range(np.uint64(left), np.uint64(right)):
+        inverse = one / (counted[0, i] + counted[1, i] + counted[2, i])
+        counted[0, i], counted[1, i], counted[2, i] = (
+            counted[0, i] * inverse, counted[1, i] * inverse, counted[2, i] * inverse,
+        )  # fmt: skip
+
+
+@inlined
+def _place_flat(axis, placing, n, slope, q, step, left, right, u, v):  # type: ignore[no-untyped-def]
+    """Where texels of a row lie in the picture, flat across an axis: `_flat` and the placing, as lines."""
+    across, down = (2, 1) if axis == 0 else ((0, 2) if axis == 1 else (0, 1))
+    turned_u, turned_v = (0.0 if axis == 1 else 1.0), (1.0 if axis == 1 else 0.0)
+    side_u, side_v = (-1.0 if axis == 0 else 1.0), (1.0 if axis == 1 else -1.0)
+    u0, du, v0, dv = side_u * q[across], side_u * step[0, across], side_v * q[down], side_v * step[0, down]
+    n0, dn = n[axis], slope[axis]
+    a, b, c = placing[0, 0], placing[0, 1], placing[0, 2] + 0.5 * (placing[0, 0] + placing[0, 1])
+    d, e, f = placing[1, 0], placing[1, 1], placing[1, 2] + 0.5 * (placing[1, 0] + placing[1, 1])
+    for i in range(np.uint64(left), np.uint64(right)):
+        x = np.float64(np.int64(i) - left)
+        sign = 1.0 if n0 + dn * x >= 0 else -1.0
+        s = (u0 + du * x) * (1.0 + turned_u * (sign - 1.0))
+        t = (v0 + dv * x) * (1.0 + turned_v * (sign - 1.0))
+        u[i], v[i] = a * s + b * t + c, d * s + e * t + f
+
+
+@inlined
+def _place_round(shape, placing, q, step, left, right, u, v):  # type: ignore[no-untyped-def]
+    """The same around an axis or a point."""
+    for i in range(left, right):
+        x = i - left
+        s, t = _place(shape, 2, 1.0, q[0] + step[0, 0] * x, q[1] + step[0, 1] * x, q[2] + step[0, 2] * x)
+        u[i] = placing[0, 0] * s + placing[0, 1] * t + placing[0, 2]
+        v[i] = placing[1, 0] * s + placing[1, 1] * t + placing[1, 2]
+
+
+@inlined
+def _wanted(weights, left, right):  # type: ignore[no-untyped-def]
+    total = np.float32(0.0)
+    for i in range(np.uint64(left), np.uint64(right)):
+        total += weights[i]
+    return total > 0
 
 
 @kernel
@@ -253,58 +298,58 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
     addresses,
     each,
 ):
-    q, n = np.empty(3), np.ones(3)
+    q, n, ahead = np.empty(3), np.ones(3), np.empty(3)
     step, slope = np.empty((2, 3)), np.zeros(3)
     sheets = len(starts)
-    weights, levels = np.zeros(3, np.float32), np.zeros((sheets, 3, BLOCKS), np.float32)
-    # Of the texels of a row, by side: how much each counts, where it lies in the picture, at which level.
-    counted, us, vs = np.zeros((3, TILE), np.float32), np.zeros((3, TILE)), np.zeros((3, TILE))
+    levels, flat_levels = np.zeros((sheets, BLOCKS), np.float32), np.zeros((3, sheets), np.float32)
+    # Of the texels of a row: how much each side counts; where they lie in the picture of one.
+    counted, us, vs = np.ones((3, TILE), np.float32), np.zeros(TILE), np.zeros(TILE)
     pixels, corners = np.zeros(TILE, np.int32), np.zeros((4, TILE), np.float32)
     sums = np.zeros((sheets, TILE, 4 * held.max()), np.float32)
     sided = shape == 4 or shape == 5
+    flat = sided or shape == 1
     # Below this share of the greatest a side would not be seen.
     faint, power = np.float32(0.002 ** (1 / sharpness)), np.float32(sharpness)
-    weights[2] = np.float32(1.0)
     for i in range(len(tiles)):
         t, into = tiles[i], addresses[i]
         for p in range(tile_start[t], tile_start[t + 1]):
-            smooth = normals[pieces[p, 0]]
+            m, smooth = matrices[pieces[p, 0]], normals[pieces[p, 0]]
+            if flat:
+                # All over a face one footprint.
+                _inward(inverse, m, 0.0, 0.0, step, q)
+                for k in range(0 if sided else 2, 3):
+                    for s in range(sheets):
+                        flat_levels[k, s] = _level(shape, k, placing, sizes[s], q, step)
             for line in range(pieces[p, 4]):
                 row = pieces[p, 3] + line
                 left, right = spans[pieces[p, 5] + line]
                 x, y = pieces[p, 1] + left + 0.5, pieces[p, 2] + row + 0.5
-                _inward(inverse, matrices[pieces[p, 0]], x, y, step, q)
+                _inward(inverse, m, x, y, step, q)
                 if sided:
                     for k in range(3):
                         n[k], slope[k] = 0.0, 0.0
                         for j in range(3):
                             n[k] += turn[k, j] * (smooth[j] * x + smooth[j + 3] * y + smooth[j + 6])
                             slope[k] += turn[k, j] * smooth[j]
+                    _weigh(shape, power, faint, n, slope, left, right, counted)
                 sums[:, left:right] = np.float32(0.0)
-                for column in range(left, right):
-                    if sided:
-                        _weigh(shape, power, faint, n, weights)
-                    if (column - left) % EVERY == 0:
+                for k in range(0 if sided else 2, 3):
+                    if not _wanted(counted[k], left, right):
+                        continue
+                    if flat:
+                        _place_flat(k, placing, n, slope, q, step, left, right, us, vs)
                         for s in range(sheets):
-                            for k in range(3):
-                                if sided or k == 2:
-                                    levels[s, k, (column - left) // EVERY] = _level(
-                                        shape, k, placing, sizes[s], q, step
-                                    )
-                    for k in range(3):
-                        counted[k, column] = weights[k]
-                        if weights[k] > 0:
-                            u, v = _place(shape, k, 1.0 if n[k] >= 0 else -1.0, q[0], q[1], q[2])
-                            us[k, column] = placing[0, 0] * u + placing[0, 1] * v + placing[0, 2]
-                            vs[k, column] = placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
-                    for k in range(3):
-                        q[k] += step[0, k]
-                        n[k] += slope[k]
-                for k in range(3):
-                    if sided or k == 2:
-                        for s in range(sheets):
-                            add_samples(
-                                data, starts[s], sizes[s], counts[s], held[s], us[k], vs[k], levels[s, k], counted[k],
-                                left, right, wrap, pixels, corners, sums[s],
-                            )  # fmt: skip
+                            levels[s] = flat_levels[k, s]
+                    else:
+                        _place_round(shape, placing, q, step, left, right, us, vs)
+                        for block in range((right - left + EVERY - 1) // EVERY):
+                            for j in range(3):
+                                ahead[j] = q[j] + step[0, j] * (block * EVERY)
+                            for s in range(sheets):
+                                levels[s, block] = _level(shape, k, placing, sizes[s], ahead, step)
+                    for s in range(sheets):
+                        add_samples(
+                            data, starts[s], sizes[s], counts[s], held[s], us, vs, levels[s], counted[k], left, right,
+                            wrap, pixels, corners, sums[s],
+                        )  # fmt: skip
                 _write_rows(places, sums, into, each, row, left, right)

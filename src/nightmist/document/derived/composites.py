@@ -12,7 +12,7 @@ from ...core.compose import evaluate
 from ...core.relief import write_normals
 from ...core.relief.heights import Heights
 from ...core.texels import TileArea
-from ...core.texels.area import with_neighbors
+from ...core.texels.area import distinct, with_neighbors
 from ...core.texels.composite_picture import Picture
 from ..values import MAPS, MapName, Surface
 from .filtered import Filtered, felt
@@ -130,7 +130,7 @@ class Composite:
             self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
         self.loose.append(area.tiles)
         if calm:
-            tiles, self.loose = np.unique(np.concatenate(self.loose)), []
+            tiles, self.loose = distinct(np.concatenate(self.loose)), []
             color.settle(tiles)
             values.settle(tiles)
         changed: list[PictureName] = [name for name in PICTURES if any(PICTURE_OF[map_] == name for map_ in stale)]

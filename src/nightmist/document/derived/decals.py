@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +46,11 @@ class Laying:
     decal: Decal
     picture: Picture
     region: Region | None
+
+    @cached_property
+    def maps(self) -> frozenset[MapName]:
+        """The maps on which it lays anything; hundreds of decals are asked for them at each stroke."""
+        return frozenset(maps_of(self.decal))
 
 
 def maps_of(decal: Decal) -> set[MapName]:
@@ -213,7 +219,8 @@ class DecalLayers:
         self, node: Decals, surface: Surface, layout: Layout, laid: Sequence[Laying]
     ) -> Mapping[MapName, Raster]:  # fmt: skip
         """What a layer lays on each map; its tiles come when they are asked for."""
-        names = [name for name in MAPS if any(name in maps_of(each.decal) for each in laid)]
+        there = frozenset[MapName]().union(*(each.maps for each in laid))
+        names = [name for name in MAPS if name in there]
         known = self.found.get(node.id)
         fits = known and known.layout.key == layout.key and known.surface.depth == surface.depth
         if not (known and fits and list(known.rasters) == names):

@@ -364,25 +364,43 @@ def test_many_layers_below_and_above_show_the_same(monkeypatch):
     assert away() == 0
 
 
-def test_what_lies_around_a_stroke_has_a_bound(monkeypatch):
-    """Without room the layers are worked out each time; a purse half empty is filled before the next stroke."""
-    least = 300_000
+def test_what_lies_around_strokes_has_a_bound_and_goes_where_they_go(monkeypatch):
+    """Room for three tiles of sixteen: the newest stroke finds it, whatever was painted before, and where."""
+    least = 600_000
     monkeypatch.setattr(sys.modules[Programs.__module__], "MOST_AROUND", least)
-    doc = document(plane())
-    name, surface = next(iter(doc.surfaces.items()))
-    layers = [surface.layers.add("brushed") for _ in range(4)]
-    for layer in layers:
-        doc.fill(layer, Pigment(base_color="#406080"))
+    doc = document(
+        joined(placed(plane(), move=(-1.1, 0, 0)), placed(plane(), move=(1.1, 0, 0)), names=["left", "right"])
+    )
+    targets = {}
+    for name, surface in doc.surfaces.items():
+        layers = [surface.layers[0], *(surface.layers.add("brushed") for _ in range(3))]
+        for layer in layers:
+            doc.fill(layer, Pigment(base_color="#406080"))
+        targets[name] = layers[1]
     doc.refresh()
-    stroke = doc.begin_stroke({name: layers[1]}, FRONT, FULL, RED)
-    stroke.extend([(300, 300, 1.0), (500, 310, 0.8)])
-    doc.refresh()
-    around = doc.programs.found[surface.value.id].around
-    held = sum(block.nbytes for part in (around.below, *around.bends) for block in part.blocks)
-    assert 0 < held == around.bytes <= least
-    doc.finish_stroke(stroke)
-    doc.refresh()
-    assert doc.programs.room.left == least
+    one, other = (surface.value for surface in doc.surfaces.values())
+
+    def drawn(surface, x, y):
+        """What is held around a click in the middle of a tile, by tile."""
+        stroke = doc.begin_stroke(
+            {surface.name: targets[surface.name]}, None, FULL.but(radius=20), RED, in_map=surface.name
+        )
+        stroke.extend([(x, y, 1.0)])
+        doc.refresh()
+        doc.finish_stroke(stroke)
+        doc.refresh()
+        around = doc.programs.found[surface.id].around
+        held = sum(block.nbytes for part in (around.below, *around.bends) for block in part.blocks)
+        assert 0 < held == around.bytes <= least
+        return np.flatnonzero(around.held).tolist()
+
+    assert drawn(one, 96, 96) == [5]
+    assert drawn(one, 160, 96) == [5, 6]
+    assert drawn(one, 96, 160) == [5, 6, 9]
+    assert drawn(one, 160, 160) == [10]
+    assert drawn(one, 96, 96) == [5, 10]
+    assert drawn(other, 96, 96) == [5]
+    assert doc.programs.room.left == least - doc.programs.found[other.id].around.bytes
 
 
 def test_a_stroke_along_an_edge_paints_both_faces_evenly():

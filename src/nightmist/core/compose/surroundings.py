@@ -35,6 +35,12 @@ class Held:
         self.tables: Tables = (np.zeros(count, np.int64), np.zeros(count, np.int64))
         self.blocks: list[NDArray[np.float32]] = []
 
+    def let_go(self) -> None:
+        """Hold nothing any more."""
+        self.blocks.clear()
+        for table in self.tables:
+            table[:] = 0
+
     def cost(self, touched: NDArray[np.bool_]) -> NDArray[np.int64]:
         """(n,) bytes that tiles take of which (n, 2) colors and values are touched."""
         return np.asarray(self.backdrops * (touched @ np.array([COLOR_BYTES, VALUES_BYTES])))
@@ -110,19 +116,32 @@ class Surroundings:
     def hold(self, tiles: NDArray[np.int32], some: NDArray[np.bool_]) -> None:
         """See that tiles of which there are `some` texels are there, as far as there is room."""
         new = tiles[some & ~self.held[tiles]]
-        if len(new):
-            parts = [(part, part.touched(new)) for part in (self.below, *self.bends)]
-            costs = np.cumsum(np.sum([part.cost(touched) for part, touched in parts], axis=0))
-            fits = int(np.searchsorted(costs, self.room.left, side="right"))
-            if fits:
-                for part, touched in parts:
-                    part.take(new[:fits], touched[:fits], self.under)
-                self.held[new[:fits]] = True
-                self.bytes += int(costs[fits - 1])
-                self.room.left -= int(costs[fits - 1])
+        if not len(new):
+            return
+        parts, costs = self._asked(new)
+        if costs[-1] > self.room.left:
+            # Full: a stroke goes on elsewhere than the ones before.
+            self.let_go()
+            new = tiles[some]
+            parts, costs = self._asked(new)
+        fits = int(np.searchsorted(costs, self.room.left, side="right"))
+        if fits:
+            for part, touched in parts:
+                part.take(new[:fits], touched[:fits], self.under)
+            self.held[new[:fits]] = True
+            self.bytes += int(costs[fits - 1])
+            self.room.left -= int(costs[fits - 1])
+
+    def _asked(self, tiles: NDArray[np.int32]) -> tuple[list[tuple[Held, NDArray[np.bool_]]], NDArray[np.int64]]:
+        """What is to be held with what it touches of tiles; and the bytes of the first tile, the first two, and on."""
+        parts = [(part, part.touched(tiles)) for part in (self.below, *self.bends)]
+        return parts, np.cumsum(np.sum([part.cost(touched) for part, touched in parts], axis=0))
 
     def let_go(self) -> None:
-        """Give the room back."""
+        """Hold no tile any more, and give the room back."""
+        for part in (self.below, *self.bends):
+            part.let_go()
+        self.held[:] = False
         self.room.left += self.bytes
         self.bytes = 0
 

@@ -129,6 +129,7 @@ class Programs:
 
     def __init__(self) -> None:
         self.room = Room(MOST_AROUND)
+        #: By surface, the one that was painted last at the end.
         self.found: dict[str, Compiled] = {}
 
     def of(
@@ -158,13 +159,15 @@ class Programs:
                 now.around = Surroundings(
                     now.program, surface.under, ends[places[0]], ends[places[-1] + 1], tiles, self.room
                 )  # fmt: skip
+        if painted:
+            self.found.pop(surface.id, None)
         self.found[surface.id] = now
         return now
 
     def settle(self) -> None:
-        """Nothing is being drawn: what has filled up is let go, so that the next stroke finds room where it goes."""
-        if self.room.left < MOST_AROUND // 2:
-            for surface in list(self.found):
+        """Nothing is being drawn: surfaces give their room to the one that was painted last."""
+        for surface in list(self.found)[:-1]:
+            if self.room.left < MOST_AROUND // 2:
                 self.forget(surface)
 
     def forget(self, surface: str) -> None:

@@ -26,7 +26,9 @@ export function StackRow({ node, surface, project, inside }: Props) {
   const hidden = hiddenBy(surface, node) !== undefined;
   const Eye = node.visible === false ? IconEyeOff : IconEye;
   const mode = node.blend === "normal" || !node.blend ? "Normal" : node.blend;
-  const picture = (on: boolean) => `grid size-8 shrink-0 place-items-center overflow-hidden rounded-[5px] ${on ? "outline-2 outline-accent -outline-offset-1" : ""}`;
+  const share = Math.round((node.opacity ?? 1) * 100);
+  const atRest = mode === "Normal" && share === 100;
+  const picture = (on: boolean) => `grid size-8 shrink-0 place-items-center overflow-hidden rounded-[5px] short:size-6 ${on ? "outline-2 outline-accent -outline-offset-1" : ""}`;
   return (
     <TreeItem
       id={node.id}
@@ -40,7 +42,7 @@ export function StackRow({ node, surface, project, inside }: Props) {
     >
       <TreeItemContent>
         {({ level, isExpanded, hasChildItems }) => (
-          <div className="flex h-11 items-center gap-1.5 pr-1" style={{ paddingLeft: 6 + 12 * Math.min(level - 1, 5) }}>
+          <div className="flex h-11 items-center gap-1.5 pr-1 short:h-8" style={{ paddingLeft: 6 + 12 * Math.min(level - 1, 5) }}>
             {node.kind === "group" ? (
               <Button slot="chevron" isDisabled={!hasChildItems} className="grid h-8 w-5 shrink-0 place-items-center rounded-control text-ink-2 disabled:opacity-40">
                 <IconChevronRight size={14} className={isExpanded && hasChildItems ? "rotate-90" : ""} />
@@ -63,14 +65,14 @@ export function StackRow({ node, surface, project, inside }: Props) {
               <NameField name={node.name} of="the layer" onRename={(name) => project.send({ type: "change_node", node: node.id, name })} onDone={() => startNaming(null)} />
             ) : (
               <span
-                className={`min-w-0 grow ${hidden ? "opacity-55" : ""}`}
+                className={`min-w-0 grow short:flex short:items-baseline short:gap-1.5 ${hidden ? "opacity-55" : ""}`}
                 title={`${node.name}: strokes go to the chosen one. Double click or ${COMMANDS.renameLayer.keys[0]} renames, dragging reorders`}
                 onClick={() => chosen && onMask && project.choose(node.id)}
                 onDoubleClick={() => startNaming(node.id)}
               >
                 <span className="block truncate font-semibold">{node.name}</span>
-                <span className="block truncate text-[12px] text-ink-2">
-                  {mode} {Math.round((node.opacity ?? 1) * 100)}%
+                <span className={`block truncate text-[12px] text-ink-2 short:shrink-0 ${atRest ? "short:hidden" : ""}`}>
+                  {mode} {share}%
                 </span>
               </span>
             )}

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
+from ...core.kernels import in_two_threads
 
 Loader = Callable[[str], NDArray[Any] | None]
 
@@ -32,19 +33,40 @@ class Pool:
         self.loader, self.limit = loader, limit
         self.held: OrderedDict[str, NDArray[Any]] = OrderedDict()
         self.pinned: set[str] = set()
+        #: By the identity of the arrays held: whoever paints over them need not look through their pixels again.
+        self.digests: dict[int, str] = {}
         self.bytes = 0
 
     def add(self, array: NDArray[Any], pin: bool = True) -> str:
         """Hold an array; returns its digest."""
-        digest = digest_of(array)
-        if digest not in self.held:
-            array.flags.writeable = False
-            self.held[digest] = array
-            self.bytes += array.nbytes
-            if pin:
-                self.pinned.add(digest)
-            self._shrink()
-        return digest
+        return self.add_all([array], pin)[0]
+
+    def add_all(self, arrays: Sequence[NDArray[Any]], pin: bool = True) -> list[str]:
+        """Hold arrays; returns their digests, worked out in two threads."""
+        digests = [self._digest_held(array) or "" for array in arrays]
+        new = [i for i, digest in enumerate(digests) if not digest]
+
+        def work(first: int, last: int) -> None:
+            for i in new[first:last]:
+                digests[i] = digest_of(arrays[i])
+
+        in_two_threads(len(new), work)
+        for i in new:
+            digest, array = digests[i], arrays[i]
+            if digest not in self.held:
+                array.flags.writeable = False
+                self.held[digest] = array
+                self.digests[id(array)] = digest
+                self.bytes += array.nbytes
+                if pin:
+                    self.pinned.add(digest)
+        self._shrink()
+        return digests
+
+    def _digest_held(self, array: NDArray[Any]) -> str | None:
+        """What an array that is held itself, not one like it, is held as."""
+        digest = self.digests.get(id(array))
+        return digest if digest and self.held.get(digest) is array else None
 
     def get(self, digest: str | None) -> Any:
         """The array behind a digest; None for None, which stands for an absent tile."""
@@ -74,4 +96,6 @@ class Pool:
             if self.bytes <= self.limit:
                 break
             if digest not in self.pinned:
-                self.bytes -= self.held.pop(digest).nbytes
+                gone = self.held.pop(digest)
+                self.digests.pop(id(gone), None)
+                self.bytes -= gone.nbytes

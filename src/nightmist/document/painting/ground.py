@@ -72,7 +72,7 @@ class Target:
 
     def edits(self) -> Iterable[TileEdit]:
         """What the stroke made of its tiles; those that stayed equal are put back."""
-        pool = self.document.pool
+        changed: list[tuple[TileKey, Tile | None, Tile | None]] = []
         for key, before in self.before.items():
             after: Tile | None = self.raster.tiles[key]
             if after is not None and not after[..., -1].any():
@@ -83,8 +83,12 @@ class Target:
             lay = self.sparse.get(key) if self.sparse is not None else before
             self.raster.put(key, lay if same else after)
             if not same:
-                digests = [pool.add(tile) if tile is not None else None for tile in (lay, after)]
-                yield TileEdit(raster_id(self.layer.id, self.name), *key, *digests)
+                changed.append((key, lay, after))
+        tiles = [tile for _, lay, after in changed for tile in (lay, after) if tile is not None]
+        digests = iter(self.document.pool.add_all(tiles))
+        for key, lay, after in changed:
+            pair = [next(digests) if tile is not None else None for tile in (lay, after)]
+            yield TileEdit(raster_id(self.layer.id, self.name), *key, *pair)
 
 
 class Ground:

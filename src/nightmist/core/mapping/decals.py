@@ -325,22 +325,9 @@ def _lay(  # type: ignore[no-untyped-def]
                         shares[column], weights[column] = np.float32(share), unit
                 samples[left:right] = zero
                 add_samples(
-                    words,
-                    starts,
-                    sizes,
-                    len(starts),
-                    1,
-                    us,
-                    vs,
-                    levels,
-                    weights,
-                    left,
-                    right,
-                    wrap,
-                    pixels,
-                    corners,
+                    words, starts, sizes, len(starts), 1, us, vs, levels, weights, left, right, wrap, pixels, corners,
                     samples,
-                )
+                )  # fmt: skip
                 for column in range(left, right):
                     a = min(samples[column, 3], one)
                     cover = min(samples[column, 0], one) if by_gray else a

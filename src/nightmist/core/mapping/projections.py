@@ -211,8 +211,10 @@ def _level(shape, axis, placing, sizes, q, step):  # type: ignore[no-untyped-def
 
 @inlined
 def _weigh(shape, sharpness, faint, n, slope, left, right, counted):  # type: ignore[no-untyped-def]
-    """How much each axis counts on texels of a row, the first of which looks along n: one of them in a box, by its
-    power three ways. Loops that decide nothing, counted without a sign, become vectors."""
+    """How much each axis counts on texels of a row: one of them in a box, by its power three ways.
+
+    The first texel looks along n, the others each a `slope` further. counted: (3, TILE).
+    """
     one, nothing = np.float32(1.0), np.float32(0.0)
     nx, ny, nz, sx, sy, sz = n[0], n[1], n[2], slope[0], slope[1], slope[2]
     for i in range(np.uint64(left), np.uint64(right)):
@@ -269,6 +271,7 @@ def _place_round(shape, placing, q, step, left, right, u, v):  # type: ignore[no
 
 @inlined
 def _wanted(weights, left, right):  # type: ignore[no-untyped-def]
+    """Whether any texel of a row counts."""
     total = np.float32(0.0)
     for i in range(np.uint64(left), np.uint64(right)):
         total += weights[i]

@@ -2,6 +2,7 @@ import { type PointerEvent, useState } from "react";
 
 import { type IslandGrip, type Matrix } from "../stage/island_grip";
 import { PrepareInput } from "../stage/prepare_input";
+import { grabIslands } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
 import { useMapPlace } from "../state/map_place";
@@ -23,7 +24,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
   useDesk((desk) => desk.surface);
   const view = useDesk((desk) => desk.prepareView);
   const [drag, setDrag] = useState<{ handle: Handle; grip: IslandGrip; matrix: Matrix } | null>(null);
-  const grip = drag?.grip ?? stage.grabIslands();
+  const grip = drag?.grip ?? grabIslands(stage);
   const area = stage.area("map");
   if (!grip || !area || view === "model") return null;
 

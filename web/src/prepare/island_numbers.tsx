@@ -2,6 +2,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useState } from "react";
 
 import type { Matrix } from "../stage/island_grip";
+import { grabIslands } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
 import { pickedRuns, usePicks } from "../state/picks";
@@ -24,7 +25,7 @@ export function IslandNumbers({ project, stage, surface, index }: { project: Pro
   const count = usePicks((picks) => picks.count);
   const [numbers, setNumbers] = useState(REST);
   const apply = (close: () => void) => {
-    const grip = stage.grabIslands();
+    const grip = grabIslands(stage);
     const faces = pickedRuns(index);
     if (grip && faces) {
       const middle = [0, 1].map((k) => (grip.low[k as 0 | 1] + grip.high[k as 0 | 1]) / 2) as [number, number];

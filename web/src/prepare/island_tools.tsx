@@ -8,6 +8,7 @@ import {
 import { COMMANDS, tooltip } from "../commands/commands";
 import type { Arrange } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
+import { pickedDensity } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { pickedRuns, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
@@ -51,7 +52,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
   const { keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
   if (!state || !surface) return null;
   const index = state.surfaces.indexOf(surface);
-  const density = Math.round(stage.density() * 10) / 10;
+  const density = Math.round(pickedDensity(stage) * 10) / 10;
   const target = () => ({ surface: surface.name, faces: pickedRuns(index), keep_paint });
   const button = "flex h-7 items-center gap-1 rounded-control bg-fog-2 px-2 hover:bg-fog-3";
   const tool = ({ how, name, text, Icon }: Tool) => (

@@ -1,4 +1,5 @@
 import { COMMANDS, tooltip } from "../commands/commands";
+import { cornersAt } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { type PrepareTool, setPreparing, useDesk } from "../state/desk";
 import { type PickBy, usePicks } from "../state/picks";
@@ -107,7 +108,7 @@ function LineUp({ project, stage }: { project: Project; stage: Stage }) {
   const { keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
   const send = (axis: "across" | "down") => {
     const surface = state?.surfaces[stage.chosen];
-    if (surface) project.send({ type: "line_up_points", surface: surface.name, points: stage.cornersAt(points), axis, keep_paint });
+    if (surface) project.send({ type: "line_up_points", surface: surface.name, points: cornersAt(stage, points), axis, keep_paint });
   };
   return (
     <>

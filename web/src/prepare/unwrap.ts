@@ -1,4 +1,5 @@
 import type { ShapeAxes, Unwrap } from "../api/schema.generated";
+import { pickedMiddle } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { type Method, type Preparing, useDesk } from "../state/desk";
 import { pickedRuns, usePicks } from "../state/picks";
@@ -29,7 +30,7 @@ function leaderOn(surface: number): number | null {
 
 /** The axes that a shape is laid on: the model's, around the faces meant, or those of the view. */
 function frameFor(axis: Preparing["axis"], stage: Stage): ShapeAxes {
-  const center = stage.middle().toArray();
+  const center = pickedMiddle(stage).toArray();
   if (axis === "view") {
     const { elements } = stage.model.orbit.camera.matrixWorld;
     return { center, right: [elements[0], elements[1], elements[2]], up: [elements[4], elements[5], elements[6]] };

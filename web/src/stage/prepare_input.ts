@@ -6,6 +6,7 @@ import { facesWith, type How, pick, pickedRuns, pickPoints, usePicks } from "../
 import { useSession } from "../state/session";
 import type { IslandGrip, Matrix } from "./island_grip";
 import type { Hit } from "./model_view";
+import { grabIslands } from "./picked";
 import type { Area, Views } from "./views";
 
 /** A drag while preparing: what each move does, and what the release does. */
@@ -73,7 +74,7 @@ export class PrepareInput {
     return {
       move: (x, y) => {
         const to = this.views.map.texelAt(x - area.x, y - area.y);
-        grip ??= this.views.grabIslands();
+        grip ??= grabIslands(this.views);
         matrix = [1, 0, 0, 1, Math.round(to.x - from.x), Math.round(to.y - from.y)];
         grip?.preview(matrix);
         this.views.invalidate();

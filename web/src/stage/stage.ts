@@ -11,7 +11,6 @@ import { stopComparing, useWipe } from "../state/wipe";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { PointerInput } from "./pointer_input";
-import { IslandGrip } from "./island_grip";
 import { placeOnTriangle, triangleAt } from "./map_hits";
 import { MapView } from "./map_view";
 import { measureLag } from "./measure";
@@ -284,16 +283,6 @@ export class Stage implements Views {
     this.invalidate();
   }
 
-  /** Texels per model unit of the picked faces in the map, or of the whole surface. */
-  density(): number {
-    const overlays = this.overlays[this.chosen];
-    const geometry = this.model.geometries[this.chosen];
-    const { faces, count } = usePicks.getState();
-    if (!overlays || !geometry) return 0;
-    const any = count > 0 && geometry.face.some((face) => faces[face]);
-    return densityOf(geometry, overlays.width, overlays.height, (face) => !any || faces[face] === 1);
-  }
-
   /** The face whose UVs lie under a texel of the map; the last one where several do. */
   faceAt(at: { x: number; y: number }): number | null {
     return this.hitAtTexel(at)?.face ?? null;
@@ -389,39 +378,6 @@ export class Stage implements Views {
     const hit = this.input.hitUnderPointer();
     if (hit) this.model.orbit.face(hit.point, hit.normal);
     this.invalidate();
-  }
-
-  /** Where picked faces, or the whole surface in the map, have their middle in space. */
-  middle(): THREE.Vector3 {
-    const geometry = this.model.geometries[this.chosen];
-    const { faces } = usePicks.getState();
-    const box = new THREE.Box3();
-    if (geometry) {
-      const any = geometry.face.some((face) => faces[face]);
-      box.setFromArray(geometry.placesOf((face) => !any || faces[face] === 1));
-    }
-    return box.getCenter(new THREE.Vector3());
-  }
-
-  /** The picked islands of the surface in the map, ready to be moved; null when none is picked. */
-  grabIslands(): IslandGrip | null {
-    const overlays = this.overlays[this.chosen];
-    const geometry = this.model.geometries[this.chosen];
-    if (!overlays || !geometry || !this.mesh) return null;
-    const { faces } = usePicks.getState();
-    const islands = new Set<number>();
-    for (const face of geometry.face) if (faces[face]) islands.add(this.mesh.island[face]!);
-    return islands.size ? new IslandGrip(geometry, overlays, this.mesh.island, islands) : null;
-  }
-
-  /** The corners of the model, face · 3 + k, that lie at vertices of the surface in the map. */
-  cornersAt(vertices: ReadonlySet<number>): number[] {
-    const geometry = this.model.geometries[this.chosen];
-    const found: number[] = [];
-    geometry?.face.forEach((face, t) => {
-      for (let k = 0; k < 3; k++) if (vertices.has(geometry.index.getX(3 * t + k))) found.push(3 * face + k);
-    });
-    return found;
   }
 
   private take(batch: Batch): void {

@@ -1,7 +1,7 @@
 import type * as THREE from "three";
 
+import type { StageMesh } from "../api/mesh";
 import type { Project } from "../state/project";
-import type { IslandGrip } from "./island_grip";
 import type { MapView } from "./map_view";
 import type { Hit, ModelView } from "./model_view";
 import type { Overlays } from "./overlays";
@@ -20,6 +20,7 @@ export interface Views {
   readonly model: ModelView;
   readonly map: MapView;
   readonly overlays: Overlays[];
+  readonly mesh: StageMesh | null;
   /** The surface shown in the map, by its place in the state. */
   readonly chosen: number;
   readonly chosenName: string | null;
@@ -38,6 +39,4 @@ export interface Views {
   mapPixels(units: number): number;
   /** Lay the stencil on whole, in the view that it lies over. */
   applyStencil(): void;
-  /** The picked islands of the surface in the map, ready to be moved; null when none is picked. */
-  grabIslands(): IslandGrip | null;
 }

@@ -75,7 +75,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
       onExpandedChange={(open) => useRows.setState({ folded: new Set(groups.filter((id) => !open.has(id))) })}
       dragAndDropHooks={dragAndDropHooks}
       renderEmptyState={() => <p className="p-4 text-ink-2">No layers yet. Add one to paint on {surface.name}.</p>}
-      className="min-h-[92px] grow short:min-h-[132px] basis-0 overflow-y-auto border-t border-fog-3 outline-none"
+      className="min-h-[92px] grow short:min-h-[21vh] basis-0 overflow-y-auto border-t border-fog-3 outline-none"
     >
       {row}
     </Tree>

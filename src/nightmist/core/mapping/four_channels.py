@@ -17,6 +17,11 @@ _FAST = ("contract", "reassoc", "nsz")
 
 
 def _add_mixed(typingctx: Any, sums: Any, at: Any, words: Any, pixels: Any, shares: Any) -> Any:
+    """Add to sums[at : at + 4] four words of four channels each, by their shares.
+
+    sums: float32, C-contiguous, `at` counts as if it were flat. words: uint64, the first channel lowest. pixels: the
+    places of four words. shares: four float32.
+    """
 
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         sums_type, _, words_type, _, _ = signature.args
@@ -40,7 +45,4 @@ def _add_mixed(typingctx: Any, sums: Any, at: Any, words: Any, pixels: Any, shar
     return types.void(sums, types.int64, words, places, parts), generate
 
 
-#: add_mixed(sums, at, words, pixels, shares): add to sums[at : at + 4] four words of four channels each, by their
-#: shares. sums: float32, C-contiguous, `at` counts as if it were flat. words: uint64, the first channel lowest. pixels:
-#: the places of four words. shares: four float32.
 add_mixed: Any = intrinsic(_add_mixed)

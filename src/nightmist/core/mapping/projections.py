@@ -86,6 +86,12 @@ def lay_pictures(
 
 
 @kernel
+def _placed(placing, u, v):  # type: ignore[no-untyped-def]
+    """Where a shape's (u, v) lies in the picture."""
+    return placing[0, 0] * u + placing[0, 1] * v + placing[0, 2], placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
+
+
+@kernel
 def _write_rows(places, sums, addresses, each, row, first, end):  # type: ignore[no-untyped-def]
     """Texels of a row of each picture's tile from the sums of the sheets: straight alpha, rounded."""
     for m in range(len(places)):
@@ -143,8 +149,7 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
             v = (top + row + 0.5) / height
             for column in range(TILE):
                 u = (left + column + 0.5) / width
-                us[column] = placing[0, 0] * u + placing[0, 1] * v + placing[0, 2]
-                vs[column] = placing[1, 0] * u + placing[1, 1] * v + placing[1, 2]
+                us[column], vs[column] = _placed(placing, u, v)
             sums[:] = np.float32(0.0)
             for s in range(len(starts)):
                 levels[:] = found[s]
@@ -241,32 +246,36 @@ def _weigh(shape, sharpness, faint, n, slope, left, right, counted):  # type: ig
         )  # fmt: skip
 
 
+@kernel
+def _line(axis, sign, placing, q, step):  # type: ignore[no-untyped-def]
+    """(u, v) in the picture of a row's first texel, flat across an axis, and how far the next one lies from there."""
+    u, v = _flat(axis, sign, q[0], q[1], q[2])
+    a, b = _flat(axis, sign, q[0] + step[0, 0], q[1] + step[0, 1], q[2] + step[0, 2])
+    u, v = _placed(placing, u, v)
+    a, b = _placed(placing, a, b)
+    return u, v, a - u, b - v
+
+
 @inlined
-def _place_flat(axis, placing, n, slope, q, step, left, right, u, v):  # type: ignore[no-untyped-def]
-    """Where texels of a row lie in the picture, flat across an axis: `_flat` and the placing, as lines."""
-    across, down = (2, 1) if axis == 0 else ((0, 2) if axis == 1 else (0, 1))
-    turned_u, turned_v = (0.0 if axis == 1 else 1.0), (1.0 if axis == 1 else 0.0)
-    side_u, side_v = (-1.0 if axis == 0 else 1.0), (1.0 if axis == 1 else -1.0)
-    u0, du, v0, dv = side_u * q[across], side_u * step[0, across], side_v * q[down], side_v * step[0, down]
+def _place_flat(axis, placing, n, slope, q, step, left, right, us, vs):  # type: ignore[no-untyped-def]
+    """Where texels of a row lie in the picture, flat across an axis, seen from the side to which each looks."""
+    front_u, front_v, front_du, front_dv = _line(axis, 1.0, placing, q, step)
+    back_u, back_v, back_du, back_dv = _line(axis, -1.0, placing, q, step)
     n0, dn = n[axis], slope[axis]
-    a, b, c = placing[0, 0], placing[0, 1], placing[0, 2] + 0.5 * (placing[0, 0] + placing[0, 1])
-    d, e, f = placing[1, 0], placing[1, 1], placing[1, 2] + 0.5 * (placing[1, 0] + placing[1, 1])
     for i in range(np.uint64(left), np.uint64(right)):
         x = np.float64(np.int64(i) - left)
-        sign = 1.0 if n0 + dn * x >= 0 else -1.0
-        s = (u0 + du * x) * (1.0 + turned_u * (sign - 1.0))
-        t = (v0 + dv * x) * (1.0 + turned_v * (sign - 1.0))
-        u[i], v[i] = a * s + b * t + c, d * s + e * t + f
+        front = n0 + dn * x >= 0
+        us[i] = front_u + front_du * x if front else back_u + back_du * x
+        vs[i] = front_v + front_dv * x if front else back_v + back_dv * x
 
 
 @inlined
-def _place_round(shape, placing, q, step, left, right, u, v):  # type: ignore[no-untyped-def]
+def _place_round(shape, placing, q, step, left, right, us, vs):  # type: ignore[no-untyped-def]
     """The same around an axis or a point."""
     for i in range(left, right):
         x = i - left
-        s, t = _place(shape, 2, 1.0, q[0] + step[0, 0] * x, q[1] + step[0, 1] * x, q[2] + step[0, 2] * x)
-        u[i] = placing[0, 0] * s + placing[0, 1] * t + placing[0, 2]
-        v[i] = placing[1, 0] * s + placing[1, 1] * t + placing[1, 2]
+        u, v = _place(shape, 2, 1.0, q[0] + step[0, 0] * x, q[1] + step[0, 1] * x, q[2] + step[0, 2] * x)
+        us[i], vs[i] = _placed(placing, u, v)
 
 
 @inlined

@@ -45,6 +45,28 @@ def sphere(sides=24, rows=12) -> Mesh:
     return grid(np.round(points, 6), 0.04 + 0.92 * np.stack([u, v], 2))
 
 
+def drum(radius=1.0, sides=48, tall=2.0, lean=0.0, hollow=False) -> Mesh:
+    """The side of an upright cylinder, leaning with the clock as seen from +z; or its inside. A corner lies at +z."""
+    u, v = np.meshgrid(np.linspace(0, 1, sides + 1), np.linspace(0, 1, 5))
+    a = 2 * np.pi * u
+    points = np.stack([radius * np.sin(a), tall * (0.5 - v), radius * np.cos(a)], 2)
+    points[:, -1] = points[:, 0]
+    c, s = np.cos(np.radians(lean)), np.sin(np.radians(lean))
+    points = points @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
+    if hollow:
+        points, u = points[:, ::-1], u[:, ::-1]
+    return grid(points, 0.03 + 0.94 * np.stack([u, v], 2))
+
+
+def ring(thick=0.3, radius=1.0, sides=96, rows=48) -> Mesh:
+    """A torus around the y axis."""
+    u, v = np.meshgrid(np.linspace(0, 1, sides + 1), np.linspace(0, 1, rows + 1))
+    a, b = 2 * np.pi * u, 2 * np.pi * v
+    out = radius + thick * np.cos(b)
+    points = np.stack([out * np.sin(a), -thick * np.sin(b), out * np.cos(a)], 2)
+    return grid(points, 0.03 + 0.94 * np.stack([u, v], 2))
+
+
 def joined(*meshes: Mesh, names=None) -> Mesh:
     """Meshes side by side; one surface for all, or one each when names are given."""
     offset, faces = 0, []

@@ -69,7 +69,8 @@ def test_each_texel_shows_the_place_of_the_picture_that_its_frame_puts_there(mes
     doc, surface, layer = opened(placed(mesh, scale=(unit,) * 3), 512)
     for _ in range(3):
         x, y = rng.uniform(-0.4, 0.4, 2) * unit
-        decal = layer.place(waved, front(doc, x, y, 4 * unit), width=0.8 * unit, roll=float(rng.uniform(-180, 180)))
+        hit, roll = front(doc, x, y, 4 * unit), float(rng.uniform(-180, 180))
+        decal = layer.place(waved, hit, width=0.8 * unit, roll=roll, shape="planar")
         frame = decal.frame
         assert frame.height == pytest.approx(frame.width / 2)
         y, x, q, cosine = in_frame(surface, frame)

@@ -14,6 +14,8 @@ from .values import DecalRelief, Hit, Picture, Pigment
 
 #: Where scripts put a decal: what was picked, or (u, v) in the map.
 At = Hit | Sequence[float]
+#: What no longer follows from the surface once a number of a frame is set by hand.
+HELD = {"depth": "measured", "radius": "follows", "axis": "follows"}
 
 
 class DecalFrame:
@@ -26,8 +28,8 @@ class DecalFrame:
         return getattr(self._decal.value.frame, name)
 
     def __setattr__(self, name: str, value: Any) -> None:
-        measured = {"measured": False} if name == "depth" else {}
-        self._decal.change(frame=self._decal.value.frame.but(**{name: value}, **measured))
+        by_hand = {HELD[name]: False} if name in HELD else {}
+        self._decal.change(frame=self._decal.value.frame.but(**{name: value}, **by_hand))
 
 
 class Decal:
@@ -46,7 +48,9 @@ class Decal:
 
     @property
     def frame(self) -> DecalFrame:
-        """Its position, normal, roll, width, height and depth; in the map its center, roll, width and height."""
+        """Its position, normal, roll, width, height, depth, shape (planar, cylindrical, wrap), and how that is bent:
+        radius and axis. In the map its center, roll, width and height.
+        """
         return DecalFrame(self)
 
     @property
@@ -109,7 +113,7 @@ class HoldsDecals:
 
         picture: a file, or the id of one that the project has. width: in model units, or as a share of the map's longer
         side; None: fitting the model. depth: None: as deep as the wall allows. fields: what decals have besides, as
-        pigment, relief, limit, region (a handle).
+        pigment, relief, limit, region (a handle), and the frame's shape; without it, as the surface bends there.
         """
         node = decals.decals_value(self.document.node(self.id))
         known = self.document.values.get(str(picture))

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict
 
 from ..core.mapping.projections import Shape
 from ..core.mapping.pyramid import Wrap
-from ..document.values import Frame, Share
+from ..document.values import Frame, FrameShape, Share
 
 Three = tuple[float, float, float]
 
@@ -58,3 +58,7 @@ class FramePart(Part):
     height: float | None = None
     depth: float | None = None
     measured: bool | None = None
+    shape: FrameShape | None = None
+    radius: float | None = None
+    axis: float | None = None
+    follows: bool | None = None

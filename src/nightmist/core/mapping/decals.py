@@ -1,24 +1,26 @@
 """Pictures in frames on the surface: each texel inside a frame's box, and turned towards its front, takes them.
 
-In the frame's own coordinates q, -0.5 to 0.5 and y up, the picture lies at u = qx + 0.5, v = 0.5 - qy. It counts as
-its own alpha, times the cover of the frame's sides, a fade before the box ends in depth, and one before the angle
-from which on nothing is laid. What several of them come to is gathered with alpha, in float32.
+In the frame's own coordinates q, -0.5 to 0.5 and y up, the picture lies at u = qx + 0.5, v = 0.5 - qy; those of a bent
+frame are told along its curve. It counts as its own alpha, times the cover of the frame's sides, a fade before the box
+ends in depth, and one before the angle from which on nothing is laid. What several of them come to is gathered with
+alpha, in float32.
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, carray, in_two_threads, kernel
+from ..kernels import as_float32, carray, in_two_threads, inlined, kernel
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
 from .angles import ANY_ANGLE
+from .bending import FLAT, rolled_out
 from .pyramid import WRAPS, Pyramid, pyramid_of
 from .samples import BLOCKS, add_samples, take_value
 
@@ -52,7 +54,7 @@ class Placed:
     cosines from which on paint begins, and is whole. repeat: how often the picture lies across and down; negative:
     mirrored. soft: the share of the shorter side's half over which it fades at its sides. color: 0-1, in place of the
     picture's own. inverted: it shows where its alpha does not. by_gray: its gray counts as alpha. values: roughness and
-    metallic, nan: left alone. sides: width over height.
+    metallic, nan: left alone. size: width, height and depth. bend: as `bending` has it.
     """
 
     inward: NDArray[np.float64]
@@ -67,7 +69,8 @@ class Placed:
     inverted: bool = False
     by_gray: bool = False
     values: tuple[float, float] = (math.nan, math.nan)
-    sides: float = 1.0
+    size: NDArray[np.float64] = field(default_factory=lambda: np.ones(3))
+    bend: NDArray[np.float64] = field(default_factory=lambda: FLAT)
     relief: Relief | None = None
 
 
@@ -109,8 +112,8 @@ def lay_decal(
         len(tiles),
         lambda a, b: _lay(
             own.tile_start, own.pieces, own.spans, own.matrices, own.normals, normals, placed.inward, placed.front,
-            placed.limits, np.array(placed.repeat), soft, np.float32(placed.opacity), placed.colored, color,
-            placed.inverted, placed.by_gray, np.array(placed.values, np.float32), *picture.words,
+            placed.size, placed.bend, placed.limits, np.array(placed.repeat), soft, np.float32(placed.opacity),
+            placed.colored, color, placed.inverted, placed.by_gray, np.array(placed.values, np.float32), *picture.words,
             picture.sizes, lifted.data, lifted.starts, lifted.sizes, np.array(relief.margins),
             np.float32(relief.rise), tiles[a:b], rows[a:b], closed[a:b], np.float32(elsewhere), into.color,
             into.values, into.lift,
@@ -164,7 +167,8 @@ def _pixels(count: int, repeat: float, pixels: int) -> NDArray[np.int64]:
 
 def _softness(placed: Placed) -> NDArray[np.float64]:
     """(2,) over which share of the frame's width and height it fades at its sides."""
-    return np.array([placed.soft * min(1 / placed.sides, 1.0), placed.soft * min(placed.sides, 1.0)]) / 2
+    sides = placed.size[0] / placed.size[1]
+    return np.array([placed.soft * min(1 / sides, 1.0), placed.soft * min(sides, 1.0)]) / 2
 
 
 def _faded(count: int, soft: float) -> NDArray[np.float64]:
@@ -223,6 +227,24 @@ def _facing(front, low, high, n, smooth, x, y):  # type: ignore[no-untyped-def]
     return t * t * (3 - 2 * t)
 
 
+@inlined
+def _into(inward, m, x, y, q):  # type: ignore[no-untyped-def]
+    """Where a texel of a face lies in a frame's own coordinates, into q."""
+    for k in range(3):
+        q[k] = inward[k, 3]
+        for j in range(3):
+            q[k] += inward[k, j] * (m[j] * x + m[j + 3] * y + m[j + 6])
+
+
+@kernel
+def _bent(q, size, bend, inward, front):  # type: ignore[no-untyped-def]
+    """A place in a frame's own coordinates told along its curve, in place; and which way the curve faces there."""
+    x, y, z, a, b, c = rolled_out(q[0] * size[0], q[1] * size[1], q[2] * size[2], bend)
+    q[0], q[1], q[2] = x / size[0], y / size[1], z / size[2]
+    for k in range(3):
+        front[k] = a * inward[0, k] * size[0] + b * inward[1, k] * size[1] + c * inward[2, k] * size[2]
+
+
 @kernel
 def _lay(  # type: ignore[no-untyped-def]
     tile_start,
@@ -233,6 +255,8 @@ def _lay(  # type: ignore[no-untyped-def]
     normals,
     inward,
     front,
+    size,
+    bend,
     limits,
     repeat,
     soft,
@@ -262,7 +286,8 @@ def _lay(  # type: ignore[no-untyped-def]
     # Of each texel: red, green, blue and cover; cover of the relief. Where faces share a texel, the greater one counts.
     found = np.empty((TILE, TILE, 4), np.float32)
     raised = np.empty((TILE, TILE), np.float32)
-    q, step = np.empty(3), np.empty((2, 3))
+    q, step, beside = np.empty(3), np.empty((2, 3)), np.empty(3)
+    here = front.copy()
     us, vs = np.zeros(TILE), np.zeros(TILE)
     pixels, corners = np.zeros(TILE, np.int32), np.zeros((4, TILE), np.float32)
     weights, levels = np.zeros(TILE, np.float32), np.zeros(BLOCKS, np.float32)
@@ -281,6 +306,22 @@ def _lay(  # type: ignore[no-untyped-def]
                 for j in range(3):
                     step[0, k] += inward[k, j] * m[j]
                     step[1, k] += inward[k, j] * m[j + 3]
+            if bend[0] != 0:
+                # What a texel covers is told along the curve, as it is amid the piece.
+                line = pieces[p, 4] // 2
+                x = pieces[p, 1] + (spans[pieces[p, 5] + line, 0] + spans[pieces[p, 5] + line, 1]) / 2
+                y = pieces[p, 2] + pieces[p, 3] + line + 0.5
+                _into(inward, m, x, y, q)
+                for j in range(2):
+                    for k in range(3):
+                        beside[k] = q[k] + step[j, k]
+                    _bent(beside, size, bend, inward, here)
+                    for k in range(3):
+                        step[j, k] = beside[k]
+                _bent(q, size, bend, inward, here)
+                for j in range(2):
+                    for k in range(3):
+                        step[j, k] -= q[k]
             across, down = np.hypot(step[0, 0], step[1, 0]), np.hypot(step[0, 1], step[1, 1])
             ends = max(0.5 + across / 2, wide), max(0.5 + down / 2, high)
             level = np.float32(0.0)
@@ -299,13 +340,12 @@ def _lay(  # type: ignore[no-untyped-def]
                 for column in range(left, right):
                     weights[column] = zero
                     x = pieces[p, 1] + column + 0.5
-                    for k in range(3):
-                        q[k] = inward[k, 3]
-                        for j in range(3):
-                            q[k] += inward[k, j] * (m[j] * x + m[j + 3] * y + m[j + 6])
+                    _into(inward, m, x, y, q)
+                    if bend[0] != 0:
+                        _bent(q, size, bend, inward, here)
                     if abs(q[2]) > 0.5 or abs(q[0]) > ends[0] or abs(q[1]) > ends[1]:
                         continue
-                    share = _facing(front, limits[0], limits[1], flats[f], normals[f], x, y)
+                    share = _facing(here, limits[0], limits[1], flats[f], normals[f], x, y)
                     if share <= 0:
                         continue
                     z = (2 * abs(q[2]) - (1 - DEPTH_FADE)) / DEPTH_FADE

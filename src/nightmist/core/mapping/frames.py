@@ -18,7 +18,9 @@ def turn_of(degrees: Three) -> NDArray[np.float64]:
     return rotation("x", x) @ rotation("y", y) @ rotation("z", z)
 
 
-def inward_of(axes: NDArray[np.float64], position: Sequence[float], size: Sequence[float]) -> NDArray[np.float64]:
+def inward_of(
+    axes: NDArray[np.float64], position: Sequence[float], size: Sequence[float] | NDArray[np.float64]
+) -> NDArray[np.float64]:
     """(3, 4): from model space to a frame's own coordinates, -0.5 to 0.5 inside its box."""
     inward = axes / np.asarray(size, np.float64)[:, None]
     return np.column_stack([inward, -inward @ np.asarray(position, np.float64)])

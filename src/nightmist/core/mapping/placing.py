@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ..kernels import kernel
 from ..mesh import Caster
 from ..texels.ownership import Ownership
+from .bending import FLAT, rolled_up
 
 #: Rays along a side of the patch over which a normal is smoothed.
 PROBES = 5
@@ -42,6 +43,15 @@ def roll_of(axes: NDArray[np.float64]) -> float:
     return float(np.degrees(np.arctan2(-axes[0] @ up, axes[0] @ right)))
 
 
+def turned_to(axes: NDArray[np.float64], normal: NDArray[np.float64]) -> NDArray[np.float64]:
+    """These (3, 3) axes turned the short way until they face along another unit normal (Rodrigues' formula)."""
+    x, y, z = np.cross(axes[2], normal)
+    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    turn = np.eye(3) + cross + cross @ cross / max(1 + float(axes[2] @ normal), 1e-12)
+    turned: NDArray[np.float64] = axes @ turn.T
+    return turned
+
+
 def smooth_normal(
     caster: Caster, position: NDArray[np.float64], normal: NDArray[np.float64], reach: float
 ) -> NDArray[np.float64]:
@@ -59,24 +69,29 @@ def smooth_normal(
 
 
 def depth_of(
-    caster: Caster, position: NDArray[np.float64], axes: NDArray[np.float64], width: float, height: float
-) -> float:
+    caster: Caster, position: NDArray[np.float64], axes: NDArray[np.float64], width: float, height: float,
+    bend: NDArray[np.float64] = FLAT,
+) -> float:  # fmt: skip
     """How deep a frame centered on the surface is: for the way that the surface bends away below it, and some more.
 
     It ends at nine tenths of the way to what lies behind its middle and corners, so that it does not show there.
+    bend: how the frame itself is bent, as `bending` has it.
     """
     longest = max(width, height)
-    corners = np.array([(0, 0), (-1, -1), (1, -1), (1, 1), (-1, 1)]) * (width / 2, height / 2)
-    starts = position + corners @ axes[:2] + axes[2] * longest
-    ways = np.tile(-axes[2], (len(starts), 1))
+    corners = np.array([(0, 0, 0), (-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0)]) * (width / 2, height / 2, 0.0)
+    places, normals = rolled_up(corners, bend)
+    ways = -normals @ axes
+    # In a hollow rays begin before what lies opposite.
+    before = min(longest, 0.5 / abs(bend[0])) if bend[0] != 0 else longest
+    starts = position + places @ axes - ways * before
     front = caster.cast(starts, ways)
-    seen = (front.face >= 0) & (front.distance < 2 * longest) & (front.normal @ axes[2] > SAME_SIDE)
+    seen = (front.face >= 0) & (front.distance < 2 * longest) & (-(front.normal * ways).sum(axis=1) > SAME_SIDE)
     seen[0] = True
-    # How far below the frame's plane the surface lies at each place; at the middle it lies on it.
-    below = np.where(seen, front.distance - longest, 0.0)
+    # How far below the frame's own surface the model's lies at each place; at the middle it lies on it.
+    below = np.where(seen, front.distance - before, 0.0)
     below[0] = 0.0
     skip = 1e-5 * longest
-    inside = starts + ways * (longest + below + skip)[:, None]
+    inside = starts + ways * (before + below + skip)[:, None]
     behind = caster.cast(inside[seen], ways[seen])
     wall = float((below[seen] + skip + behind.distance).min())
     bent = float(np.abs(below[seen]).max())

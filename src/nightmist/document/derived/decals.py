@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.mapping.angles import ANY_ANGLE, limits_of
+from ...core.mapping.bending import bounds_of
 from ...core.mapping.decals import (
     Gathered,
     Placed,
@@ -27,6 +28,7 @@ from ...core.texels.raster import tile_key
 from ...core.texels.tile_mask import TileMask
 from ..values import MAPS, Decal, Decals, MapFrame, MapName, Picture, Region, Surface
 from .cache import Cache
+from .decal_frames import bend_of
 from .laid import LaidTiles, owners, within
 from .layouts import Layout
 from .washes import Washes
@@ -126,12 +128,18 @@ class Source:
         key = ("decal tiles", layout.key, decal.frame, relief and relief.bevel)
 
         def make() -> NDArray[np.int32]:
-            inward, _ = self._frame(decal, surface)
+            inward, _, size = self._frame(decal, surface)
             if relief:
                 # As far as its softened edge goes.
                 unit = max(surface.size) if isinstance(decal.frame, MapFrame) else 1.0
-                sides = np.array([decal.frame.width, decal.frame.height]) * unit
-                inward = inward / np.array([*(1 + 2 * (3.1 * relief.bevel * unit / sides + 0.02)), 1.0])[:, None]
+                grown = [*(1 + 2 * (3.1 * relief.bevel * unit / size[:2] + 0.02)), 1.0]
+                inward, size = inward / np.array(grown)[:, None], size * grown
+            bend = bend_of(decal.frame)
+            if bend[0] != 0:
+                low, high = bounds_of(size, bend)
+                # The smallest box around what is bent, of the same axes.
+                inward = inward * (size / (high - low))[:, None]
+                inward[:, 3] -= (low + high) / 2 / (high - low)
             return tiles_in_box(self._ownership(decal, surface, layout), inward)
 
         return self.cache.get(key, make, lambda made: made.nbytes)
@@ -164,8 +172,10 @@ class Source:
             return np.array([[0.0, 0, 0, 0, 0, 0, 0, 0, 1.0]])
         return layout.smooth_normals
 
-    def _frame(self, decal: Decal, surface: Surface) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Into the frame's own coordinates, from model units or from texels; and its front."""
+    def _frame(
+        self, decal: Decal, surface: Surface
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Into the frame's own coordinates, from model units or from texels; its front; and its size in these."""
         frame = decal.frame
         if isinstance(frame, MapFrame):
             longest = max(surface.size)
@@ -173,9 +183,10 @@ class Source:
             c, s = np.cos(angle), np.sin(angle)
             axes = np.array([[c, s, 0.0], [s, -c, 0.0], [0.0, 0.0, 1.0]])
             center = frame.center[0] * surface.width, frame.center[1] * surface.height, 0.0
-            return inward_of(axes, center, (frame.width * longest, frame.height * longest, 1.0)), FLAT_FRONT
-        axes = axes_of(frame.normal, frame.roll)
-        return inward_of(axes, frame.position, (frame.width, frame.height, frame.depth)), axes[2]
+            size = np.array([frame.width * longest, frame.height * longest, 1.0])
+            return inward_of(axes, center, size), FLAT_FRONT, size
+        axes, size = axes_of(frame.normal, frame.roll), np.array([frame.width, frame.height, frame.depth])
+        return inward_of(axes, frame.position, size), axes[2], size
 
     def _placed(self, laying: Laying, surface: Surface) -> Placed:
         decal = laying.decal
@@ -184,7 +195,7 @@ class Source:
 
     def _make(self, laying: Laying, surface: Surface) -> Placed:
         decal, frame = laying.decal, laying.decal.frame
-        inward, front = self._frame(decal, surface)
+        inward, front, size = self._frame(decal, surface)
         values = decal.pigment.values()
         color = values.get("base_color")
         gray, opaque = self.washes.looks(laying.picture)
@@ -196,7 +207,7 @@ class Source:
             decal.opacity, decal.colored, color[:3] if color and len(color) == 3 else None, decal.inverted,
             color is not None and gray and opaque,
             (values.get("roughness", (math.nan,))[0], values.get("metallic", (math.nan,))[0]),
-            frame.width / frame.height,
+            size, bend_of(frame),
         )  # fmt: skip
         if not (decal.relief and decal.raises):
             return placed

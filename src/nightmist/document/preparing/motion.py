@@ -76,10 +76,12 @@ def _with(document: Document, decal: Decal, motions: dict[int, Similarity]) -> D
     if motion is None:
         return decal
     axes = axes_of(frame.normal, frame.roll) @ motion.turn.T
+    roll = roll_of(axes)
     moved: Decal = decal.but(
         frame=frame.but(
-            position=motion.of(place).tolist(), normal=axes[2].tolist(), roll=roll_of(axes),
+            position=motion.of(place).tolist(), normal=axes[2].tolist(), roll=roll,
             width=frame.width * motion.scale, height=frame.height * motion.scale, depth=frame.depth * motion.scale,
+            radius=frame.radius * motion.scale, axis=frame.axis + roll - frame.roll,
         )
     )  # fmt: skip
     return moved

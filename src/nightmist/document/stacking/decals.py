@@ -8,17 +8,21 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ...core.errors import NightmistError
+from ...core.mapping.curving import Curve, curve_of
 from ...core.mapping.placing import axes_of, depth_of, smooth_normal
 from ..change import Change, raster_id
+from ..derived.decal_frames import bend_of
 from ..derived.decals import Laying
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import (
+    FARTHEST,
     MAPS,
     AnyValue,
     Brushed,
     Decal,
     Decals,
+    FrameShape,
     MapFrame,
     Node,
     NodeMap,
@@ -33,6 +37,8 @@ from .nodes import Rasters, Values, add_node, room_for
 USUAL_SHARE = 0.2
 #: The same of one in a map, of the map's longer side.
 USUAL_IN_MAP = 0.4
+#: Radians from side to side of a frame below which it lies flat.
+LEAST_BEND = 1e-4
 
 
 class SurfacePlace(NamedTuple):
@@ -63,11 +69,12 @@ def find_decal(document: Document, key: str) -> tuple[Decals, Decal]:
 
 def place_decal(
     document: Document, node: Decals, picture: Picture, at: Place, width: float | None = None,
-    depth: float | None = None, roll: float = 0.0, **fields: Any,
+    depth: float | None = None, roll: float = 0.0, shape: FrameShape | None = None, **fields: Any,
 ) -> tuple[Change, str]:  # fmt: skip
     """Put a picture onto the surface, upright, in its own proportions; and its id.
 
-    width: in model units, or a share of the map's longer side. depth: None: as deep as the wall allows.
+    width: in model units, or a share of the map's longer side. depth: None: as deep as the wall allows. shape: None:
+    as the surface bends there.
     """
     ratio = picture.height / picture.width
     if not isinstance(at, SurfacePlace):
@@ -80,7 +87,8 @@ def place_decal(
             position=at.position, normal=at.normal, roll=roll, width=wide, height=wide * ratio, depth=depth or wide,
             measured=depth is None,
         )  # fmt: skip
-        frame = settled(document, turned(document, frame))
+        frame = turned(document, frame)
+        frame = settled(document, frame.but(shape=shape or _curve(document, frame).shape))
     decal = Decal(id=new_id(), picture=picture.id, frame=frame, **fields)
     return _laid(document, f"Place {picture.name}", node, decal), decal.id
 
@@ -112,13 +120,27 @@ def turned(document: Document, frame: SurfaceFrame) -> SurfaceFrame:
 
 
 def settled(document: Document, frame: SurfaceFrame) -> SurfaceFrame:
-    """A frame as deep as the wall below allows, where that was not set by hand."""
+    """A frame bent as the surface is, and as deep as the wall below allows, where that was not set by hand."""
+    if frame.shape != "planar" and frame.follows:
+        curve = _curve(document, frame)
+        curvature = curve.about_axis if frame.shape == "cylindrical" else curve.about_point
+        # What is flat lies along a very large ball.
+        radius = 1 / curvature if abs(curvature) * max(frame.width, frame.height) > LEAST_BEND else FARTHEST
+        frame = frame.but(radius=radius, axis=curve.lean)
     if not frame.measured:
         return frame
     axes = axes_of(frame.normal, frame.roll)
-    depth = depth_of(document.caster, np.array(frame.position), axes, frame.width, frame.height)
+    depth = depth_of(
+        document.caster, np.array(frame.position), axes, frame.width, frame.height, bend_of(frame)
+    )  # fmt: skip
     deep: SurfaceFrame = frame.but(depth=depth)
     return deep
+
+
+def _curve(document: Document, frame: SurfaceFrame) -> Curve:
+    """How the surface bends below a frame."""
+    place, normal = np.array(frame.position), np.array(frame.normal)
+    return curve_of(document.caster, place, normal, frame.width, frame.height)
 
 
 def move_decal(document: Document, key: str, at: Place) -> Change:

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.formats.image_files import read_picture, write_png
-from ...core.mapping.placing import axes_of
 from ...core.names import clean_name, listed, unused_name
 from ..change import Change
+from ..derived.decal_frames import slid
 from ..derived.pictures import cut_out
 from ..derived.tables import table_of
 from ..document import Document
@@ -154,9 +154,7 @@ def _cropped(decal: Decal, picture: Picture, cutout: Cutout) -> Decal:
         # Its middle would have to be told in texels, and a map may be oblong: it stays.
         flat: Decal = decal.but(frame=frame.but(width=width, height=height))
         return flat
-    right, up, _ = axes_of(frame.normal, frame.roll)
-    place = (np.array(frame.position) + x * right + y * up).tolist()
-    cut: Decal = decal.but(frame=frame.but(position=place, width=width, height=height))
+    cut: Decal = decal.but(frame=slid(frame, x, y).but(width=width, height=height))
     return cut
 
 

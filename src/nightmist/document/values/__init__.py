@@ -1,7 +1,18 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
 from .base import Name, Share, Value, describe, new_id
-from .decals import NODES, Decal, DecalRelief, Decals, MapFrame, Node, SurfaceFrame, pictures_in
+from .decals import (
+    FARTHEST,
+    NODES,
+    Decal,
+    DecalRelief,
+    Decals,
+    FrameShape,
+    MapFrame,
+    Node,
+    SurfaceFrame,
+    pictures_in,
+)
 from .nodes import (
     FILTERS,
     WIDEST_BLUR,
@@ -67,6 +78,7 @@ __all__ = [
     "CHANNELS",
     "DEFAULT_DEPTH",
     "EMPTY_PIGMENT",
+    "FARTHEST",
     "FILTERS",
     "MAPS",
     "MAP_SLOTS",
@@ -92,6 +104,7 @@ __all__ = [
     "Effect",
     "Fence",
     "Frame",
+    "FrameShape",
     "FromGray",
     "Group",
     "Hit",

@@ -13,6 +13,9 @@ from .paint import Pigment
 
 #: Lengths of frames, in model units or in maps.
 Length = Annotated[float, Field(gt=0, le=1e9)]
+#: The largest radius of a bend; what it has to the other side of one is the smallest.
+FARTHEST = 1e9
+FrameShape = Literal["planar", "cylindrical", "wrap"]
 #: As many decals as one layer holds.
 MOST_DECALS = 2000
 
@@ -21,7 +24,9 @@ class SurfaceFrame(Value):
     """A box around a place of the surface, in model units; it hangs upright.
 
     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
-    measured: the depth follows from the wall below.
+    measured: the depth follows from the wall below. shape: flat, bent about an axis, or about a point (wrap). radius:
+    of that bend in model units, below 0 in a hollow. axis: degrees with the clock by which its axis leans from upright,
+    whatever the roll. follows: radius and axis are those of the surface there.
     """
 
     kind: Literal["surface"] = "surface"
@@ -32,6 +37,17 @@ class SurfaceFrame(Value):
     height: Length
     depth: Length
     measured: bool = True
+    shape: FrameShape = "planar"
+    radius: float = Field(default=1.0, ge=-FARTHEST, le=FARTHEST)
+    axis: float = Field(default=0.0, ge=-3600, le=3600)
+    follows: bool = True
+
+    @field_validator("radius")
+    @classmethod
+    def _curved(cls, radius: float) -> float:
+        if abs(radius) < 1 / FARTHEST:
+            raise ValueError("a radius is above 0 or, in a hollow, below it")
+        return radius
 
     @field_validator("normal")
     @classmethod

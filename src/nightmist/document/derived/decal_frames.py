@@ -1,0 +1,34 @@
+"""How the frames of decals lie in space: along which curve, and where they are further along it."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.mapping.bending import FLAT, bend_about_axis, bend_about_point, rolled_up
+from ...core.mapping.placing import axes_of, roll_of, turned_to
+from ..values import MapFrame, SurfaceFrame
+
+
+def bend_of(frame: SurfaceFrame | MapFrame) -> NDArray[np.float64]:
+    """(4,) how a frame is bent, in its own axes."""
+    if isinstance(frame, MapFrame) or frame.shape == "planar":
+        return FLAT
+    return (
+        bend_about_axis(frame.radius, frame.axis - frame.roll)
+        if frame.shape == "cylindrical"
+        else bend_about_point(frame.radius)
+    )
+
+
+def slid(frame: SurfaceFrame, x: float, y: float) -> SurfaceFrame:
+    """A frame that has gone along its own surface, right and up, in model units."""
+    axes = axes_of(frame.normal, frame.roll)
+    places, normals = rolled_up(np.array([[x, y, 0.0]]), bend_of(frame))
+    place, normal = np.array(frame.position) + places[0] @ axes, normals[0] @ axes
+    roll = roll_of(turned_to(axes, normal))
+    # The axis leans as far from its sides as before.
+    gone: SurfaceFrame = frame.but(
+        position=place.tolist(), normal=normal.tolist(), roll=roll, axis=frame.axis + roll - frame.roll
+    )
+    return gone

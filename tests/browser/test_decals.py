@@ -116,6 +116,48 @@ def test_a_copy_is_dragged_off_and_relief_and_values_come_with_it(painter, serve
     assert 0.4 * found.sum() < baked.sum() < 0.6 * found.sum()
 
 
+def test_on_a_ball_it_lies_along_the_curve_and_can_be_laid_flat(painter, server):
+    project = practice(server, "sphere")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(3)
+    shapes = page.get_by_role("radiogroup", name="Shape of the decal")
+    expect(shapes.get_by_role("radio", name="Ball")).to_be_checked()
+    radius = page.get_by_role("textbox", name="Radius")
+    assert float(radius.input_value()) == pytest.approx(0.5, rel=0.01)
+    turn, wide = page.get_by_role("textbox", name="Turn"), page.get_by_role("textbox", name="Wide")
+    wide.fill("1,2")
+    wide.press("Enter")
+    tab.wait_kept(4)
+    # Its middle row goes around the ball by its width over the radius, near enough to the equator.
+    found = yellow(server.texels(project, "sphere"))
+    around = np.ptp(np.flatnonzero(found.any(axis=0))) / found.shape[1] * 2 * np.pi * 0.5
+    assert around > 1.2 * (120 / 128) * 0.95
+    outline = page.get_by_test_id("decal-frame").locator("polygon").last
+    assert len(outline.get_attribute("points").split()) > 20
+    shapes.get_by_role("radio", name="Flat").click()
+    tab.wait_kept(5)
+    flat = yellow(server.texels(project, "sphere"))
+    # Straight through the ball it reaches no further than to its rim.
+    assert flat.sum() < 0.9 * found.sum()
+    expect(radius).to_have_count(0)
+    page.keyboard.press("Control+z")
+    tab.wait_kept(6)
+    assert (yellow(server.texels(project, "sphere")) == found).all()
+    radius.fill("0")
+    radius.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("radius")
+    pull(page, "Turn the decal", 40, 30)
+    tab.wait_kept(7)
+    assert float(turn.input_value()) > 10
+    tab.open()
+    page.mouse.click(*tab.at(0.45, 0.45))
+    expect(page.get_by_test_id("decal-frame")).to_be_visible()
+    expect(shapes.get_by_role("radio", name="Ball")).to_be_checked()
+
+
 def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()

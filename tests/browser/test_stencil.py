@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import pytest
 from playwright.sync_api import expect
 
 from nightmist.core.formats.image_files import write_png
@@ -202,3 +203,52 @@ def test_each_stencil_lies_where_it_was_put(painter, server):
     assert page.get_by_test_id("stencil").bounding_box() == lain
     page.get_by_role("button", name="sticker").click()
     expect(page.get_by_role("textbox", name="Wide")).not_to_have_value("90")
+
+
+def test_it_is_put_where_it_is_wanted_by_buttons_and_numbers(painter, server):
+    """Fitted, pixel by pixel, upright, mirrored, to a place; a wrong number is told and changes nothing."""
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    given = {"name": "stripe.png", "mimeType": "image/png", "buffer": striped()}
+    page.get_by_label("Pictures for stencils").set_input_files(given)
+    stencil = page.get_by_test_id("stencil")
+    expect(stencil).to_be_visible()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.get_by_role("button", name="Fit", exact=True).click()
+    assert stencil.bounding_box()["height"] == pytest.approx(min(tab.box["height"], tab.box["width"]), abs=1)
+    turn = page.get_by_role("textbox", name="Turn")
+    turn.fill("12,5")
+    turn.press("Enter")
+    expect(turn).to_have_value("12.5")
+    page.get_by_role("button", name="Upright").click()
+    expect(turn).to_have_value("0")
+    page.get_by_role("button", name="1 : 1").click()
+    assert stencil.bounding_box()["width"] == pytest.approx(64, abs=1)
+    wide = page.get_by_role("textbox", name="Wide")
+    wide.fill("wide")
+    wide.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("takes a number")
+    expect(wide).to_have_value("64")
+    across = page.get_by_role("textbox", name="X px")
+    across.fill(str(round(tab.box["width"] / 2 + 40)))
+    across.press("Enter")
+    box = stencil.bounding_box()
+    assert box["x"] + box["width"] / 2 - tab.box["x"] == pytest.approx(tab.box["width"] / 2 + 40, abs=1)
+    page.get_by_role("button", name="Mirror the stencil").click()
+    page.get_by_role("checkbox", name="not while painting").click()
+    page.get_by_label("Strength", exact=True).fill("1000")
+    corner = (box["x"] + 10 - tab.box["x"]) / tab.box["width"], (box["y"] + 10 - tab.box["y"]) / tab.box["height"]
+    page.mouse.move(*tab.at(*corner))
+    page.mouse.down()
+    expect(stencil).to_be_hidden()
+    page.mouse.up()
+    expect(stencil).to_be_visible()
+    tab.wait_kept(2)
+    page.get_by_role("button", name="Lay it on whole").click()
+    tab.wait_kept(3)
+    found = server.texels(project, "plane")
+    blue = np.abs(found.astype(int) - np.array((30, 60, 200)) * 257).max(axis=2) < 800
+    # Mirrored: what was left is right.
+    assert np.argwhere(blue)[:, 1].mean() < np.argwhere(yellow(found))[:, 1].mean() - 5

@@ -2832,6 +2832,26 @@ export interface components {
              * @default null
              */
             measured: boolean | null;
+            /**
+             * Shape
+             * @default null
+             */
+            shape: ("planar" | "cylindrical" | "wrap") | null;
+            /**
+             * Radius
+             * @default null
+             */
+            radius: number | null;
+            /**
+             * Axis
+             * @default null
+             */
+            axis: number | null;
+            /**
+             * Follows
+             * @default null
+             */
+            follows: boolean | null;
         };
         /**
          * FromGray
@@ -5147,7 +5167,9 @@ export interface components {
          * @description A box around a place of the surface, in model units; it hangs upright.
          *
          *     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
-         *     measured: the depth follows from the wall below.
+         *     measured: the depth follows from the wall below. shape: flat, bent about an axis, or about a point (wrap). radius:
+         *     of that bend in model units, below 0 in a hollow. axis: degrees with the clock by which its axis leans from upright,
+         *     whatever the roll. follows: radius and axis are those of the surface there.
          */
         SurfaceFrame: {
             /**
@@ -5190,6 +5212,27 @@ export interface components {
              * @default true
              */
             measured: boolean;
+            /**
+             * Shape
+             * @default planar
+             * @enum {string}
+             */
+            shape: "planar" | "cylindrical" | "wrap";
+            /**
+             * Radius
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Axis
+             * @default 0
+             */
+            axis: number;
+            /**
+             * Follows
+             * @default true
+             */
+            follows: boolean;
         };
         /**
          * TipPicture

@@ -4,6 +4,7 @@ import { type DragEvent, useEffect, useRef, useState } from "react";
 import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
 import type { NewProject, WorkProgress } from "../api/schema.generated";
 import { NumberField } from "../ui/number_field";
+import { FileInput, MODEL_FILES } from "../ui/file_input";
 
 const BODIES = ["plane", "box", "sphere", "ring", "cylinder"];
 const SIZES = [512, 1024, 2048, 4096];
@@ -82,17 +83,7 @@ export function NewProjectCard() {
           </select>
         </label>
       </div>
-      <input
-        ref={input}
-        type="file"
-        multiple
-        hidden
-        accept=".nightmist,.glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,.png,.jpg,.jpeg,.webp,.tif,.tiff,.tga"
-        onChange={(event) => {
-          start([...(event.target.files ?? [])]);
-          event.target.value = "";
-        }}
-      />
+      <FileInput ref={input} label="Model files" accept={`.nightmist,${MODEL_FILES}`} onFiles={start} />
       {busy && <BringingIn work={busy} />}
       {!busy && (
         <p className="flex flex-wrap items-center justify-center gap-1 text-ink-2">

@@ -5,6 +5,7 @@ import { addPictures } from "../api/rest";
 import { missingFiles, missingFromView } from "../state/document";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { FileInput, PICTURE_FILES } from "../ui/file_input";
 
 /** Pictures that the model's file names and nobody gave, on whichever surface: add them, or do without. */
 export function MissingPictures({ project }: { project: Project }) {
@@ -50,18 +51,7 @@ export function MissingPictures({ project }: { project: Project }) {
           Do without
         </button>
       </div>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        multiple
-        aria-label="Missing pictures"
-        accept=".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga,.zip"
-        onChange={(event) => {
-          void add([...(event.target.files ?? [])]);
-          event.target.value = "";
-        }}
-      />
+      <FileInput ref={input} label="Missing pictures" accept={`${PICTURE_FILES},.zip`} onFiles={(files) => void add(files)} />
     </div>
   );
 }

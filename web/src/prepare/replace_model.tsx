@@ -6,6 +6,7 @@ import type { Replacement } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { FileInput, MODEL_FILES } from "../ui/file_input";
 
 const WHY: Record<Replacement["surfaces"][number]["why"], string> = {
   chosen: "chosen", name: "same name", faces: "same faces", place: "same place", alike: "a name like it", order: "next in order", new: "",
@@ -48,18 +49,7 @@ export function ReplaceModel({ project }: { project: Project }) {
       >
         Replace model
       </button>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        multiple
-        aria-label="New model"
-        accept=".glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,.png,.jpg,.jpeg,.webp,.tif,.tiff,.tga"
-        onChange={(event) => {
-          void read([...(event.target.files ?? [])]);
-          event.target.value = "";
-        }}
-      />
+      <FileInput ref={input} label="New model" accept={MODEL_FILES} onFiles={(files) => void read(files)} />
       <Dialog open={asked !== null} onClose={() => setAsked(null)} className="relative z-30">
         <div className="fixed inset-0 grid place-items-center bg-ink/25 p-6">
           <DialogPanel className="card flex max-h-[calc(100vh-48px)] w-[600px] flex-col p-4 shadow-lg">

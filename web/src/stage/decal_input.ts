@@ -1,4 +1,5 @@
 import type { Decal, MapFrame, SurfaceFrame } from "../api/schema.generated";
+import { openNodeCard } from "../state/cards";
 import { chooseDecal, decalLayer, type DecalPlace, decalRests, findDecal, showDecal, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import type { SurfaceState } from "../state/document";
@@ -98,7 +99,7 @@ export function moveDecal(views: Views, canvas: HTMLCanvasElement, id: string, f
       if (place) showDecal(project, { type: "move_decal", decal: id, ...place });
     },
     release: () => {
-      if (!place) return;
+      if (!place) return openNodeCard();
       decalRests();
       if (!copies) project.send({ type: "move_decal", decal: id, ...place });
       else {

@@ -1,6 +1,7 @@
 import * as THREE from "three";
 
 import type { MapFrame, SurfaceFrame } from "../api/schema.generated";
+import { bendOf, metBy, rolledOut, rolledUp } from "./bend";
 import type { Views } from "./views";
 
 export interface Point {
@@ -8,8 +9,9 @@ export interface Point {
   y: number;
 }
 
-/** The plane of a frame, in its own units, from its middle, before it is turned: how it lies on the canvas. */
+/** The plane of a frame, or its curve, in its own units, from its middle, before it is turned: how it lies on the canvas. */
 export interface FramePlane {
+  bent: boolean;
   /** Where a place lies on the canvas, z towards the viewer; null behind the eye. */
   toStage(x: number, y: number, z?: number): Point | null;
   /** Which place of the plane lies under a place of the canvas. */
@@ -36,9 +38,13 @@ function surfacePlane(views: Views, frame: SurfaceFrame): FramePlane | null {
   const middle = new THREE.Vector3(...(frame.position as [number, number, number]));
   const [right, up, front] = axesOf(frame.normal ?? [0, 0, 1]);
   const { camera } = views.model.orbit;
+  const bend = bendOf(frame);
+  const own = (v: THREE.Vector3) => new THREE.Vector3(v.dot(right), v.dot(up), v.dot(front));
   return {
+    bent: bend !== null,
     toStage(x, y, z = 0) {
-      const place = middle.clone().addScaledVector(right, x).addScaledVector(up, y).addScaledVector(front, z);
+      const [a, b, c] = bend ? rolledUp(bend, x, y, z) : [x, y, z];
+      const place = middle.clone().addScaledVector(right, a).addScaledVector(up, b).addScaledVector(front, c);
       if (place.clone().applyMatrix4(camera.matrixWorldInverse).z > -1e-9) return null;
       const at = views.model.placeOf(place, area.width, area.height);
       return { x: at.x + area.x, y: at.y + area.y };
@@ -46,6 +52,11 @@ function surfacePlane(views: Views, frame: SurfaceFrame): FramePlane | null {
     fromStage(x, y) {
       const caster = new THREE.Raycaster();
       caster.setFromCamera(new THREE.Vector2((2 * (x - area.x)) / area.width - 1, 1 - (2 * (y - area.y)) / area.height), camera);
+      if (bend) {
+        const met = metBy(bend, own(caster.ray.origin.clone().sub(middle)), own(caster.ray.direction));
+        const [a, b] = rolledOut(bend, met.x, met.y, met.z);
+        return { x: a, y: b };
+      }
       const met = caster.ray.intersectPlane(new THREE.Plane().setFromNormalAndCoplanarPoint(front, middle), new THREE.Vector3());
       if (!met) return null;
       met.sub(middle);
@@ -62,6 +73,7 @@ function mapPlane(views: Views, frame: MapFrame): FramePlane | null {
   const [u, v] = frame.center as [number, number];
   const middle = { x: u * overlays.width, y: v * overlays.height };
   return {
+    bent: false,
     toStage(x, y) {
       const at = views.map.placeOf(middle.x + x * longest, middle.y - y * longest);
       return { x: at.x + area.x, y: at.y + area.y };
@@ -83,6 +95,9 @@ export function turned({ x, y }: Point, degrees: number): Point {
 export function holdsPlace(frame: SurfaceFrame, place: THREE.Vector3): boolean {
   const [right, up, front] = axesOf(frame.normal ?? [0, 0, 1]);
   const away = place.clone().sub(new THREE.Vector3(...(frame.position as [number, number, number])));
-  const { x, y } = turned({ x: away.dot(right), y: away.dot(up) }, -(frame.roll ?? 0));
-  return Math.abs(x) <= frame.width / 2 && Math.abs(y) <= frame.height / 2 && Math.abs(away.dot(front)) <= frame.depth / 2;
+  const bend = bendOf(frame);
+  const flat = [away.dot(right), away.dot(up), away.dot(front)] as const;
+  const [a, b, z] = bend ? rolledOut(bend, ...flat) : flat;
+  const { x, y } = turned({ x: a, y: b }, -(frame.roll ?? 0));
+  return Math.abs(x) <= frame.width / 2 && Math.abs(y) <= frame.height / 2 && Math.abs(z) <= frame.depth / 2;
 }

@@ -14,6 +14,8 @@ export interface StencilPlace {
   tint: boolean;
   through: boolean;
   opacity: number;
+  /** It is not seen while something is being painted. */
+  hides: boolean;
   /** Clicks lay it on whole where the pointer is; else it stays where it was put, and paint goes through it. */
   stamps: boolean;
   /** Degrees from the line of sight beyond which what grazes the eye takes nothing. */
@@ -22,9 +24,12 @@ export interface StencilPlace {
   maps: Stencil["maps"];
 }
 
+/** The longest side of a stencil, and the furthest place, in pixels. */
+export const LARGEST = 20_000;
+
 export const NO_STENCIL: StencilPlace = {
   picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false,
-  through: false, opacity: 0.5, stamps: false, limit: 80, maps: {},
+  through: false, opacity: 0.5, hides: false, stamps: false, limit: 80, maps: {},
 }; // prettier-ignore
 
 type Crop = readonly [number, number, number, number];

@@ -18,6 +18,26 @@ export function takeStencil({ id, width, height }: Picture): void {
   setStencil({ picture: id, on: true, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
 }
 
+/** The stencil in the middle: as large as the view lets it be, or as many pixels as its picture has. */
+export function centerStencil({ width, height }: Picture, size: "whole" | "pixels"): void {
+  const stage = stageBox();
+  const scale = size === "pixels" ? 1 / window.devicePixelRatio : Math.min(stage.width / width, stage.height / height);
+  setStencil({ x: 0.5, y: 0.5, width: Math.max(8, width * scale), height: Math.max(8, height * scale), ...(size === "whole" && { rotation: 0 }) });
+}
+
+/** Its middle to a place of the stage, in pixels from the upper left corner. */
+export function moveStencil(place: { x?: number; y?: number }): void {
+  const stage = stageBox();
+  const share = (at: number, side: number) => Math.min(1, Math.max(0, at / side));
+  setStencil({ ...(place.x !== undefined && { x: share(place.x, stage.width) }), ...(place.y !== undefined && { y: share(place.y, stage.height) }) });
+}
+
+/** Where its middle lies, in pixels from the stage's upper left corner. */
+export function stencilMiddle({ x, y }: StencilPlace): { x: number; y: number } {
+  const stage = stageBox();
+  return { x: Math.round(x * stage.width), y: Math.round(y * stage.height) };
+}
+
 /** Stencils whose picture is gone go; what others show stays where it lies when their picture is cropped otherwise. */
 export function followPictures(before: DocumentState | null, after: DocumentState): void {
   if (before?.pictures === after.pictures) return;

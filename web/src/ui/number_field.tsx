@@ -1,5 +1,8 @@
 import { useState } from "react";
 
+import { sayBriefly } from "../state/notices";
+import { numberIn } from "./numbers";
+
 interface Props {
   label: string;
   value: number;
@@ -14,9 +17,13 @@ interface Props {
 export function NumberField({ label, value, min, max, unit, title, onChange }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const commit = () => {
-    const number = Number(typed);
-    if (typed !== null && typed.trim() !== "" && Number.isFinite(number)) onChange(Math.min(max, Math.max(min, number)));
     setTyped(null);
+    if (!typed?.trim()) return;
+    const number = numberIn(typed);
+    if (number === null) return sayBriefly(`${label} takes a number; “${typed}” is none.`);
+    const taken = Math.min(max, Math.max(min, number));
+    if (taken !== number) sayBriefly(`${label} goes from ${min} to ${max}${unit ? ` ${unit}` : ""}; ${taken} was taken.`);
+    onChange(taken);
   };
   return (
     <label className="flex h-7 items-center gap-1.5" title={title}>
@@ -28,7 +35,7 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
         onFocus={(event) => event.target.select()}
         onBlur={commit}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-2 text-right max-[1180px]:w-12 max-[1180px]:px-1.5"
+        className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-1.5 text-right max-[1180px]:w-12 max-[1180px]:px-1"
       />
       {unit && <span className="shrink-0 text-ink-2">{unit}</span>}
     </label>

@@ -1,5 +1,7 @@
 import { useState } from "react";
 
+import { numberIn } from "./numbers";
+
 interface Props {
   /** The value as it is written. */
   text: string;
@@ -25,8 +27,8 @@ export function TypedValue({ text, disabled, onType }: Props) {
     );
   }
   const take = () => {
-    const number = Number.parseFloat(typed.replace("−", "-").replace(",", "."));
-    if (Number.isFinite(number)) onType(number);
+    const number = numberIn(typed.replace(/[^\d.,+−-]+$/, ""));
+    if (number !== null) onType(number);
     setTyped(null);
   };
   return (

@@ -7,14 +7,13 @@ import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { ColorField } from "./color_field";
+import { BendFields } from "./decal_bend";
+import { FAR, short } from "./figures";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
 
 const AXES = ["X", "Y", "Z"];
-const FAR = 1e6;
-/** Four figures fit a field, and say where something lies to a thousandth. */
-const short = (value: number) => Number(value.toPrecision(4));
 
 /** Where the chosen decal lies, how it looks, and what it does to the other maps. */
 export function DecalNumbers({ decal, project }: { decal: Decal; project: Project }) {
@@ -77,6 +76,7 @@ function FrameFields({ frame, onChange }: { frame: Frame; onChange: (part: Frame
           as deep as the wall allows
         </label>
       )}
+      {!inMap && <BendFields frame={solid} onChange={onChange} />}
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {frame.kind === "map"
           ? ["U", "V"].map((axis, k) => (

@@ -15,6 +15,8 @@ const SNAP = 15;
 const ABOVE = 30;
 /** Pixels by which the handles of the corners lie outside of them. */
 const OUT = 9;
+/** Straight pieces of which each side of a bent frame is drawn. */
+const STEPS = 16;
 
 /** The chosen decal's frame over the stage, with handles that move, turn and scale it, and set its depth. */
 export function DecalOverlay({ stage }: { stage: Stage }) {
@@ -46,13 +48,15 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
   const middle = plane.toStage(0, 0);
   const top = corner(0, 1);
   if (!middle || !top || corners.some((at) => at === null)) return null;
-  const box = [depth / 2, -depth / 2].map((z) => sides.map(([x, y]) => corner(x, y, z)));
-  const edges = box.every((ring) => ring.every((at) => at !== null)) && depth ? sides.map((_, i) => [box[0]![i]!, box[1]![i]!] as const) : [];
+  const outline = (z = 0) => rim(plane.bent ? STEPS : 1).map(([x, y]) => corner(x, y, z));
+  const box = [depth / 2, -depth / 2].map(outline);
+  const each = box[0]!.length / sides.length;
+  const edges = box.every((ring) => ring.every((at) => at !== null)) && depth ? sides.map((_, i) => [box[0]![i * each]!, box[1]![i * each]!] as const) : [];
   const away = Math.hypot(top.x - middle.x, top.y - middle.y) || 1;
   const above = { x: top.x + ((top.x - middle.x) / away) * ABOVE, y: top.y + ((top.y - middle.y) / away) * ABOVE };
   const front = depth ? plane.toStage(0, 0, depth / 2) : null;
   const deep = front && Math.hypot(front.x - middle.x, front.y - middle.y) > HANDLE ? front : null;
-  const path = (places: (Point | null)[]) => places.map((at) => `${at!.x},${at!.y}`).join(" ");
+  const path = (places: (Point | null)[]) => places.map((at) => at && `${at.x},${at.y}`).join(" ");
   const project = stage.project;
   const edit = (next: FrameChange) => ({ type: "change_decal" as const, decal: decal.id, frame: next });
   const set = (next: FrameChange) => project.send(edit(next));
@@ -107,8 +111,8 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
           <line key={i} x1={from.x} y1={from.y} x2={to.x} y2={to.y} className="stroke-white/70 [stroke-dasharray:3_3]" />
         ))}
         {edges.length > 0 && box.map((ring, i) => <polygon key={i} points={path(ring)} className="fill-none stroke-white/45 [stroke-dasharray:3_3]" />)}
-        <polygon points={path(corners)} className="fill-none stroke-ink/50 [stroke-width:4]" />
-        <polygon points={path(corners)} className="fill-none stroke-white [stroke-width:1.5]" />
+        <polygon points={path(outline())} className="fill-none stroke-ink/50 [stroke-width:4]" />
+        <polygon points={path(outline())} className="fill-none stroke-white [stroke-width:1.5]" />
         <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
       </svg>
       <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, dx, dy)} />
@@ -119,6 +123,15 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
       {deep && <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
     </div>
   );
+}
+
+/** Places around a frame, -1 to 1, some to each side, from its upper left corner with the clock. */
+function rim(steps: number): [number, number][] {
+  const along = Array.from({ length: steps }, (_, i) => (2 * i) / steps - 1);
+  return [
+    ...along.map((t): [number, number] => [t, 1]), ...along.map((t): [number, number] => [1, -t]),
+    ...along.map((t): [number, number] => [-t, -1]), ...along.map((t): [number, number] => [-1, t]),
+  ]; // prettier-ignore
 }
 
 /** Beyond a corner, so that a small decal is seen between its handles. */

@@ -6,6 +6,7 @@ import type { Picture } from "../api/schema.generated";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
+import { FileInput, PICTURE_FILES } from "../ui/file_input";
 
 interface Props {
   project: Project;
@@ -37,7 +38,7 @@ export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
         void take([...event.dataTransfer.files]);
       }}
     >
-      <input ref={input} type="file" accept="image/*" multiple hidden aria-label={`Pictures for ${purpose}`} onChange={(event) => void take([...(event.target.files ?? [])])} />
+      <FileInput ref={input} label={`Pictures for ${purpose}`} accept={PICTURE_FILES} onFiles={(files) => void take(files)} />
       <button type="button" onClick={() => input.current?.click()} className="flex h-8 w-full items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3">
         <IconUpload size={15} stroke={1.7} />
         Pictures from files, or drop them here

@@ -5,6 +5,7 @@ import { referenceAddress } from "../api/rest";
 import { setReferences, useDesk } from "../state/desk";
 import { loadReferences, pinReferences, takeOffReference, useReferences } from "../state/references";
 import type { Project } from "../state/project";
+import { FileInput, PICTURE_FILES } from "../ui/file_input";
 import { ReferencePicture } from "./reference_picture";
 
 const LEAST = 170;
@@ -77,13 +78,7 @@ export function References({ project }: { project: Project }) {
           Take off
         </button>
       )}
-      <input
-        ref={input} type="file" hidden multiple aria-label="Reference files" accept=".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga,.bmp"
-        onChange={(event) => {
-          void pin([...(event.target.files ?? [])]);
-          event.target.value = "";
-        }}
-      />
+      <FileInput ref={input} label="Reference files" accept={PICTURE_FILES} onFiles={(files) => void pin(files)} />
     </section>
   );
 }

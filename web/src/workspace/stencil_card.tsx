@@ -3,7 +3,8 @@ import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
-import { setStencil, takeStencil } from "../state/stencils";
+import { LARGEST } from "../state/stencil_place";
+import { centerStencil, moveStencil, setStencil, stencilMiddle, takeStencil } from "../state/stencils";
 import { stampWith } from "../state/tips";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
@@ -36,9 +37,15 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
               </button>
             </div>
             <Slider label="Seen" value={stencil.opacity} min={0} max={1} show={(value) => `${Math.round(value * 100)}%`} onChange={(opacity) => setStencil({ opacity })} title="How much the picture itself is seen while painting" />
-            <div className="flex flex-wrap gap-x-3">
-              <NumberField label="Wide" value={Math.round(stencil.width)} min={8} max={20000} unit="px" onChange={(width) => setStencil({ width })} />
-              <NumberField label="High" value={Math.round(stencil.height)} min={8} max={20000} unit="px" onChange={(height) => setStencil({ height })} />
+            <label className="flex h-7 items-center gap-1.5" title="Not seen as long as the pointer is pressed">
+              <input type="checkbox" className="size-4 accent-accent" checked={stencil.hides} onChange={(event) => setStencil({ hides: event.target.checked })} />
+              not while painting
+            </label>
+            <Place picture={chosen} />
+            <div className="flex flex-wrap gap-x-3 gap-y-1">
+              <NumberField label="Wide" value={Math.round(stencil.width)} min={8} max={LARGEST} unit="px" onChange={(width) => setStencil({ width })} />
+              <NumberField label="High" value={Math.round(stencil.height)} min={8} max={LARGEST} unit="px" onChange={(height) => setStencil({ height })} />
+              <Middle />
               <NumberField label="Turn" value={Math.round(stencil.rotation * 10) / 10} min={-360} max={360} unit="°" onChange={(rotation) => setStencil({ rotation })} />
             </div>
             <div className="mt-1 flex flex-wrap gap-1">
@@ -54,6 +61,35 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
         )}
       </div>
     </section>
+  );
+}
+
+/** To where it is usually wanted, in one click. */
+function Place({ picture }: { picture: Picture }) {
+  const places = [
+    { text: "Fit", what: "In the middle, as large as the view", act: () => centerStencil(picture, "whole") },
+    { text: "1 : 1", what: "In the middle, a pixel of the picture for each of the screen", act: () => centerStencil(picture, "pixels") },
+    { text: "Upright", what: "Not turned", act: () => setStencil({ rotation: 0 }) },
+  ];
+  return (
+    <div className="mb-1 flex gap-1" role="group" aria-label="Where it is put">
+      {places.map(({ text, what, act }) => (
+        <button key={text} type="button" title={what} onClick={act} className="h-7 grow rounded-control bg-fog-2 px-1.5 text-ink-2 hover:bg-fog-3">
+          {text}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** Where its middle lies on the stage. */
+function Middle() {
+  const middle = stencilMiddle(useDesk((desk) => desk.stencil));
+  return (
+    <>
+      <NumberField label="X" value={middle.x} min={0} max={LARGEST} unit="px" title="Of its middle, from the left of the stage" onChange={(x) => moveStencil({ x })} />
+      <NumberField label="Y" value={middle.y} min={0} max={LARGEST} unit="px" title="Of its middle, from the top of the stage" onChange={(y) => moveStencil({ y })} />
+    </>
   );
 }
 

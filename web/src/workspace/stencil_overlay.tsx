@@ -1,10 +1,10 @@
-import { IconArrowsDiagonal, IconArrowsMove, IconRefresh } from "@tabler/icons-react";
-import { type PointerEvent, type ReactNode, useState } from "react";
+import { IconArrowsDiagonal, IconArrowsMove, IconFlipVertical, IconRefresh } from "@tabler/icons-react";
+import { type PointerEvent, type ReactNode, useEffect, useState } from "react";
 
 import { useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
-import type { StencilPlace } from "../state/stencil_place";
+import { LARGEST, type StencilPlace } from "../state/stencil_place";
 import { setStencil } from "../state/stencils";
 import { onArrowKeys } from "../ui/arrow_keys";
 
@@ -19,18 +19,18 @@ interface Pull {
 
 /** Degrees that Shift snaps to. */
 const SNAP = 15;
-const LARGEST = 20_000;
 
 /** The stencil over the stage: painting goes through it, its handles move, turn and scale it. */
 export function StencilOverlay({ project }: { project: string }) {
-  const { picture, on, x, y, width, height, rotation, mirrored, opacity, stamps } = useDesk((desk) => desk.stencil);
+  const { picture, on, x, y, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
+  const pressed = usePressed();
   const pictures = useSession((session) => session.state?.pictures);
   const chosen = pictures?.find(({ id }) => id === picture);
   if (!chosen || !on) return null;
   return (
     <div
       data-testid="stencil"
-      className="pointer-events-none absolute"
+      className={`pointer-events-none absolute ${hides && pressed ? "invisible" : ""}`}
       style={{ left: `${x * 100}%`, top: `${y * 100}%`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}
     >
       <img alt="" draggable={false} src={pictureAt(project, chosen, "picture")} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
@@ -39,11 +39,34 @@ export function StencilOverlay({ project }: { project: string }) {
         <>
           <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={(dx, dy) => nudged(dx, dy)} />
           <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
+          <button type="button" aria-label="Mirror the stencil" aria-pressed={mirrored} title="Mirror the stencil: left becomes right" onClick={() => setStencil({ mirrored: !mirrored })} className={`-bottom-3.5 -left-3.5 ${ROUND}`}>
+            <IconFlipVertical size={15} />
+          </button>
           <Handle label="Scale the stencil; Shift frees its proportions" icon={<IconArrowsDiagonal size={15} />} place="-right-3.5 -bottom-3.5" pull={scale} nudge={(dx, dy) => setStencil(scaled({ width, height }, 1 + (dx - dy) / 100))} />
         </>
       )}
     </div>
   );
+}
+
+const ROUND = "pointer-events-auto absolute grid size-7 touch-none place-items-center rounded-full bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]";
+
+/** Whether something is being painted: a pointer is pressed on the stage. */
+function usePressed(): boolean {
+  const [pressed, setPressed] = useState(false);
+  useEffect(() => {
+    const press = (event: globalThis.PointerEvent) => event.button === 0 && event.target instanceof HTMLCanvasElement && setPressed(true);
+    const release = () => setPressed(false);
+    window.addEventListener("pointerdown", press, true);
+    window.addEventListener("pointerup", release, true);
+    window.addEventListener("pointercancel", release, true);
+    return () => {
+      window.removeEventListener("pointerdown", press, true);
+      window.removeEventListener("pointerup", release, true);
+      window.removeEventListener("pointercancel", release, true);
+    };
+  }, []);
+  return pressed;
 }
 
 interface HandleProps {
@@ -73,7 +96,7 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
   return (
     <button
       type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={() => setHeld(null)} onKeyDown={onArrowKeys(nudge)}
-      className={`pointer-events-auto absolute grid size-7 touch-none place-items-center rounded-full bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)] ${place}`}
+      className={`${ROUND} ${place}`}
     >
       {icon}
     </button>

@@ -7,6 +7,7 @@ import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { addOwnTip, chooseTip, dropTip, loadTips, stampWith, tipAt, tipOf, useColoredTip, useTips } from "../state/tips";
+import { FileInput, PICTURE_FILES } from "../ui/file_input";
 import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
 
@@ -56,7 +57,7 @@ export function TipPictures({ project }: { project: Project }) {
           <Toggle text="Tinted" on={tint ?? false} onChange={(tint) => setTip({ tint })} what="Its shape with the pigment's color, instead of its own colors" />
         </div>
       )}
-      <input ref={input} type="file" hidden aria-label="Own tip" accept=".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga" onChange={(event) => { take([...(event.target.files ?? [])]); event.target.value = ""; }} />
+      <FileInput ref={input} label="Own tip" accept={PICTURE_FILES} single onFiles={take} />
     </div>
   );
 }

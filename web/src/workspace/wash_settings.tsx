@@ -8,6 +8,7 @@ import { useLaid } from "../state/laid";
 import { imagesWith, type MapKey, pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
+import { FileInput, PICTURE_FILES } from "../ui/file_input";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
 import { ColorField } from "./color_field";
@@ -148,7 +149,7 @@ function AddPictures({ wash, project }: { wash: Wash; project: Project }) {
         void take([...event.dataTransfer.files]);
       }}
     >
-      <input ref={input} type="file" accept="image/*" multiple hidden aria-label="Pictures for the wash" onChange={(event) => void take([...(event.target.files ?? [])])} />
+      <FileInput ref={input} label="Pictures for the wash" accept={PICTURE_FILES} onFiles={(files) => void take(files)} />
       <button type="button" onClick={() => input.current?.click()} className="flex h-8 w-full items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3">
         <IconUpload size={15} stroke={1.7} />
         Pictures from files, or drop them here

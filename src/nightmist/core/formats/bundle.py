@@ -73,4 +73,4 @@ def _unzip(name: str, data: bytes) -> dict[str, bytes]:
             # A header may lie about the size, so no more than it says is read.
             return {PurePosixPath(i.filename).name: zipped.open(i).read(i.file_size) for i in entries}
     except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, NotImplementedError, EOFError, ValueError) as error:
-        raise NightmistError(f"{name} is damaged or locked and cannot be unpacked ({error}).") from error
+        raise NightmistError(f"{name} is damaged or locked and cannot be unpacked.") from error

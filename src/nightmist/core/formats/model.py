@@ -45,4 +45,4 @@ def read_model(name: str, files: Mapping[str, bytes]) -> Mesh:
         AttributeError,
     ) as error:
         # A damaged file can lie in more ways than can be listed; all of them end in one of these.
-        raise NightmistError(f"{name} is damaged and cannot be read ({type(error).__name__}: {error}).") from error
+        raise NightmistError(f"{name} is damaged and cannot be read. Write it anew.") from error

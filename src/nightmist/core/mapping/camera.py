@@ -8,9 +8,9 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from ..errors import NightmistError
+from ..errors import NightmistError, describe
 from ..kernels import kernel
 
 Vector = tuple[float, float, float]
@@ -56,8 +56,8 @@ class Camera(BaseModel):
                     "viewport": tuple(viewport),
                 }
             )
-        except ValueError as error:
-            raise NightmistError(f"This camera cannot look: {error}") from error
+        except ValidationError as error:
+            raise NightmistError(describe("This camera cannot look", error)) from error
 
     @property
     def axes(self) -> Axes:

@@ -111,7 +111,7 @@ def read(file: BinaryIO, name: str, make: type[Document] = Document) -> Document
                 raise NightmistError(f"{name} is of version {version}; this reads up to {VERSIONS[-1]}.")
             return _document(zipped, description, make)
     except (zipfile.BadZipFile, zlib.error, ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
-        raise NightmistError(f"{name} is not a sound Nightmist project: {error}") from error
+        raise NightmistError(f"{name} is not a sound Nightmist project: it is cut off, or of another kind.") from error
 
 
 def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[Document]) -> Document:

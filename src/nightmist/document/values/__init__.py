@@ -1,6 +1,6 @@
 """What a document is made of: frozen values, by id, with no behavior but their own validity."""
 
-from .base import Name, Share, Value, describe, new_id
+from .base import Name, Share, Value, new_id
 from .decals import (
     FARTHEST,
     NODES,
@@ -144,7 +144,6 @@ __all__ = [
     "Wash",
     "checked_size",
     "color_in_hex",
-    "describe",
     "hex_channels",
     "load_of",
     "new_id",

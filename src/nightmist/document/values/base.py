@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
-from ...core.errors import NightmistError
+from ...core.errors import NightmistError, describe
 from ...core.names import LONGEST, clean_name
 
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
@@ -42,13 +42,6 @@ class Value(BaseModel):
     def but(self, **fields: Any) -> Any:
         """The same value with other fields, checked. Raises NightmistError for what it cannot take."""
         return type(self)(**{**{name: getattr(self, name) for name in type(self).model_fields}, **fields})
-
-
-def describe(what: str, error: ValidationError) -> str:
-    """The first thing wrong with given values, in words."""
-    first = error.errors()[0]
-    where = ".".join(str(part) for part in first["loc"])
-    return f"{what}: {where} = {first['input']!r} does not work: {first['msg'].removeprefix('Value error, ')}."
 
 
 def new_id() -> str:

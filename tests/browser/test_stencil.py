@@ -252,3 +252,32 @@ def test_it_is_put_where_it_is_wanted_by_buttons_and_numbers(painter, server):
     blue = np.abs(found.astype(int) - np.array((30, 60, 200)) * 257).max(axis=2) < 800
     # Mirrored: what was left is right.
     assert np.argwhere(blue)[:, 1].mean() < np.argwhere(yellow(found))[:, 1].mean() - 5
+
+
+def test_a_picture_of_the_library_comes_in_by_a_click_and_one_is_kept_for_all(painter, server):
+    """What ships is at hand in a new project; one of one's own is kept, used in another, taken out, brought back."""
+    tab = painter(practice(server, "plane")).open()
+    page = tab.page
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    page.get_by_role("button", name="Warning label, in the library").click()
+    expect(page.get_by_test_id("stencil")).to_be_visible()
+    expect(page.get_by_role("button", name="Warning label, in the library")).to_have_count(0)
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.get_by_role("button", name="Lay it on whole").click()
+    tab.wait_kept(2)
+    assert (np.ptp(server.texels(tab.project, "plane").astype(int), axis=2) > 30000).sum() > 500
+    given = {"name": "stripe.png", "mimeType": "image/png", "buffer": striped()}
+    page.get_by_label("Pictures for stencils").set_input_files(given)
+    page.get_by_role("button", name="Keep for all projects").click()
+    expect(page.get_by_role("alert")).to_contain_text("in all projects")
+    other = painter(practice(server, "box")).open().page
+    other.get_by_role("button", name="Stencil", exact=True).click()
+    kept = other.get_by_role("button", name="stripe.png, in the library")
+    kept.click(button="right")
+    expect(kept).to_have_count(0)
+    other.get_by_role("button", name="Bring it back").click()
+    kept.click()
+    expect(other.get_by_test_id("stencil")).to_be_visible()
+    other.get_by_role("button", name="Forget the picture").click()
+    kept.click(button="right")
+    expect(kept).to_have_count(0)

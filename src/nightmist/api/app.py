@@ -19,7 +19,7 @@ from ..core.errors import NightmistError
 from ..store import StoreError
 from ..studio import Studio
 from ..studio.messages import ClientMessage, ServerMessage
-from . import finishes, prepare, projects, references, socket, stack, tips
+from . import finishes, pictures, prepare, projects, references, socket, stack, tips
 from .guard import Guard
 
 log = logging.getLogger(__name__)
@@ -45,6 +45,7 @@ def create_app(studio: Studio | None, hosts: tuple[str, ...] = (), web: Path = W
     app.include_router(finishes.router)
     app.include_router(stack.router)
     app.include_router(tips.router)
+    app.include_router(pictures.router)
     app.include_router(references.router)
     app.include_router(socket.router)
     app.add_middleware(Guard, hosts=hosts)

@@ -77,17 +77,24 @@ def finish_swatch(studio: InStudio, name: str) -> Response:
 def keep_finish(studio: InStudio, project: str, wish: KeepFinish) -> FinishChoice:
     """Keep a group as a finish; one of that name is replaced."""
     made = studio.with_document(project, lambda document: finish_of(document, document.node(wish.group), wish.name))
-    others = [finish for finish in _own(studio) if finish.name != made.name]
-    if len(others) >= MOST:
-        raise NightmistError(f"{MOST} finishes are kept at most. Forget one first.")
-    _keep(studio, [*others, made])
+    _shelve(studio, made)
     return FinishChoice(name=made.name, own=True)
 
 
-@router.delete("/finishes/{name}", status_code=204)
-def forget_finish(studio: InStudio, name: str) -> None:
+@router.delete("/finishes/{name}", responses={422: {"model": Problem}})
+def forget_finish(studio: InStudio, name: str) -> Finish:
     """Forget one of the painter's own; where it was laid it stays."""
+    gone = next((finish for finish in _own(studio) if finish.name == name), None)
+    if not gone:
+        raise NightmistError(f"There is no finish {name!r} of your own.")
     _keep(studio, [finish for finish in _own(studio) if finish.name != name])
+    return gone
+
+
+@router.post("/finishes", status_code=204, responses={422: {"model": Problem}})
+def restore_finish(studio: InStudio, finish: Finish) -> None:
+    """Put one back that was forgotten."""
+    _shelve(studio, finish)
 
 
 @router.post("/projects/{project}/finishes/lay", responses={422: {"model": Problem}})
@@ -127,6 +134,13 @@ def _named(studio: Studio, name: str) -> Finish:
 
 def _own(studio: Studio) -> list[Finish]:
     return [Finish.model_validate(kept) for kept in studio.store.shelf(SHELF)]
+
+
+def _shelve(studio: Studio, finish: Finish) -> None:
+    others = [each for each in _own(studio) if each.name != finish.name]
+    if len(others) >= MOST:
+        raise NightmistError(f"{MOST} finishes are kept at most. Forget one first.")
+    _keep(studio, [*others, finish])
 
 
 def _keep(studio: Studio, kept: list[Finish]) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import cache
 from pathlib import Path
 
 import cv2
@@ -219,6 +220,7 @@ STENCILS: Mapping[str, Callable[[], Pixels]] = {
 }  # fmt: skip
 
 
+@cache
 def shipped_stencil(name: str) -> bytes:
     """PNG of one of them."""
     return write_png(STENCILS[name]())

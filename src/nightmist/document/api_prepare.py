@@ -17,7 +17,7 @@ from .change import Change
 from .preparing import maps, model, naming, replacing, uvs
 from .preparing.uvs import Faces, UnwrapOptions
 from .stacking import pictures
-from .values import PaintedMap, StartValues
+from .values import PaintedMap, Role, StartValues
 
 
 class PreparedDocument(values_of_document.Document):
@@ -41,9 +41,9 @@ class PreparedDocument(values_of_document.Document):
             self.make(change)
         return picture.id
 
-    def add_picture_data(self, name: str, data: bytes) -> str:
-        """The same from bytes."""
-        change, key = pictures.add_picture(self, name, data)
+    def add_picture_data(self, name: str, data: bytes, role: Role | None = None, note: str = "") -> str:
+        """The same from bytes. role: what it is for; None: as it seems."""
+        change, key = pictures.add_picture(self, name, data, role, note)
         if change:
             self.do_aside(change)
         return key

@@ -1,6 +1,6 @@
 import { type StageMesh, readMesh } from "./mesh";
 import { CLIENT } from "./paint_socket";
-import type { Checkup, FinishChoice, LayFinish, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, LibraryTip, TipChoice, Trial, WorkProgress } from "./schema.generated";
+import type { Checkup, Finish, FinishChoice, LayFinish, LibraryPicture, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, LibraryTip, TipChoice, Trial, WholePicture, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -162,8 +162,41 @@ export async function keepFinish(id: string, name: string, group: string): Promi
   await ask(`/api/projects/${id}/finishes`, asJson("POST", { name, group }));
 }
 
-export async function forgetFinish(name: string): Promise<void> {
-  await ask(`/api/finishes/${encodeURIComponent(name)}`, { method: "DELETE" });
+/** Forget a finish of one's own; it is returned. */
+export async function forgetFinish(name: string): Promise<Finish> {
+  return (await ask(`/api/finishes/${encodeURIComponent(name)}`, { method: "DELETE" })).json() as Promise<Finish>;
+}
+
+/** Put a finish back that was forgotten. */
+export async function restoreFinish(finish: Finish): Promise<void> {
+  await ask("/api/finishes", asJson("POST", finish));
+}
+
+/** Pictures for all projects. */
+export async function listLibrary(): Promise<LibraryPicture[]> {
+  return (await ask("/api/pictures")).json() as Promise<LibraryPicture[]>;
+}
+
+export const libraryThumbnail = (file: string) => `/api/pictures/${file}/thumbnail`;
+
+/** Bring a picture of the library into a project; its id there. */
+export async function takeFromLibrary(id: string, file: string): Promise<string> {
+  return (await ask(`/api/projects/${id}/library/take/${file}`, { method: "POST" })).json() as Promise<string>;
+}
+
+/** Keep a picture of a project for all projects. */
+export async function keepInLibrary(id: string, picture: string): Promise<LibraryPicture> {
+  return (await ask(`/api/projects/${id}/library/${picture}/keep`, { method: "POST" })).json() as Promise<LibraryPicture>;
+}
+
+/** Take a picture out of the library; it is returned. */
+export async function forgetLibraryPicture(file: string): Promise<WholePicture> {
+  return (await ask(`/api/pictures/${file}`, { method: "DELETE" })).json() as Promise<WholePicture>;
+}
+
+/** Put a picture back that was taken out. */
+export async function restoreLibraryPicture(picture: WholePicture): Promise<void> {
+  await ask("/api/pictures", asJson("POST", picture));
 }
 
 /** Lay a finish; the id of the group that was made. */

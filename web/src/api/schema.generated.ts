@@ -349,7 +349,11 @@ export interface paths {
          */
         get: operations["finishes_api_finishes_get"];
         put?: never;
-        post?: never;
+        /**
+         * Restore Finish
+         * @description Put one back that was forgotten.
+         */
+        post: operations["restore_finish_api_finishes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -804,6 +808,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library
+         * @description All of them, the painter's own first.
+         */
+        get: operations["library_api_pictures_get"];
+        put?: never;
+        /**
+         * Restore Library Picture
+         * @description Put one back that was taken out.
+         */
+        post: operations["restore_library_picture_api_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{file}/thumbnail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library Thumbnail
+         * @description PNG of one, small.
+         */
+        get: operations["library_thumbnail_api_pictures__file__thumbnail_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/library/take/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Picture
+         * @description Bring one into a project; its id there.
+         */
+        post: operations["take_picture_api_projects__project__library_take__file__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/library/{picture}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Picture
+         * @description Keep a picture of a project for all projects, as it is cut out there.
+         */
+        post: operations["keep_picture_api_projects__project__library__picture__keep_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Library Picture
+         * @description Take one of the painter's own out of the library; projects that have it keep it.
+         */
+        delete: operations["forget_library_picture_api_pictures__file__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/references": {
         parameters: {
             query?: never;
@@ -856,6 +964,161 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Adjustment
+         * @description Changes what lies below it in its stack, and stays changeable.
+         *
+         *     levels: black to white stretched to low to high, gamma above 1 lifts middle tones. curve: through points. tone: hue
+         *     in degrees, saturation and lightness from -1 to 1. gray: what the color's gray, through levels, is as a value.
+         *     blur: a Gaussian whose standard deviation is a radius in texels. sharpen: away from that, by a strength.
+         *     distort: moved about by noise, at most by an amount, in waves of a grain, both shares of the model's longest side.
+         */
+        Adjustment: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "adjustment";
+            /**
+             * Effect
+             * @default levels
+             * @enum {string}
+             */
+            effect: "levels" | "curve" | "tone" | "gray" | "invert" | "blur" | "sharpen" | "distort";
+            /**
+             * Black
+             * @default 0
+             */
+            black: number;
+            /**
+             * White
+             * @default 1
+             */
+            white: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /**
+             * Points
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Saturation
+             * @default 0
+             */
+            saturation: number;
+            /**
+             * Lightness
+             * @default 0
+             */
+            lightness: number;
+            /**
+             * Radius
+             * @default 4
+             */
+            radius: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Amount
+             * @default 0.02
+             */
+            amount: number;
+            /**
+             * Grain
+             * @default 0.1
+             */
+            grain: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+        };
         /**
          * Advice
          * @description The map that a surface needs with the UVs it has, and what its maps cost now and then.
@@ -972,6 +1235,167 @@ export interface components {
             polygons: number;
         };
         /**
+         * Decal
+         * @description A picture of the project in a frame.
+         *
+         *     limit: degrees from the frame's front beyond which faces take nothing. soft: the share of its shorter side's half
+         *     over which it fades. repeat: how often the picture lies across and down. inverted: it shows where its alpha does
+         *     not. colored: it lays colors at all. pigment: a color in place of the picture's own, and values. region: an id; only
+         *     there. Decals of one id on several surfaces are one that lies over their border.
+         */
+        Decal: {
+            /** Id */
+            id: string;
+            /** Picture */
+            picture: string;
+            /** Frame */
+            frame: components["schemas"]["SurfaceFrame"] | components["schemas"]["MapFrame"];
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Colored
+             * @default true
+             */
+            colored: boolean;
+            /**
+             * Repeat
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            repeat: [
+                number,
+                number
+            ];
+            /**
+             * Limit
+             * @default 80
+             */
+            limit: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+            /**
+             * @default {
+             *       "base_color": null,
+             *       "roughness": null,
+             *       "metallic": null,
+             *       "height": null
+             *     }
+             */
+            pigment: components["schemas"]["Pigment"];
+            /** @default null */
+            relief: components["schemas"]["DecalRelief"] | null;
+            /**
+             * Region
+             * @default null
+             */
+            region: string | null;
+        };
+        /**
+         * DecalRelief
+         * @description How a decal stands up: its height in model units, negative: sunk; how softly its edge rises, model units too.
+         *
+         *     bevel: the standard deviation of the Gaussian that softens it.
+         */
+        DecalRelief: {
+            /** Height */
+            height: number;
+            /**
+             * Bevel
+             * @default 0
+             */
+            bevel: number;
+        };
+        /**
+         * Decals
+         * @description A layer of pictures in frames, the lowest first.
+         */
+        Decals: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decals";
+            /**
+             * Placed
+             * @default []
+             */
+            placed: components["schemas"]["Decal"][];
+        };
+        /**
          * FindingState
          * @description One thing that the checkup of a surface's UVs found, where, and what would help.
          */
@@ -999,6 +1423,26 @@ export interface components {
             meant: boolean;
         };
         /**
+         * Finish
+         * @description A group and all in it, the group first, with the pictures of its washes.
+         */
+        Finish: {
+            /** Name */
+            name: string;
+            /** Nodes */
+            nodes: (components["schemas"]["Group"] | components["schemas"]["Wash"] | components["schemas"]["Decals"] | components["schemas"]["Adjustment"])[];
+            /**
+             * Pictures
+             * @default []
+             */
+            pictures: components["schemas"]["FinishPicture"][];
+            /**
+             * Side
+             * @description of the map it was kept from, the longer one, in texels
+             */
+            side?: number | null;
+        };
+        /**
          * FinishChoice
          * @description A finish by name; own: kept by the painter.
          */
@@ -1007,6 +1451,138 @@ export interface components {
             name: string;
             /** Own */
             own: boolean;
+        };
+        /**
+         * FinishPicture
+         * @description A picture of a finish; data: base64 of its file's bytes.
+         */
+        FinishPicture: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @default color
+             * @enum {string}
+             */
+            role: "color" | "value" | "height" | "normal" | "tip" | "id";
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Data */
+            data: string;
+        };
+        /**
+         * Frame
+         * @description The box that a picture is projected from, in model space.
+         *
+         *     size: of the box. turn: degrees about its own x, then y, then z, from the model's axes.
+         */
+        Frame: {
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Group
+         * @description Nodes composited on their own, then laid on as one.
+         */
+        Group: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -1083,6 +1659,32 @@ export interface components {
             layers: string[];
         };
         /**
+         * LibraryPicture
+         * @description A picture for all projects. file: the digest by which a project knows it; own: kept by the painter.
+         */
+        LibraryPicture: {
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Own */
+            own: boolean;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Role
+             * @description what it is for; null: as it seems
+             */
+            role?: ("color" | "value" | "height" | "normal" | "tip" | "id") | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * LibraryTip
          * @description A painter's own tip for all projects: as a PNG in base64, and its digest, by which a project knows it.
          */
@@ -1100,6 +1702,154 @@ export interface components {
             colored: boolean;
         };
         /**
+         * MapFrame
+         * @description A frame in a surface's map: its middle in UV, v down; its sides as shares of the map's longer side.
+         */
+        MapFrame: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "map";
+            /** Center */
+            center: [
+                number,
+                number
+            ];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
+         * Mapping
+         * @description How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
+         *
+         *     frame: what it is projected from; None: a cube around the model. sharpness: how fast three ways give way to one.
+         */
+        Mapping: {
+            /**
+             * Shape
+             * @default uv
+             * @enum {string}
+             */
+            shape: "uv" | "planar" | "cylindrical" | "spherical" | "box" | "triplanar" | "wrap";
+            /**
+             * Repeat
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            repeat: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Wrap
+             * @default repeat
+             * @enum {string}
+             */
+            wrap: "repeat" | "mirror" | "clamp" | "none";
+            /**
+             * Sharpness
+             * @default 4
+             */
+            sharpness: number;
+            /** @default null */
+            frame: components["schemas"]["Frame"] | null;
+        };
+        /**
+         * MaskOf
+         * @description A node's mask: the share that it has where nothing is painted on it, and whether it counts.
+         *
+         *     picture: the id of one that lies by UV where nothing is painted, light where it shows; inverted: dark there.
+         *     soften: how far it is blurred, the standard deviation in texels. low, high: shares up to low hide all, from high on
+         *     they show all. These two change how the mask counts, not what is painted on it.
+         */
+        MaskOf: {
+            /**
+             * Start
+             * @default 1
+             */
+            start: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Soften
+             * @default 0
+             */
+            soften: number;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+        };
+        /**
+         * MixByHeight
+         * @description How a masked node meets what lies below by relief: low places of that are covered first.
+         *
+         *     softness: heights over which one gives way to the other. influence: of the node's own height. border: how far the
+         *     border stands up.
+         */
+        MixByHeight: {
+            /**
+             * Softness
+             * @default 0.1
+             */
+            softness: number;
+            /**
+             * Influence
+             * @default 0
+             */
+            influence: number;
+            /**
+             * Border
+             * @default 0
+             */
+            border: number;
+        };
+        /**
          * NewProject
          * @description A project just made, and what is to be known about its model.
          */
@@ -1108,6 +1858,28 @@ export interface components {
             id: string;
             /** Notes */
             notes: string[];
+        };
+        /**
+         * NodeMap
+         * @description How a node meets one map: not at all, or with an opacity and a blend mode of its own.
+         */
+        NodeMap: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @description null: the node's
+             * @default null
+             */
+            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity") | null;
         };
         /**
          * Notes
@@ -1262,6 +2034,78 @@ export interface components {
              * @enum {string}
              */
             why: "chosen" | "name" | "faces" | "place" | "alike" | "order" | "new";
+        };
+        /**
+         * SurfaceFrame
+         * @description A box around a place of the surface, in model units; it hangs upright.
+         *
+         *     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
+         *     measured: the depth follows from the wall below. shape: flat, bent about an axis, or about a point (wrap). radius:
+         *     of that bend in model units, below 0 in a hollow. axis: degrees with the clock by which its axis leans from upright,
+         *     whatever the roll. follows: radius and axis are those of the surface there.
+         */
+        SurfaceFrame: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "surface";
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Normal
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Depth */
+            depth: number;
+            /**
+             * Measured
+             * @default true
+             */
+            measured: boolean;
+            /**
+             * Shape
+             * @default planar
+             * @enum {string}
+             */
+            shape: "planar" | "cylindrical" | "wrap";
+            /**
+             * Radius
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Axis
+             * @default 0
+             */
+            axis: number;
+            /**
+             * Follows
+             * @default true
+             */
+            follows: boolean;
         };
         /**
          * Tip
@@ -1495,6 +2339,130 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * Wash
+         * @description A layer that covers everything: with values, or with pictures laid by a mapping, one a map, by their ids.
+         */
+        Wash: {
+            /** Id */
+            id: string;
+            /** Parent */
+            parent: string;
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /**
+             * Locked
+             * @description nothing changes its pixels
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Alpha Locked
+             * @description paint stays where there is some already
+             * @default false
+             */
+            alpha_locked: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
+            /**
+             * Maps
+             * @description maps that it meets in a way of their own
+             * @default {}
+             */
+            maps: {
+                [key: string]: components["schemas"]["NodeMap"];
+            };
+            /** @default null */
+            mask: components["schemas"]["MaskOf"] | null;
+            /**
+             * @description with a mask: meets what lies below by height
+             * @default null
+             */
+            mix: components["schemas"]["MixByHeight"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wash";
+            /**
+             * @default {
+             *       "base_color": null,
+             *       "roughness": null,
+             *       "metallic": null,
+             *       "height": null
+             *     }
+             */
+            pigment: components["schemas"]["Pigment"];
+            /**
+             * Images
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
+            /**
+             * @default {
+             *       "shape": "uv",
+             *       "repeat": [
+             *         1,
+             *         1
+             *       ],
+             *       "turn": 0,
+             *       "offset": [
+             *         0,
+             *         0
+             *       ],
+             *       "wrap": "repeat",
+             *       "sharpness": 4,
+             *       "frame": null
+             *     }
+             */
+            mapping: components["schemas"]["Mapping"];
+        };
+        /**
+         * WholePicture
+         * @description One of the painter's own with its file, in base64.
+         */
+        WholePicture: {
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Own */
+            own: boolean;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Role
+             * @description what it is for; null: as it seems
+             */
+            role?: ("color" | "value" | "height" | "normal" | "tip" | "id") | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Data */
+            data: string;
         };
         /**
          * WorkProgress
@@ -2333,21 +3301,6 @@ export interface components {
             times: number | null;
         };
         /**
-         * DecalRelief
-         * @description How a decal stands up: its height in model units, negative: sunk; how softly its edge rises, model units too.
-         *
-         *     bevel: the standard deviation of the Gaussian that softens it.
-         */
-        DecalRelief: {
-            /** Height */
-            height: number;
-            /**
-             * Bevel
-             * @default 0
-             */
-            bevel: number;
-        };
-        /**
          * DescribePicture
          * @description Another name, role or note for a picture of the project.
          */
@@ -2728,53 +3681,6 @@ export interface components {
             type: "forget_version";
             /** Version */
             version: string;
-        };
-        /**
-         * Frame
-         * @description The box that a picture is projected from, in model space.
-         *
-         *     size: of the box. turn: degrees about its own x, then y, then z, from the model's axes.
-         */
-        Frame: {
-            /**
-             * Position
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            position: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Size
-             * @default [
-             *       1,
-             *       1,
-             *       1
-             *     ]
-             */
-            size: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Turn
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            turn: [
-                number,
-                number,
-                number
-            ];
         };
         /**
          * FramePart
@@ -3200,30 +4106,6 @@ export interface components {
                 number,
                 number
             ];
-        };
-        /**
-         * MixByHeight
-         * @description How a masked node meets what lies below by relief: low places of that are covered first.
-         *
-         *     softness: heights over which one gives way to the other. influence: of the node's own height. border: how far the
-         *     border stands up.
-         */
-        MixByHeight: {
-            /**
-             * Softness
-             * @default 0.1
-             */
-            softness: number;
-            /**
-             * Influence
-             * @default 0
-             */
-            influence: number;
-            /**
-             * Border
-             * @default 0
-             */
-            border: number;
         };
         /**
          * MoveDecal
@@ -4013,161 +4895,6 @@ export interface components {
         };
         ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetCrease"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["UsePainted"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
         /**
-         * Adjustment
-         * @description Changes what lies below it in its stack, and stays changeable.
-         *
-         *     levels: black to white stretched to low to high, gamma above 1 lifts middle tones. curve: through points. tone: hue
-         *     in degrees, saturation and lightness from -1 to 1. gray: what the color's gray, through levels, is as a value.
-         *     blur: a Gaussian whose standard deviation is a radius in texels. sharpen: away from that, by a strength.
-         *     distort: moved about by noise, at most by an amount, in waves of a grain, both shares of the model's longest side.
-         */
-        Adjustment: {
-            /** Id */
-            id: string;
-            /** Parent */
-            parent: string;
-            /** Order */
-            order: number;
-            /** Name */
-            name: string;
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /**
-             * Locked
-             * @description nothing changes its pixels
-             * @default false
-             */
-            locked: boolean;
-            /**
-             * Alpha Locked
-             * @description paint stays where there is some already
-             * @default false
-             */
-            alpha_locked: boolean;
-            /**
-             * Opacity
-             * @default 1
-             */
-            opacity: number;
-            /**
-             * Blend
-             * @default normal
-             * @enum {string}
-             */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
-            /**
-             * Maps
-             * @description maps that it meets in a way of their own
-             * @default {}
-             */
-            maps: {
-                [key: string]: components["schemas"]["NodeMap"];
-            };
-            /** @default null */
-            mask: components["schemas"]["MaskOf"] | null;
-            /**
-             * @description with a mask: meets what lies below by height
-             * @default null
-             */
-            mix: components["schemas"]["MixByHeight"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "adjustment";
-            /**
-             * Effect
-             * @default levels
-             * @enum {string}
-             */
-            effect: "levels" | "curve" | "tone" | "gray" | "invert" | "blur" | "sharpen" | "distort";
-            /**
-             * Black
-             * @default 0
-             */
-            black: number;
-            /**
-             * White
-             * @default 1
-             */
-            white: number;
-            /**
-             * Gamma
-             * @default 1
-             */
-            gamma: number;
-            /**
-             * Low
-             * @default 0
-             */
-            low: number;
-            /**
-             * High
-             * @default 1
-             */
-            high: number;
-            /**
-             * Points
-             * @default [
-             *       [
-             *         0,
-             *         0
-             *       ],
-             *       [
-             *         1,
-             *         1
-             *       ]
-             *     ]
-             */
-            points: [
-                number,
-                number
-            ][];
-            /**
-             * Hue
-             * @default 0
-             */
-            hue: number;
-            /**
-             * Saturation
-             * @default 0
-             */
-            saturation: number;
-            /**
-             * Lightness
-             * @default 0
-             */
-            lightness: number;
-            /**
-             * Radius
-             * @default 4
-             */
-            radius: number;
-            /**
-             * Strength
-             * @default 1
-             */
-            strength: number;
-            /**
-             * Amount
-             * @default 0.02
-             */
-            amount: number;
-            /**
-             * Grain
-             * @default 0.1
-             */
-            grain: number;
-            /**
-             * Seed
-             * @default 0
-             */
-            seed: number;
-        };
-        /**
          * Area
          * @description A free shape in the map of a surface, by its id: UV 0-1, v down. taken: it is cut out instead of added.
          */
@@ -4314,85 +5041,6 @@ export interface components {
             times: number;
         };
         /**
-         * Decal
-         * @description A picture of the project in a frame.
-         *
-         *     limit: degrees from the frame's front beyond which faces take nothing. soft: the share of its shorter side's half
-         *     over which it fades. repeat: how often the picture lies across and down. inverted: it shows where its alpha does
-         *     not. colored: it lays colors at all. pigment: a color in place of the picture's own, and values. region: an id; only
-         *     there. Decals of one id on several surfaces are one that lies over their border.
-         */
-        Decal: {
-            /** Id */
-            id: string;
-            /** Picture */
-            picture: string;
-            /** Frame */
-            frame: components["schemas"]["SurfaceFrame"] | components["schemas"]["MapFrame"];
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /**
-             * Opacity
-             * @default 1
-             */
-            opacity: number;
-            /**
-             * Mirrored
-             * @default false
-             */
-            mirrored: boolean;
-            /**
-             * Inverted
-             * @default false
-             */
-            inverted: boolean;
-            /**
-             * Colored
-             * @default true
-             */
-            colored: boolean;
-            /**
-             * Repeat
-             * @default [
-             *       1,
-             *       1
-             *     ]
-             */
-            repeat: [
-                number,
-                number
-            ];
-            /**
-             * Limit
-             * @default 80
-             */
-            limit: number;
-            /**
-             * Soft
-             * @default 0
-             */
-            soft: number;
-            /**
-             * @default {
-             *       "base_color": null,
-             *       "roughness": null,
-             *       "metallic": null,
-             *       "height": null
-             *     }
-             */
-            pigment: components["schemas"]["Pigment"];
-            /** @default null */
-            relief: components["schemas"]["DecalRelief"] | null;
-            /**
-             * Region
-             * @default null
-             */
-            region: string | null;
-        };
-        /**
          * DecalShown
          * @description The decal that a browser is moving, as it is shown: where it lies follows from the surface below.
          */
@@ -4404,135 +5052,6 @@ export interface components {
              */
             type: "decal_shown";
             decal: components["schemas"]["Decal"];
-        };
-        /**
-         * Decals
-         * @description A layer of pictures in frames, the lowest first.
-         */
-        Decals: {
-            /** Id */
-            id: string;
-            /** Parent */
-            parent: string;
-            /** Order */
-            order: number;
-            /** Name */
-            name: string;
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /**
-             * Locked
-             * @description nothing changes its pixels
-             * @default false
-             */
-            locked: boolean;
-            /**
-             * Alpha Locked
-             * @description paint stays where there is some already
-             * @default false
-             */
-            alpha_locked: boolean;
-            /**
-             * Opacity
-             * @default 1
-             */
-            opacity: number;
-            /**
-             * Blend
-             * @default normal
-             * @enum {string}
-             */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
-            /**
-             * Maps
-             * @description maps that it meets in a way of their own
-             * @default {}
-             */
-            maps: {
-                [key: string]: components["schemas"]["NodeMap"];
-            };
-            /** @default null */
-            mask: components["schemas"]["MaskOf"] | null;
-            /**
-             * @description with a mask: meets what lies below by height
-             * @default null
-             */
-            mix: components["schemas"]["MixByHeight"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "decals";
-            /**
-             * Placed
-             * @default []
-             */
-            placed: components["schemas"]["Decal"][];
-        };
-        /**
-         * Group
-         * @description Nodes composited on their own, then laid on as one.
-         */
-        Group: {
-            /** Id */
-            id: string;
-            /** Parent */
-            parent: string;
-            /** Order */
-            order: number;
-            /** Name */
-            name: string;
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /**
-             * Locked
-             * @description nothing changes its pixels
-             * @default false
-             */
-            locked: boolean;
-            /**
-             * Alpha Locked
-             * @description paint stays where there is some already
-             * @default false
-             */
-            alpha_locked: boolean;
-            /**
-             * Opacity
-             * @default 1
-             */
-            opacity: number;
-            /**
-             * Blend
-             * @default normal
-             * @enum {string}
-             */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
-            /**
-             * Maps
-             * @description maps that it meets in a way of their own
-             * @default {}
-             */
-            maps: {
-                [key: string]: components["schemas"]["NodeMap"];
-            };
-            /** @default null */
-            mask: components["schemas"]["MaskOf"] | null;
-            /**
-             * @description with a mask: meets what lies below by height
-             * @default null
-             */
-            mix: components["schemas"]["MixByHeight"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "group";
         };
         /**
          * HistoryState
@@ -4595,130 +5114,6 @@ export interface components {
             type: "made";
             /** Ids */
             ids: string[];
-        };
-        /**
-         * MapFrame
-         * @description A frame in a surface's map: its middle in UV, v down; its sides as shares of the map's longer side.
-         */
-        MapFrame: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "map";
-            /** Center */
-            center: [
-                number,
-                number
-            ];
-            /**
-             * Roll
-             * @default 0
-             */
-            roll: number;
-            /** Width */
-            width: number;
-            /** Height */
-            height: number;
-        };
-        /**
-         * Mapping
-         * @description How a picture is laid over a surface: in which shape, how often, how turned (degrees) and shifted (in pictures).
-         *
-         *     frame: what it is projected from; None: a cube around the model. sharpness: how fast three ways give way to one.
-         */
-        Mapping: {
-            /**
-             * Shape
-             * @default uv
-             * @enum {string}
-             */
-            shape: "uv" | "planar" | "cylindrical" | "spherical" | "box" | "triplanar" | "wrap";
-            /**
-             * Repeat
-             * @default [
-             *       1,
-             *       1
-             *     ]
-             */
-            repeat: [
-                number,
-                number
-            ];
-            /**
-             * Turn
-             * @default 0
-             */
-            turn: number;
-            /**
-             * Offset
-             * @default [
-             *       0,
-             *       0
-             *     ]
-             */
-            offset: [
-                number,
-                number
-            ];
-            /**
-             * Wrap
-             * @default repeat
-             * @enum {string}
-             */
-            wrap: "repeat" | "mirror" | "clamp" | "none";
-            /**
-             * Sharpness
-             * @default 4
-             */
-            sharpness: number;
-            /** @default null */
-            frame: components["schemas"]["Frame"] | null;
-        };
-        /**
-         * MaskOf
-         * @description A node's mask: the share that it has where nothing is painted on it, and whether it counts.
-         *
-         *     picture: the id of one that lies by UV where nothing is painted, light where it shows; inverted: dark there.
-         *     soften: how far it is blurred, the standard deviation in texels. low, high: shares up to low hide all, from high on
-         *     they show all. These two change how the mask counts, not what is painted on it.
-         */
-        MaskOf: {
-            /**
-             * Start
-             * @default 1
-             */
-            start: number;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * Picture
-             * @default null
-             */
-            picture: string | null;
-            /**
-             * Inverted
-             * @default false
-             */
-            inverted: boolean;
-            /**
-             * Soften
-             * @default 0
-             */
-            soften: number;
-            /**
-             * Low
-             * @default 0
-             */
-            low: number;
-            /**
-             * High
-             * @default 1
-             */
-            high: number;
         };
         /**
          * Meant
@@ -4790,28 +5185,6 @@ export interface components {
             };
             /** Parts */
             parts: string[];
-        };
-        /**
-         * NodeMap
-         * @description How a node meets one map: not at all, or with an opacity and a blend mode of its own.
-         */
-        NodeMap: {
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * Opacity
-             * @default 1
-             */
-            opacity: number;
-            /**
-             * Blend
-             * @description null: the node's
-             * @default null
-             */
-            blend: ("normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity") | null;
         };
         /**
          * Notice
@@ -5163,78 +5536,6 @@ export interface components {
             kept: components["schemas"]["KeptPicture"][];
         };
         /**
-         * SurfaceFrame
-         * @description A box around a place of the surface, in model units; it hangs upright.
-         *
-         *     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
-         *     measured: the depth follows from the wall below. shape: flat, bent about an axis, or about a point (wrap). radius:
-         *     of that bend in model units, below 0 in a hollow. axis: degrees with the clock by which its axis leans from upright,
-         *     whatever the roll. follows: radius and axis are those of the surface there.
-         */
-        SurfaceFrame: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "surface";
-            /** Position */
-            position: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Normal
-             * @default [
-             *       0,
-             *       0,
-             *       1
-             *     ]
-             */
-            normal: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Roll
-             * @default 0
-             */
-            roll: number;
-            /** Width */
-            width: number;
-            /** Height */
-            height: number;
-            /** Depth */
-            depth: number;
-            /**
-             * Measured
-             * @default true
-             */
-            measured: boolean;
-            /**
-             * Shape
-             * @default planar
-             * @enum {string}
-             */
-            shape: "planar" | "cylindrical" | "wrap";
-            /**
-             * Radius
-             * @default 1
-             */
-            radius: number;
-            /**
-             * Axis
-             * @default 0
-             */
-            axis: number;
-            /**
-             * Follows
-             * @default true
-             */
-            follows: boolean;
-        };
-        /**
          * TipPicture
          * @description A tip's picture of the painter's own: the digest of a float32 array, (h, w) or, colored, (h, w, 4).
          *
@@ -5336,102 +5637,6 @@ export interface components {
             };
         };
         /**
-         * Wash
-         * @description A layer that covers everything: with values, or with pictures laid by a mapping, one a map, by their ids.
-         */
-        Wash: {
-            /** Id */
-            id: string;
-            /** Parent */
-            parent: string;
-            /** Order */
-            order: number;
-            /** Name */
-            name: string;
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /**
-             * Locked
-             * @description nothing changes its pixels
-             * @default false
-             */
-            locked: boolean;
-            /**
-             * Alpha Locked
-             * @description paint stays where there is some already
-             * @default false
-             */
-            alpha_locked: boolean;
-            /**
-             * Opacity
-             * @default 1
-             */
-            opacity: number;
-            /**
-             * Blend
-             * @default normal
-             * @enum {string}
-             */
-            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "color-dodge" | "color-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "add" | "subtract" | "raise" | "hue" | "saturation" | "color" | "luminosity";
-            /**
-             * Maps
-             * @description maps that it meets in a way of their own
-             * @default {}
-             */
-            maps: {
-                [key: string]: components["schemas"]["NodeMap"];
-            };
-            /** @default null */
-            mask: components["schemas"]["MaskOf"] | null;
-            /**
-             * @description with a mask: meets what lies below by height
-             * @default null
-             */
-            mix: components["schemas"]["MixByHeight"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "wash";
-            /**
-             * @default {
-             *       "base_color": null,
-             *       "roughness": null,
-             *       "metallic": null,
-             *       "height": null
-             *     }
-             */
-            pigment: components["schemas"]["Pigment"];
-            /**
-             * Images
-             * @default {}
-             */
-            images: {
-                [key: string]: string;
-            };
-            /**
-             * @default {
-             *       "shape": "uv",
-             *       "repeat": [
-             *         1,
-             *         1
-             *       ],
-             *       "turn": 0,
-             *       "offset": [
-             *         0,
-             *         0
-             *       ],
-             *       "wrap": "repeat",
-             *       "sharpness": 4,
-             *       "frame": null
-             *     }
-             */
-            mapping: components["schemas"]["Mapping"];
-        };
-        /**
          * Welcome
          * @description The first message on a connection; all pixels follow.
          */
@@ -5487,6 +5692,7 @@ export interface components {
     headers: never;
     pathItems: never;
 }
+export type Adjustment = components['schemas']['Adjustment'];
 export type Advice = components['schemas']['Advice'];
 export type BodyAddPicturesApiProjectsProjectLibraryPost = components['schemas']['Body_add_pictures_api_projects__project__library_post'];
 export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas']['Body_add_pictures_api_projects__project__pictures_post'];
@@ -5496,15 +5702,28 @@ export type BodyPinApiProjectsProjectReferencesPost = components['schemas']['Bod
 export type BodyPreviewModelApiProjectsProjectModelPreviewPost = components['schemas']['Body_preview_model_api_projects__project__model_preview_post'];
 export type BodyReplaceModelApiProjectsProjectModelPost = components['schemas']['Body_replace_model_api_projects__project__model_post'];
 export type Checkup = components['schemas']['Checkup'];
+export type Decal = components['schemas']['Decal'];
+export type DecalRelief = components['schemas']['DecalRelief'];
+export type Decals = components['schemas']['Decals'];
 export type FindingState = components['schemas']['FindingState'];
+export type Finish = components['schemas']['Finish'];
 export type FinishChoice = components['schemas']['FinishChoice'];
+export type FinishPicture = components['schemas']['FinishPicture'];
+export type Frame = components['schemas']['Frame'];
+export type Group = components['schemas']['Group'];
 export type HttpValidationError = components['schemas']['HTTPValidationError'];
 export type KeepFinish = components['schemas']['KeepFinish'];
 export type LaidFinish = components['schemas']['LaidFinish'];
 export type LayFinish = components['schemas']['LayFinish'];
 export type Left = components['schemas']['Left'];
+export type LibraryPicture = components['schemas']['LibraryPicture'];
 export type LibraryTip = components['schemas']['LibraryTip'];
+export type MapFrame = components['schemas']['MapFrame'];
+export type Mapping = components['schemas']['Mapping'];
+export type MaskOf = components['schemas']['MaskOf'];
+export type MixByHeight = components['schemas']['MixByHeight'];
 export type NewProject = components['schemas']['NewProject'];
+export type NodeMap = components['schemas']['NodeMap'];
 export type Notes = components['schemas']['Notes'];
 export type Pigment = components['schemas']['Pigment'];
 export type Plan = components['schemas']['Plan'];
@@ -5515,10 +5734,13 @@ export type Problem = components['schemas']['Problem'];
 export type ProjectCard = components['schemas']['ProjectCard'];
 export type Replacement = components['schemas']['Replacement'];
 export type Successor = components['schemas']['Successor'];
+export type SurfaceFrame = components['schemas']['SurfaceFrame'];
 export type Tip = components['schemas']['Tip'];
 export type TipChoice = components['schemas']['TipChoice'];
 export type Trial = components['schemas']['Trial'];
 export type ValidationError = components['schemas']['ValidationError'];
+export type Wash = components['schemas']['Wash'];
+export type WholePicture = components['schemas']['WholePicture'];
 export type WorkProgress = components['schemas']['WorkProgress'];
 export type Acknowledge = components['schemas']['Acknowledge'];
 export type AddMask = components['schemas']['AddMask'];
@@ -5543,7 +5765,6 @@ export type ClearSeams = components['schemas']['ClearSeams'];
 export type CloneSource = components['schemas']['CloneSource'];
 export type CopyMask = components['schemas']['CopyMask'];
 export type CutPicture = components['schemas']['CutPicture'];
-export type DecalRelief = components['schemas']['DecalRelief'];
 export type DescribePicture = components['schemas']['DescribePicture'];
 export type DoWithoutPictures = components['schemas']['DoWithoutPictures'];
 export type DrawGradient = components['schemas']['DrawGradient'];
@@ -5558,7 +5779,6 @@ export type FindLevels = components['schemas']['FindLevels'];
 export type FitFrame = components['schemas']['FitFrame'];
 export type FollowProjectSize = components['schemas']['FollowProjectSize'];
 export type ForgetVersion = components['schemas']['ForgetVersion'];
-export type Frame = components['schemas']['Frame'];
 export type FramePart = components['schemas']['FramePart'];
 export type FromGray = components['schemas']['FromGray'];
 export type GroupNodes = components['schemas']['GroupNodes'];
@@ -5576,7 +5796,6 @@ export type MergeDown = components['schemas']['MergeDown'];
 export type MergeNodes = components['schemas']['MergeNodes'];
 export type MergeSeen = components['schemas']['MergeSeen'];
 export type Mirror = components['schemas']['Mirror'];
-export type MixByHeight = components['schemas']['MixByHeight'];
 export type MoveDecal = components['schemas']['MoveDecal'];
 export type MoveIslands = components['schemas']['MoveIslands'];
 export type MoveNodes = components['schemas']['MoveNodes'];
@@ -5615,25 +5834,17 @@ export type Ungroup = components['schemas']['Ungroup'];
 export type Unwrap = components['schemas']['Unwrap'];
 export type UsePainted = components['schemas']['UsePainted'];
 export type ClientMessage = components['schemas']['ClientMessage'];
-export type Adjustment = components['schemas']['Adjustment'];
 export type Area = components['schemas']['Area'];
 export type Brushed = components['schemas']['Brushed'];
 export type Cutout = components['schemas']['Cutout'];
-export type Decal = components['schemas']['Decal'];
 export type DecalShown = components['schemas']['DecalShown'];
-export type Decals = components['schemas']['Decals'];
-export type Group = components['schemas']['Group'];
 export type HistoryState = components['schemas']['HistoryState'];
 export type KeptPicture = components['schemas']['KeptPicture'];
 export type KeptState = components['schemas']['KeptState'];
 export type Made = components['schemas']['Made'];
-export type MapFrame = components['schemas']['MapFrame'];
-export type Mapping = components['schemas']['Mapping'];
-export type MaskOf = components['schemas']['MaskOf'];
 export type Meant = components['schemas']['Meant'];
 export type MissingPicture = components['schemas']['MissingPicture'];
 export type Model = components['schemas']['Model'];
-export type NodeMap = components['schemas']['NodeMap'];
 export type Notice = components['schemas']['Notice'];
 export type PaintedMap = components['schemas']['PaintedMap'];
 export type People = components['schemas']['People'];
@@ -5647,11 +5858,9 @@ export type StartValues = components['schemas']['StartValues'];
 export type StateChanged = components['schemas']['StateChanged'];
 export type StrokeEnded = components['schemas']['StrokeEnded'];
 export type Surface = components['schemas']['Surface'];
-export type SurfaceFrame = components['schemas']['SurfaceFrame'];
 export type TipPicture = components['schemas']['TipPicture'];
 export type Untouched = components['schemas']['Untouched'];
 export type Version = components['schemas']['Version'];
-export type Wash = components['schemas']['Wash'];
 export type Welcome = components['schemas']['Welcome'];
 export type WorkState = components['schemas']['WorkState'];
 export type ServerMessage = components['schemas']['ServerMessage'];
@@ -6249,6 +6458,37 @@ export interface operations {
             };
         };
     };
+    restore_finish_api_finishes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Finish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     finish_swatch_api_finishes__name__swatch_get: {
         parameters: {
             query?: never;
@@ -6327,19 +6567,21 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Finish"];
+                };
             };
-            /** @description Validation Error */
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7013,6 +7255,183 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    library_api_pictures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryPicture"][];
+                };
+            };
+        };
+    };
+    restore_library_picture_api_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WholePicture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    library_thumbnail_api_pictures__file__thumbnail_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_picture_api_projects__project__library_take__file__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_picture_api_projects__project__library__picture__keep_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryPicture"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_library_picture_api_pictures__file__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholePicture"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import { create } from "zustand";
 
-import { forgetFinish, listFinishes, postFinish } from "../api/rest";
+import { forgetFinish, listFinishes, postFinish, restoreFinish } from "../api/rest";
 import type { FinishChoice, LayFinish } from "../api/schema.generated";
 import { fenceNow, useDesk } from "../state/desk";
 import { sayBriefly } from "../state/notices";
@@ -59,6 +59,17 @@ export async function layFinish(project: Project, name: string, met: { surface: 
 /** The newest picture of the project that marks areas by flat colors. */
 const idPicture = (): string | null => useSession.getState().state?.pictures.findLast(({ role }) => role === "id")?.id ?? null;
 
+/** Forget a finish of one's own; it can be brought back for a while. */
+async function forget(name: string): Promise<void> {
+  try {
+    const gone = await forgetFinish(name);
+    loadFinishes();
+    sayBriefly(`${name} is forgotten. Where it was laid it stays.`, "Bring it back", () => void restoreFinish(gone).then(loadFinishes, (error: Error) => say(error.message)));
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
 /** Finishes to be dragged onto the model, or laid on the chosen surface by a click. */
 export function FinishesCard({ project }: { project: Project }) {
   const { finishes, where } = useShelf();
@@ -91,7 +102,7 @@ function Swatch({ finish: { name, own }, project }: { finish: FinishChoice; proj
       onClick={() => void layFinish(project, name, null)}
       onContextMenu={(event) => {
         event.preventDefault();
-        if (own) void forgetFinish(name).then(loadFinishes);
+        if (own) void forget(name);
       }}
       className="block w-full rounded-control p-1 text-left hover:bg-fog-2"
     >

@@ -1,4 +1,5 @@
 import type { Picture } from "../api/schema.generated";
+import { keepForAll } from "../state/library";
 import type { Project } from "../state/project";
 import { Named } from "../ui/named";
 import { PictureCutout } from "./picture_cutout";
@@ -44,6 +45,9 @@ export function PictureAbout({ picture, project }: { picture: Picture; project: 
         />
       </label>
       <PictureCutout picture={picture} project={project} />
+      <button type="button" title="As it is cut out here it is at hand in every project" onClick={() => void keepForAll(project.id, picture)} className="mt-1.5 h-7 w-full rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
+        Keep for all projects
+      </button>
       <button type="button" title="A picture that a layer uses cannot be forgotten; undo brings it back" onClick={() => project.send({ type: "remove_picture", picture: picture.id })} className="mt-1.5 h-7 w-full rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
         Forget the picture
       </button>

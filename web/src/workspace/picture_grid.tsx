@@ -1,8 +1,9 @@
 import { IconUpload } from "@tabler/icons-react";
-import { useRef } from "react";
+import { useEffect, useRef } from "react";
 
-import { takePictures } from "../api/rest";
-import type { Picture } from "../api/schema.generated";
+import { libraryThumbnail, takePictures } from "../api/rest";
+import type { LibraryPicture, Picture } from "../api/schema.generated";
+import { dropFromLibrary, loadLibrary, takeOfLibrary, useLibrary } from "../state/library";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
@@ -51,12 +52,50 @@ export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
               onClick={() => onChoose(picture)}
               className={`block aspect-square w-full overflow-hidden rounded-[6px] ${picture.id === chosen ? "outline-2 outline-accent" : "hover:outline-2 hover:outline-fog-4"}`}
             >
-              <img alt="" src={pictureAt(project.id, picture)} className="size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain" />
+              <img alt="" src={pictureAt(project.id, picture)} className={THUMBNAIL} />
             </button>
           </li>
         ))}
       </ul>
       {!pictures.length && <p className="mt-2 text-ink-2">No pictures yet. PNG with transparency, photos, gray masks: all will do.</p>}
+      <ForAll project={project} onChoose={onChoose} />
     </div>
+  );
+}
+
+const THUMBNAIL = "size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain";
+
+/** Those of the library that the project does not have yet: a click brings one in. */
+function ForAll({ project, onChoose }: Pick<Props, "project" | "onChoose">) {
+  const library = useLibrary((shelf) => shelf.pictures);
+  const pictures = useSession((session) => session.state?.pictures) ?? [];
+  useEffect(() => void loadLibrary(), []);
+  const others = library.filter(({ file }) => !pictures.some((picture) => picture.file === file));
+  const take = async (choice: LibraryPicture) => {
+    const picture = await takeOfLibrary(project.id, choice);
+    if (picture) onChoose(picture);
+  };
+  if (!others.length) return null;
+  return (
+    <details className="mt-2" open={!pictures.length}>
+      <summary className="cursor-pointer text-ink-2">In the library, for all projects</summary>
+      <ul aria-label="Pictures in the library" className="mt-1.5 grid max-h-[124px] grid-cols-5 gap-1.5 overflow-y-auto p-0.5 [scrollbar-width:thin]">
+        {others.map((choice) => (
+          <li key={choice.file}>
+            <button
+              type="button" title={`${choice.name}, ${choice.width} × ${choice.height}${choice.own ? "; right click takes it out of the library" : ""}`} aria-label={`${choice.name}, in the library`}
+              onClick={() => void take(choice)}
+              onContextMenu={(event) => {
+                event.preventDefault();
+                if (choice.own) void dropFromLibrary(choice);
+              }}
+              className="block aspect-square w-full overflow-hidden rounded-[6px] hover:outline-2 hover:outline-fog-4"
+            >
+              <img alt="" loading="lazy" src={libraryThumbnail(choice.file)} className={THUMBNAIL} />
+            </button>
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }

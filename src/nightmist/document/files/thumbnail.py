@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.formats.image_files import fit, write_png
+from ...core.formats.image_files import fit, read_picture, write_png
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import Start, TileKey, shares_of
 from ..derived.pictures import cut_out, whole
@@ -61,6 +61,12 @@ def mask_thumbnail(document: Document, node: Node) -> bytes:
 def small_picture(document: Document, picture: Picture, side: int = SIDE) -> bytes:
     """PNG of a picture of the project, its longer side at most as many pixels."""
     pixels = cut_out(document.arrays, document.pool, picture)
+    return _png(pixels, min(side, max(pixels.shape[:2])))
+
+
+def small_file(name: str, data: bytes, side: int = SIDE) -> bytes:
+    """The same of a picture's file, of no project."""
+    pixels = read_picture(name, data, upright=True)
     return _png(pixels, min(side, max(pixels.shape[:2])))
 
 

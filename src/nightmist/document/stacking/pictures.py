@@ -42,8 +42,13 @@ NAMED: tuple[tuple[str, Role], ...] = (
 FLAT_COLORS = 64
 
 
-def add_picture(document: Document, name: str, data: bytes) -> tuple[Change | None, str]:
-    """Take a picture in; the id of the one there is already where its bytes are the same (then without a change)."""
+def add_picture(
+    document: Document, name: str, data: bytes, role: Role | None = None, note: str = ""
+) -> tuple[Change | None, str]:
+    """Take a picture in; the id of the one there is already where its bytes are the same (then without a change).
+
+    role: what it is for; None: as it seems.
+    """
     digest = document.arrays.add(np.frombuffer(data, np.uint8).copy())
     for known in document.picture_values():
         if known.file == digest:
@@ -53,7 +58,7 @@ def add_picture(document: Document, name: str, data: bytes) -> tuple[Change | No
     title = unused_name(clean_name(PurePath(name).name, "picture"), taken)
     picture = Picture(
         id=new_id(), name=title, file=digest, width=pixels.shape[1], height=pixels.shape[0],
-        role=guessed_role(name, pixels),
+        role=role or guessed_role(name, pixels), note=note,
     )  # fmt: skip
     return Change(label=f"Add picture {title}", values={picture.id: (None, picture)}), picture.id
 

@@ -1,0 +1,86 @@
+"""The picture library for all projects, and finishes that are forgotten and brought back, through REST."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from PIL import Image
+
+from nightmist.core.formats.image_files import read_picture, write_png
+
+from .test_api import client, create  # noqa: F401
+
+SMALL = np.random.default_rng(4).integers(0, 256, (20, 30, 4), np.uint8)
+
+
+def library(client):  # noqa: F811
+    return client.get("/api/pictures").json()
+
+
+def add(client, project, name="mark.png", data=None):  # noqa: F811
+    files = [("files", (name, write_png(SMALL) if data is None else data))]
+    return client.post(f"/api/projects/{project}/library", files=files)
+
+
+def test_what_ships_with_us_is_at_hand_in_every_project(client):  # noqa: F811
+    shipped = library(client)
+    assert {"Rust run", "Compass rose", "Letters"} < {each["name"] for each in shipped}
+    assert not any(each["own"] for each in shipped)
+    rose = next(each for each in shipped if each["name"] == "Compass rose")
+    small = Image.open(io.BytesIO(client.get(f"/api/pictures/{rose['file']}/thumbnail").content))
+    assert max(small.size) == 64
+    project = create(client).json()["id"]
+    picture = client.post(f"/api/projects/{project}/library/take/{rose['file']}").json()
+    again = client.post(f"/api/projects/{project}/library/take/{rose['file']}").json()
+    assert picture == again
+    whole = client.get(f"/api/projects/{project}/library/{picture}/picture").content
+    assert Image.open(io.BytesIO(whole)).size == (rose["width"], rose["height"])
+    refused = client.delete(f"/api/pictures/{rose['file']}")
+    assert (refused.status_code, "comes with Nightmist" in refused.json()["message"]) == (422, True)
+
+
+def test_a_picture_that_is_kept_comes_into_another_project_to_the_bit(client):  # noqa: F811
+    first, second = (create(client).json()["id"] for _ in range(2))
+    picture = add(client, first).json()[0]
+    kept = client.post(f"/api/projects/{first}/library/{picture}/keep").json()
+    assert (kept["name"], kept["width"], kept["height"], kept["own"]) == ("mark.png", 30, 20, True)
+    # Kept twice it is there once; another project has it even after the first is gone.
+    client.post(f"/api/projects/{first}/library/{picture}/keep")
+    assert [each["name"] for each in library(client) if each["own"]] == ["mark.png"]
+    client.delete(f"/api/projects/{first}")
+    taken = client.post(f"/api/projects/{second}/library/take/{kept['file']}").json()
+    shown = client.get(f"/api/projects/{second}/library/{taken}/picture").content
+    assert (read_picture("shown.png", shown) == SMALL.astype(np.uint16) * 257).all()
+    gone = client.delete(f"/api/pictures/{kept['file']}").json()
+    assert not any(each["own"] for each in library(client))
+    missing = client.post(f"/api/projects/{second}/library/take/{kept['file']}")
+    assert (missing.status_code, "any more" in missing.json()["message"]) == (422, True)
+    assert client.post("/api/pictures", json=gone).status_code == 204
+    assert [each["file"] for each in library(client) if each["own"]] == [kept["file"]]
+    for wrong in ("no base64!", "bm8gcGljdHVyZQ=="):
+        answer = client.post("/api/pictures", json={**gone, "data": wrong})
+        assert (answer.status_code, "mark.png" in answer.json()["message"]) == (422, True)
+    assert len([each for each in library(client) if each["own"]]) == 1
+
+
+def test_what_is_no_picture_is_refused_in_words_without_insides(client):  # noqa: F811
+    project = create(client).json()["id"]
+    for data, said in ((b"only words", "it is no PNG, JPEG"), (write_png(SMALL)[:200], "cut off or damaged")):
+        answer = add(client, project, "note.png", data)
+        assert answer.status_code == 422
+        assert "note.png" in answer.json()["message"]
+        assert said in answer.json()["message"]
+        assert "object at" not in answer.json()["message"]
+
+
+def test_a_finish_that_was_forgotten_can_be_brought_back(client):  # noqa: F811
+    assert client.delete("/api/finishes/Rust").status_code == 422
+    group = {"kind": "group", "id": "a" * 12, "parent": "b" * 12, "order": 0.5, "name": "Old boat"}
+    finish = {"name": "Old boat", "nodes": [group]}
+    assert client.post("/api/finishes", json=finish).status_code == 204
+    assert {"name": "Old boat", "own": True} in client.get("/api/finishes").json()
+    gone = client.delete("/api/finishes/Old boat").json()
+    assert {"name": "Old boat", "own": True} not in client.get("/api/finishes").json()
+    client.post("/api/finishes", json=gone)
+    assert {"name": "Old boat", "own": True} in client.get("/api/finishes").json()

@@ -66,7 +66,7 @@ def test_a_picture_that_is_kept_comes_into_another_project_to_the_bit(client):  
 
 def test_what_is_no_picture_is_refused_in_words_without_insides(client):  # noqa: F811
     project = create(client).json()["id"]
-    for data, said in ((b"only words", "it is no PNG, JPEG"), (write_png(SMALL)[:200], "cut off or damaged")):
+    for data, said in ((b"only words", "no PNG, JPEG"), (write_png(SMALL)[:200], "cut off or damaged")):
         answer = add(client, project, "note.png", data)
         assert answer.status_code == 422
         assert "note.png" in answer.json()["message"]

@@ -1,6 +1,6 @@
 import { takePictures } from "../api/rest";
 import { setReferences } from "./desk";
-import { layAsWash, takeAsDecal } from "./pictures";
+import { isPicture, layAsWash, takeAsDecal } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
 import { say, useSession } from "./session";
@@ -21,7 +21,8 @@ export function takeDrops(project: Project | null): () => void {
     if (project) void take(project, [...(event.dataTransfer?.files ?? [])]);
   };
   const pasted = (event: ClipboardEvent) => {
-    if (project && !(event.target as HTMLElement).closest("input, textarea")) void take(project, [...(event.clipboardData?.files ?? [])]);
+    const typing = event.target instanceof Element && event.target.closest("input, textarea");
+    if (project && !typing) void take(project, [...(event.clipboardData?.files ?? [])]);
   };
   addEventListener("drop", dropped, { signal });
   addEventListener("paste", pasted, { signal });
@@ -40,7 +41,7 @@ async function asStencil(project: string, file: File): Promise<void> {
 }
 
 async function take(project: Project, files: File[]): Promise<void> {
-  const pictures = files.filter(({ type }) => type.startsWith("image/"));
+  const pictures = files.filter(isPicture);
   if (!files.length) return;
   if (!pictures.length) {
     const model = files.find(({ name }) => MODEL.test(name));

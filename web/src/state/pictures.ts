@@ -10,6 +10,9 @@ export type MapKey = keyof Pigment;
 const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"] };
 const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height"];
 
+/** By its type or, as systems know none for some, by its ending. */
+export const isPicture = ({ type, name }: File): boolean => type.startsWith("image/") || /\.(png|jpe?g|webp|tiff?|tga|bmp)$/i.test(name);
+
 /** Where a picture of the project is to be had: small, as large as a screen shows, or whole, before it was cut out. */
 export function pictureAt(project: string, picture: Picture, kind: "thumbnail" | "picture" | "file" = "thumbnail"): string {
   // What is painted changes below its name.
@@ -33,7 +36,7 @@ export function imagesWith(ids: string[], before: Record<string, string> = {}): 
 export async function layAsWash(project: Project, files: File[]): Promise<void> {
   const desk = useDesk.getState();
   const surface = surfaceNamed(useSession.getState().state, desk.surface);
-  const pictures = files.filter(({ type }) => type.startsWith("image/"));
+  const pictures = files.filter(isPicture);
   if (!surface || !files.length) return;
   if (!pictures.length) return say(`${files[0]!.name} is no picture that could be laid.`);
   try {

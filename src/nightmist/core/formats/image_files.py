@@ -42,7 +42,7 @@ def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.ui
     except Image.DecompressionBombError as error:
         raise NightmistError(f"{name} has too many pixels; at most {MAX_PIXELS:,} can be read.") from error
     except UnidentifiedImageError as error:
-        raise NightmistError(f"{name} cannot be read as a picture: it is no {', '.join(FORMATS)} file.") from error
+        raise NightmistError(f"{name} cannot be read as a picture: no PNG, JPEG, WebP, TIFF, TGA or BMP.") from error
     except (OSError, ValueError, SyntaxError) as error:
         raise NightmistError(f"{name} cannot be read as a picture: it is cut off or damaged.") from error
     return pixels * np.uint16(257)

@@ -16,8 +16,8 @@ PROBES = 11
 LEAST = 12
 #: How far from the first, smaller patch's curve a place may lie and still belong to it: a share of the reach.
 BESIDE = 0.06
-#: Radians between a patch's middle and its edge below which it is taken for flat.
-SLIGHT = 0.1
+#: Radians between a picture's middle and its edge below which it lies flat, and beyond which it would go to the back.
+SLIGHT, MOST = 0.1, np.pi / 2
 #: The least share of how a patch's heights differ that a curve must account for; one edge across it comes to 0.94.
 ACCOUNTED = 0.97
 #: Of the greater curvature: what is bent less than that the other way is bent about an axis.
@@ -59,8 +59,8 @@ def curve_of(
     axis = _curvature(patch, (patch[:, :2] @ across) ** 2 + patch[:, 2] ** 2, (patch[:, :2] @ along) ** 2)
     point = _curvature(patch, (patch**2).sum(axis=1))
     shape = "cylindrical" if abs(least) < ONE_WAY * abs(most) else "wrap"
-    widest = float(np.abs(patch[:, :2]).max())
-    if abs(most) * widest < SLIGHT or _accounted(patch) < ACCOUNTED or (shape == "wrap" and most * least < 0):
+    turn = abs(axis if shape == "cylindrical" else point) * float(np.abs(across) @ (width, height)) / 2
+    if not SLIGHT < turn < MOST or _accounted(patch) < ACCOUNTED or (shape == "wrap" and most * least < 0):
         shape = "planar"
     return Curve(axis, point, float(np.degrees(np.arctan2(along[0], along[1]))), shape)
 

@@ -16,11 +16,12 @@ from PIL import Image
 import nightmist as nm
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import write_png
+from nightmist.core.mesh.bodies import practice_body
 from nightmist.demo.buoy import lantern_buoy
 from nightmist.demo.stencils import shipped_stencil
 from nightmist.document.files.portrait import portrait
 
-from ..shapes import plane, sphere, walls
+from ..shapes import placed, plane, sphere, walls
 
 
 def split_glb(data: bytes) -> tuple[dict, bytes]:
@@ -202,6 +203,17 @@ def test_the_gallery_picture_shows_the_paint(buoy):
     red = (image[..., 0] > 80) & (image[..., 1] < 20)
     assert 0.1 < red.mean() < 0.6
     assert (image[2, 2] == [0x8B, 0x8F, 0x8E]).all()
+
+
+@pytest.mark.parametrize("sides", [(1, 1, 1), (9, 0.3, 0.3), (0.2, 5, 0.2), (100, 100, 1)])
+def test_the_gallery_picture_holds_all_of_the_model(sides):
+    doc = nm.Document.from_mesh(placed(practice_body("box"), scale=sides, move=(7, 0, -3)), "box", (64, 64))
+    image = np.asarray(Image.open(io.BytesIO(portrait(doc, 120, 90)))).astype(int)
+    model = (image != [0x8B, 0x8F, 0x8E]).any(axis=2)
+    rim = np.concatenate([model[0], model[-1], model[:, 0], model[:, -1]])
+    assert not rim.any()
+    rows, columns = np.argwhere(model).min(axis=0), np.argwhere(model).max(axis=0)
+    assert max((columns - rows) / (90, 120)) > 0.65
 
 
 def test_maps_of_any_names_all_arrive(tmp_path):

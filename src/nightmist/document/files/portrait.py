@@ -9,17 +9,15 @@ from ...core.mapping import Camera
 from ..document import Document
 
 STAGE = np.array([0x8B, 0x8F, 0x8E]) / 255
+#: Whence the model is seen, under which angle in degrees, and how much of the picture it fills.
+AWAY, FIELD, FILLED = np.array([0.55, 0.35, 1.0]), 30, 0.92
 LIGHT = np.array([0.45, 0.75, 0.5]) / np.linalg.norm([0.45, 0.75, 0.5])
 
 
 def portrait(document: Document, width: int = 480, height: int = 360) -> bytes:
     """PNG of the whole model, seen slightly from above, shaded softly so that the paint shows."""
-    low, high = document.mesh.bounds
-    middle, reach = (low + high) / 2, float(np.linalg.norm(high - low)) / 2
-    away = np.array([0.55, 0.35, 1.0])
-    eye = middle + away / np.linalg.norm(away) * reach / np.sin(np.radians(15)) * 0.86
     # Two rays a side for each pixel: edges without steps.
-    camera = Camera.look_at(eye, middle, 30, (2 * width, 2 * height))
+    camera = _camera(document, 2 * width, 2 * height)
     x, y = np.meshgrid(np.arange(2 * width) + 0.5, np.arange(2 * height) + 0.5)
     origins, rays = camera.rays(np.column_stack([x.ravel(), y.ravel()]))
     hits = document.caster.cast(origins, rays)
@@ -39,3 +37,16 @@ def portrait(document: Document, width: int = 480, height: int = 360) -> bytes:
     image[seen] = np.clip(color * shade[:, None], 0, 1)
     small = image.reshape(height, 2, width, 2, 3).mean(axis=(1, 3))
     return write_png(np.rint(small * 255).astype(np.uint8))
+
+
+def _camera(document: Document, width: int, height: int) -> Camera:
+    """As near as it can be with all of the model in the picture."""
+    low, high = document.mesh.bounds
+    middle, away = (low + high) / 2, AWAY / np.linalg.norm(AWAY)
+    right = np.cross((0, 1, 0), away)
+    right /= np.linalg.norm(right)
+    x, y, z = np.array([right, np.cross(away, right), away]) @ (document.mesh.positions - middle).T
+    half = np.tan(np.radians(FIELD / 2)) * FILLED
+    distance = float((z + np.maximum(np.abs(x) * height / width, np.abs(y)) / half).max())
+    reach = float(np.linalg.norm(high - low))
+    return Camera.look_at(middle + away * max(distance, reach / 2), middle, FIELD, (width, height))

@@ -225,7 +225,7 @@ def test_obj_pictures_of_every_usual_statement():
     [
         (b"v 0 0 0\nf 1 2 3\n", "line 2: a face points at vertex 2"),
         (b"v 0 0 x\n", "line 1"),
-        (b"v 0 0 0\nv 1 0 0\nf 1 2\n", "2 corners"),
+        (b"v 0 0 0\nv 1 0 0\nf 1 2\n", "no faces"),
         (b"# nothing\n", "no faces"),
         (b"v 0 0 0\nv 0 0 0\nv 0 0 0\nf 1 2 3\n", "without area"),
         (b"", "empty"),
@@ -235,6 +235,13 @@ def test_broken_obj_names_its_line(data, message):
     """What is wrong, and where."""
     with pytest.raises(NightmistError, match=message):
         read_model("a.obj", {"a.obj": data})
+
+
+def test_faces_of_two_corners_are_left_out_and_said():
+    data = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2\nf 1 2 3\nf 2 3\n"
+    mesh = read_model("a.obj", {"a.obj": data})
+    assert len(mesh.faces) == 1
+    assert any("left out, 2 in all" in note for note in mesh.notes)
 
 
 PLY = b"""ply

@@ -64,6 +64,8 @@ class _Reader:
         self.parts: list[str] = []
         self.surface, self.part = -1, -1
         self.notes: list[str] = []
+        #: Faces that are none: of one corner or two.
+        self.lines = 0
 
     def take(self, key: str, rest: list[str]) -> None:
         """One statement of the file."""
@@ -88,8 +90,11 @@ class _Reader:
         return names.index(name)
 
     def _face(self, rest: list[str]) -> None:
-        if not 3 <= len(rest) <= MAX_CORNERS:
-            raise ValueError(f"a face has {len(rest)} corners; 3 to {MAX_CORNERS} can be read.")
+        if len(rest) < 3:
+            self.lines += 1
+            return
+        if len(rest) > MAX_CORNERS:
+            raise ValueError(f"a face has {len(rest)} corners; {MAX_CORNERS} at most can be read.")
         corners = [self._corner(word) for word in rest]
         if len(self.corners) + len(corners) > MAX_FACES:
             raise NightmistError(f"{self.name} has more than {MAX_FACES:,} triangles. Reduce the mesh first.")
@@ -186,6 +191,8 @@ class _Reader:
         for look, name in zip(made.surfaces, self.order, strict=False):
             look.name = look.name or name
         made.notes.extend(self.notes)
+        if self.lines:
+            made.notes.append(f"{self.name}: faces with fewer than three corners were left out, {self.lines} in all.")
         return made
 
 

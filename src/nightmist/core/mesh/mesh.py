@@ -137,7 +137,7 @@ def build_mesh(
     used = positions[faces]
     if not np.isfinite(used).all():
         wrong = int((~np.isfinite(used)).any(axis=(1, 2)).sum())
-        raise NightmistError(f"{source} is damaged: {wrong} faces have a position that is not a number.")
+        raise NightmistError(f"{source} is damaged: a position in {wrong} of its faces is not a number.")
     if np.abs(used).max() > 1e9:
         raise NightmistError(f"{source} reaches out to {np.abs(used).max():.3g} units; scale it below 1e9 first.")
     a, b, c = used[:, 0].astype(np.float64), used[:, 1].astype(np.float64), used[:, 2].astype(np.float64)

@@ -45,7 +45,7 @@ def mesh_from_files(
             looks = mesh.surfaces
             mesh, notes = unwrap(mesh, faces, faces, 0, size, "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None, progress)
             mesh.surfaces = looks
-            said = f"The surface {look.name} came without UVs and was unwrapped automatically."
+            said = f"{look.name} came without UVs and was unwrapped automatically."
             mesh.notes[:] = [*mesh.notes, said, *notes]
     return mesh, Path(model).stem.replace("_", " ")
 

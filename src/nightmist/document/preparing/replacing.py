@@ -85,7 +85,7 @@ def replace_mesh(
                 mesh, faces, faces, surface.uv_set, surface.size, "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None,
                 part(document.progress, 0, 0.4),
             )  # fmt: skip
-            notes += [f"The surface {surface.name} came without UVs and was unwrapped automatically.", *more]
+            notes += [f"{surface.name} came without UVs and was unwrapped automatically.", *more]
     nodes: list[Node] = []
     sources: dict[str, dict[int, str]] = {}
     # What a surface without faces keeps lies in its map alone, and is there again when it gets faces.

@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 from nightmist.core.formats.gltf_write import write_glb
 
-from ..shapes import placed, plane
+from ..shapes import placed, plane, walls
 from .test_painting import plain_red
 
 
@@ -99,3 +99,31 @@ def test_edges_are_the_polygons(painter, server):
         return int((np.diff(dark[y].astype(int)) == 1).sum())
 
     tab.wait_view(lambda image: lines(image) == 5, "there are not five lines across")
+
+
+def test_a_card_beside_the_stage_leaves_all_of_the_model_in_sight(painter, server):
+    """The view grows narrower: the model goes back as far as it must, and comes again when the card is closed."""
+    tab = painter(server.create(write_glb(placed(walls(2), scale=(2, 1, 1))), "long.glb")).open()
+    page = tab.page
+
+    def model():
+        image = tab.colors()
+        return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
+
+    def columns():
+        tab.box = page.locator("canvas[data-ready]").bounding_box()
+        # Below what stands over the stage, above what stands on it.
+        return model()[60:-60].any(axis=0)
+
+    tab.wait_view(lambda image: image.std() > 1, "the model is not seen")
+    first = columns()
+    seen = np.ptp(np.flatnonzero(first))
+    assert not first[[0, -1]].any()
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    page.wait_for_function("w => document.querySelector('canvas[data-ready]').clientWidth < w", arg=len(first))
+    tab.wait_view(lambda _: np.ptp(np.flatnonzero(columns())) < 0.95 * seen, "the model does not go back")
+    assert not columns()[[0, -1]].any()
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    tab.wait_view(
+        lambda _: len(columns()) == len(first) and (columns() == first).all(), "the model does not come again"
+    )

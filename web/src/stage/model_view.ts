@@ -65,7 +65,7 @@ export class ModelView {
         this.bounds.expandByPoint(new THREE.Vector3().fromArray(source.position, i));
       }
     }
-    this.orbit.take(this.bounds);
+    this.orbit.take(this.bounds, this.geometries.map(({ source }) => source.position));
   }
 
   /** The model's diagonal. */
@@ -74,7 +74,7 @@ export class ModelView {
   }
 
   frame(): void {
-    this.orbit.frame(this.geometries.map(({ source }) => source.position));
+    this.orbit.frame();
   }
 
   private undress(): void {

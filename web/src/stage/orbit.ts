@@ -6,6 +6,8 @@ const STEEPEST = 1.55;
 const FOV = 35;
 /** Share of the view that all of the model may take. */
 const MARGIN = 0.92;
+/** The same of a view that has become too narrow for it. */
+const NARROW = 0.97;
 
 /** The camera's hand: orbits about a pivot, pans, zooms towards the pointer, frames the model. Up stays +y. */
 export class Orbit {
@@ -18,20 +20,25 @@ export class Orbit {
   private roll = 0;
   private readonly center = new THREE.Vector3();
   private reach = 1;
+  /** All places of the model. */
+  private places: Float32Array[] = [];
+  /** How far away it stood before the view became too narrow for the model, and where it has stood since. */
+  private before: { distance: number; since: CameraPose } | null = null;
 
-  /** Take the model's bounds. */
-  take(bounds: THREE.Box3): void {
+  /** Take the model's bounds, and its places. */
+  take(bounds: THREE.Box3, places: Float32Array[]): void {
+    this.places = places;
     bounds.getCenter(this.center);
     this.reach = Math.max(bounds.getSize(new THREE.Vector3()).length() / 2, 1e-6);
   }
 
-  /** Show all of these places, (x, y, z) after each other, as large as they go, without turning; the horizon is level. */
-  frame(places: Float32Array[]): void {
+  /** Show all of the model, as large as it goes, without turning; the horizon is level. */
+  frame(): void {
     this.roll = 0;
-    this.near(places, MARGIN);
+    this.near(this.places, MARGIN);
   }
 
-  /** Show these places. share: how much of the view's half they may take. */
+  /** Show these places, (x, y, z) after each other. share: how much of the view's half they may take. */
   near(places: Float32Array[], share = 0.75): void {
     const box = new THREE.Box3();
     const at = new THREE.Vector3();
@@ -39,17 +46,23 @@ export class Orbit {
     if (box.isEmpty()) return;
     box.getCenter(this.target);
     this.place();
+    this.distance = Math.max(this.needed(places, share), this.reach * 0.02);
+    this.place();
+  }
+
+  /** From how far these places fit into the view, whose middle and directions stay. */
+  private needed(places: Float32Array[], share: number): number {
     const [right, up, back] = [0, 1, 2].map((k) => new THREE.Vector3().setFromMatrixColumn(this.camera.matrix, k)) as [THREE.Vector3, THREE.Vector3, THREE.Vector3];
     const down = Math.tan(THREE.MathUtils.degToRad(FOV / 2)) * share;
     const across = down * this.camera.aspect;
-    let distance = this.reach * 0.02;
+    const at = new THREE.Vector3();
+    let distance = 0;
     eachPlace(places, (x, y, z) => {
       at.set(x, y, z).sub(this.target);
       const needed = Math.max(Math.abs(at.dot(right)) / across, Math.abs(at.dot(up)) / down) + at.dot(back);
       distance = Math.max(distance, needed);
     });
-    this.distance = distance;
-    this.place();
+    return distance;
   }
 
   /** Where the camera stands and what it looks at. */
@@ -64,11 +77,20 @@ export class Orbit {
     this.place();
   }
 
-  /** The view has another shape: what was to be seen across stays to be seen. */
+  /** The view has another shape: a model that was seen whole stays so, and comes near again where there is room. */
   reshape(aspect: number): void {
+    const { before } = this;
+    const back = before && JSON.stringify(before.since) === JSON.stringify(this.pose) ? before.distance : null;
+    const whole = back !== null || this.needed(this.places, 1) <= this.distance;
     const share = Math.min(1, this.camera.aspect) / Math.min(1, aspect);
     this.camera.aspect = aspect;
-    this.distance *= share;
+    if (!whole) this.distance *= share;
+    else {
+      const wanted = back ?? this.distance;
+      const distance = Math.max(wanted, this.needed(this.places, NARROW));
+      this.distance = distance;
+      this.before = distance > wanted ? { distance: wanted, since: this.pose } : null;
+    }
     this.place();
   }
 

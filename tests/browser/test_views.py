@@ -123,7 +123,7 @@ def test_a_card_beside_the_stage_leaves_all_of_the_model_in_sight(painter, serve
     page.wait_for_function("w => document.querySelector('canvas[data-ready]').clientWidth < w", arg=len(first))
     tab.wait_view(lambda _: np.ptp(np.flatnonzero(columns())) < 0.95 * seen, "the model does not go back")
     assert not columns()[[0, -1]].any()
-    page.get_by_role("button", name="Stencil", exact=True).click()
+    page.get_by_role("button", name="Close the stencil’s settings").click()
     tab.wait_view(
         lambda _: len(columns()) == len(first) and (columns() == first).all(), "the model does not come again"
     )

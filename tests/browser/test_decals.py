@@ -106,12 +106,16 @@ def test_a_copy_is_dragged_off_and_relief_and_values_come_with_it(painter, serve
     assert (raised[found] > raised[0, 0] + 500).mean() > 0.9
     columns = np.flatnonzero(found.any(axis=0))
     assert (np.diff(columns) > 1).sum() == 1, "two of them, apart"
-    page.keyboard.press("Delete")
+    page.get_by_label("Only in the region").select_option("its island")
     tab.wait_kept(7)
+    assert (yellow(server.texels(project, "plane")) == found).all()
+    expect(page.get_by_label("Only in the region").locator("option:checked")).to_contain_text("Island below")
+    page.keyboard.press("Delete")
+    tab.wait_kept(8)
     expect(page.get_by_role("list", name="Decals, the topmost first").get_by_role("listitem")).to_have_count(1)
     page.get_by_role("button", name="What else for the layer").click()
     page.get_by_role("menuitem", name="Bake into a brushed layer").click()
-    tab.wait_kept(8)
+    tab.wait_kept(9)
     baked = yellow(server.texels(project, "plane"))
     assert 0.4 * found.sum() < baked.sum() < 0.6 * found.sum()
 

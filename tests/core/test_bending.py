@@ -72,6 +72,9 @@ def test_bounds_hold_all_of_a_bent_box_and_little_more(bend, size):
 @pytest.mark.parametrize(("mesh", "place", "wanted", "shape"), [
     (drum(1.0, 48), (0, 0, 1), 1.0, "cylindrical"),
     (placed(drum(1.0, 48), scale=(100,) * 3), (0, 0, 100), 0.01, "cylindrical"),
+    (placed(drum(1.0, 48), scale=(0.001,) * 3), (0, 0, 0.001), 1000, "cylindrical"),
+    (placed(sphere(96, 48), scale=(0.01,) * 3), (0, 0, 0.01), 100, "wrap"),
+    (placed(sphere(96, 48), scale=(500,) * 3), (0, 0, 500), 0.002, "wrap"),
     (drum(1.0, 48, lean=40), (0, 0, 1), 1.0, "cylindrical"),
     (drum(1.0, 48, hollow=True), (0, 0, -1), -1.0, "cylindrical"),
     (sphere(96, 48), (0, 0, 1), 1.0, "wrap"),

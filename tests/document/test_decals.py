@@ -11,7 +11,7 @@ import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment
 from nightmist.document.values import Hit
 
-from ..shapes import joined, placed, plane, plate, sphere
+from ..shapes import joined, placed, plane, plate, sphere, walls
 from .test_stencils import wave, waves, write
 
 SIDE = 256
@@ -305,6 +305,30 @@ def test_bound_to_a_region_it_stays_inside_and_follows_the_region(square):
         doc.regions.remove(region)
     decal.change(region=None)
     doc.regions.remove(region)
+
+
+def test_it_is_kept_inside_what_lies_below_its_middle_in_one_step(square):
+    doc = Document.from_mesh(walls(4), "pier", (SIDE, SIDE))
+    left, right = doc.surfaces["left"], doc.surfaces["right"]
+    layer = left.layers.add("decals", name="Marks")
+    low, high = doc.mesh.bounds
+    middle = (low + high) / 2
+    hit = front(doc, float(middle[0]) - 0.05, float(middle[1]), 6)
+    decal = layer.place(square, hit, width=0.6)
+    assert reds(left.read("base_color")).any()
+    assert reds(right.read("base_color")).any()
+    steps = doc.history.cursor
+    decal.bind("surface")
+    assert doc.history.cursor == steps + 1
+    assert reds(left.read("base_color")).any()
+    assert not reds(right.read("base_color")).any()
+    assert decal.value.region == doc.region_values()[0].id
+    doc.undo()
+    assert reds(right.read("base_color")).any()
+    assert not list(doc.region_values())
+    flat = layer.place(square, (0.5, 0.5), width=0.3)
+    with pytest.raises(NightmistError, match="lies in the map"):
+        flat.bind("island")
 
 
 def test_in_the_map_it_lies_flat_whatever_the_islands_are(waved):

@@ -16,7 +16,7 @@ from ..document import Document
 from ..document.derived.pool import digest_of
 from ..document.files.thumbnail import small_file
 from ..document.stacking.pictures import file_of
-from ..document.values import Name, Role
+from ..document.values import Name, Picture, Role
 from ..studio import Studio
 from .projects import InStudio, Problem
 
@@ -75,13 +75,12 @@ def take_picture(studio: InStudio, project: str, file: str) -> str:
 @router.post("/projects/{project}/library/{picture}/keep", responses={422: {"model": Problem}})
 def keep_picture(studio: InStudio, project: str, picture: str) -> LibraryPicture:
     """Keep a picture of a project for all projects, as it is cut out there."""
-    name, role, note, data = studio.with_document(project, lambda document: _of(document, picture))
+    known, data = studio.with_document(project, lambda document: _of(document, picture))
     if len(data) > LARGEST:
-        raise NightmistError(f"{name} has {len(data) >> 20} MB; the library keeps pictures up to {LARGEST >> 20} MB.")
-    width, height = picture_size(data)
-    kept = LibraryPicture(
-        name=name, file=_digest(data), own=True, width=width, height=height, role=role, note=note
-    )  # fmt: skip
+        size = f"{len(data) >> 20} MB; the library keeps pictures up to {LARGEST >> 20} MB."
+        raise NightmistError(f"{known.name} has {size}")
+    fields = known.model_dump(include={"name", "width", "height", "role", "note"})
+    kept = LibraryPicture(**fields, file=_digest(data), own=True)
     _shelve(studio, kept, data)
     return kept
 
@@ -110,9 +109,9 @@ def restore_library_picture(studio: InStudio, picture: WholePicture) -> None:
     _shelve(studio, LibraryPicture(**{**fields, "file": _digest(data)}), data)
 
 
-def _of(document: Document, key: str) -> tuple[str, Role, str, bytes]:
+def _of(document: Document, key: str) -> tuple[Picture, bytes]:
     picture = document.picture_value(key)
-    return picture.name, picture.role, picture.note, file_of(document, picture)
+    return picture, file_of(document, picture)
 
 
 def _shelve(studio: Studio, picture: LibraryPicture, data: bytes) -> None:

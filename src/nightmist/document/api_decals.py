@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
+from ..core.mesh.select import Extent
 from .api_prepare import PreparedDocument
 from .stacking import decals
 from .stacking.decals import Place, SurfacePlace
@@ -84,6 +85,10 @@ class Decal:
         change, key = decals.duplicate_decal(self.document, self.id, None if at is None else _place(at))
         self.document.make(change)
         return Decal(self.document, key)
+
+    def bind(self, by: Extent) -> None:
+        """Keep it inside what belongs together with the face below its middle, as a region of its own."""
+        self.document.make(decals.bind_below(self.document, self.id, by))
 
     def remove(self) -> None:
         """Take it away."""

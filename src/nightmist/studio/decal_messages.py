@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field
 
 from ..core.errors import NightmistError
+from ..core.mesh.select import Extent
 from ..document import Document
 from ..document.change import Change
 from ..document.stacking import decals
@@ -108,6 +109,17 @@ class ChangeDecal(StackMessage):
         return decals.change_decal(document, self.decal, **fields)
 
 
+class BindDecal(StackMessage):
+    """Keep a decal inside what belongs together with the face below its middle."""
+
+    type: Literal["bind_decal"]
+    decal: str
+    by: Extent
+
+    def change(self, document: Document) -> Change:
+        return decals.bind_below(document, self.decal, self.by)
+
+
 class RemoveDecals(StackMessage):
     """Take decals away."""
 
@@ -141,4 +153,6 @@ class BakeDecals(StackMessage):
         return decals.bake(document, decals.decals_value(document.node(self.node)))
 
 
-AnyDecalMessage = PlaceDecal | MoveDecal | DuplicateDecal | ChangeDecal | RemoveDecals | OrderDecal | BakeDecals
+AnyDecalMessage = (
+    PlaceDecal | MoveDecal | DuplicateDecal | ChangeDecal | BindDecal | RemoveDecals | OrderDecal | BakeDecals
+)

@@ -2,6 +2,9 @@ import * as THREE from "three";
 
 import type { SurfaceFrame } from "../api/schema.generated";
 
+/** Radians from side to side of a frame below which it lies flat. */
+const LEAST = 1e-4;
+
 /**
  * How a frame lies along a curve, as the engine has it (core/mapping/bending.py): its radius, below 0 in a hollow, and the
  * way across its axis, right and up; null about a point.
@@ -11,10 +14,10 @@ export interface Bend {
   across: { x: number; y: number } | null;
 }
 
-export function bendOf({ shape, radius, axis }: SurfaceFrame): Bend | null {
-  if (!shape || shape === "planar") return null;
+export function bendOf({ shape, radius = 1, axis, width, height }: SurfaceFrame): Bend | null {
+  if (!shape || shape === "planar" || Math.max(width, height) < LEAST * Math.abs(radius)) return null;
   const lean = THREE.MathUtils.degToRad(axis ?? 0);
-  return { radius: radius ?? 1, across: shape === "wrap" ? null : { x: Math.cos(lean), y: -Math.sin(lean) } };
+  return { radius, across: shape === "wrap" ? null : { x: Math.cos(lean), y: -Math.sin(lean) } };
 }
 
 /** Across its axis, or from its middle: how far, and which way. */

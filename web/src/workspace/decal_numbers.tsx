@@ -1,7 +1,7 @@
 import { IconCopy, IconTrash } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
-import type { Decal, Pigment, SurfaceFrame } from "../api/schema.generated";
+import type { BindDecal, Decal, Pigment, SurfaceFrame } from "../api/schema.generated";
 import { type DecalChange, findDecal, type Frame, type FrameChange } from "../state/decals";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -48,7 +48,7 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
           <NumberField key={text} label={`Times ${text}`} value={short(decal.repeat?.[k] ?? 1)} min={0.01} max={1000} onChange={(value) => set({ repeat: (decal.repeat ?? [1, 1]).map((old, i) => (i === k ? value : old)) as [number, number] })} />
         ))}
       </div>
-      <RegionField decal={decal} set={set} />
+      <RegionField decal={decal} set={set} bind={(by) => project.send({ type: "bind_decal", decal: decal.id, by })} />
       <Values pigment={decal.pigment ?? {}} project={project} edit={edit} />
       <Relief decal={decal} set={set} />
     </>
@@ -90,16 +90,30 @@ function FrameFields({ frame, onChange }: { frame: Frame; onChange: (part: Frame
   );
 }
 
-function RegionField({ decal, set }: { decal: Decal; set: (part: DecalChange) => void }) {
+const BELOW: [BindDecal["by"], string][] = [["island", "its island"], ["patch", "its smooth patch"], ["part", "its part"], ["face", "its face"]];
+
+function RegionField({ decal, set, bind }: { decal: Decal; set: (part: DecalChange) => void; bind: (by: BindDecal["by"]) => void }) {
+  const choose = (choice: string) => {
+    const below = BELOW.find(([by]) => choice === `below ${by}`);
+    if (below) bind(below[0]);
+    else set({ region: choice || null });
+  };
   const regions = useSession((session) => session.state?.regions) ?? [];
   return (
     <label className="mt-1 flex h-7 items-center gap-2" title="A region of faces, or a shape in the map, that it is kept inside">
       <span className="shrink-0">Only in</span>
-      <select aria-label="Only in the region" value={decal.region ?? ""} onChange={(event) => set({ region: event.target.value || null })} className="h-7 min-w-0 grow rounded-control bg-fog-2 px-2">
+      <select aria-label="Only in the region" value={decal.region ?? ""} onChange={(event) => choose(event.target.value)} className="h-7 min-w-0 grow rounded-control bg-fog-2 px-2">
         <option value="">anywhere</option>
         {regions.map(({ id, name }) => (
           <option key={id} value={id}>{name}</option>
         ))}
+        {decal.frame.kind !== "map" && (
+          <optgroup label="What lies below its middle">
+            {BELOW.map(([by, text]) => (
+              <option key={by} value={`below ${by}`}>{text}</option>
+            ))}
+          </optgroup>
+        )}
       </select>
     </label>
   );

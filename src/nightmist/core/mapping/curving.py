@@ -41,14 +41,15 @@ def curve_of(
     caster: Caster, position: NDArray[np.float64], normal: NDArray[np.float64], width: float, height: float
 ) -> Curve:
     """How the surface bends below a picture of some size, its normal towards the viewer."""
-    near = _places(caster, position, normal, min(width, height) / 2)
     reach = max(width, height) / 2
-    far = _places(caster, position, normal, reach)
+    # In lengths of the reach, so that no term is lost beside another.
+    near = _places(caster, position, normal, min(width, height) / 2) / reach
+    far = _places(caster, position, normal, reach) / reach
     if len(near) < LEAST:
         return Curve(0.0, 0.0, 0.0, "planar")
     bent = _quadric(near)
     off = np.abs(_terms(far) @ bent + 2 * far[:, 2])
-    same = far[off < BESIDE * reach + np.abs(far[:, 2]) / 2]
+    same = far[off < BESIDE + np.abs(far[:, 2]) / 2]
     patch = same if len(same) >= LEAST else near
     bent = _quadric(patch)
     curvatures, ways = np.linalg.eigh(np.array([[bent[0], bent[1]], [bent[1], bent[2]]]))
@@ -59,10 +60,10 @@ def curve_of(
     axis = _curvature(patch, (patch[:, :2] @ across) ** 2 + patch[:, 2] ** 2, (patch[:, :2] @ along) ** 2)
     point = _curvature(patch, (patch**2).sum(axis=1))
     shape = "cylindrical" if abs(least) < ONE_WAY * abs(most) else "wrap"
-    turn = abs(axis if shape == "cylindrical" else point) * float(np.abs(across) @ (width, height)) / 2
+    turn = abs(axis if shape == "cylindrical" else point) * float(np.abs(across) @ (width, height)) / 2 / reach
     if not SLIGHT < turn < MOST or _accounted(patch) < ACCOUNTED or (shape == "wrap" and most * least < 0):
         shape = "planar"
-    return Curve(axis, point, float(np.degrees(np.arctan2(along[0], along[1]))), shape)
+    return Curve(axis / reach, point / reach, float(np.degrees(np.arctan2(along[0], along[1]))), shape)
 
 
 def _places(

@@ -9,21 +9,27 @@ from ...core.mapping.bending import FLAT, bend_about_axis, bend_about_point, rol
 from ...core.mapping.placing import axes_of, roll_of, turned_to
 from ..values import MapFrame, SurfaceFrame
 
+#: Radians from side to side of a frame below which it lies flat.
+LEAST_BEND = 1e-4
+
 
 def bend_of(frame: SurfaceFrame | MapFrame) -> NDArray[np.float64]:
     """(4,) how a frame is bent, in its own axes."""
     if isinstance(frame, MapFrame) or frame.shape == "planar":
         return FLAT
-    return (
-        bend_about_axis(frame.radius, frame.axis - frame.roll)
-        if frame.shape == "cylindrical"
-        else bend_about_point(frame.radius)
-    )
+    if max(frame.width, frame.height) < LEAST_BEND * abs(frame.radius):
+        return FLAT
+    if frame.shape == "cylindrical":
+        return bend_about_axis(frame.radius, frame.axis - frame.roll)
+    return bend_about_point(frame.radius)
 
 
 def slid(frame: SurfaceFrame, x: float, y: float) -> SurfaceFrame:
     """A frame that has gone along its own surface, right and up, in model units."""
     axes = axes_of(frame.normal, frame.roll)
+    if frame.shape == "planar":
+        flat: SurfaceFrame = frame.but(position=(np.array(frame.position) + (x, y) @ axes[:2]).tolist())
+        return flat
     places, normals = rolled_up(np.array([[x, y, 0.0]]), bend_of(frame))
     place, normal = np.array(frame.position) + places[0] @ axes, normals[0] @ axes
     roll = roll_of(turned_to(axes, normal))

@@ -10,6 +10,8 @@ import numpy as np
 from ...core.errors import NightmistError
 from ...core.mapping.curving import Curve, curve_of
 from ...core.mapping.placing import axes_of, depth_of, smooth_normal
+from ...core.mesh.select import Extent, faces_with
+from ...core.names import unused_name
 from ..change import Change, raster_id
 from ..derived.decal_frames import bend_of
 from ..derived.decals import Laying
@@ -18,6 +20,7 @@ from ..document import Document
 from ..values import (
     FARTHEST,
     MAPS,
+    REGION_COLORS,
     AnyValue,
     Brushed,
     Decal,
@@ -27,6 +30,7 @@ from ..values import (
     Node,
     NodeMap,
     Picture,
+    Region,
     Surface,
     SurfaceFrame,
     new_id,
@@ -37,8 +41,6 @@ from .nodes import Rasters, Values, add_node, room_for
 USUAL_SHARE = 0.2
 #: The same of one in a map, of the map's longer side.
 USUAL_IN_MAP = 0.4
-#: Radians from side to side of a frame below which it lies flat.
-LEAST_BEND = 1e-4
 
 
 class SurfacePlace(NamedTuple):
@@ -124,8 +126,7 @@ def settled(document: Document, frame: SurfaceFrame) -> SurfaceFrame:
     if frame.shape != "planar" and frame.follows:
         curve = _curve(document, frame)
         curvature = curve.about_axis if frame.shape == "cylindrical" else curve.about_point
-        # What is flat lies along a very large ball.
-        radius = 1 / curvature if abs(curvature) * max(frame.width, frame.height) > LEAST_BEND else FARTHEST
+        radius = 1 / curvature if abs(curvature) > 1 / FARTHEST else FARTHEST
         frame = frame.but(radius=radius, axis=curve.lean)
     if not frame.measured:
         return frame
@@ -171,6 +172,27 @@ def change_decal(document: Document, key: str, **fields: Any) -> Change:
         # Turning is another step than scaling.
         what = [name for name, value in after.frame if value != getattr(decal.frame, name)]
     return _changed(document, "Change", node, decal, after, f"decal {key} {' '.join(sorted(what))}")
+
+
+def bind_below(document: Document, key: str, by: Extent) -> Change:
+    """Keep a decal inside what belongs together with the face below its middle: a region made for it."""
+    node, decal = find_decal(document, key)
+    if isinstance(decal.frame, MapFrame):
+        raise NightmistError("This decal lies in the map. Draw a shape there, and keep it inside that region.")
+    place, front = np.array(decal.frame.position), np.array(decal.frame.normal)
+    hit = document.caster.cast((place + front * decal.frame.depth / 2)[None], -front[None])
+    if hit.face[0] < 0:
+        raise NightmistError("Nothing lies below the middle of this decal. Move it onto the model first.")
+    face = int(hit.face[0])
+    surface = next(each for each in document.surface_values() if each.number == document.mesh.face_surface[face])
+    faces = faces_with(document.mesh, face, by, document.layout(surface).uvs)
+    taken = {region.name for region in document.region_values()}
+    region = Region(
+        id=new_id(), name=unused_name(f"{by.capitalize()} below {_title(document, decal)}", taken),
+        faces=document.arrays.add(faces.astype(np.int64)), color=REGION_COLORS[len(taken) % len(REGION_COLORS)],
+    )  # fmt: skip
+    values = _spread(document, node, decal.but(region=region.id), region)
+    return Change(label=f"Keep {_title(document, decal)} inside", values={**values, region.id: (None, region)})
 
 
 def duplicate_decal(
@@ -243,12 +265,15 @@ def _changed(document: Document, what: str, node: Decals, before: Decal, after: 
     return Change(label=f"{what} {_title(document, before)}", values=_spread(document, node, after), merge=merge)
 
 
-def _spread(document: Document, node: Decals, decal: Decal) -> Values:
-    """The exchange of values by which a decal lies wherever it shows, and nowhere else."""
+def _spread(document: Document, node: Decals, decal: Decal, region: Region | None = None) -> Values:
+    """The exchange of values by which a decal lies wherever it shows, and nowhere else.
+
+    region: the one that it is kept inside, where the document does not have it yet.
+    """
     home = document.surface_of(node)
     holders = {document.surface_of(each).id: each for each in _holders(document, decal.id)}
     holders.setdefault(home.id, node)
-    shows = [s for s in document.surface_values() if _shows(document, decal, s, s.id in holders)]
+    shows = [s for s in document.surface_values() if _shows(document, decal, s, s.id in holders, region)]
     if isinstance(decal.frame, MapFrame) or not shows:
         shows = [home]
     values: Values = {}
@@ -267,11 +292,12 @@ def _spread(document: Document, node: Decals, decal: Decal) -> Values:
     return values
 
 
-def _shows(document: Document, decal: Decal, surface: Surface, held: bool) -> bool:
+def _shows(document: Document, decal: Decal, surface: Surface, held: bool, region: Region | None) -> bool:
     """Whether a decal lays anything on a surface."""
     if isinstance(decal.frame, MapFrame):
         return held
-    region = document.region_value(decal.region) if decal.region else None
+    if decal.region and region is None:
+        region = document.region_value(decal.region)
     laying = Laying(decal, document.picture_value(decal.picture), region)
     return document.decals.source.shows(laying, surface, document.layout(surface))
 

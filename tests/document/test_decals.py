@@ -9,6 +9,8 @@ import pytest
 
 import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment
+from nightmist.core.mapping.decals import LONGEST_RELIEF, Placed, relief_of
+from nightmist.core.mapping.pyramid import pyramid_of
 from nightmist.document.values import Hit
 
 from ..shapes import joined, placed, plane, plate, sphere, walls
@@ -413,3 +415,26 @@ def test_what_lies_around_a_painted_layer_follows_regions_and_pictures_of_decals
     assert not red[(q[:, 0] < -0.02) & (abs(q[:, :2]).max(axis=1) < 0.45)].any()
     doc.cut_picture(decal.value.picture, inverted=True)
     assert not reds(drawn()).any()
+
+
+@pytest.mark.parametrize(("size", "bevel"), [((1, 1), 3.0), ((1, 1), 0.02), ((1e-3, 2), 0.7), ((0.5, 40), 1.0)])
+def test_however_soft_its_edge_is_relief_holds_as_much_and_stays_small(size, bevel):
+    """A Gaussian keeps the volume; a bevel that is typed far too large must not fill the memory."""
+    picture = np.full((32, 32, 4), 65535, np.uint16)
+    made = relief_of(picture, Placed(np.zeros((3, 4)), np.zeros(3), pyramid_of(picture, gray=False)), size, bevel, 1.0)
+    width, height = made.picture.sizes[0]
+    assert max(width, height) < 1.2 * LONGEST_RELIEF
+    # Of its one value, by pixels, and how large these are.
+    values = made.picture.data[: width * height].astype(float) / 65535
+    pixel = made.margins[0] * size[0] / width * made.margins[1] * size[1] / height
+    assert values.sum() * pixel == pytest.approx(size[0] * size[1], rel=0.05)
+
+
+def test_a_bevel_beyond_all_measure_is_laid_at_once(square):
+    doc, surface, layer = opened(plane(2))
+    decal = layer.place(square, front(doc), width=0.5)
+    decal.relief = nm.DecalRelief(height=0.01, bevel=1e6)
+    assert abs(surface.read("height").astype(int) - 32768).max() <= 2
+    decal.frame.width = 1e-6
+    decal.relief = nm.DecalRelief(height=0.01, bevel=0.3)
+    assert abs(surface.read("height").astype(int) - 32768).max() <= 2

@@ -43,6 +43,17 @@ export function findDecal(state: DocumentState | null, id: string | null): { sur
   return null;
 }
 
+/** The layer that holds the chosen decal now, where it has gone to another surface than the one that is worked on. */
+export function goneTo(before: DocumentState | null, after: DocumentState): string | null {
+  const { chosen } = useDecals.getState();
+  const { surface, layers, maskTarget } = useDesk.getState();
+  const held = (state: DocumentState | null) => {
+    const here = decalLayer(state?.surfaces.find(({ name }) => name === surface), layers, maskTarget);
+    return here?.placed?.some(({ id }) => id === chosen) ?? false;
+  };
+  return chosen && held(before) && !held(after) ? (findDecal(after, chosen)?.layer.id ?? null) : null;
+}
+
 /** The chosen decal as it is seen now. */
 export function useChosenDecal(): Decal | null {
   const state = useSession((session) => session.state);

@@ -5,7 +5,7 @@ import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
 import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
 import { openNodeCard } from "./cards";
-import { chooseDecal, decalRests, decalShown, findDecal, useDecals } from "./decals";
+import { chooseDecal, decalRests, decalShown, findDecal, goneTo, useDecals } from "./decals";
 import { touch } from "./layers";
 import { layerById, resetSession, useSession, say } from "./session";
 import { followPictures } from "./stencils";
@@ -76,6 +76,8 @@ export class Project {
     followNames(before, this.state());
     followPictures(before, this.state());
     this.settle();
+    const layer = goneTo(before, this.state());
+    if (layer) this.choose(layer);
   }
 
   private settle(): void {

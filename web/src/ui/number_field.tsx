@@ -21,9 +21,8 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
     if (!typed?.trim()) return;
     const number = numberIn(typed);
     if (number === null) return sayBriefly(`${label} takes a number; “${typed}” is none.`);
-    const taken = Math.min(max, Math.max(min, number));
-    if (taken !== number) sayBriefly(`${label} goes from ${min} to ${max}${unit ? ` ${unit}` : ""}; ${taken} was taken.`);
-    onChange(taken);
+    if (number < min || number > max) return sayBriefly(`${label} goes from ${min} to ${max}${unit ? ` ${unit}` : ""}. It stays ${value}.`);
+    onChange(number);
   };
   return (
     <label className="flex h-7 items-center gap-1.5" title={title}>

@@ -135,26 +135,29 @@ def relief_of(
     if placed.inverted:
         alpha = 65535 - alpha
     width, height = size
-    scale = LONGEST_RELIEF / max(width, height)
+    scale = LONGEST_RELIEF / (max(width, height) + 2 * REACH * bevel)
     times = np.abs(placed.repeat)
     # As many pixels as the pictures have that lie in the frame, but no more than are of use.
     across = min(picture.shape[1] * times[0], max(width * scale, 1))
     down = min(picture.shape[0] * times[1], max(height * scale, 1))
+    # What is narrower than a pixel fills less of it.
+    filled = min(width * scale, 1) * min(height * scale, 1)
     across, down = max(round(across), 1), max(round(down), 1)
     one = max(round(across / times[0]), 1), max(round(down / times[1]), 1)
     small = cv2.resize(alpha, one, interpolation=cv2.INTER_AREA).reshape(one[::-1])
     columns, rows = _pixels(across, placed.repeat[0], one[0]), _pixels(down, placed.repeat[1], one[1])
     whole = small[rows[:, None], columns]
     soft = _softness(placed)
-    whole = whole * np.outer(_faded(down, soft[1]), _faded(across, soft[0])).astype(np.float32)
-    spread = bevel * across / width, bevel * down / height
+    whole = whole * np.outer(_faded(down, soft[1]), _faded(across, soft[0])).astype(np.float32) * np.float32(filled)
+    pitch = across / max(width, 1 / scale), down / max(height, 1 / scale)
+    spread = bevel * pitch[0], bevel * pitch[1]
     pad = math.ceil(REACH * spread[0]) + 1, math.ceil(REACH * spread[1]) + 1
     whole = cv2.copyMakeBorder(whole, pad[1], pad[1], pad[0], pad[0], cv2.BORDER_CONSTANT, value=0)
     if bevel > 0:
         whole = cv2.GaussianBlur(whole, (2 * pad[0] + 1, 2 * pad[1] + 1), sigmaX=spread[0], sigmaY=spread[1])
     levels = np.repeat(np.rint(whole).astype(np.uint16)[..., None], 4, axis=2)
     levels[..., 3] = 65535
-    margins = whole.shape[1] / across, whole.shape[0] / down
+    margins = whole.shape[1] / (pitch[0] * width), whole.shape[0] / (pitch[1] * height)
     return Relief(pyramid_of(levels, gray=True), margins, rise)
 
 

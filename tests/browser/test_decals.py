@@ -162,6 +162,35 @@ def test_on_a_ball_it_lies_along_the_curve_and_can_be_laid_flat(painter, server)
     expect(shapes.get_by_role("radio", name="Ball")).to_be_checked()
 
 
+def test_over_a_border_it_stays_chosen_and_a_copy_that_shows_nothing_says_why(painter, server):
+    project = server.create()
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.mouse.click(*tab.at(0.4, 0.5))
+    tab.wait_kept(3)
+    assert yellow(server.texels(project, "left")).any()
+    wide = page.get_by_role("textbox", name="Wide")
+    tab.drag((0.4, 0.5), (0.55, 0.5), (0.7, 0.52))
+    tab.wait_kept(4)
+    assert not yellow(server.texels(project, "left")).any()
+    assert yellow(server.texels(project, "right")).any()
+    expect(page.get_by_test_id("target")).to_contain_text("right")
+    expect(page.get_by_test_id("decal-frame")).to_be_visible()
+    kept = wide.input_value()
+    wide.fill("-3")
+    wide.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("It stays")
+    expect(wide).to_have_value(kept)
+    page.get_by_label("Only in the region").select_option("its part")
+    tab.wait_kept(5)
+    page.keyboard.down("Control")
+    tab.drag((0.7, 0.52), (0.55, 0.5), (0.4, 0.5))
+    page.keyboard.up("Control")
+    tab.wait_kept(6)
+    expect(page.get_by_role("alert")).to_contain_text("kept inside Part below sticker.png")
+
+
 def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()

@@ -11,6 +11,7 @@ import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment
 from nightmist.core.mapping.decals import LONGEST_RELIEF, Placed, relief_of
 from nightmist.core.mapping.pyramid import pyramid_of
+from nightmist.document.stacking.decals import why_unseen
 from nightmist.document.values import Hit
 
 from ..shapes import joined, placed, plane, plate, sphere, walls
@@ -325,7 +326,12 @@ def test_it_is_kept_inside_what_lies_below_its_middle_in_one_step(square):
     assert reds(left.read("base_color")).any()
     assert not reds(right.read("base_color")).any()
     assert decal.value.region == doc.region_values()[0].id
-    doc.undo()
+    assert why_unseen(doc, decal.id) is None
+    copy = decal.duplicate(at=front(doc, float(middle[0]) + 0.7, float(middle[1]), 6))
+    assert why_unseen(doc, copy.id) == "square.png shows nothing there: it is kept inside Surface below square.png."
+    copy.change(visible=False)
+    assert why_unseen(doc, copy.id) is None
+    doc.undo(), doc.undo(), doc.undo()
     assert reds(right.read("base_color")).any()
     assert not list(doc.region_values())
     flat = layer.place(square, (0.5, 0.5), width=0.3)

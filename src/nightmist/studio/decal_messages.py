@@ -59,6 +59,9 @@ class PlaceDecal(DecalMessage):
         change, key, layer = decals.place_in_new_layer(document, surface, chosen, picture, self.there(), self.width)
         return change, [layer, key]
 
+    def doubt(self, document: Document, made: list[str]) -> str | None:
+        return decals.why_unseen(document, made[-1])
+
 
 class MoveDecal(DecalMessage):
     """Take a decal to another place."""
@@ -68,6 +71,9 @@ class MoveDecal(DecalMessage):
 
     def change(self, document: Document) -> Change:
         return decals.move_decal(document, self.decal, self.there())
+
+    def doubt(self, document: Document, made: list[str]) -> str | None:
+        return decals.why_unseen(document, self.decal)
 
 
 class DuplicateDecal(DecalMessage):
@@ -80,6 +86,9 @@ class DuplicateDecal(DecalMessage):
         node, _ = decals.find_decal(document, self.decal)
         change, key = decals.duplicate_decal(document, self.decal, self.place())
         return change, [node.id, key]
+
+    def doubt(self, document: Document, made: list[str]) -> str | None:
+        return decals.why_unseen(document, made[-1])
 
 
 class ChangeDecal(StackMessage):
@@ -108,6 +117,9 @@ class ChangeDecal(StackMessage):
             fields["frame"] = decal.frame.but(**given(self.frame))
         return decals.change_decal(document, self.decal, **fields)
 
+    def doubt(self, document: Document, made: list[str]) -> str | None:
+        return decals.why_unseen(document, self.decal)
+
 
 class BindDecal(StackMessage):
     """Keep a decal inside what belongs together with the face below its middle."""
@@ -118,6 +130,9 @@ class BindDecal(StackMessage):
 
     def change(self, document: Document) -> Change:
         return decals.bind_below(document, self.decal, self.by)
+
+    def doubt(self, document: Document, made: list[str]) -> str | None:
+        return decals.why_unseen(document, self.decal)
 
 
 class RemoveDecals(StackMessage):

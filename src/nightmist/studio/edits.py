@@ -16,7 +16,7 @@ from .stack_message import StackMessage
 NOWHERE = (0.0, 0.0, 0.0)
 
 
-def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
+def do_edit(document: Document, request: ClientMessage) -> list[ServerMessage]:
     """Change the document as a browser asks, or look at it; returns what there is to answer."""
     match request:
         case say.Undo():
@@ -25,11 +25,13 @@ def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
             document.redo()
         case StackMessage():
             made = request.run(document)
-            return say.Made(ids=made) if made else None
+            doubt = request.doubt(document, made)
+            answers: list[ServerMessage] = [say.Made(ids=made)] if made else []
+            return [*answers, say.Notice(message=doubt)] if doubt else answers
         case say.TakeSample():
             place = Hit(request.surface, 0, NOWHERE, NOWHERE, request.uv)
             chosen = document.layer(request.layer) if request.layer else None
-            return say.Sampled(pigment=document.sample(place, chosen))
+            return [say.Sampled(pigment=document.sample(place, chosen))]
         case say.Fill():
             _fill(document, request)
         case say.FillColor():
@@ -45,7 +47,7 @@ def do_edit(document: Document, request: ClientMessage) -> ServerMessage | None:
             document.make(filling.bump_from_color(document, document.node(request.layer)))
         case say.DrawGradient():
             _gradient(document, request)
-    return None
+    return []
 
 
 def nodes_of(document: Document, ids: dict[str, str]) -> dict[str, Node]:

@@ -293,8 +293,9 @@ class OpenProject:
         if isinstance(request, Preparation):
             for note in self.work(lambda: request.run(self.document), client):
                 client.tell(say.Notice(message=note))
-        elif not isinstance(request, Samples) and (answer := do_edit(self.document, request)):
-            client.tell(answer)
+        elif not isinstance(request, Samples):
+            for answer in do_edit(self.document, request):
+                client.tell(answer)
 
     def _show(self, client: Client, edit: Showable | None) -> None:
         """Lay an edit over the document for everybody to see, in place of the one this browser showed before."""

@@ -26,6 +26,10 @@ class StackMessage(BaseModel):
         """The same, and what it makes."""
         return self.change(document), []
 
+    def doubt(self, document: Document, made: list[str]) -> str | None:
+        """What the painter should know once it is done: why nothing of it is seen. made: the ids of what it made."""
+        return None
+
     def run(self, document: Document) -> list[str]:
         """Do it; returns the ids of what the painter goes on with."""
         change, made = self.made(document)

@@ -174,6 +174,21 @@ def change_decal(document: Document, key: str, **fields: Any) -> Change:
     return _changed(document, "Change", node, decal, after, f"decal {key} {' '.join(sorted(what))}")
 
 
+def why_unseen(document: Document, key: str) -> str | None:
+    """Why a decal that is to be seen shows nothing, in words; None where it does."""
+    _, decal = find_decal(document, key)
+    if (
+        isinstance(decal.frame, MapFrame)
+        or not decal.visible
+        or any(_shows(document, decal, surface, False, None) for surface in document.surface_values())
+    ):
+        return None
+    name = _title(document, decal)
+    if decal.region:
+        return f"{name} shows nothing there: it is kept inside {document.region_value(decal.region).name}."
+    return f"{name} shows nothing there: the model lies outside its frame, or is turned away too far."
+
+
 def bind_below(document: Document, key: str, by: Extent) -> Change:
     """Keep a decal inside what belongs together with the face below its middle: a region made for it."""
     node, decal = find_decal(document, key)

@@ -13,17 +13,7 @@ from nightmist.core.formats.gltf_write import write_glb
 
 from ..shapes import drum, joined, placed, plane, sphere
 from .test_decals import front, opened
-from .test_stencils import wave, waves, write
-
-
-@pytest.fixture
-def waved(tmp_path):
-    return waves(tmp_path / "waves.png")
-
-
-@pytest.fixture
-def square(tmp_path):
-    return write(tmp_path / "square.png", np.full((32, 32, 4), (0.8, 0.1, 0.1, 1.0)))
+from .test_stencils import wave, write
 
 
 def places(surface):

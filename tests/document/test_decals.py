@@ -15,7 +15,7 @@ from nightmist.document.stacking.decals import why_unseen
 from nightmist.document.values import Hit
 
 from ..shapes import joined, placed, plane, plate, sphere, walls
-from .test_stencils import wave, waves, write
+from .test_stencils import wave, write
 
 SIDE = 256
 
@@ -53,16 +53,6 @@ def in_frame(surface, frame):
     axes = np.array([math.cos(turn) * right - math.sin(turn) * up, math.sin(turn) * right + math.cos(turn) * up, z])
     q = (p - frame.position) @ axes.T / (frame.width, frame.height, frame.depth)
     return y, x, q, own.normals[owner[y, x]] @ z
-
-
-@pytest.fixture
-def waved(tmp_path):
-    return waves(tmp_path / "waves.png")
-
-
-@pytest.fixture
-def square(tmp_path):
-    return write(tmp_path / "square.png", np.full((32, 32, 4), (0.8, 0.1, 0.1, 1.0)))
 
 
 @pytest.mark.parametrize("mesh", [plane(3), sphere(64, 32)], ids=["plane", "sphere"])

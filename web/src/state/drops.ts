@@ -1,9 +1,8 @@
-import { takePictures } from "../api/rest";
 import { setReferences } from "./desk";
-import { isPicture, layAsWash, takeAsDecal } from "./pictures";
+import { isPicture, layAsWash, takeAsDecal, takeIn } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
-import { say, useSession } from "./session";
+import { say } from "./session";
 import { takeStencil } from "./stencils";
 
 const MODEL = /\.(glb|gltf|obj|ply|stl|zip)$/i;
@@ -32,8 +31,7 @@ export function takeDrops(project: Project | null): () => void {
 /** A picture becomes one of the project's, over the stage. */
 async function asStencil(project: string, file: File): Promise<void> {
   try {
-    const [id] = await takePictures(project, [file]);
-    const picture = useSession.getState().state?.pictures.find((each) => each.id === id);
+    const [picture] = await takeIn(project, [file]);
     if (picture) takeStencil(picture);
   } catch (error) {
     say((error as Error).message);

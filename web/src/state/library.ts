@@ -3,7 +3,8 @@ import { create } from "zustand";
 import { forgetLibraryPicture, keepInLibrary, listLibrary, restoreLibraryPicture, takeFromLibrary } from "../api/rest";
 import type { LibraryPicture, Picture } from "../api/schema.generated";
 import { sayBriefly } from "./notices";
-import { say, useSession } from "./session";
+import { arrived } from "./pictures";
+import { say } from "./session";
 
 /** Pictures for all projects: those that ship with us, and those that painters kept. */
 export const useLibrary = create<{ pictures: LibraryPicture[] }>(() => ({ pictures: [] }));
@@ -15,8 +16,7 @@ export const loadLibrary = (): Promise<void> => listLibrary().then((pictures) =>
 /** Bring one into a project; the picture there. */
 export async function takeOfLibrary(project: string, { file }: LibraryPicture): Promise<Picture | undefined> {
   try {
-    const taken = await takeFromLibrary(project, file);
-    return useSession.getState().state?.pictures.find(({ id }) => id === taken);
+    return await arrived(await takeFromLibrary(project, file));
   } catch (error) {
     tell(error as Error);
   }

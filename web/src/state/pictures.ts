@@ -21,12 +21,30 @@ export function pictureAt(project: string, picture: Picture, kind: "thumbnail" |
   return `/api/projects/${project}/library/${picture.id}/${kind}${cut}`;
 }
 
+/** A picture that the server has taken in, once this page knows of it: its answer may come before the change does. */
+export function arrived(id: string): Promise<Picture> {
+  const find = () => useSession.getState().state?.pictures.find((picture) => picture.id === id);
+  return new Promise((resolve) => {
+    const known = find();
+    if (known) return resolve(known);
+    const stop = useSession.subscribe(() => {
+      const picture = find();
+      if (!picture) return;
+      stop();
+      resolve(picture);
+    });
+  });
+}
+
+/** Take files into the project. */
+export async function takeIn(project: string, files: File[]): Promise<Picture[]> {
+  return Promise.all((await takePictures(project, files)).map(arrived));
+}
+
 /** Pictures for the maps that their roles say, besides those that are there. */
-export function imagesWith(ids: string[], before: Record<string, string> = {}): Record<string, string> {
-  const pictures = useSession.getState().state?.pictures ?? [];
+export function imagesWith(pictures: Picture[], before: Record<string, string> = {}): Record<string, string> {
   const images = { ...before };
-  for (const id of ids) {
-    const role = pictures.find((picture) => picture.id === id)?.role ?? "color";
+  for (const { id, role } of pictures) {
     images[ORDER.find((key) => ROLES[key].includes(role) && !(key in images)) ?? "base_color"] = id;
   }
   return images;
@@ -40,7 +58,7 @@ export async function layAsWash(project: Project, files: File[]): Promise<void> 
   if (!surface || !files.length) return;
   if (!pictures.length) return say(`${files[0]!.name} is no picture that could be laid.`);
   try {
-    const images = imagesWith(await takePictures(project.id, pictures));
+    const images = imagesWith(await takeIn(project.id, pictures));
     project.send({ type: "add_node", surface: surface.name, kind: "wash", above: desk.layers[surface.name] ?? null, images });
   } catch (error) {
     say((error as Error).message);
@@ -53,11 +71,11 @@ export async function takeAsDecal(project: Project, file: File): Promise<void> {
   const surface = surfaceNamed(useSession.getState().state, desk.surface);
   if (!surface) return;
   try {
-    const [id] = await takePictures(project.id, [file]);
+    const [taken] = await takeIn(project.id, [file]);
     if (!decalLayer(surface)) project.send({ type: "add_node", surface: surface.name, kind: "decals", above: desk.layers[surface.name] ?? null });
     useDesk.setState({ maskTarget: null });
     openNodeCard();
-    useDecals.setState({ inHand: id ?? null, chosen: null });
+    useDecals.setState({ inHand: taken?.id ?? null, chosen: null });
   } catch (error) {
     say((error as Error).message);
   }

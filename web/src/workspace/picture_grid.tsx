@@ -1,10 +1,10 @@
 import { IconUpload } from "@tabler/icons-react";
 import { useEffect, useRef } from "react";
 
-import { libraryThumbnail, takePictures } from "../api/rest";
+import { libraryThumbnail } from "../api/rest";
 import type { LibraryPicture, Picture } from "../api/schema.generated";
 import { dropFromLibrary, loadLibrary, takeOfLibrary, useLibrary } from "../state/library";
-import { pictureAt } from "../state/pictures";
+import { pictureAt, takeIn } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { FileInput, PICTURE_FILES } from "../ui/file_input";
@@ -23,8 +23,7 @@ export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
   const input = useRef<HTMLInputElement>(null);
   const take = async (files: File[]) => {
     try {
-      const ids = await takePictures(project.id, files);
-      const fresh = useSession.getState().state?.pictures.find(({ id }) => id === ids[0]);
+      const [fresh] = await takeIn(project.id, files);
       if (fresh) onChoose(fresh);
     } catch (error) {
       say((error as Error).message);

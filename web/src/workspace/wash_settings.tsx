@@ -1,11 +1,10 @@
 import { IconUpload } from "@tabler/icons-react";
 import { useRef } from "react";
 
-import { takePictures } from "../api/rest";
 import type { Mapping, Picture, Wash } from "../api/schema.generated";
 import type { DocumentState } from "../state/document";
 import { useLaid } from "../state/laid";
-import { imagesWith, type MapKey, pictureAt } from "../state/pictures";
+import { imagesWith, type MapKey, pictureAt, takeIn } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { FileInput, PICTURE_FILES } from "../ui/file_input";
@@ -133,7 +132,7 @@ function AddPictures({ wash, project }: { wash: Wash; project: Project }) {
   const take = async (files: File[]) => {
     if (!files.length) return;
     try {
-      const images = imagesWith(await takePictures(project.id, files), { ...wash.images });
+      const images = imagesWith(await takeIn(project.id, files), { ...wash.images });
       project.send({ type: "change_node", node: wash.id, images });
     } catch (error) {
       say((error as Error).message);

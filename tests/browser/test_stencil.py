@@ -21,9 +21,9 @@ def sticker() -> bytes:
     return write_png(pixels)
 
 
-def take(tab) -> None:
+def take(tab, name="sticker.png", data=None) -> None:
     tab.page.get_by_role("button", name="Stencil", exact=True).click()
-    given = {"name": "sticker.png", "mimeType": "image/png", "buffer": sticker()}
+    given = {"name": name, "mimeType": "image/png", "buffer": data or sticker()}
     tab.page.get_by_label("Pictures for stencils").set_input_files(given)
     expect(tab.page.get_by_test_id("stencil")).to_be_visible()
     tab.box = tab.page.locator("canvas[data-ready]").bounding_box()
@@ -145,9 +145,7 @@ def test_each_dab_stamps_it_in_its_own_colors(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()
     page = tab.page
-    page.get_by_role("button", name="Stencil", exact=True).click()
-    given = {"name": "stripe.png", "mimeType": "image/png", "buffer": striped()}
-    page.get_by_label("Pictures for stencils").set_input_files(given)
+    take(tab, "stripe.png", striped())
     page.get_by_role("button", name="With each dab").click()
     expect(page.get_by_test_id("stencil")).to_have_count(0)
     chips = page.get_by_role("group", name="Not at rest")
@@ -210,12 +208,8 @@ def test_it_is_put_where_it_is_wanted_by_buttons_and_numbers(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()
     page = tab.page
-    page.get_by_role("button", name="Stencil", exact=True).click()
-    given = {"name": "stripe.png", "mimeType": "image/png", "buffer": striped()}
-    page.get_by_label("Pictures for stencils").set_input_files(given)
+    take(tab, "stripe.png", striped())
     stencil = page.get_by_test_id("stencil")
-    expect(stencil).to_be_visible()
-    tab.box = page.locator("canvas[data-ready]").bounding_box()
     page.get_by_role("button", name="Fit", exact=True).click()
     assert stencil.bounding_box()["height"] == pytest.approx(min(tab.box["height"], tab.box["width"]), abs=1)
     turn = page.get_by_role("textbox", name="Turn")

@@ -92,7 +92,7 @@ def forget_library_picture(studio: InStudio, file: str) -> WholePicture:
     if not picture.own:
         raise NightmistError(f"{picture.name} comes with Nightmist and stays.")
     data = _bytes(studio, picture)
-    studio.store.set_shelf(SHELF, [each.model_dump(mode="json") for each in _own(studio) if each.file != file])
+    _keep(studio, [each for each in _own(studio) if each.file != file])
     studio.store.set_shelf(_place(file), [])
     return WholePicture(**picture.model_dump(), data=b64encode(data).decode())
 
@@ -105,8 +105,8 @@ def restore_library_picture(studio: InStudio, picture: WholePicture) -> None:
     except ValueError:
         raise NightmistError(f"{picture.name} arrived damaged.") from None
     height, width = read_picture(picture.name, data, upright=True).shape[:2]
-    fields = {**picture.model_dump(exclude={"data"}), "own": True, "width": width, "height": height}
-    _shelve(studio, LibraryPicture(**{**fields, "file": _digest(data)}), data)
+    known = picture.model_dump(include={"name", "role", "note"})
+    _shelve(studio, LibraryPicture(**known, file=_digest(data), own=True, width=width, height=height), data)
 
 
 def _of(document: Document, key: str) -> tuple[Picture, bytes]:
@@ -119,7 +119,11 @@ def _shelve(studio: Studio, picture: LibraryPicture, data: bytes) -> None:
     if len(others) >= MOST:
         raise NightmistError(f"The library keeps {MOST} pictures at most. Take one out first.")
     studio.store.set_shelf(_place(picture.file), [b64encode(data).decode()])
-    studio.store.set_shelf(SHELF, [each.model_dump(mode="json") for each in (picture, *others)])
+    _keep(studio, [picture, *others])
+
+
+def _keep(studio: Studio, kept: list[LibraryPicture]) -> None:
+    studio.store.set_shelf(SHELF, [picture.model_dump(mode="json") for picture in kept])
 
 
 def _in(studio: Studio, file: str) -> LibraryPicture:

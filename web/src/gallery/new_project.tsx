@@ -1,10 +1,11 @@
 import { IconCube } from "@tabler/icons-react";
 import { type DragEvent, useEffect, useRef, useState } from "react";
 
+import { MODEL_FILES } from "../api/files";
 import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
 import type { NewProject, WorkProgress } from "../api/schema.generated";
 import { NumberField } from "../ui/number_field";
-import { FileInput, MODEL_FILES } from "../ui/file_input";
+import { FileInput } from "../ui/file_input";
 
 const BODIES = ["plane", "box", "sphere", "ring", "cylinder"];
 const SIZES = [512, 1024, 2048, 4096];

@@ -1,11 +1,12 @@
 import { IconPhotoPlus } from "@tabler/icons-react";
 import { useRef } from "react";
 
+import { PICTURE_FILES } from "../api/files";
 import { addPictures } from "../api/rest";
 import { missingFiles, missingFromView } from "../state/document";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
-import { FileInput, PICTURE_FILES } from "../ui/file_input";
+import { FileInput } from "../ui/file_input";
 
 /** Pictures that the model's file names and nobody gave, on whichever surface: add them, or do without. */
 export function MissingPictures({ project }: { project: Project }) {

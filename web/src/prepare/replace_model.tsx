@@ -1,12 +1,13 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useRef, useState } from "react";
 
+import { MODEL_FILES } from "../api/files";
 import { previewModel, replaceModel } from "../api/rest";
 import type { Replacement } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
-import { FileInput, MODEL_FILES } from "../ui/file_input";
+import { FileInput } from "../ui/file_input";
 
 const WHY: Record<Replacement["surfaces"][number]["why"], string> = {
   chosen: "chosen", name: "same name", faces: "same faces", place: "same place", alike: "a name like it", order: "next in order", new: "",

@@ -1,5 +1,6 @@
+import { isPicture } from "../api/files";
 import { setReferences } from "./desk";
-import { isPicture, layAsWash, takeAsDecal, takeIn } from "./pictures";
+import { layAsWash, takeAsDecal, takeIn } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
 import { say } from "./session";

@@ -1,3 +1,4 @@
+import { isPicture } from "../api/files";
 import { takePictures } from "../api/rest";
 import type { Picture, Pigment } from "../api/schema.generated";
 import { openNodeCard } from "./cards";
@@ -9,9 +10,6 @@ import { say, surfaceNamed, useSession } from "./session";
 export type MapKey = keyof Pigment;
 const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"] };
 const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height"];
-
-/** By its type or, as systems know none for some, by its ending. */
-export const isPicture = ({ type, name }: File): boolean => type.startsWith("image/") || /\.(png|jpe?g|webp|tiff?|tga|bmp)$/i.test(name);
 
 /** Where a picture of the project is to be had: small, as large as a screen shows, or whole, before it was cut out. */
 export function pictureAt(project: string, picture: Picture, kind: "thumbnail" | "picture" | "file" = "thumbnail"): string {

@@ -1,9 +1,5 @@
 import type { RefObject } from "react";
 
-/** What the engine reads; systems that know no type for an ending go by the ending. */
-export const PICTURE_FILES = ".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga,.bmp";
-export const MODEL_FILES = `.glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,${PICTURE_FILES}`;
-
 interface Props {
   ref: RefObject<HTMLInputElement | null>;
   label: string;

@@ -1,13 +1,14 @@
 import { IconUpload } from "@tabler/icons-react";
 import { useEffect, useRef } from "react";
 
+import { PICTURE_FILES } from "../api/files";
 import { libraryThumbnail } from "../api/rest";
 import type { LibraryPicture, Picture } from "../api/schema.generated";
 import { dropFromLibrary, loadLibrary, takeOfLibrary, useLibrary } from "../state/library";
 import { pictureAt, takeIn } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
-import { FileInput, PICTURE_FILES } from "../ui/file_input";
+import { FileInput } from "../ui/file_input";
 
 interface Props {
   project: Project;
@@ -45,15 +46,7 @@ export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
       </button>
       <ul aria-label="Pictures of the project" className="mt-2 grid max-h-[178px] grid-cols-5 gap-1.5 overflow-y-auto p-0.5 [scrollbar-width:thin]">
         {pictures.map((picture) => (
-          <li key={picture.id}>
-            <button
-              type="button" title={`${picture.name}, ${picture.width} × ${picture.height}`} aria-label={picture.name} aria-pressed={picture.id === chosen}
-              onClick={() => onChoose(picture)}
-              className={`block aspect-square w-full overflow-hidden rounded-[6px] ${picture.id === chosen ? "outline-2 outline-accent" : "hover:outline-2 hover:outline-fog-4"}`}
-            >
-              <img alt="" src={pictureAt(project.id, picture)} className={THUMBNAIL} />
-            </button>
-          </li>
+          <Cell key={picture.id} picture={picture} label={picture.name} src={pictureAt(project.id, picture)} chosen={picture.id === chosen} onChoose={() => onChoose(picture)} />
         ))}
       </ul>
       {!pictures.length && <p className="mt-2 text-ink-2">No pictures yet. PNG with transparency, photos, gray masks: all will do.</p>}
@@ -62,7 +55,37 @@ export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
   );
 }
 
-const THUMBNAIL = "size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain";
+interface CellProps {
+  picture: Pick<Picture, "name" | "width" | "height">;
+  label: string;
+  src: string;
+  /** Left out where nothing is chosen among them. */
+  chosen?: boolean;
+  onChoose: () => void;
+  /** What a right click does, and how that is told. */
+  onRightClick?: () => void;
+  hint?: string;
+}
+
+function Cell({ picture: { name, width, height }, label, src, chosen, onChoose, onRightClick, hint = "" }: CellProps) {
+  return (
+    <li>
+      <button
+        type="button" title={`${name}, ${width} × ${height}${hint}`} aria-label={label} aria-pressed={chosen} onClick={onChoose}
+        onContextMenu={
+          onRightClick &&
+          ((event) => {
+            event.preventDefault();
+            onRightClick();
+          })
+        }
+        className={`block aspect-square w-full overflow-hidden rounded-[6px] ${chosen ? "outline-2 outline-accent" : "hover:outline-2 hover:outline-fog-4"}`}
+      >
+        <img alt="" loading="lazy" src={src} className="size-full bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px] object-contain" />
+      </button>
+    </li>
+  );
+}
 
 /** Those of the library that the project does not have yet: a click brings one in. */
 function ForAll({ project, onChoose }: Pick<Props, "project" | "onChoose">) {
@@ -80,19 +103,10 @@ function ForAll({ project, onChoose }: Pick<Props, "project" | "onChoose">) {
       <summary className="cursor-pointer text-ink-2">In the library, for all projects</summary>
       <ul aria-label="Pictures in the library" className="mt-1.5 grid max-h-[124px] grid-cols-5 gap-1.5 overflow-y-auto p-0.5 [scrollbar-width:thin]">
         {others.map((choice) => (
-          <li key={choice.file}>
-            <button
-              type="button" title={`${choice.name}, ${choice.width} × ${choice.height}${choice.own ? "; right click takes it out of the library" : ""}`} aria-label={`${choice.name}, in the library`}
-              onClick={() => void take(choice)}
-              onContextMenu={(event) => {
-                event.preventDefault();
-                if (choice.own) void dropFromLibrary(choice);
-              }}
-              className="block aspect-square w-full overflow-hidden rounded-[6px] hover:outline-2 hover:outline-fog-4"
-            >
-              <img alt="" loading="lazy" src={libraryThumbnail(choice.file)} className={THUMBNAIL} />
-            </button>
-          </li>
+          <Cell
+            key={choice.file} picture={choice} label={`${choice.name}, in the library`} src={libraryThumbnail(choice.file)} onChoose={() => void take(choice)}
+            hint={choice.own ? "; right click takes it out of the library" : ""} onRightClick={() => choice.own && void dropFromLibrary(choice)}
+          />
         ))}
       </ul>
     </details>

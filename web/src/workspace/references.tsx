@@ -1,11 +1,12 @@
 import { IconPhotoPlus, IconX } from "@tabler/icons-react";
 import { type PointerEvent as Press, useEffect, useRef } from "react";
 
+import { PICTURE_FILES } from "../api/files";
 import { referenceAddress } from "../api/rest";
 import { setReferences, useDesk } from "../state/desk";
 import { loadReferences, pinReferences, takeOffReference, useReferences } from "../state/references";
 import type { Project } from "../state/project";
-import { FileInput, PICTURE_FILES } from "../ui/file_input";
+import { FileInput } from "../ui/file_input";
 import { ReferencePicture } from "./reference_picture";
 
 const LEAST = 170;

@@ -1,13 +1,14 @@
 import { IconPlus } from "@tabler/icons-react";
 import { useEffect, useRef } from "react";
 
+import { PICTURE_FILES } from "../api/files";
 import type { TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { addOwnTip, chooseTip, dropTip, loadTips, stampWith, tipAt, tipOf, useColoredTip, useTips } from "../state/tips";
-import { FileInput, PICTURE_FILES } from "../ui/file_input";
+import { FileInput } from "../ui/file_input";
 import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
 

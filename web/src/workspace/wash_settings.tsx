@@ -1,13 +1,14 @@
 import { IconUpload } from "@tabler/icons-react";
 import { useRef } from "react";
 
+import { PICTURE_FILES } from "../api/files";
 import type { Mapping, Picture, Wash } from "../api/schema.generated";
 import type { DocumentState } from "../state/document";
 import { useLaid } from "../state/laid";
 import { imagesWith, type MapKey, pictureAt, takeIn } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
-import { FileInput, PICTURE_FILES } from "../ui/file_input";
+import { FileInput } from "../ui/file_input";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
 import { ColorField } from "./color_field";

@@ -1,0 +1,8 @@
+/** Endings of what the engine reads; systems that know no type for one go by it. */
+export const PICTURE_FILES = ".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga,.bmp";
+export const MODEL_FILES = `.glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,${PICTURE_FILES}`;
+
+const ENDINGS = PICTURE_FILES.split(",");
+
+/** By its type or, as systems know none for some, by its ending. */
+export const isPicture = ({ type, name }: File): boolean => type.startsWith("image/") || ENDINGS.some((ending) => name.toLowerCase().endsWith(ending));

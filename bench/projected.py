@@ -20,7 +20,8 @@ from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.texels.ownership import Ownership, own_texels
 from nightmist.document.api_decals import Decal
 from nightmist.document.document import Preview
-from nightmist.document.stacking.decals import SurfacePlace, move_decal
+from nightmist.document.stacking.decal_frames import SurfacePlace
+from nightmist.document.stacking.decals import move_decal
 
 from .measure import best_of
 

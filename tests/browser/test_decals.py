@@ -249,7 +249,7 @@ def test_a_washs_frame_is_moved_and_sized_by_handles_and_by_numbers(painter, ser
     page.get_by_role("radio", name="Flat").click()
     page.get_by_role("radio", name="Once").click()
     page.get_by_role("button", name="Take a frame that fits").click()
-    expect(page.get_by_test_id("wash-frame")).to_be_visible()
+    expect(page.get_by_test_id("frame-box")).to_be_visible()
     tab.wait_kept(6)
     whole = yellow(server.texels(project, "plane"))
     pull(page, "Size of the frame along X", -40, 0)

@@ -129,7 +129,7 @@ def test_a_radius_set_by_hand_stays_and_the_surface_is_followed_otherwise(square
         with pytest.raises(NightmistError, match="radius"):
             decal.frame.radius = wrong
     with pytest.raises(NightmistError, match="shape"):
-        decal.frame.shape = "box"
+        decal.frame.shape = "tube"
     assert decal.frame.radius == pytest.approx(1.0, rel=0.01)
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from ..core.mesh.select import Extent
 from .api_prepare import PreparedDocument
 from .stacking import decals
-from .stacking.decals import Place, SurfacePlace
+from .stacking.decal_frames import Place, SurfacePlace
 from .values import Decal as DecalValue
 from .values import DecalRelief, Hit, Picture, Pigment
 
@@ -30,7 +30,7 @@ class DecalFrame:
 
     def __setattr__(self, name: str, value: Any) -> None:
         by_hand = {HELD[name]: False} if name in HELD else {}
-        self._decal.change(frame=self._decal.value.frame.but(**{name: value}, **by_hand))
+        self._decal.change(frame=decals.changed_frame(self._decal.document, self._decal.id, **{name: value}, **by_hand))
 
 
 class Decal:
@@ -50,7 +50,8 @@ class Decal:
     @property
     def frame(self) -> DecalFrame:
         """Its position, normal, roll, width, height, depth, shape (planar, cylindrical, wrap), and how that is bent:
-        radius and axis. In the map its center, roll, width and height.
+        radius and axis. In the map its center, roll, width and height. With another shape (spherical, box, triplanar)
+        it lies around the part below its middle, and has a position, a size and a turn.
         """
         return DecalFrame(self)
 
@@ -89,6 +90,10 @@ class Decal:
     def bind(self, by: Extent) -> None:
         """Keep it inside what belongs together with the face below its middle, as a region of its own."""
         self.document.make(decals.bind_below(self.document, self.id, by))
+
+    def fit(self) -> None:
+        """Put the frame around the part that it lies around, as it is turned."""
+        self.document.make(decals.fit_decal(self.document, self.id))
 
     def remove(self) -> None:
         """Take it away."""

@@ -11,7 +11,7 @@ from ..core.mesh.select import Extent
 from ..document import Document
 from ..document.change import Change
 from ..document.stacking import decals
-from ..document.stacking.decals import Place, SurfacePlace
+from ..document.stacking.decal_frames import Place, SurfacePlace
 from ..document.values import DecalRelief, Decals, Node, Pigment, Share
 from .parts import FramePart, Three
 from .stack_message import Made, StackMessage, given
@@ -113,12 +113,21 @@ class ChangeDecal(StackMessage):
     def change(self, document: Document) -> Change:
         fields = given(self, "decal", "frame")
         if self.frame:
-            _, decal = decals.find_decal(document, self.decal)
-            fields["frame"] = decal.frame.but(**given(self.frame))
+            fields["frame"] = decals.changed_frame(document, self.decal, **given(self.frame))
         return decals.change_decal(document, self.decal, **fields)
 
     def doubt(self, document: Document, made: list[str]) -> str | None:
         return decals.why_unseen(document, self.decal)
+
+
+class FitDecal(StackMessage):
+    """Put the frame of a decal around the part that it lies around, as it is turned."""
+
+    type: Literal["fit_decal"]
+    decal: str
+
+    def change(self, document: Document) -> Change:
+        return decals.fit_decal(document, self.decal)
 
 
 class BindDecal(StackMessage):
@@ -169,5 +178,13 @@ class BakeDecals(StackMessage):
 
 
 AnyDecalMessage = (
-    PlaceDecal | MoveDecal | DuplicateDecal | ChangeDecal | BindDecal | RemoveDecals | OrderDecal | BakeDecals
+    PlaceDecal
+    | MoveDecal
+    | DuplicateDecal
+    | ChangeDecal
+    | FitDecal
+    | BindDecal
+    | RemoveDecals
+    | OrderDecal
+    | BakeDecals
 )

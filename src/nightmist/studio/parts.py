@@ -62,3 +62,5 @@ class FramePart(Part):
     radius: float | None = None
     axis: float | None = None
     follows: bool | None = None
+    size: Three | None = None
+    turn: Three | None = None

@@ -1143,6 +1143,62 @@ export interface components {
             /** Bytes */
             bytes: number;
         };
+        /**
+         * BodyFrame
+         * @description A box around a body: all that is inside takes the picture, on each of its sides, three ways, or as a globe.
+         */
+        BodyFrame: {
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "body";
+            /**
+             * Shape
+             * @default box
+             * @enum {string}
+             */
+            shape: "spherical" | "box" | "triplanar";
+        };
         /** Body_add_pictures_api_projects__project__library_post */
         Body_add_pictures_api_projects__project__library_post: {
             /** Files */
@@ -1238,10 +1294,10 @@ export interface components {
          * Decal
          * @description A picture of the project in a frame.
          *
-         *     limit: degrees from the frame's front beyond which faces take nothing. soft: the share of its shorter side's half
-         *     over which it fades. repeat: how often the picture lies across and down. inverted: it shows where its alpha does
-         *     not. colored: it lays colors at all. pigment: a color in place of the picture's own, and values. region: an id; only
-         *     there. Decals of one id on several surfaces are one that lies over their border.
+         *     limit: degrees from the frame's front beyond which faces take nothing; around a body all take it. soft: the share of
+         *     its shorter side's half over which it fades. repeat: how often the picture lies across and down. inverted: it shows
+         *     where its alpha does not. colored: it lays colors at all. pigment: a color in place of the picture's own, and
+         *     values. region: an id; only there. Decals of one id on several surfaces are one that lies over their border.
          */
         Decal: {
             /** Id */
@@ -1249,7 +1305,7 @@ export interface components {
             /** Picture */
             picture: string;
             /** Frame */
-            frame: components["schemas"]["SurfaceFrame"] | components["schemas"]["MapFrame"];
+            frame: components["schemas"]["SurfaceFrame"] | components["schemas"]["MapFrame"] | components["schemas"]["BodyFrame"];
             /**
              * Visible
              * @default true
@@ -3662,6 +3718,19 @@ export interface components {
             node: string;
         };
         /**
+         * FitDecal
+         * @description Put the frame of a decal around the part that it lies around, as it is turned.
+         */
+        FitDecal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "fit_decal";
+            /** Decal */
+            decal: string;
+        };
+        /**
          * FitFrame
          * @description Put a wash's frame around its surface, as it is turned.
          */
@@ -3760,7 +3829,7 @@ export interface components {
              * Shape
              * @default null
              */
-            shape: ("planar" | "cylindrical" | "wrap") | null;
+            shape: ("planar" | "cylindrical" | "wrap") | ("spherical" | "box" | "triplanar") | null;
             /**
              * Radius
              * @default null
@@ -3776,6 +3845,24 @@ export interface components {
              * @default null
              */
             follows: boolean | null;
+            /**
+             * Size
+             * @default null
+             */
+            size: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Turn
+             * @default null
+             */
+            turn: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * FromGray
@@ -4911,7 +4998,7 @@ export interface components {
             /** Source Map */
             source_map: ("base_color" | "roughness" | "metallic" | "height") | "mask";
         };
-        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetCrease"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["UsePainted"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["BindDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
+        ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetCrease"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["UsePainted"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["FitDecal"] | components["schemas"]["BindDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
         /**
          * Area
          * @description A free shape in the map of a surface, by its id: UV 0-1, v down. taken: it is cut out instead of added.
@@ -5712,6 +5799,7 @@ export interface components {
 }
 export type Adjustment = components['schemas']['Adjustment'];
 export type Advice = components['schemas']['Advice'];
+export type BodyFrame = components['schemas']['BodyFrame'];
 export type BodyAddPicturesApiProjectsProjectLibraryPost = components['schemas']['Body_add_pictures_api_projects__project__library_post'];
 export type BodyAddPicturesApiProjectsProjectPicturesPost = components['schemas']['Body_add_pictures_api_projects__project__pictures_post'];
 export type BodyAddTipApiProjectsProjectTipsPost = components['schemas']['Body_add_tip_api_projects__project__tips_post'];
@@ -5795,6 +5883,7 @@ export type Fence = components['schemas']['Fence'];
 export type Fill = components['schemas']['Fill'];
 export type FillColor = components['schemas']['FillColor'];
 export type FindLevels = components['schemas']['FindLevels'];
+export type FitDecal = components['schemas']['FitDecal'];
 export type FitFrame = components['schemas']['FitFrame'];
 export type FollowProjectSize = components['schemas']['FollowProjectSize'];
 export type ForgetVersion = components['schemas']['ForgetVersion'];

@@ -1,10 +1,10 @@
-import type { Decal, MapFrame, SurfaceFrame } from "../api/schema.generated";
+import type { BodyFrame, Decal, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import { openNodeCard } from "../state/cards";
 import { chooseDecal, decalLayer, type DecalPlace, decalRests, findDecal, showDecal, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import type { SurfaceState } from "../state/document";
 import { useSession } from "../state/session";
-import { framePlane, holdsPlace, type Point, turned } from "./frame_plane";
+import { boxHolds, framePlane, holdsPlace, type Point, turned } from "./frame_plane";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { placeOnCanvas } from "./samples";
 import type { Views } from "./views";
@@ -69,6 +69,7 @@ export class DecalInput {
     const { width, height } = this.views.overlays[this.views.chosen]!;
     return placed.findLast(({ frame, visible }) => {
       if (visible === false) return false;
+      if (frame.kind === "body") return hit !== null && boxHolds(frame as BodyFrame, hit.point);
       if (frame.kind !== "map") return hit !== null && holdsPlace(frame as SurfaceFrame, hit.point);
       const { center, roll, width: wide, height: tall } = frame as MapFrame;
       const texel = "texel" in spot ? spot.texel : hit?.uv && { x: hit.uv.x * width, y: hit.uv.y * height };
@@ -86,7 +87,8 @@ export function moveDecal(views: Views, canvas: HTMLCanvasElement, id: string, f
   const { project } = views;
   const found = findDecal(useSession.getState().state, id);
   const frame = found?.decal.frame;
-  const middle = frame && framePlane(views, frame)?.toStage(0, 0);
+  // One around a body goes to that under the pointer.
+  const middle = frame && frame.kind !== "body" && framePlane(views, frame as SurfaceFrame | MapFrame)?.toStage(0, 0);
   // It is held where it was grasped.
   const held = middle ? { x: middle.x - first.x, y: middle.y - first.y } : { x: 0, y: 0 };
   let place: DecalPlace | null = null;

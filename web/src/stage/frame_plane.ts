@@ -1,8 +1,11 @@
 import * as THREE from "three";
 
-import type { MapFrame, SurfaceFrame } from "../api/schema.generated";
+import type { BodyFrame, Frame, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import { bendOf, metBy, rolledOut, rolledUp } from "./bend";
 import type { Views } from "./views";
+
+/** What fills a box may lie outside by rounding: a share of its side. */
+const AT_SIDES = 1e-3;
 
 export interface Point {
   x: number;
@@ -89,6 +92,16 @@ function mapPlane(views: Views, frame: MapFrame): FramePlane | null {
 export function turned({ x, y }: Point, degrees: number): Point {
   const [c, s] = [Math.cos((degrees * Math.PI) / 180), Math.sin((degrees * Math.PI) / 180)];
   return { x: c * x + s * y, y: c * y - s * x };
+}
+
+/** About a box's own x, then y, then z, as the engine turns it. */
+export const turnOf = (frame: Frame): THREE.Matrix4 =>
+  new THREE.Matrix4().makeRotationFromEuler(new THREE.Euler(...((frame.turn ?? [0, 0, 0]).map(THREE.MathUtils.degToRad) as [number, number, number]), "XYZ"));
+
+/** Whether a place of the model lies in a box around a body, or at its sides. */
+export function boxHolds(frame: BodyFrame, place: THREE.Vector3): boolean {
+  const own = place.clone().sub(new THREE.Vector3(...(frame.position as [number, number, number]))).applyMatrix4(turnOf(frame).transpose());
+  return own.toArray().every((along, k) => Math.abs(along) <= (0.5 + AT_SIDES) * frame.size![k]!);
 }
 
 /** Whether a place of the model lies in the box of a frame. */

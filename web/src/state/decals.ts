@@ -1,12 +1,12 @@
 import { create } from "zustand";
 
-import type { ChangeDecal, Decal, Decals, FramePart, MapFrame, SurfaceFrame } from "../api/schema.generated";
+import type { BodyFrame, ChangeDecal, Decal, Decals, FramePart, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import type { Outgoing, Showable } from "../api/outgoing";
 import { useDesk } from "./desk";
 import type { DocumentState, SurfaceState } from "./document";
 import { useSession } from "./session";
 
-export type Frame = SurfaceFrame | MapFrame;
+export type Frame = SurfaceFrame | MapFrame | BodyFrame;
 /** Where a decal comes to lie: on the model, or in the map. */
 export type DecalPlace = { position: [number, number, number]; normal: [number, number, number] } | { uv: [number, number] };
 /** What is to be another about a frame; what is left out stays, so that edits that cross on the way do not undo each other. */

@@ -1,14 +1,15 @@
 import { IconCopy, IconTrash } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
-import type { BindDecal, Decal, Pigment, SurfaceFrame } from "../api/schema.generated";
+import type { BindDecal, BodyFrame, Decal, MapFrame, Pigment, SurfaceFrame } from "../api/schema.generated";
 import { type DecalChange, findDecal, type Frame, type FrameChange } from "../state/decals";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { ColorField } from "./color_field";
-import { BendFields } from "./decal_bend";
+import { BendFields, ShapeField } from "./decal_shape";
 import { FAR, short } from "./figures";
+import { BoxNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
@@ -21,7 +22,7 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
   const set = (part: DecalChange) => project.send(edit(part));
   return (
     <>
-      <FrameFields frame={decal.frame} onChange={(frame) => set({ frame })} />
+      <FrameFields decal={decal} project={project} />
       <div className="mt-1.5 flex gap-1">
         <button type="button" title="The same once more, right where it lies" onClick={() => project.send({ type: "duplicate_decal", decal: decal.id })} className="flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3">
           <IconCopy size={15} stroke={1.7} />
@@ -35,7 +36,7 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
       <Head>How it lies</Head>
       <LaidSlider label="Opacity" value={decal.opacity ?? 1} project={project} edit={(opacity) => edit({ opacity })} />
       <LaidSlider label="Soft sides" value={decal.soft ?? 0} project={project} edit={(soft) => edit({ soft })} title="How far it fades towards its sides" />
-      {decal.frame.kind !== "map" && (
+      {decal.frame.kind !== "map" && decal.frame.kind !== "body" && (
         <LaidSlider label="Up to" value={decal.limit ?? 80} min={1} max={180} show={(value) => `${Math.round(value)}°`} project={project} edit={(limit) => edit({ limit })} title="Faces that are turned away further than this take nothing; 180: all do" />
       )}
       <div className="mt-1 flex flex-wrap gap-1">
@@ -55,37 +56,79 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
   );
 }
 
-function FrameFields({ frame, onChange }: { frame: Frame; onChange: (part: FrameChange) => void }) {
-  const inMap = frame.kind === "map";
-  const percent = inMap ? 100 : 1;
-  const unit = inMap ? "%" : undefined;
-  const solid = frame as SurfaceFrame;
-  const least = 1e-6;
+function FrameFields({ decal, project }: { decal: Decal; project: Project }) {
+  const frame = decal.frame as Frame;
+  const onChange = (part: FrameChange) => project.send({ type: "change_decal", decal: decal.id, frame: part });
   return (
     <>
       <Head>Its frame</Head>
+      {frame.kind === "map" && <MapFields frame={frame} onChange={onChange} />}
+      {frame.kind !== "map" && frame.kind !== "body" && <SurfaceFields frame={frame as SurfaceFrame} onChange={onChange} />}
+      {frame.kind === "body" && <BodyFields frame={frame as BodyFrame} onChange={onChange} onFit={() => project.send({ type: "fit_decal", decal: decal.id })} />}
+    </>
+  );
+}
+
+interface Fields<F> {
+  frame: F;
+  onChange: (part: FrameChange) => void;
+}
+
+const LEAST = 1e-6;
+
+function Turn({ frame, onChange }: Fields<SurfaceFrame | MapFrame>) {
+  return <NumberField label="Turn" value={short(frame.roll ?? 0)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ roll })} />;
+}
+
+function MapFields({ frame, onChange }: Fields<MapFrame>) {
+  return (
+    <>
       <div className="flex flex-wrap gap-x-3 gap-y-1">
-        <NumberField label="Wide" value={short(frame.width * percent)} min={least} max={FAR} unit={unit} title={inMap ? "Of the map's longer side" : "In model units"} onChange={(width) => onChange({ width: width / percent })} />
-        <NumberField label="High" value={short(frame.height * percent)} min={least} max={FAR} unit={unit} onChange={(height) => onChange({ height: height / percent })} />
-        <NumberField label="Turn" value={short(frame.roll ?? 0)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ roll })} />
-        {!inMap && <NumberField label="Deep" value={short(solid.depth)} min={least} max={FAR} title="Half of it lies below the surface" onChange={(depth) => onChange({ depth, measured: false })} />}
+        <NumberField label="Wide" value={short(frame.width * 100)} min={LEAST} max={FAR} unit="%" title="Of the map's longer side" onChange={(width) => onChange({ width: width / 100 })} />
+        <NumberField label="High" value={short(frame.height * 100)} min={LEAST} max={FAR} unit="%" onChange={(height) => onChange({ height: height / 100 })} />
+        <Turn frame={frame} onChange={onChange} />
       </div>
-      {!inMap && (
-        <label className="flex h-7 items-center gap-1.5" title="As far as the surface bends below it, but not through to what lies behind">
-          <input type="checkbox" className="size-4 accent-accent" checked={solid.measured ?? true} onChange={(event) => onChange({ measured: event.target.checked })} />
-          as deep as the wall allows
-        </label>
-      )}
-      {!inMap && <BendFields frame={solid} onChange={onChange} />}
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
-        {frame.kind === "map"
-          ? ["U", "V"].map((axis, k) => (
-              <NumberField key={axis} label={axis} value={short(frame.center[k]! * 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
-            ))
-          : AXES.map((axis, k) => (
-              <NumberField key={axis} label={axis} value={short(solid.position[k]!)} min={-FAR} max={FAR} onChange={(value) => onChange({ position: solid.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
-            ))}
+        {["U", "V"].map((axis, k) => (
+          <NumberField key={axis} label={axis} value={short(frame.center[k]! * 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
+        ))}
       </div>
+    </>
+  );
+}
+
+function SurfaceFields({ frame, onChange }: Fields<SurfaceFrame>) {
+  return (
+    <>
+      <div className="flex flex-wrap gap-x-3 gap-y-1">
+        <NumberField label="Wide" value={short(frame.width)} min={LEAST} max={FAR} title="In model units" onChange={(width) => onChange({ width })} />
+        <NumberField label="High" value={short(frame.height)} min={LEAST} max={FAR} onChange={(height) => onChange({ height })} />
+        <Turn frame={frame} onChange={onChange} />
+        <NumberField label="Deep" value={short(frame.depth)} min={LEAST} max={FAR} title="Half of it lies below the surface" onChange={(depth) => onChange({ depth, measured: false })} />
+      </div>
+      <label className="flex h-7 items-center gap-1.5" title="As far as the surface bends below it, but not through to what lies behind">
+        <input type="checkbox" className="size-4 accent-accent" checked={frame.measured ?? true} onChange={(event) => onChange({ measured: event.target.checked })} />
+        as deep as the wall allows
+      </label>
+      <ShapeField shape={frame.shape ?? "planar"} onChange={onChange} />
+      <BendFields frame={frame} onChange={onChange} />
+      <div className="flex items-center gap-1" role="group" aria-label="Middle">
+        {AXES.map((axis, k) => (
+          <NumberField key={axis} label={axis} value={short(frame.position[k]!)} min={-FAR} max={FAR} onChange={(value) => onChange({ position: frame.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
+        ))}
+      </div>
+    </>
+  );
+}
+
+function BodyFields({ frame, onChange, onFit }: Fields<BodyFrame> & { onFit: () => void }) {
+  return (
+    <>
+      <ShapeField shape={frame.shape ?? "box"} onChange={onChange} />
+      <BoxNumbers frame={frame} onChange={onChange} />
+      <button type="button" onClick={onFit} title="As small as it can be around the part, as it is turned" className="mt-1 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3">
+        Fit the frame to the part
+      </button>
     </>
   );
 }

@@ -1,5 +1,5 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconArrowsVertical, IconRefresh } from "@tabler/icons-react";
-import type { Decal, SurfaceFrame } from "../api/schema.generated";
+import type { BodyFrame, Frame as Box, Decal, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import { moveDecal, placeUnder } from "../stage/decal_input";
 import { type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
@@ -7,6 +7,7 @@ import { decalLayer, decalRests, findDecal, type FrameChange, showDecal, useChos
 import { useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
+import { FrameBox } from "./frame_box";
 import { FrameHandle, type Grip, HANDLE } from "./frame_handle";
 
 /** Degrees that Shift snaps to. */
@@ -31,12 +32,30 @@ export function DecalOverlay({ stage }: { stage: Stage }) {
   if (!decal || !found || decalLayer(found.surface)?.id !== found.layer.id) return null;
   // A frame in the map belongs to the surface that is shown there.
   if (decal.frame.kind === "map" && found.surface.name !== surface) return null;
-  const plane = framePlane(stage, decal.frame);
-  return plane && <FrameHandles stage={stage} decal={decal} plane={plane} />;
+  if (decal.frame.kind === "body") return <BodyHandles stage={stage} decal={decal} frame={decal.frame as BodyFrame} />;
+  const frame = decal.frame as SurfaceFrame | MapFrame;
+  const plane = framePlane(stage, frame);
+  return plane && <FrameHandles stage={stage} decal={decal} frame={frame} plane={plane} />;
 }
 
-function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; plane: FramePlane }) {
-  const { frame } = decal;
+/** What was shown while it was held is not to be. */
+function takeBack({ project }: Stage): void {
+  decalRests();
+  useDecals.setState({ shown: null });
+  project.send({ type: "show", edit: null });
+}
+
+/** The box around a body. */
+function BodyHandles({ stage, decal, frame }: { stage: Stage; decal: Decal; frame: BodyFrame }) {
+  const edit = ({ position, size, turn }: Box) => ({ type: "change_decal" as const, decal: decal.id, frame: { position, size, turn } });
+  const set = (next: Box) => {
+    decalRests();
+    stage.project.send(edit(next));
+  };
+  return <FrameBox stage={stage} frame={frame} shape={frame.shape ?? "box"} onMove={(next) => showDecal(stage.project, edit(next))} onSet={set} onCancel={() => takeBack(stage)} />;
+}
+
+function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Decal; frame: SurfaceFrame | MapFrame; plane: FramePlane }) {
   const roll = frame.roll ?? 0;
   const corner = (x: number, y: number, z = 0) => {
     const at = turned({ x: (x * frame.width) / 2, y: (y * frame.height) / 2 }, roll);
@@ -81,11 +100,6 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
     const along = ((at.x - middle.x) * dx + (at.y - middle.y) * dy) / (dx * dx + dy * dy);
     return { depth: Math.max(depth * along, 1e-4 * depth), measured: false };
   };
-  const back = () => {
-    decalRests();
-    useDecals.setState({ shown: null });
-    project.send({ type: "show", edit: null });
-  };
   const pulled = (pull: Pull) => (first: Point): Grip => {
     let made: FrameChange | null = null;
     return {
@@ -97,12 +111,12 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
         decalRests();
         if (made) set(made);
       },
-      cancel: back,
+      cancel: () => takeBack(stage),
     };
   };
   const moved = (first: Point, event: PointerEvent): Grip => {
     const drag = moveDecal(stage, stage.canvas, decal.id, first, event.ctrlKey);
-    return { move: (_, now) => drag.move(now), release: drag.release, cancel: back };
+    return { move: (_, now) => drag.move(now), release: drag.release, cancel: () => takeBack(stage) };
   };
   return (
     <div data-testid="decal-frame" className="pointer-events-none absolute inset-0 overflow-hidden">
@@ -115,7 +129,7 @@ function FrameHandles({ stage, decal, plane }: { stage: Stage; decal: Decal; pla
         <polygon points={path(outline())} className="fill-none stroke-white [stroke-width:1.5]" />
         <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
       </svg>
-      <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, dx, dy)} />
+      <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
       <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
       {corners.map((at, i) => (
         <FrameHandle key={i} stage={stage} at={outward(at!, middle)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
@@ -144,8 +158,8 @@ function outward(at: Point, middle: Point): Point {
 type Pull = (at: Point, first: Point, shift: boolean) => FrameChange | null;
 
 /** A step on the screen, along the surface. */
-function nudge(stage: Stage, decal: Decal, dx: number, dy: number): void {
-  const middle = framePlane(stage, decal.frame)?.toStage(0, 0);
+function nudge(stage: Stage, decal: Decal, plane: FramePlane, dx: number, dy: number): void {
+  const middle = plane.toStage(0, 0);
   if (!middle) return;
   const place = placeUnder(stage, middle.x + dx, middle.y + dy, decal.frame.kind === "map");
   if (place) stage.project.send({ type: "move_decal", decal: decal.id, ...place });

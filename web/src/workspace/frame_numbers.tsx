@@ -30,18 +30,22 @@ export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string;
       <button type="button" onClick={onFit} title="As small as it can be around the surface, as it is turned; its handles lie on the model" className="mb-1 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3">
         {frame ? "Fit the frame to the surface" : "Take a frame that fits the surface"}
       </button>
-      {frame &&
-        ROWS.map(({ key, text, unit, least }) => (
-          <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>
-            <span className="w-[46px] shrink-0 text-ink-2">{text}</span>
-            {AXES.map((axis, k) => (
-              <NumberField
-                key={axis} label={axis} value={Number((frame[key]?.[k] ?? 0).toPrecision(5))} min={least} max={1e6} unit={unit}
-                onChange={(value) => onChange({ ...frame, [key]: (frame[key] ?? [0, 0, 0]).map((old, i) => (i === k ? value : old)) } as Frame)}
-              />
-            ))}
-          </div>
-        ))}
+      {frame && <BoxNumbers frame={frame} onChange={(part) => onChange({ ...frame, ...part })} />}
     </>
   );
+}
+
+/** A box in model space: its middle, its size and how it is turned. */
+export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part: Partial<Frame>) => void }) {
+  return ROWS.map(({ key, text, unit, least }) => (
+    <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>
+      <span className="w-[46px] shrink-0 text-ink-2">{text}</span>
+      {AXES.map((axis, k) => (
+        <NumberField
+          key={axis} label={axis} value={Number((frame[key]?.[k] ?? 0).toPrecision(5))} min={least} max={1e6} unit={unit}
+          onChange={(value) => onChange({ [key]: (frame[key] ?? [0, 0, 0]).map((old, i) => (i === k ? value : old)) })}
+        />
+      ))}
+    </div>
+  ));
 }

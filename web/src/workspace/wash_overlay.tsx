@@ -1,24 +1,16 @@
-import { IconArrowsMove, IconRefresh } from "@tabler/icons-react";
-import { useEffect } from "react";
-import * as THREE from "three";
+import { useEffect, useRef } from "react";
 
 import type { Frame, Mapping, Wash } from "../api/schema.generated";
-import type { Point } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { useCards } from "../state/cards";
 import { useDesk } from "../state/desk";
 import { useModelPlace } from "../state/map_place";
 import { useMovingFrame } from "../state/moving_frame";
 import { surfaceNamed, useSession } from "../state/session";
-import { FrameHandle, type Grip } from "./frame_handle";
+import { FrameBox } from "./frame_box";
 
-type Three = [number, number, number];
-/** Degrees that Shift snaps to. */
-const SNAP = 15;
 /** Milliseconds between two pictures of what is being moved. */
 const PACE = 90;
-const AXES = ["X", "Y", "Z"];
-const STEPS = 48;
 
 /** The frame that the chosen wash's pictures are projected from, in its shape, with handles, while its card is open. */
 export function WashOverlay({ stage }: { stage: Stage }) {
@@ -30,137 +22,25 @@ export function WashOverlay({ stage }: { stage: Stage }) {
   const node = surfaceNamed(state, name)?.layers.find(({ id }) => id === layers[surfaceNamed(state, name)!.name]);
   // What was let go has become so, or something else has.
   useEffect(() => useMovingFrame.setState({ wash: null, frame: null }), [node]);
-  const area = stage.area("model");
-  if (!open || node?.kind !== "wash" || !Object.keys(node.images ?? {}).length || !area) return null;
+  if (!open || node?.kind !== "wash" || !Object.keys(node.images ?? {}).length) return null;
   const mapping = node.mapping as Mapping | undefined;
   const frame = moving.wash === node.id ? moving.frame : mapping?.frame;
   if (!frame || !mapping || mapping.shape === "uv") return null;
   return <WashFrame stage={stage} wash={node} mapping={mapping} frame={frame} />;
 }
 
-function WashFrame({ stage, wash, mapping, frame }: { stage: Stage; wash: Wash; mapping: Mapping; frame: Frame }) {
-  const { project } = stage;
-  const area = stage.area("model")!;
-  const size = (frame.size ?? [1, 1, 1]) as Three;
-  const middle = new THREE.Vector3(...((frame.position ?? [0, 0, 0]) as Three));
-  const turn = turnOf(frame);
-  const { camera } = stage.model.orbit;
-  const placeOf = (q: Three): Point | null => {
-    const place = new THREE.Vector3(q[0] * size[0], q[1] * size[1], q[2] * size[2]).applyMatrix4(turn).add(middle);
-    if (place.clone().applyMatrix4(camera.matrixWorldInverse).z > -1e-9) return null;
-    const at = stage.model.placeOf(place, area.width, area.height);
-    return { x: at.x + area.x, y: at.y + area.y };
-  };
-  const center = placeOf([0, 0, 0]);
-  if (!center) return null;
+function WashFrame({ stage: { project }, stage, wash, mapping, frame }: { stage: Stage; wash: Wash; mapping: Mapping; frame: Frame }) {
+  const shown = useRef(0);
   const edit = (next: Frame) => ({ type: "change_node" as const, node: wash.id, mapping: { frame: next } });
-  const set = (next: Frame) => project.send(edit(next));
-  const pulled = (made: (at: Point, first: Point, shift: boolean) => Frame | null) => (first: Point): Grip => {
-    let now: Frame | null = null;
-    let shown = 0;
-    return {
-      move: (at, event) => {
-        now = made(at, first, event.shiftKey) ?? now;
-        if (!now) return;
-        useMovingFrame.setState({ wash: wash.id, frame: now });
-        if (event.timeStamp - shown < PACE) return;
-        shown = event.timeStamp;
-        project.send({ type: "show", edit: edit(now) });
-      },
-      release: () => now && set(now),
-      cancel: () => {
-        useMovingFrame.setState({ wash: null, frame: null });
-        project.send({ type: "show", edit: null });
-      },
-    };
+  const move = (next: Frame, event: PointerEvent) => {
+    useMovingFrame.setState({ wash: wash.id, frame: next });
+    if (event.timeStamp - shown.current < PACE) return;
+    shown.current = event.timeStamp;
+    project.send({ type: "show", edit: edit(next) });
   };
-  const pixel = stage.model.pixelAt(middle, area.height);
-  const shifted = (dx: number, dy: number): Frame => {
-    const by = new THREE.Vector3(dx * pixel, -dy * pixel, 0).applyQuaternion(camera.quaternion);
-    return { ...frame, position: middle.clone().add(by).toArray() as Three };
+  const cancel = () => {
+    useMovingFrame.setState({ wash: null, frame: null });
+    project.send({ type: "show", edit: null });
   };
-  const nearest = facing(turn, camera.getWorldDirection(new THREE.Vector3()));
-  const spun = (degrees: number): Frame => ({ ...frame, turn: degreesOf(turn.clone().multiply(about(nearest.axis, degrees * nearest.sign))) });
-  const angleAt = (at: Point) => (Math.atan2(at.x - center.x, center.y - at.y) * 180) / Math.PI;
-  const stretched = (k: number, factor: number): Frame => ({ ...frame, size: size.map((side, i) => (i === k || k < 0 ? Math.max(side * factor, 1e-6) : side)) as Three });
-  const radius = Math.max(70, ...AXES.map((_, k) => apart(center, placeOf(unit(k, 0.5)))));
-  return (
-    <div data-testid="wash-frame" className="pointer-events-none absolute inset-0 overflow-hidden">
-      <svg className="absolute inset-0 size-full">
-        {outlines(mapping.shape ?? "planar").map((line, i) => {
-          const places = line.map(placeOf);
-          if (places.some((at) => at === null)) return null;
-          const points = places.map((at) => `${at!.x},${at!.y}`).join(" ");
-          return (
-            <g key={i} className="fill-none">
-              <polyline points={points} className="stroke-ink/40 [stroke-width:3.5]" />
-              <polyline points={points} className="stroke-white/90 [stroke-width:1.25]" />
-            </g>
-          );
-        })}
-      </svg>
-      <FrameHandle stage={stage} at={center} label="Move the frame" icon={<IconArrowsMove size={15} />} grasp={pulled((at, first) => shifted(at.x - first.x, at.y - first.y))} nudge={(dx, dy) => set(shifted(dx, dy))} />
-      <FrameHandle
-        stage={stage} at={{ x: center.x, y: center.y - radius - 30 }} label={`Turn the frame about its ${AXES[nearest.axis]}, which faces you; Shift snaps`} icon={<IconRefresh size={15} />}
-        grasp={pulled((at, first, shift) => {
-          const angle = angleAt(at) - angleAt(first);
-          return spun(shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10);
-        })}
-        nudge={(dx, dy) => set(spun(dx - dy))}
-      />
-      {AXES.map((axis, k) => {
-        const end = placeOf(unit(k, 0.5));
-        if (!end || apart(center, end) < 16) return null;
-        const along = (at: Point) => ((at.x - center.x) * (end.x - center.x) + (at.y - center.y) * (end.y - center.y)) / apart(center, end) ** 2;
-        return (
-          <FrameHandle
-            key={axis} stage={stage} at={end} label={`Size of the frame along ${axis}; Shift takes all three`} icon={<span>{axis}</span>}
-            grasp={pulled((at, _, shift) => stretched(shift ? -1 : k, Math.max(along(at), 0.01)))} nudge={(dx, dy) => set(stretched(k, 1 + (dx - dy) / 100))}
-          />
-        );
-      })}
-    </div>
-  );
+  return <FrameBox stage={stage} frame={frame} shape={mapping.shape ?? "planar"} onMove={move} onSet={(next) => project.send(edit(next))} onCancel={cancel} />;
 }
-
-const unit = (k: number, length: number): Three => [0, 1, 2].map((i) => (i === k ? length : 0)) as Three;
-const apart = (a: Point, b: Point | null): number => (b ? Math.hypot(a.x - b.x, a.y - b.y) : 0);
-
-/** About its own x, then y, then z, as the engine turns frames. */
-const turnOf = (frame: Frame): THREE.Matrix4 =>
-  new THREE.Matrix4().makeRotationFromEuler(new THREE.Euler(...((frame.turn ?? [0, 0, 0]).map(THREE.MathUtils.degToRad) as Three), "XYZ"));
-
-function degreesOf(turn: THREE.Matrix4): Three {
-  const { x, y, z } = new THREE.Euler().setFromRotationMatrix(turn, "XYZ");
-  return [x, y, z].map((angle) => Math.round(THREE.MathUtils.radToDeg(angle) * 100) / 100) as Three;
-}
-
-/** A turn about an axis, against the clock seen from its tip. */
-function about(axis: number, degrees: number): THREE.Matrix4 {
-  return new THREE.Matrix4().makeRotationAxis(new THREE.Vector3(...unit(axis, 1)), THREE.MathUtils.degToRad(degrees));
-}
-
-/** Which of a frame's axes points most at the eye, and how a turn with the clock on the screen turns about it. */
-function facing(turn: THREE.Matrix4, view: THREE.Vector3): { axis: number; sign: number } {
-  const shares = [0, 1, 2].map((k) => new THREE.Vector3().setFromMatrixColumn(turn, k).dot(view));
-  const axis = shares.reduce((best, share, k) => (Math.abs(share) > Math.abs(shares[best]!) ? k : best), 0);
-  return { axis, sign: shares[axis]! > 0 ? 1 : -1 };
-}
-
-/** Lines that show a shape, in the frame's own coordinates, -0.5 to 0.5. */
-function outlines(shape: NonNullable<Mapping["shape"]>): Three[][] {
-  const ring = (place: (c: number, s: number) => Three): Three[] =>
-    Array.from({ length: STEPS + 1 }, (_, i) => place(0.5 * Math.cos((2 * Math.PI * i) / STEPS), 0.5 * Math.sin((2 * Math.PI * i) / STEPS)));
-  if (shape === "planar") return [...square(0.5), ...cross(0.5), [[0, 0, -0.5], [0, 0, 0.5]]];
-  if (shape === "cylindrical") {
-    const walls = [0, 1, 2, 3].map((k): Three[] => [-0.5, 0.5].map((y): Three => [0.5 * Math.sin((k * Math.PI) / 2), y, 0.5 * Math.cos((k * Math.PI) / 2)]));
-    return [ring((c, s) => [c, 0.5, s]), ring((c, s) => [c, -0.5, s]), ...walls];
-  }
-  if (shape === "spherical" || shape === "wrap") return [ring((c, s) => [c, s, 0]), ring((c, s) => [c, 0, s]), ring((c, s) => [0, c, s])];
-  const posts = [[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]].map(([x, y]): Three[] => [[x!, y!, -0.5], [x!, y!, 0.5]]);
-  return [...square(0.5), ...square(-0.5), ...posts];
-}
-
-const square = (z: number): Three[][] => [[[-0.5, -0.5, z], [0.5, -0.5, z], [0.5, 0.5, z], [-0.5, 0.5, z], [-0.5, -0.5, z]]];
-/** Where a picture's up is. */
-const cross = (z: number): Three[][] => [[[-0.08, 0.42, z], [0, 0.5, z], [0.08, 0.42, z]]];

@@ -161,7 +161,7 @@ def _lay_by_uv(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _flat(axis, sign, x, y, z):  # type: ignore[no-untyped-def]
+def flat_place(axis, sign, x, y, z):  # type: ignore[no-untyped-def]
     """(u, v) on the plane across an axis, not mirrored from the side that a normal's sign tells."""
     if axis == 0:
         return 0.5 - sign * z, 0.5 - y
@@ -183,11 +183,11 @@ def _place(shape, axis, sign, x, y, z):  # type: ignore[no-untyped-def]
         away = max(np.sqrt(x * x + y * y + z * z), 1e-30)
         m = 2 * np.sqrt(max(x * x + y * y + (z + away) * (z + away), 1e-30))
         return 0.5 + x / m, 0.5 - y / m
-    return _flat(axis, sign, x, y, z)
+    return flat_place(axis, sign, x, y, z)
 
 
 @kernel
-def _inward(inverse, m, x, y, step, q):  # type: ignore[no-untyped-def]
+def inward_step(inverse, m, x, y, step, q):  # type: ignore[no-untyped-def]
     """A texel's place in the frame, and how it changes from one texel to the next across and down: step (2, 3)."""
     for k in range(3):
         q[k] = inverse[k, 3]
@@ -198,8 +198,18 @@ def _inward(inverse, m, x, y, step, q):  # type: ignore[no-untyped-def]
             step[1, k] += inverse[k, j] * m[j + 3]
 
 
+@inlined
+def looking(turn, smooth, x, y, n, slope):  # type: ignore[no-untyped-def]
+    """Which way a texel looks in the frame, and how that changes from one to the next; not of unit length."""
+    for k in range(3):
+        n[k], slope[k] = 0.0, 0.0
+        for j in range(3):
+            n[k] += turn[k, j] * (smooth[j] * x + smooth[j + 3] * y + smooth[j + 6])
+            slope[k] += turn[k, j] * smooth[j]
+
+
 @kernel
-def _level(shape, axis, placing, sizes, q, step):  # type: ignore[no-untyped-def]
+def level_of(shape, axis, placing, sizes, q, step):  # type: ignore[no-untyped-def]
     """The pyramid's level for a texel: from how far apart it and its neighbors lie in the picture, around any seam."""
     u, v = _place(shape, axis, 1.0, q[0], q[1], q[2])
     longest = 1e-9
@@ -215,7 +225,7 @@ def _level(shape, axis, placing, sizes, q, step):  # type: ignore[no-untyped-def
 
 
 @inlined
-def _weigh(shape, sharpness, faint, n, slope, left, right, counted):  # type: ignore[no-untyped-def]
+def weigh_sides(shape, sharpness, faint, n, slope, left, right, counted):  # type: ignore[no-untyped-def]
     """How much each axis counts on texels of a row: one of them in a box, by its power three ways.
 
     The first texel looks along n, the others each a `slope` further. counted: (3, TILE).
@@ -249,15 +259,15 @@ def _weigh(shape, sharpness, faint, n, slope, left, right, counted):  # type: ig
 @kernel
 def _line(axis, sign, placing, q, step):  # type: ignore[no-untyped-def]
     """(u, v) in the picture of a row's first texel, flat across an axis, and how far the next one lies from there."""
-    u, v = _flat(axis, sign, q[0], q[1], q[2])
-    a, b = _flat(axis, sign, q[0] + step[0, 0], q[1] + step[0, 1], q[2] + step[0, 2])
+    u, v = flat_place(axis, sign, q[0], q[1], q[2])
+    a, b = flat_place(axis, sign, q[0] + step[0, 0], q[1] + step[0, 1], q[2] + step[0, 2])
     u, v = _placed(placing, u, v)
     a, b = _placed(placing, a, b)
     return u, v, a - u, b - v
 
 
 @inlined
-def _place_flat(axis, placing, n, slope, q, step, left, right, us, vs):  # type: ignore[no-untyped-def]
+def place_flat(axis, placing, n, slope, q, step, left, right, us, vs):  # type: ignore[no-untyped-def]
     """Where texels of a row lie in the picture, flat across an axis, seen from the side to which each looks."""
     front_u, front_v, front_du, front_dv = _line(axis, 1.0, placing, q, step)
     back_u, back_v, back_du, back_dv = _line(axis, -1.0, placing, q, step)
@@ -270,7 +280,7 @@ def _place_flat(axis, placing, n, slope, q, step, left, right, us, vs):  # type:
 
 
 @inlined
-def _place_round(shape, placing, q, step, left, right, us, vs):  # type: ignore[no-untyped-def]
+def place_round(shape, placing, q, step, left, right, us, vs):  # type: ignore[no-untyped-def]
     """The same around an axis or a point."""
     for i in range(left, right):
         x = i - left
@@ -279,7 +289,7 @@ def _place_round(shape, placing, q, step, left, right, us, vs):  # type: ignore[
 
 
 @inlined
-def _wanted(weights, left, right):  # type: ignore[no-untyped-def]
+def any_counts(weights, left, right):  # type: ignore[no-untyped-def]
     """Whether any texel of a row counts."""
     total = np.float32(0.0)
     for i in range(np.uint64(left), np.uint64(right)):
@@ -328,37 +338,33 @@ def _lay_by_place(  # type: ignore[no-untyped-def]
             m, smooth = matrices[pieces[p, 0]], normals[pieces[p, 0]]
             if flat:
                 # All over a face one footprint.
-                _inward(inverse, m, 0.0, 0.0, step, q)
+                inward_step(inverse, m, 0.0, 0.0, step, q)
                 for k in range(0 if sided else 2, 3):
                     for s in range(sheets):
-                        flat_levels[k, s] = _level(shape, k, placing, sizes[s], q, step)
+                        flat_levels[k, s] = level_of(shape, k, placing, sizes[s], q, step)
             for line in range(pieces[p, 4]):
                 row = pieces[p, 3] + line
                 left, right = spans[pieces[p, 5] + line]
                 x, y = pieces[p, 1] + left + 0.5, pieces[p, 2] + row + 0.5
-                _inward(inverse, m, x, y, step, q)
+                inward_step(inverse, m, x, y, step, q)
                 if sided:
-                    for k in range(3):
-                        n[k], slope[k] = 0.0, 0.0
-                        for j in range(3):
-                            n[k] += turn[k, j] * (smooth[j] * x + smooth[j + 3] * y + smooth[j + 6])
-                            slope[k] += turn[k, j] * smooth[j]
-                    _weigh(shape, power, faint, n, slope, left, right, counted)
+                    looking(turn, smooth, x, y, n, slope)
+                    weigh_sides(shape, power, faint, n, slope, left, right, counted)
                 sums[:, left:right] = np.float32(0.0)
                 for k in range(0 if sided else 2, 3):
-                    if not _wanted(counted[k], left, right):
+                    if not any_counts(counted[k], left, right):
                         continue
                     if flat:
-                        _place_flat(k, placing, n, slope, q, step, left, right, us, vs)
+                        place_flat(k, placing, n, slope, q, step, left, right, us, vs)
                         for s in range(sheets):
                             levels[s] = flat_levels[k, s]
                     else:
-                        _place_round(shape, placing, q, step, left, right, us, vs)
+                        place_round(shape, placing, q, step, left, right, us, vs)
                         for block in range((right - left + EVERY - 1) // EVERY):
                             for j in range(3):
                                 ahead[j] = q[j] + step[0, j] * (block * EVERY)
                             for s in range(sheets):
-                                levels[s, block] = _level(shape, k, placing, sizes[s], ahead, step)
+                                levels[s, block] = level_of(shape, k, placing, sizes[s], ahead, step)
                     for s in range(sheets):
                         add_samples(
                             data, starts[s], sizes[s], counts[s], held[s], us, vs, levels[s], counted[k], left, right,

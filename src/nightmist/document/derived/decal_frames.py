@@ -7,15 +7,15 @@ from numpy.typing import NDArray
 
 from ...core.mapping.bending import FLAT, bend_about_axis, bend_about_point, rolled_up
 from ...core.mapping.placing import axes_of, roll_of, turned_to
-from ..values import MapFrame, SurfaceFrame
+from ..values import AnyFrame, SurfaceFrame
 
 #: Radians from side to side of a frame below which it lies flat.
 LEAST_BEND = 1e-4
 
 
-def bend_of(frame: SurfaceFrame | MapFrame) -> NDArray[np.float64]:
+def bend_of(frame: AnyFrame) -> NDArray[np.float64]:
     """(4,) how a frame is bent, in its own axes."""
-    if isinstance(frame, MapFrame) or frame.shape == "planar":
+    if not isinstance(frame, SurfaceFrame) or frame.shape == "planar":
         return FLAT
     if max(frame.width, frame.height) < LEAST_BEND * abs(frame.radius):
         return FLAT

@@ -11,22 +11,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.mapping.angles import ANY_ANGLE, limits_of
+from ...core.mapping.around_body import ROUNDING
 from ...core.mapping.bending import bounds_of
 from ...core.mapping.decals import (
+    Around,
     Gathered,
     Placed,
     lay_decal,
     relief_of,
     to_tile,
 )
-from ...core.mapping.frames import inward_of
+from ...core.mapping.frames import inverse_of, inward_of, turn_of
 from ...core.mapping.placing import axes_of, tiles_in_box
 from ...core.texels import Raster, TileArea
 from ...core.texels.flat import flat_ownership
 from ...core.texels.ownership import Ownership
 from ...core.texels.raster import tile_key
 from ...core.texels.tile_mask import TileMask
-from ..values import MAPS, Decal, Decals, MapFrame, MapName, Picture, Region, Surface
+from ..values import MAPS, BodyFrame, Decal, Decals, MapFrame, MapName, Picture, Region, Surface
 from .cache import Cache
 from .decal_frames import bend_of
 from .laid import LaidTiles, owners, within
@@ -129,7 +131,10 @@ class Source:
 
         def make() -> NDArray[np.int32]:
             inward, _, size = self._frame(decal, surface)
-            if relief:
+            if isinstance(decal.frame, BodyFrame):
+                # As far as rounding, and a texel, may take what fills it.
+                inward = inward / (1 + 4 * ROUNDING)
+            elif relief:
                 # As far as its softened edge goes.
                 unit = max(surface.size) if isinstance(decal.frame, MapFrame) else 1.0
                 grown = [*(1 + 2 * (3.1 * relief.bevel * unit / size[:2] + 0.02)), 1.0]
@@ -185,6 +190,9 @@ class Source:
             center = frame.center[0] * surface.width, frame.center[1] * surface.height, 0.0
             size = np.array([frame.width * longest, frame.height * longest, 1.0])
             return inward_of(axes, center, size), FLAT_FRONT, size
+        if isinstance(frame, BodyFrame):
+            size = np.array(frame.size)
+            return inverse_of(frame.position, frame.size, frame.turn), turn_of(frame.turn)[:, 2], size
         axes, size = axes_of(frame.normal, frame.roll), np.array([frame.width, frame.height, frame.depth])
         return inward_of(axes, frame.position, size), axes[2], size
 
@@ -201,19 +209,20 @@ class Source:
         gray, opaque = self.washes.looks(laying.picture)
         across, down = decal.repeat
         flat = isinstance(frame, MapFrame) or decal.limit >= 180
+        around = Around(frame.shape, turn_of(frame.turn).T) if isinstance(frame, BodyFrame) else None
         placed = Placed(
             inward, front, self.washes.pyramid(laying.picture, gray=False),
             ANY_ANGLE if flat else limits_of(decal.limit), (-across if decal.mirrored else across, down), decal.soft,
             decal.opacity, decal.colored, color[:3] if color and len(color) == 3 else None, decal.inverted,
             color is not None and gray and opaque,
             (values.get("roughness", (math.nan,))[0], values.get("metallic", (math.nan,))[0]),
-            size, bend_of(frame),
+            size, bend_of(frame), around,
         )  # fmt: skip
         if not (decal.relief and decal.raises):
             return placed
         picture = self.washes.picture(laying.picture)
         rise = decal.relief.height / surface.depth
-        relief = relief_of(picture, placed, (frame.width, frame.height), decal.relief.bevel, rise)
+        relief = relief_of(picture, placed, (float(size[0]), float(size[1])), decal.relief.bevel, rise)
         return replace(placed, relief=relief)
 
 

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.mapping.frames import degrees_of, turn_of
+from ...core.mapping.frames import degrees_of, inverse_of, turn_of
 from ...core.mapping.placing import axes_of, roll_of
 from ...core.mesh import Mesh
 from ...core.mesh.similarity import Similarity, similarity_between
 from ..change import Change
 from ..document import Document
-from ..values import AnyValue, Decal, Decals, Frame, SurfaceFrame, Wash
+from ..values import AnyValue, BodyFrame, Decal, Decals, Frame, SurfaceFrame, Wash
+
+#: A box in model space, as washes have it or decals around a body.
+AnyBox = TypeVar("AnyBox", bound=Frame)
 
 
 def with_moved_frames(document: Document, mesh: Mesh, change: Change) -> Change:
@@ -65,6 +69,11 @@ def _of_surface(document: Document, motions: dict[int, Similarity], number: int)
 def _with(document: Document, decal: Decal, motions: dict[int, Similarity]) -> Decal:
     """A decal that has gone along with the part on which it lies."""
     frame = decal.frame
+    if isinstance(frame, BodyFrame):
+        held = _part_inside(document.mesh, frame)
+        gone = motions.get(held) if held is not None else None
+        around: Decal = decal.but(frame=_moved(frame, gone)) if gone else decal
+        return around
     if not isinstance(frame, SurfaceFrame):
         return decal
     place, front = np.array(frame.position), np.array(frame.normal)
@@ -87,8 +96,16 @@ def _with(document: Document, decal: Decal, motions: dict[int, Similarity]) -> D
     return moved
 
 
-def _moved(frame: Frame, motion: Similarity) -> Frame:
-    moved: Frame = frame.but(
+def _part_inside(mesh: Mesh, frame: BodyFrame) -> int | None:
+    """The part of which most faces lie inside a frame."""
+    middles = mesh.corners.mean(axis=1)
+    inward = inverse_of(frame.position, frame.size, frame.turn)
+    inside = (np.abs(middles @ inward[:, :3].T + inward[:, 3]) <= 0.5 + 1e-3).all(axis=1)
+    return int(np.bincount(mesh.face_part[inside]).argmax()) if inside.any() else None
+
+
+def _moved(frame: AnyBox, motion: Similarity) -> AnyBox:
+    moved: AnyBox = frame.but(
         position=motion.of(np.array(frame.position)).tolist(), size=[side * motion.scale for side in frame.size],
         turn=degrees_of(motion.turn @ turn_of(frame.turn)),
     )  # fmt: skip

@@ -3,24 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
 from ...core.errors import NightmistError
-from ...core.mapping.curving import Curve, curve_of
-from ...core.mapping.placing import axes_of, depth_of, smooth_normal
 from ...core.mesh.select import Extent, faces_with
 from ...core.names import unused_name
 from ..change import Change, raster_id
-from ..derived.decal_frames import bend_of
 from ..derived.decals import Laying
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import (
-    FARTHEST,
     MAPS,
     REGION_COLORS,
+    AnyFrame,
     AnyValue,
     Brushed,
     Decal,
@@ -35,23 +32,25 @@ from ..values import (
     SurfaceFrame,
     new_id,
 )
+from .decal_frames import (
+    Place,
+    SurfacePlace,
+    around_part,
+    below_middle,
+    curve_below,
+    fitted_again,
+    is_body,
+    moved_to,
+    settled,
+    turned,
+    with_fields,
+)
 from .nodes import Rasters, Values, add_node, room_for
 
 #: A new decal's wider side, of the model's longest side.
 USUAL_SHARE = 0.2
 #: The same of one in a map, of the map's longer side.
 USUAL_IN_MAP = 0.4
-
-
-class SurfacePlace(NamedTuple):
-    """A place of the surface, and the normal there."""
-
-    position: tuple[float, float, float]
-    normal: tuple[float, float, float]
-
-
-#: Where a decal comes to lie: on the surface, or at (u, v) of the map.
-Place = SurfacePlace | tuple[float, float]
 
 
 def decals_value(node: Node) -> Decals:
@@ -79,9 +78,11 @@ def place_decal(
     as the surface bends there.
     """
     ratio = picture.height / picture.width
-    if not isinstance(at, SurfacePlace):
+    if isinstance(at, SurfacePlace) and shape and is_body(shape):
+        frame: AnyFrame = around_part(document, at, roll, shape)
+    elif not isinstance(at, SurfacePlace):
         wide = width or USUAL_IN_MAP / max(ratio, 1)
-        frame: SurfaceFrame | MapFrame = MapFrame(center=at, roll=roll, width=wide, height=wide * ratio)
+        frame = MapFrame(center=at, roll=roll, width=wide, height=wide * ratio)
     else:
         low, high = document.mesh.bounds
         wide = width or USUAL_SHARE * float((high - low).max()) / max(ratio, 1)
@@ -89,8 +90,8 @@ def place_decal(
             position=at.position, normal=at.normal, roll=roll, width=wide, height=wide * ratio, depth=depth or wide,
             measured=depth is None,
         )  # fmt: skip
-        frame = turned(document, frame)
-        frame = settled(document, frame.but(shape=shape or _curve(document, frame).shape))
+        lying = turned(document, frame)
+        frame = settled(document, lying.but(shape=shape or curve_below(document, lying).shape))
     decal = Decal(id=new_id(), picture=picture.id, frame=frame, **fields)
     return _laid(document, f"Place {picture.name}", node, decal), decal.id
 
@@ -112,49 +113,17 @@ def place_in_new_layer(
     return Change(label=placed.label, values=values), decal, key
 
 
-def turned(document: Document, frame: SurfaceFrame) -> SurfaceFrame:
-    """A frame whose normal is the mean of those around, as far as it reaches."""
-    reach = min(frame.width, frame.height) / 2
-    place, normal = np.array(frame.position), np.array(frame.normal)
-    x, y, z = smooth_normal(document.caster, place, normal, reach).tolist()
-    turned: SurfaceFrame = frame.but(normal=(x, y, z))
-    return turned
-
-
-def settled(document: Document, frame: SurfaceFrame) -> SurfaceFrame:
-    """A frame bent as the surface is, and as deep as the wall below allows, where that was not set by hand."""
-    if frame.shape != "planar" and frame.follows:
-        curve = _curve(document, frame)
-        curvature = curve.about_axis if frame.shape == "cylindrical" else curve.about_point
-        radius = 1 / curvature if abs(curvature) > 1 / FARTHEST else FARTHEST
-        frame = frame.but(radius=radius, axis=curve.lean)
-    if not frame.measured:
-        return frame
-    axes = axes_of(frame.normal, frame.roll)
-    depth = depth_of(
-        document.caster, np.array(frame.position), axes, frame.width, frame.height, bend_of(frame)
-    )  # fmt: skip
-    deep: SurfaceFrame = frame.but(depth=depth)
-    return deep
-
-
-def _curve(document: Document, frame: SurfaceFrame) -> Curve:
-    """How the surface bends below a frame."""
-    place, normal = np.array(frame.position), np.array(frame.normal)
-    return curve_of(document.caster, place, normal, frame.width, frame.height)
-
-
 def move_decal(document: Document, key: str, at: Place) -> Change:
     """Take a decal to another place of the surface, or of the map in which it lies."""
     node, decal = find_decal(document, key)
     if isinstance(decal.frame, MapFrame):
         if isinstance(at, SurfacePlace):
             raise NightmistError("This decal lies in the map; move it there.")
-        frame: SurfaceFrame | MapFrame = decal.frame.but(center=at)
+        frame: AnyFrame = decal.frame.but(center=at)
     else:
         if not isinstance(at, SurfacePlace):
             raise NightmistError("This decal lies on the model; move it there.")
-        frame = settled(document, turned(document, decal.frame.but(position=at.position, normal=at.normal)))
+        frame = moved_to(document, decal.frame, at)
     return _changed(document, "Move", node, decal, decal.but(frame=frame), f"decal {key} place")
 
 
@@ -172,6 +141,19 @@ def change_decal(document: Document, key: str, **fields: Any) -> Change:
         # Turning is another step than scaling.
         what = [name for name, value in after.frame if value != getattr(decal.frame, name)]
     return _changed(document, "Change", node, decal, after, f"decal {key} {' '.join(sorted(what))}")
+
+
+def changed_frame(document: Document, key: str, **fields: Any) -> AnyFrame:
+    """A decal's frame with other properties; its shape may make it one on the surface, or around a body."""
+    _, decal = find_decal(document, key)
+    picture = document.picture_value(decal.picture)
+    return with_fields(document, decal.frame, picture.height / picture.width, **fields)
+
+
+def fit_decal(document: Document, key: str) -> Change:
+    """Put a decal's frame around the part that it lies around, as it is turned."""
+    _, decal = find_decal(document, key)
+    return change_decal(document, key, frame=fitted_again(document, decal.frame))
 
 
 def why_unseen(document: Document, key: str) -> str | None:
@@ -194,11 +176,7 @@ def bind_below(document: Document, key: str, by: Extent) -> Change:
     node, decal = find_decal(document, key)
     if isinstance(decal.frame, MapFrame):
         raise NightmistError("This decal lies in the map. Draw a shape there, and keep it inside that region.")
-    place, front = np.array(decal.frame.position), np.array(decal.frame.normal)
-    hit = document.caster.cast((place + front * decal.frame.depth / 2)[None], -front[None])
-    if hit.face[0] < 0:
-        raise NightmistError("Nothing lies below the middle of this decal. Move it onto the model first.")
-    face = int(hit.face[0])
+    face, _ = below_middle(document, decal.frame)
     surface = next(each for each in document.surface_values() if each.number == document.mesh.face_surface[face])
     faces = faces_with(document.mesh, face, by, document.layout(surface).uvs)
     taken = {region.name for region in document.region_values()}
@@ -216,10 +194,8 @@ def duplicate_decal(
     """The same decal once more, with the same picture, at another place if one is given; and its id."""
     node, decal = find_decal(document, key)
     copy: Decal = decal.but(id=new_id())
-    if at is not None and isinstance(copy.frame, SurfaceFrame) and isinstance(at, SurfacePlace):
-        copy = copy.but(
-            frame=settled(document, turned(document, copy.frame.but(position=at.position, normal=at.normal)))
-        )
+    if isinstance(at, SurfacePlace) and not isinstance(copy.frame, MapFrame):
+        copy = copy.but(frame=moved_to(document, copy.frame, at))
     elif at is not None and isinstance(copy.frame, MapFrame) and not isinstance(at, SurfacePlace):
         copy = copy.but(frame=copy.frame.but(center=at))
     return _laid(document, f"Duplicate {_title(document, decal)}", node, copy), copy.id

@@ -18,6 +18,7 @@ from ..derived.tables import table_of
 from ..document import Document
 from ..values import (
     AnyValue,
+    BodyFrame,
     Cutout,
     Decal,
     Decals,
@@ -148,9 +149,10 @@ def cut_picture(document: Document, picture: Picture, **properties: object) -> C
 
 def _cropped(decal: Decal, picture: Picture, cutout: Cutout) -> Decal:
     """A decal whose frame has become that of another part of its picture."""
-    if decal.repeat != (1, 1):
+    frame = decal.frame
+    if decal.repeat != (1, 1) or isinstance(frame, BodyFrame):
         return decal
-    old, new, frame = picture.cutout.crop, cutout.crop, decal.frame
+    old, new = picture.cutout.crop, cutout.crop
     wide, high = old[2] - old[0], old[3] - old[1]
     width, height = frame.width * (new[2] - new[0]) / wide, frame.height * (new[3] - new[1]) / high
     x = ((new[0] + new[2]) - (old[0] + old[2])) / 2 / wide * frame.width * (-1 if decal.mirrored else 1)

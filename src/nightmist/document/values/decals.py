@@ -8,14 +8,17 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from .base import Share, Value
-from .nodes import Adjustment, Brushed, Group, NodeValue, Wash
+from .nodes import Adjustment, Brushed, Frame, Group, NodeValue, Wash
 from .paint import Pigment
 
 #: Lengths of frames, in model units or in maps.
 Length = Annotated[float, Field(gt=0, le=1e9)]
 #: The largest radius of a bend; what it has to the other side of one is the smallest.
 FARTHEST = 1e9
-FrameShape = Literal["planar", "cylindrical", "wrap"]
+#: Ways to lie on a surface, and around a body.
+SurfaceShape = Literal["planar", "cylindrical", "wrap"]
+BodyShape = Literal["spherical", "box", "triplanar"]
+FrameShape = SurfaceShape | BodyShape
 #: As many decals as one layer holds.
 MOST_DECALS = 2000
 
@@ -37,7 +40,7 @@ class SurfaceFrame(Value):
     height: Length
     depth: Length
     measured: bool = True
-    shape: FrameShape = "planar"
+    shape: SurfaceShape = "planar"
     radius: float = Field(default=1.0, ge=-FARTHEST, le=FARTHEST)
     axis: float = Field(default=0.0, ge=-3600, le=3600)
     follows: bool = True
@@ -68,6 +71,17 @@ class MapFrame(Value):
     height: Length
 
 
+class BodyFrame(Frame):
+    """A box around a body: all that is inside takes the picture, on each of its sides, three ways, or as a globe."""
+
+    kind: Literal["body"] = "body"
+    shape: BodyShape = "box"
+
+
+#: How decals lie.
+AnyFrame = SurfaceFrame | MapFrame | BodyFrame
+
+
 class DecalRelief(Value):
     """How a decal stands up: its height in model units, negative: sunk; how softly its edge rises, model units too.
 
@@ -81,15 +95,15 @@ class DecalRelief(Value):
 class Decal(Value):
     """A picture of the project in a frame.
 
-    limit: degrees from the frame's front beyond which faces take nothing. soft: the share of its shorter side's half
-    over which it fades. repeat: how often the picture lies across and down. inverted: it shows where its alpha does
-    not. colored: it lays colors at all. pigment: a color in place of the picture's own, and values. region: an id; only
-    there. Decals of one id on several surfaces are one that lies over their border.
+    limit: degrees from the frame's front beyond which faces take nothing; around a body all take it. soft: the share of
+    its shorter side's half over which it fades. repeat: how often the picture lies across and down. inverted: it shows
+    where its alpha does not. colored: it lays colors at all. pigment: a color in place of the picture's own, and
+    values. region: an id; only there. Decals of one id on several surfaces are one that lies over their border.
     """
 
     id: str
     picture: str
-    frame: SurfaceFrame | MapFrame = Field(discriminator="kind")
+    frame: AnyFrame = Field(discriminator="kind")
     visible: bool = True
     opacity: Share = 1.0
     mirrored: bool = False

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
 import numpy as np
 
 from .core.formats.gltf_write import write_glb
@@ -14,8 +17,9 @@ from .core.texels.encode import to_bytes
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
 from .document.api_stack import Layer
+from .document.api_stencils import Stencil
 from .document.painting.retouching import RETOUCHES
-from .document.values import CloneSource, Mapping, MixByHeight
+from .document.values import CloneSource, DecalRelief, Mapping, MixByHeight
 from .studio.client_updates import COARSE
 
 
@@ -33,7 +37,7 @@ def warm_up() -> None:
     document.gradient(layers[0], (0, 0, 0), (0, 1, 0), (pigment, pigment))
     document.refresh()
     _warm_stack(document, layers[0], camera, pigment)
-    _warm_nodes(document, layers[0])
+    _warm_nodes(document, layers[0], camera, pigment)
     for composite in document.composites.values():
         composite.pictures["color"].encode(0, 64, 0, 64)
         composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
@@ -65,7 +69,7 @@ def _warm_stack(document: Document, layer: Layer, camera: Camera, pigment: Pigme
     document.refresh()
 
 
-def _warm_nodes(document: Document, layer: Layer) -> None:
+def _warm_nodes(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:
     """What is worked out as tiles are composited: pictures laid over a surface, filters, softened masks."""
     stack = layer.surface.layers
     picture = document.add_picture_data("warm.png", write_png(np.full((2, 2, 3), 200, np.uint8)))
@@ -73,10 +77,29 @@ def _warm_nodes(document: Document, layer: Layer) -> None:
     wash.change(images={"base_color": picture, "roughness": picture})
     wash.add_mask(value=0.5).change(soften=2)
     wash.mix = MixByHeight()
+    _warm_pictures(document, pigment, camera, picture)
     node = stack.add("adjustment")
     for effect, radius in (("tone", 1), ("blur", 2), ("sharpen", 6), ("distort", 1)):
         node.change(effect=effect, radius=radius)
         document.refresh()
+
+
+def _warm_pictures(document: Document, pigment: Pigment, camera: Camera, picture: str) -> None:
+    """Decals on the surface and around a part, standing up, and a stencil."""
+    hit = document.pick(camera, (150, 150))
+    if hit is None:
+        return
+    stack = document.surfaces[hit.surface].layers
+    decal = stack.add("decals").place(picture, hit, width=0.3)
+    decal.relief = DecalRelief(height=0.01, bevel=0.01)
+    for shape in ("cylindrical", "box", "spherical"):
+        decal.frame.shape = shape
+        document.refresh()
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "warm.png"
+        path.write_bytes(write_png(np.full((2, 2, 4), 200, np.uint8)))
+        document.apply_stencil(stack.add("brushed"), Stencil(path, (150, 150), (40, 40)), camera, pigment)
+    document.refresh()
 
 
 def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from nightmist.core.formats.image_files import write_png
 
-from .test_stack import practice
+from .test_stack import islands, practice
 from .test_stencil import YELLOW, sticker, yellow
 
 
@@ -189,6 +189,58 @@ def test_over_a_border_it_stays_chosen_and_a_copy_that_shows_nothing_says_why(pa
     page.keyboard.up("Control")
     tab.wait_kept(6)
     expect(page.get_by_role("alert")).to_contain_text("kept inside Part below sticker.png")
+
+
+def test_around_a_box_it_shows_on_all_sides_in_a_frame_that_is_pulled_smaller_and_fitted_again(painter, server):
+    project = practice(server, "box")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(3)
+    shapes = page.get_by_role("radiogroup", name="Shape of the decal")
+    shapes.get_by_role("radio", name="Box").click()
+    tab.wait_kept(4)
+    sides = islands("box")
+    whole = yellow(server.texels(project, "box"))
+    share = [whole[side].mean() for side in sides]
+    assert len(share) == 6
+    assert min(share) > 0.5
+    assert max(share) - min(share) < 0.04
+    pull(page, "Size of the frame along Y", 0, 30)
+    tab.wait_kept(5)
+    assert 0.1 < yellow(server.texels(project, "box")).sum() / whole.sum() < 0.9
+    page.get_by_role("button", name="Fit the frame to the part").click()
+    tab.wait_kept(6)
+    assert (yellow(server.texels(project, "box")) == whole).all()
+    size = page.get_by_role("group", name="Size").get_by_role("textbox", name="X")
+    size.fill("-2")
+    size.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("It stays 1")
+    tab.open()
+    page.mouse.click(*tab.at(0.5, 0.5))
+    expect(page.get_by_test_id("frame-box")).to_be_visible()
+    expect(shapes.get_by_role("radio", name="Box")).to_be_checked()
+    for change in (7, 8, 9):
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change)
+    assert 0 < yellow(server.texels(project, "box")).sum() < 0.2 * whole.sum()
+    expect(shapes.get_by_role("radio", name="Flat")).to_be_checked()
+
+
+def test_one_around_a_part_is_dragged_to_another(painter, server):
+    project = server.create()
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    page.mouse.click(*tab.at(0.4, 0.5))
+    page.get_by_role("radio", name="Three ways").click()
+    tab.wait_kept(4)
+    tab.drag((0.4, 0.5), (0.55, 0.5), (0.7, 0.52))
+    tab.wait_kept(5)
+    assert not yellow(server.texels(project, "left")).any()
+    assert yellow(server.texels(project, "right")).mean() > 0.3
+    expect(page.get_by_test_id("target")).to_contain_text("right")
 
 
 def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):

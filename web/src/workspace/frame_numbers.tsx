@@ -6,10 +6,10 @@ import { Head } from "./node_card_head";
 
 type Three = [number, number, number];
 const AXES = ["X", "Y", "Z"];
-const ROWS: { key: "position" | "size" | "turn"; text: string; unit?: string; least: number }[] = [
+const ROWS: { key: "position" | "size" | "turn"; text: string; least: number }[] = [
   { key: "position", text: "Middle", least: -1e6 },
   { key: "size", text: "Size", least: 1e-6 },
-  { key: "turn", text: "Turn", unit: "°", least: -360 },
+  { key: "turn", text: "Turn °", least: -360 },
 ];
 
 /** The box that a picture is projected from, in model units: around the model, or where it is put by numbers. */
@@ -37,12 +37,12 @@ export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string;
 
 /** A box in model space: its middle, its size and how it is turned. */
 export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part: Partial<Frame>) => void }) {
-  return ROWS.map(({ key, text, unit, least }) => (
+  return ROWS.map(({ key, text, least }) => (
     <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>
       <span className="w-[46px] shrink-0 text-ink-2">{text}</span>
       {AXES.map((axis, k) => (
         <NumberField
-          key={axis} label={axis} value={Number((frame[key]?.[k] ?? 0).toPrecision(5))} min={least} max={1e6} unit={unit}
+          key={axis} label={axis} value={Number((frame[key]?.[k] ?? 0).toPrecision(5))} min={least} max={1e6}
           onChange={(value) => onChange({ [key]: (frame[key] ?? [0, 0, 0]).map((old, i) => (i === k ? value : old)) })}
         />
       ))}

@@ -152,8 +152,8 @@ def changed_frame(document: Document, key: str, **fields: Any) -> AnyFrame:
 
 def fit_decal(document: Document, key: str) -> Change:
     """Put a decal's frame around the part that it lies around, as it is turned."""
-    _, decal = find_decal(document, key)
-    return change_decal(document, key, frame=fitted_again(document, decal.frame))
+    node, decal = find_decal(document, key)
+    return _changed(document, "Fit", node, decal, decal.but(frame=fitted_again(document, decal.frame)))
 
 
 def why_unseen(document: Document, key: str) -> str | None:
@@ -250,7 +250,7 @@ def _laid(document: Document, label: str, node: Decals, decal: Decal) -> Change:
     return Change(label=label, values=_spread(document, node, decal))
 
 
-def _changed(document: Document, what: str, node: Decals, before: Decal, after: Decal, merge: str) -> Change:
+def _changed(document: Document, what: str, node: Decals, before: Decal, after: Decal, merge: str = "") -> Change:
     if after == before:
         return Change(label="")
     return Change(label=f"{what} {_title(document, before)}", values=_spread(document, node, after), merge=merge)

@@ -134,7 +134,8 @@ def test_islands_are_moved_turned_and_scaled_by_numbers(painter, server):
     page.get_by_role("button", name="Numbers").click()
     for label, number in (("Move across", "40"), ("Move down", "-3"), ("Turn", "30"), ("Scale across", "120")):
         page.get_by_role("textbox", name=label).fill(number)
-        page.keyboard.press("Tab")
+        # Enter leaves the card open.
+        page.keyboard.press("Enter")
     page.get_by_role("button", name="Apply").click()
     settled(tab, 1)
     after = Stage(server, project).corners()

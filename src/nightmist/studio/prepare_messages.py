@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
@@ -196,6 +197,14 @@ class ClearSeams(Preparation):
         return []
 
 
+def _gain(document: Document, resize: Callable[[], None]) -> list[str]:
+    """Make maps of another size; how much finer or coarser they have become, in words."""
+    before = pixels_per_unit(document)
+    resize()
+    said = what_was_gained(before, pixels_per_unit(document))
+    return [said] if said else []
+
+
 class Resize(Preparation):
     """Maps of another size: of a surface, as an exception, or of all that follow the project."""
 
@@ -206,10 +215,8 @@ class Resize(Preparation):
     keep_density: bool = Field(default=False, description="islands keep their texels, not their share of the map")
 
     def run(self, document: Document) -> list[str]:
-        before = pixels_per_unit(document)
-        document.resize(self.surface, (self.width, self.height), keep_density=self.keep_density)
-        said = what_was_gained(before, pixels_per_unit(document))
-        return [said] if said else []
+        size = (self.width, self.height)
+        return _gain(document, lambda: document.resize(self.surface, size, keep_density=self.keep_density))
 
 
 class ResizeEach(Preparation):
@@ -219,10 +226,7 @@ class ResizeEach(Preparation):
     sizes: dict[str, tuple[int, int]]
 
     def run(self, document: Document) -> list[str]:
-        before = pixels_per_unit(document)
-        document.resize_each(self.sizes)
-        said = what_was_gained(before, pixels_per_unit(document))
-        return [said] if said else []
+        return _gain(document, lambda: document.resize_each(self.sizes))
 
 
 class FollowProjectSize(Preparation):
@@ -232,8 +236,7 @@ class FollowProjectSize(Preparation):
     surface: str
 
     def run(self, document: Document) -> list[str]:
-        document.follow_project_size(self.surface)
-        return []
+        return _gain(document, lambda: document.follow_project_size(self.surface))
 
 
 class ChooseUvSet(Preparation):

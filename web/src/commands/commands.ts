@@ -54,8 +54,8 @@ export const COMMANDS = {
   tipDrag: gesture("Tip and pigment", "R + drag", "Across for the radius, up for the hardness", "paint"),
   swap: tip("X", "Swap with the second load", swapLoads),
 
-  undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], act: ({ project }) => project.send({ type: "undo" }) },
-  redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], act: ({ project }) => project.send({ type: "redo" }) },
+  undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], act: ({ project }) => project.step("undo") },
+  redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], act: ({ project }) => project.step("redo") },
 
   addLayer: {
     group: "Layers", label: "Add a brushed layer", hint: "Add a brushed layer above the chosen one", keys: ["Shift+L"], when: "paint",

@@ -1,5 +1,6 @@
 import { useDesk } from "../state/desk";
 import { takePreset, usePresets } from "../state/presets";
+import { inPopover } from "../ui/popover";
 import { type Command, type Context, keyOf } from "./command";
 import { COMMANDS } from "./commands";
 
@@ -21,7 +22,7 @@ export function listenToKeys(context: Context): () => void {
     const target = event.target as HTMLElement;
     if (event.defaultPrevented || target.closest(OPEN)) return;
     if (target.matches(TEXT)) {
-      if (event.key === "Enter" || event.key === "Escape") setTimeout(() => context.stage.focus());
+      if ((event.key === "Enter" || event.key === "Escape") && !inPopover(target)) setTimeout(() => context.stage.focus());
       return;
     }
     if (reached && uses(target, event.key)) return;

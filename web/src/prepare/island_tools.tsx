@@ -14,6 +14,7 @@ import { pickedRuns, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { IslandNumbers } from "./island_numbers";
+import { short } from "../workspace/figures";
 import { Part } from "../ui/part";
 import { NumberField } from "../ui/number_field";
 
@@ -52,7 +53,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
   const { keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
   if (!state || !surface) return null;
   const index = state.surfaces.indexOf(surface);
-  const density = Math.round(pickedDensity(stage) * 10) / 10;
+  const density = pickedDensity(stage);
   const target = () => ({ surface: surface.name, faces: pickedRuns(index), keep_paint });
   const button = "flex h-7 items-center gap-1 rounded-control bg-fog-2 px-2 hover:bg-fog-3";
   const tool = ({ how, name, text, Icon }: Tool) => (
@@ -81,7 +82,7 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
       </div>
       <div className="mt-1 flex items-center gap-1.5">
         <NumberField
-          label="Density" value={density} min={0.01} max={1e6} unit="px / unit"
+          label="Density" value={short(density)} min={1e-6} max={1e9} unit="px / unit"
           title="Texels per model unit; a number sets it for the picked islands, or all of the surface"
           onChange={(wanted) => project.send({ type: "set_density", density: wanted, ...target() })}
         />

@@ -55,7 +55,7 @@ export function MapSettings({ project }: { project: Project }) {
             </optgroup>
           </select>
         </label>
-        {surface.own_size && <span className="truncate text-ink-2">a size of its own</span>}
+        {state.surfaces.length > 1 && <span className="truncate text-ink-2">{surface.own_size ? "a size of its own" : "the project's size"}</span>}
       </div>
       <div className="mt-0.5 flex flex-wrap items-center gap-x-1.5">
         <StartValues project={project} surface={surface} />

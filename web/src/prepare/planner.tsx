@@ -4,8 +4,13 @@ import { useEffect, useState } from "react";
 import { loadPlan } from "../api/rest";
 import type { Advice, Plan } from "../api/schema.generated";
 import type { Project } from "../state/project";
+import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
+import { shown } from "../workspace/figures";
 import { MAP_BYTES } from "./map_bytes";
+
+/** How far a camera usually stays from a model, of the diagonal of its box. */
+const NEAR = 1.75;
 
 /** Which map size a surface needs from where it will be seen, and what one shared map or one for each costs. */
 export function Planner({ project }: { project: Project }) {
@@ -22,7 +27,9 @@ export function Planner({ project }: { project: Project }) {
 }
 
 function PlanCard({ project, done }: { project: Project; done: () => void }) {
-  const [view, setView] = useState({ distance: 3, fov: 40, height: 1080 });
+  const modelSize = useSession((session) => session.modelSize);
+  // As near as the model fills the picture.
+  const [view, setView] = useState({ distance: Number((NEAR * modelSize).toPrecision(1)), fov: 40, height: 1080 });
   const [plan, setPlan] = useState<Plan | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   useEffect(() => {
@@ -37,7 +44,7 @@ function PlanCard({ project, done }: { project: Project; done: () => void }) {
   return (
     <>
       <div className="flex flex-wrap gap-x-3">
-        <NumberField label="Nearest" value={view.distance} min={0.001} max={1e6} unit="units" title="From the camera to the model, at its nearest" onChange={(distance) => setView({ ...view, distance })} />
+        <NumberField label="Nearest" value={view.distance} min={1e-6} max={1e6} unit="units" title="From the camera to the model, at its nearest" onChange={(distance) => setView({ ...view, distance })} />
         <NumberField label="View" value={view.fov} min={1} max={170} unit="°" title="Vertical field of view" onChange={(fov) => setView({ ...view, fov })} />
         <NumberField label="Picture" value={view.height} min={16} max={20000} unit="px high" onChange={(height) => setView({ ...view, height })} />
       </div>
@@ -146,9 +153,4 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
 
 function megabytes(bytes: number): string {
   return (bytes / 2 ** 20).toFixed(bytes < 10 * 2 ** 20 ? 1 : 0);
-}
-
-/** Three digits at least, whatever the model's unit. */
-function shown(value: number): string {
-  return value >= 100 ? String(Math.round(value)) : String(Number(value.toPrecision(3)));
 }

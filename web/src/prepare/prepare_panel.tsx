@@ -7,6 +7,7 @@ import { pickRuns, type Runs, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { Named } from "../ui/named";
+import { shown } from "../workspace/figures";
 import { SurfaceChoice } from "../workspace/surface_choice";
 import { cure } from "./cures";
 import type { SurfaceState } from "../state/document";
@@ -57,7 +58,7 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
       {checkup && (
         <p className="mt-1 text-ink-2">
           {checkup.polygons.toLocaleString("en")} {checkup.polygons === 1 ? "face" : "faces"}, {checkup.islands} {checkup.islands === 1 ? "island" : "islands"},{" "}
-          {Math.round(checkup.used * 100)}% of the map used, {Math.round(checkup.density[1])} px per unit
+          {Math.round(checkup.used * 100)}% of the map used, {shown(checkup.density[1])} px per unit
           {checkup.gap != null && `, ${Math.floor(checkup.gap)} texels between islands`}.
         </p>
       )}
@@ -167,5 +168,5 @@ function realSize(positions: Float32Array[]): string {
       high[i % 3] = Math.max(high[i % 3]!, places[i]!);
     }
   }
-  return `${low.map((value, k) => (high[k]! - value).toPrecision(3)).join(" × ")} units`;
+  return `${low.map((value, k) => shown(high[k]! - value)).join(" × ")} units`;
 }

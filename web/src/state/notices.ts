@@ -7,7 +7,8 @@ type Said = Parameters<typeof say>;
 const BRIEFLY = 10_000;
 
 const standsYet = ([notice]: Said) => useSession.getState().notice === notice;
-const leave = () => useSession.setState({ notice: null });
+/** What was said is no longer so, as after an undo. */
+export const leave = () => useSession.setState({ notice: null });
 
 /** Say why nothing happens: it leaves by itself once that is no longer so. */
 export function sayWhile(holds: () => boolean, ...said: Said): void {
@@ -23,8 +24,10 @@ export function sayWhile(holds: () => boolean, ...said: Said): void {
   const stop = () => stops.forEach((one) => one());
 }
 
-/** Say what has been done: it leaves by itself after a while. */
-export function sayBriefly(...said: Said): void {
+/** Say what has been done: it leaves by itself after a while. Returns how it leaves before that. */
+export function sayBriefly(...said: Said): () => void {
+  const past = () => void (standsYet(said) && leave());
   say(...said);
-  setTimeout(() => standsYet(said) && leave(), BRIEFLY);
+  setTimeout(past, BRIEFLY);
+  return past;
 }

@@ -7,6 +7,7 @@ import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./
 import { openNodeCard } from "./cards";
 import { chooseDecal, decalRests, decalShown, findDecal, goneTo, useDecals } from "./decals";
 import { touch } from "./layers";
+import { leave } from "./notices";
 import { layerById, resetSession, useSession, say } from "./session";
 import { followPictures } from "./stencils";
 
@@ -58,6 +59,12 @@ export class Project {
     clearTimeout(this.deskTimer);
     if (this.welcomed) this.socket.send({ type: "desk", desk: { ...useDesk.getState() } });
   };
+
+  /** Undo or redo; what was said about the last step is past then. */
+  step(way: "undo" | "redo"): void {
+    leave();
+    this.send({ type: way });
+  }
 
   private become(state: DocumentState | null, history: HistoryState): void {
     useSession.setState({ state, history });

@@ -120,7 +120,7 @@ function HistoryButtons({ project }: { project: Project }) {
         className={button}
         disabled={history.undo === null}
         title={history.undo ? tooltip("undo", `Undo ${history.undo}`) : "Nothing to undo"}
-        onClick={() => project.send({ type: "undo" })}
+        onClick={() => project.step("undo")}
       >
         <IconArrowBackUp size={17} stroke={1.7} />
         Undo
@@ -130,7 +130,7 @@ function HistoryButtons({ project }: { project: Project }) {
         className={button}
         disabled={history.redo === null}
         title={history.redo ? tooltip("redo", `Redo ${history.redo}`) : "Nothing to redo"}
-        onClick={() => project.send({ type: "redo" })}
+        onClick={() => project.step("redo")}
       >
         <IconArrowForwardUp size={17} stroke={1.7} />
         Redo

@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from ..figures import figures
 from ..texels.gutter import Gutter
 from ..texels.ownership import CrowdedError, Ownership, affine, own_texels
 from .mesh import Mesh
@@ -189,7 +190,7 @@ def _uneven(
     if space[odd].sum() < 0.01 * space.sum():
         return []
     sentence = (
-        f"Islands differ in texel density, {density.min():,.0f} to {density.max():,.0f} px per unit:"
+        f"Islands differ in texel density, {figures(density.min())} to {figures(density.max())} px per unit:"
         " strokes look coarser on some."
     )
     return [Finding("density", sentence, False, faces[odd[labels]])]

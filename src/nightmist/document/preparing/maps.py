@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
+from ...core.figures import figures
 from ...core.formats.bundle import unpacked
 from ...core.mesh import Mesh
 from ...core.mesh.look import is_untouched
@@ -102,7 +103,7 @@ def what_was_gained(before: dict[str, float], after: dict[str, float]) -> str | 
     changed = [name for name in after if name in before and abs(after[name] / before[name] - 1) > 0.01]
     if not changed:
         return None
-    each = [f"{name} {after[name]:,.0f} (was {before[name]:,.0f})" for name in changed]
+    each = [f"{name} {figures(after[name])} (was {figures(before[name])})" for name in changed]
     return f"Pixels per model unit now: {listed(each)}."
 
 

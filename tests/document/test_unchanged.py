@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from nightmist import Camera, Document, Pigment, Tip
-from nightmist.document.painting.unchanged import why_unchanged
+from nightmist.document.painting.unchanged import why_unchanged, why_unseen
 
 from ..shapes import plane
 
@@ -62,3 +62,17 @@ def test_what_is_plain_to_see_needs_no_words(layers):
     doc = layers[0].surface.document
     doc.fill(layers[0], Pigment(base_color="#ff0000"))
     assert ended(layers[0], "soften") is None
+
+
+def test_on_a_mask_that_shows_all_already_it_is_kept_and_said(layers):
+    coat, _ = layers
+    doc = coat.surface.document
+    coat.add_mask(value=1.0)
+    for value, said in ((1.0, "The mask of Coat has this share here already"), (0.25, None)):
+        stroke = doc.begin_stroke(
+            {coat.surface.name: coat}, CAMERA, Tip(radius=10, strength=1.0), None, mask_value=value
+        )
+        stroke.extend([(160, 150, 1.0), (200, 150, 1.0)])
+        change = doc.finish_stroke(stroke)
+        reason = why_unseen(doc, change) if change else why_unchanged(stroke)
+        assert (said in reason.sentence) if said else reason is None

@@ -19,7 +19,7 @@ from ..document.derived.composites import PICTURES
 from ..document.document import Event, Preview
 from ..document.draft import Draft, factor_of, waiting
 from ..document.painting.stroke import Stroke
-from ..document.painting.unchanged import why_unchanged
+from ..document.painting.unchanged import why_unchanged, why_unseen
 from ..document.stacking.decals import find_decal
 from ..document.values import Decals, Surface
 from ..store import Store, StoreError
@@ -344,7 +344,8 @@ class OpenProject:
             if failed:
                 stroke.cancel()
             self._drawing_over(self.revision if change else None)
-        if change is None and (reason := why_unchanged(stroke)):
+        reason = why_unseen(self.document, change) if change else why_unchanged(stroke)
+        if reason:
             layer = reason.instead.id if reason.instead else None
             client.tell(say.Notice(message=reason.sentence, layer=layer))
 

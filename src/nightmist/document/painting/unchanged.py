@@ -5,9 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
+import numpy as np
+
 from ...core.brush.path import Sample
 from ...core.texels import TILE
-from ..values import Node, Tool
+from ...core.texels.raster import shares_of
+from ..change import Change, node_and_map
+from ..document import Document
+from ..values import MASK, MaskOf, Node, Tool
 from .picking import pick
 from .stroke import Stroke
 
@@ -20,6 +25,8 @@ PLACES = 9
 
 #: Below this share paint is not seen.
 FAINT = 1 / 255
+#: What shares of 65535 may differ by rounding.
+ROUNDING = 16
 
 
 class Reason(NamedTuple):
@@ -49,6 +56,27 @@ def why_unchanged(stroke: Stroke) -> Reason | None:
     if place is None:
         return None
     return Reason(f"Nothing was {DONE[stroke.tool]}: {place[0].name} holds no paint here.", None)
+
+
+def why_unseen(document: Document, change: Change) -> Reason | None:
+    """Of what was painted on masks that count everywhere as before: it is kept, but nothing is to be seen."""
+    layer: Node | None = None
+    for edit in change.edits:
+        key, name = node_and_map(edit.raster)
+        if name != MASK:
+            return None
+        layer = document.node(key)
+        start = document.mask_start(layer.mask or MaskOf(), document.surface_of(layer))((edit.row, edit.column))
+        before, after = (
+            shares_of(document.pool.get(digest) if digest else None, start) for digest in (edit.before, edit.after)
+        )
+        if np.abs(after[..., 0].astype(np.int32) - before[..., 0]).max() > ROUNDING:
+            return None
+    return (
+        Reason(f"The mask of {layer.name} has this share here already. X swaps to the other one.", None)
+        if layer
+        else None
+    )
 
 
 def _nothing_laid(stroke: Stroke) -> Reason | None:

@@ -406,3 +406,24 @@ def test_where_nothing_is_painted_a_mask_shows_a_picture_on_any_surface_and_map_
     doc.save(tmp_path / "two.nightmist")
     again = Document.load(tmp_path / "two.nightmist")
     np.testing.assert_array_equal(shown(again.surfaces["right"]), shown(right))
+
+
+def test_what_is_locked_is_neither_deleted_nor_merged():
+    doc, surface = one()
+    base, coat = surface.layers.add("brushed", name="Base"), surface.layers.add("brushed", name="Coat")
+    for layer in (base, coat):
+        doc.fill(layer, RED)
+    group = surface.layers.group([coat], "Coats")
+    values = dict(doc.values)
+    for locked, tries in (
+        (base, [lambda: surface.layers.remove(base), lambda: surface.layers.merge_down(group), surface.layers.flatten]),
+        (coat, [lambda: surface.layers.remove(group), lambda: doc.bump_from_color(coat)]),
+        (group, [lambda: surface.layers.remove(coat)]),
+    ):
+        locked.locked = True
+        for attempt in tries:
+            with pytest.raises(NightmistError, match=f"{locked.name} is locked. Unlock it to"):
+                attempt()
+        locked.locked = False
+    assert dict(doc.values) == values
+    surface.layers.remove(group)

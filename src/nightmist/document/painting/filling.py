@@ -99,6 +99,7 @@ def gradient(
 
 def bump_from_color(document: Document, layer: Node) -> Change:
     """Give a layer height by how light its colors are, black lowest; its cover is that of the color."""
+    check_receives(document, layer)
     colors = document.raster(layer.id, "base_color").tiles
     if not colors:
         raise NightmistError(f"The layer {layer.name} holds no color to make bump from. Paint some first.")

@@ -68,7 +68,7 @@ def merge_nodes(document: Document, nodes: Sequence[Node]) -> tuple[Change, str]
         id=last.id, parent=lower.parent, order=lower.order, name=lower.name, blend=lower.blend, maps=blends,
         visible=lower.visible,
     )  # fmt: skip
-    gone = remove_nodes(document, nodes)
+    gone = remove_nodes(document, nodes, "merge it")
     others = listed([node.name for node in nodes[1:]], 3)
     return _with_layer(document, f"Merge {others} into {lower.name}", merged, made, gone), merged.id
 
@@ -83,7 +83,9 @@ def flatten(document: Document, surface: Surface) -> tuple[Change, str]:
     nodes = document.stack(surface.id)
     if not nodes:
         raise NightmistError(f"{surface.name} has no layers.")
-    return _seen_as_one(document, surface, f"Flatten {surface.name}", remove_nodes(document, nodes))
+    return _seen_as_one(
+        document, surface, f"Flatten {surface.name}", remove_nodes(document, nodes, f"flatten {surface.name}")
+    )
 
 
 def _seen_as_one(document: Document, surface: Surface, label: str, gone: Change | None) -> tuple[Change, str]:

@@ -67,11 +67,18 @@ def add_node(
     return Change(label=f"Add {_noun(node)} {node.name}", values=values), node.id
 
 
-def remove_nodes(document: Document, nodes: Sequence[Node]) -> Change:
-    """Delete nodes with their paint, and with all that lies in them."""
+def remove_nodes(document: Document, nodes: Sequence[Node], to: str = "delete it") -> Change:
+    """Delete nodes with their paint, and with all that lies in them.
+
+    Raises NightmistError, which says what it would have to be unlocked for, where one is locked or in a locked group.
+    """
     values: Values = {}
     rasters: Rasters = {}
-    for node in _with_all_in(document, nodes):
+    going = _with_all_in(document, nodes)
+    for each in (*going, *(group for node in nodes for group in document.groups_over(node))):
+        if each.locked:
+            raise NightmistError(f"The {_noun(each)} {each.name} is locked. Unlock it to {to}.")
+    for node in going:
         values[node.id] = (node, None)
         rasters.update(rasters_of(document, node))
     return Change(label=f"Delete {_called(nodes)}", values=values, rasters=rasters)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from nightmist import Camera, Document, Pigment, Tip
+from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.document.painting.unchanged import why_unchanged, why_unseen
+from nightmist.document.values import Fence
 
 from ..shapes import plane
 
@@ -76,3 +77,21 @@ def test_on_a_mask_that_shows_all_already_it_is_kept_and_said(layers):
         change = doc.finish_stroke(stroke)
         reason = why_unseen(doc, change) if change else why_unchanged(stroke)
         assert (said in reason.sentence) if said else reason is None
+
+
+def test_the_fence_that_keeps_a_stroke_and_a_fill_out_is_named(layers):
+    coat, empty = layers
+    doc = coat.surface.document
+    doc.fence = doc.regions.add("Corner", faces=[0])
+    said = "the fence Corner keeps everything else as it is. K lifts it."
+    fence = Fence(region=doc.fence.id)
+    for tool, done in (("brush", "painted"), *DONE.items()):
+        stroke = doc.begin_stroke(
+            {coat.surface.name: coat}, CAMERA, TIP, Pigment(base_color="#00ff00"), tool, fence=fence
+        )
+        stroke.extend([(160, 150, 1.0), (200, 150, 1.0)])
+        assert doc.finish_stroke(stroke) is None
+        assert why_unchanged(stroke).sentence == f"Nothing was {done}: {said}"
+    middle = doc.select(doc.pick(CAMERA, (200, 150)), by="face")
+    with pytest.raises(NightmistError, match=said):
+        doc.fill(empty, Pigment(base_color="#00ff00"), region=middle)

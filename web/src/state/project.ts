@@ -7,7 +7,7 @@ import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./
 import { openNodeCard } from "./cards";
 import { chooseDecal, decalRests, decalShown, findDecal, goneTo, useDecals } from "./decals";
 import { touch } from "./layers";
-import { leave } from "./notices";
+import { leave, sayWhile } from "./notices";
 import { layerById, resetSession, useSession, say } from "./session";
 import { followPictures } from "./stencils";
 
@@ -126,7 +126,7 @@ export class Project {
         useSession.setState({ people: message.count });
         break;
       case "refused":
-        useSession.setState({ notice: message.message });
+        this.refuse(message.message);
         decalRests();
         useDecals.setState({ shown: null });
         if (message.stroke != null) this.onStrokeEnded(message.stroke);
@@ -135,6 +135,12 @@ export class Project {
         this.onStrokeEnded(message.stroke);
         break;
     }
+  }
+
+  /** Why something was not done; it may be past as soon as anything else was. */
+  private refuse(sentence: string): void {
+    const { history } = useSession.getState();
+    sayWhile(() => useSession.getState().history === history, sentence);
   }
 
   /** A sentence, and the layer that it says is the one to choose. */

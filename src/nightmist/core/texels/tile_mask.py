@@ -62,6 +62,11 @@ class TileMask:
         _copy(self.addresses[tiles], found)
         return found
 
+    def share_at(self, row: int, column: int, width: int) -> float:
+        """The share of one texel of a map so wide."""
+        tile = row // TILE * (width // TILE) + column // TILE
+        return float(self.shares(np.array([tile], np.int32))[0, row % TILE, column % TILE])
+
     def times(self, other: TileMask) -> TileMask:
         """Open as far as both are."""
         return TileMask(

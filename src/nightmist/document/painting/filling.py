@@ -20,7 +20,7 @@ from ...core.tools.fill_mask import color_mask, faces_mask
 from ..change import Change, TileEdit, raster_id
 from ..document import Document
 from ..values import CHANNELS, EMPTY_PIGMENT, MASK, PLANES, Hit, Load, Node, PlaneName, Region, Surface
-from .gate import product
+from .gate import fenced_off, product
 from .receivers import check_receives, receiving
 
 Faces = Sequence[int] | NDArray[np.int64]
@@ -80,10 +80,12 @@ def gradient(
     """
     first, second = loads
     changes: list[tuple[Node, PlaneName, Tiles]] = []
+    closed = True
     for taker in (layers or {"": layer}).values():
         surface = document.surface_of(taker)
         own, hidden = document.layout(surface).ownership, document.hidden_faces(surface)
         mask = document.region_mask(fence, surface) if fence else None
+        closed = closed and mask is not None and not _open_somewhere(mask)
         area = mask.area.tiles if mask else own.used_tiles
         for name in (n for n in PLANES if n in first and n in second):
             raster = document.raster(taker.id, name)
@@ -94,6 +96,8 @@ def gradient(
             changes.append((taker, name, _inside(raster, mask, fresh, after) if mask else some_of(fresh)))
     if not changes:
         raise NightmistError("The two pigments of a gradient share no map; give both a color or another value.")
+    if fence and closed:
+        raise NightmistError(fenced_off(fence, "laid"))
     return exchange(document, "Gradient", changes)
 
 
@@ -106,6 +110,10 @@ def bump_from_color(document: Document, layer: Node) -> Change:
     tiles: Tiles = {key: heights_of(tile) for key, tile in colors.items()}
     gone: Tiles = {key: None for key in document.raster(layer.id, "height").tiles if key not in tiles}
     return exchange(document, "Bump from color", [(layer, "height", tiles | gone)])
+
+
+def _open_somewhere(mask: TileMask) -> bool:
+    return bool(mask.elsewhere or mask.complete().shares(mask.area.tiles).any())
 
 
 def _inside(raster: Raster, mask: TileMask, laid: Tiles, table: NDArray[np.int64]) -> Tiles:
@@ -181,6 +189,7 @@ def _lay(
     if not laid:
         raise NightmistError(EMPTY_PIGMENT)
     changes: list[tuple[Node, PlaneName, Tiles]] = []
+    closed = True
     for layer, shape in masks:
         fenced = document.region_mask(fence, document.surface_of(layer)) if fence else None
         mask = product([shape, fenced])
@@ -191,12 +200,17 @@ def _lay(
             mask = TileMask.of(np.arange(len(everywhere), dtype=np.int32), everywhere, len(everywhere))
         if mask:
             mask.complete()
+            closed = closed and not _open_somewhere(mask)
+        else:
+            closed = False
         for name, value in laid.items():
             raster = document.raster(layer.id, name)
             if value is not None or raster.tiles:
                 keep = layer.alpha_locked and name != MASK
                 tiles = _covered(raster, mask, value, keep) if mask else _whole(document, layer, name, value)
                 changes.append((layer, name, tiles))
+    if fence and closed:
+        raise NightmistError(fenced_off(fence, "erased" if label.startswith("Erase") else "filled"))
     return exchange(document, label, changes)
 
 

@@ -16,7 +16,7 @@ from ...core.texels.tile_mask import TileMask, shown_texels
 from ..derived.pool import digest_of
 from ..derived.regions import covered
 from ..document import Document
-from ..values import Fence, Surface
+from ..values import Fence, Region, Surface
 from .picking import pick
 
 
@@ -76,6 +76,11 @@ class Gate:
         if self.fence.touch:
             kept_to = self.kept_to if self.kept_to is not None else np.zeros(0, np.int64)
             yield covered(self.document.cache, self.document.layout(surface), kept_to, digest_of(kept_to))
+
+
+def fenced_off(region: Region, done: str) -> str:
+    """What is said where all that was to be done lies outside the fence."""
+    return f"Nothing was {done}: the fence {region.name} keeps everything else as it is. K lifts it."
 
 
 def product(masks: Iterable[TileMask | None]) -> TileMask | None:

@@ -123,7 +123,8 @@ def apply_stencil(
                 changes.append((layer, plane, some_of(fresh)))
     change = exchange(document, "Apply stencil", changes)
     if not change:
-        raise NightmistError("The stencil meets nothing that takes paint. Move it over the model, or turn the model.")
+        lifted = f", or lift the fence {gate.region.name} with K" if gate.region else ""
+        raise NightmistError(f"The stencil meets nothing that takes paint. Move it over the model, or turn it{lifted}.")
     return change
 
 

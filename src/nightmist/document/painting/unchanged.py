@@ -13,6 +13,7 @@ from ...core.texels.raster import shares_of
 from ..change import Change, node_and_map
 from ..document import Document
 from ..values import MASK, MaskOf, Node, Tool
+from .gate import fenced_off
 from .picking import pick
 from .stroke import Stroke
 
@@ -38,7 +39,7 @@ class Reason(NamedTuple):
 
 def why_unchanged(stroke: Stroke) -> Reason | None:
     """Of a finished stroke that changed nothing; None when it is plain to see, as beside the model."""
-    if held_back := _held_back(stroke):
+    if held_back := _held_back(stroke) or _fenced_off(stroke):
         return Reason(held_back, None)
     if stroke.tool not in DONE:
         return _nothing_laid(stroke)
@@ -103,6 +104,22 @@ def _held_back(stroke: Stroke) -> str | None:
         return None
     hits = (pick(stroke.document, camera, sample[:2]) for sample in _some(stroke.record.samples))
     return next((stroke.held_back[hit.surface] for hit in hits if hit and hit.surface in stroke.held_back), None)
+
+
+def _fenced_off(stroke: Stroke) -> str | None:
+    """What is to be said where all of the stroke lay outside the fence."""
+    region = stroke.gate.region
+    if region is None:
+        return None
+    shares = [
+        stroke.document.region_mask(region, stroke.document.surface_of(layer)).share_at(
+            row, column, stroke.document.surface_of(layer).width
+        )
+        for layer, row, column in _places(stroke)
+    ]
+    if not shares or max(shares) > 0:
+        return None
+    return fenced_off(region, DONE.get(stroke.tool, "painted"))
 
 
 def _some(samples: list[Sample]) -> list[Sample]:

@@ -126,7 +126,7 @@ export class Project {
         useSession.setState({ people: message.count });
         break;
       case "refused":
-        this.refuse(message.message);
+        this.say(message.message, null);
         decalRests();
         useDecals.setState({ shown: null });
         if (message.stroke != null) this.onStrokeEnded(message.stroke);
@@ -137,17 +137,14 @@ export class Project {
     }
   }
 
-  /** Why something was not done; it may be past as soon as anything else was. */
-  private refuse(sentence: string): void {
-    const { history } = useSession.getState();
-    sayWhile(() => useSession.getState().history === history, sentence);
-  }
-
   /** A sentence, and the layer that it says is the one to choose. */
   private say(sentence: string, layer: string | null): void {
     const offered = layer && layerById(useSession.getState().state, layer);
-    if (offered) say(sentence, `Choose ${offered.name}`, () => this.choose(offered.id));
-    else say(sentence);
+    const { history } = useSession.getState();
+    // It is about what was done last: past as soon as anything else is.
+    const last = () => useSession.getState().history === history;
+    if (offered) sayWhile(last, sentence, `Choose ${offered.name}`, () => this.choose(offered.id));
+    else sayWhile(last, sentence);
   }
 
   /** What was asked for is there: a layer becomes the target, a region the fence. */

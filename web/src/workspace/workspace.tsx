@@ -13,6 +13,7 @@ import { shownView, useDesk } from "../state/desk";
 import { takeDrops } from "../state/drops";
 import { useMaskAlone } from "../state/mask_alone";
 import { Project } from "../state/project";
+import { sayBriefly } from "../state/notices";
 import { useSession } from "../state/session";
 import { DecalOverlay } from "./decal_overlay";
 import { FINISH_TYPE, FinishesCard, layFinish } from "./finishes_card";
@@ -90,6 +91,7 @@ export function Workspace({ project: id }: { project: string }) {
           const box = canvas.current!.getBoundingClientRect();
           const met = open.stage.faceAtPlace(event.clientX - box.x, event.clientY - box.y);
           if (met) void layFinish(open.project, name, met);
+          else sayBriefly("No part of the model lies there. Drop the finish onto the model, or its map.");
         }}
       >
         <canvas ref={canvas} data-ready={ready} tabIndex={-1} className="absolute inset-0 size-full touch-none outline-none" />

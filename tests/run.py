@@ -22,6 +22,7 @@ CHECKS = [
     ("page types", ["npm", "run", "--silent", "check"], ROOT / "web"),
     ("page lint", ["npm", "run", "--silent", "lint"], ROOT / "web"),
 ]
+WARM = "from nightmist.warm import warm_up; warm_up()"
 #: A page that is drawn by software takes both cores by itself.
 RUNS = [["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"], ["tests/browser"]]
 
@@ -30,6 +31,8 @@ def main() -> int:
     """Run all; the exit status is that of the first failure."""
     environment = {**os.environ, "PATH": f"{BIN}:{os.environ['PATH']}", "NO_COLOR": "1"}
     failed = []
+    # What the linters leave of two cores compiles the kernels, which both processes of tests would do otherwise.
+    warming = subprocess.Popen([sys.executable, "-c", WARM], cwd=ROOT, env=environment)
     for name, command, folder in CHECKS:
         started = time.perf_counter()
         done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, check=False)
@@ -38,6 +41,8 @@ def main() -> int:
         if done.returncode:
             failed.append(name)
             print(done.stdout, done.stderr, flush=True)
+    if warming.wait():
+        failed.append("warming up the engine")
     runs = [sys.argv[1:]] if sys.argv[1:] else RUNS
     for arguments in runs:
         tests = [sys.executable, "-m", "pytest", *arguments]

@@ -72,7 +72,9 @@ export class PaintInput {
     const layer = state && layerById(state, receivingLayers(state)[surface.name] ?? "");
     const hidden = layer && hiddenBy(surface, layer);
     const locked = layer && lockedBy(surface, layer);
-    const tell = (...said: Parameters<typeof say>) => sayWhile(() => !this.takesPaint(surface.name), ...said);
+    const chosen = () => useDesk.getState().layers[surface.name];
+    const before = chosen();
+    const tell = (...said: Parameters<typeof say>) => sayWhile(() => chosen() === before && !this.takesPaint(surface.name), ...said);
     if (missingFromView(surface)) {
       tell(`${surface.name} shows a hatched pattern until ${missingFiles(surface)} comes; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
     } else if (!layer && desk.maskTarget) {

@@ -9,6 +9,7 @@ import nightmist as nm
 from nightmist import Document, NightmistError
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mapping.frames import turn_of
+from nightmist.core.mesh.bodies import practice_body
 
 from ..shapes import joined, placed, sphere
 from .test_bent_decals import places
@@ -131,6 +132,22 @@ def test_only_the_body_in_the_frame_takes_it_and_it_goes_to_another_by_a_drag(sq
     assert not red[near].any()
     decal.duplicate(at=front(doc, 0.0))
     assert reds(surface.read("base_color"))[y, x].all()
+
+
+def test_around_a_ring_with_something_close_in_front_it_is_fitted_to_the_ring(square):
+    doc, _surface, layer = opened(
+        joined(
+            placed(practice_body("ring", 2.0), uv_scale=0.45),
+            placed(sphere(8, 4), scale=(0.1,) * 3, move=(0, 0, 1.3), uv_scale=0.3, uv_move=(0.6, 0.6)),
+        ),
+        256,
+    )
+    decal = layer.place(square, front(doc, 0.7), shape="box")
+    wide = decal.frame.size
+    decal.frame.size = (2, 2, 2)
+    decal.fit()
+    assert decal.frame.size == pytest.approx(wide)
+    assert max(wide) == pytest.approx(2, rel=0.1)
 
 
 def test_a_frame_that_is_smaller_than_its_body_ends_there(square):

@@ -13,6 +13,7 @@ from ..core.mesh.checkup import Cure, FindingKind, check_uvs
 from ..core.mesh.planner import enough_size, memory, plan_table
 from ..core.mesh.planner import pixels_per_unit as picture_pixels_per_unit
 from ..core.mesh.seams import Extent
+from ..core.mesh.solvers import get_ready
 from ..core.mesh.topology import islands_of
 from ..document.derived.model import runs_of_faces
 from ..document.preparing.maps import pixels_per_unit
@@ -120,6 +121,9 @@ def checkup(studio: InStudio, project: str) -> list[Checkup]:
             )
             for f in report.found
         ]
+        if any(finding.cure == "unwrap" and not finding.meant for finding in findings):
+            # One click away: its libraries are loaded by then.
+            get_ready(len(faces))
         gap = report.gap if report.gap != float("inf") else None
         found.append(
             Checkup(

@@ -1,5 +1,5 @@
 import { unwrap } from "../prepare/unwrap";
-import { type PrepareTool, setPreparing, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
+import { paintMask, type PrepareTool, setPreparing, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
 import { chosenLayer, startNaming, together } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
@@ -195,8 +195,9 @@ function switchMask({ project }: Context): void {
   const layer = chosenLayer()?.layer;
   if (!layer) return;
   const { maskTarget } = useDesk.getState();
-  if (!layer.mask) project.send({ type: "add_mask", node: layer.id, start: 0 });
-  useDesk.setState({ maskTarget: maskTarget === layer.id ? null : layer.id });
+  if (layer.mask) return useDesk.setState({ maskTarget: maskTarget === layer.id ? null : layer.id });
+  project.send({ type: "add_mask", node: layer.id, start: 0 });
+  paintMask(layer.id, 0);
 }
 
 function seamBorder({ project }: Context): void {

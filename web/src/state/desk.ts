@@ -229,6 +229,9 @@ export const setLook = (part: Partial<Look>) => useDesk.setState(({ look }) => (
 export const setReferences = (part: Partial<Desk["references"]>) =>
   useDesk.setState(({ references }) => ({ references: { ...references, ...part } }));
 
+/** Strokes go to a new mask, and change what it shows: what is hidden appears, what is seen goes. */
+export const paintMask = (node: string, start: number): void => useDesk.setState({ maskTarget: node, maskValue: 1 - start, otherMaskValue: start });
+
 /** The second load comes to hand, the first is put away; of a mask the second value. */
 export const swapLoads = () =>
   useDesk.setState(({ maskTarget, maskValue, otherMaskValue, pigment, otherPigment }) =>

@@ -1,7 +1,7 @@
 import { IconContrast, IconEye, IconEyeOff } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
-import { useDesk } from "../state/desk";
+import { paintMask, useDesk } from "../state/desk";
 import type { LayerState } from "../state/document";
 import type { Project } from "../state/project";
 import { MaskMenu } from "./mask_menu";
@@ -20,7 +20,7 @@ export function MaskSettings({ layer, project }: { layer: LayerState; project: P
   if (!mask) {
     const add = (start: number) => {
       project.send({ type: "add_mask", node, start });
-      useDesk.setState({ maskTarget: node });
+      paintMask(node, start);
     };
     const button = "h-7 grow rounded-control bg-fog-2 px-1 whitespace-nowrap hover:bg-fog-3";
     return (

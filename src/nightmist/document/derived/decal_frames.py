@@ -1,4 +1,4 @@
-"""How the frames of decals lie in space: along which curve, and where they are further along it."""
+"""How the frames of decals lie in space: along which curve, where they are further along it, what they hold."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.mapping.bending import FLAT, bend_about_axis, bend_about_point, rolled_up
+from ...core.mapping.frames import inverse_of
 from ...core.mapping.placing import axes_of, roll_of, turned_to
-from ..values import AnyFrame, SurfaceFrame
+from ...core.mesh import Mesh
+from ..values import AnyFrame, BodyFrame, SurfaceFrame
 
 #: Radians from side to side of a frame below which it lies flat.
 LEAST_BEND = 1e-4
@@ -38,3 +40,11 @@ def slid(frame: SurfaceFrame, x: float, y: float) -> SurfaceFrame:
         position=place.tolist(), normal=normal.tolist(), roll=roll, axis=frame.axis + roll - frame.roll
     )
     return gone
+
+
+def part_inside(mesh: Mesh, frame: BodyFrame) -> int | None:
+    """The part of which most faces lie inside a frame."""
+    middles = mesh.corners.mean(axis=1)
+    inward = inverse_of(frame.position, frame.size, frame.turn)
+    inside = (np.abs(middles @ inward[:, :3].T + inward[:, 3]) <= 0.5 + 1e-3).all(axis=1)
+    return int(np.bincount(mesh.face_part[inside]).argmax()) if inside.any() else None

@@ -8,11 +8,12 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.mapping.frames import degrees_of, inverse_of, turn_of
+from ...core.mapping.frames import degrees_of, turn_of
 from ...core.mapping.placing import axes_of, roll_of
 from ...core.mesh import Mesh
 from ...core.mesh.similarity import Similarity, similarity_between
 from ..change import Change
+from ..derived.decal_frames import part_inside
 from ..document import Document
 from ..values import AnyValue, BodyFrame, Decal, Decals, Frame, SurfaceFrame, Wash
 
@@ -70,7 +71,7 @@ def _with(document: Document, decal: Decal, motions: dict[int, Similarity]) -> D
     """A decal that has gone along with the part on which it lies."""
     frame = decal.frame
     if isinstance(frame, BodyFrame):
-        held = _part_inside(document.mesh, frame)
+        held = part_inside(document.mesh, frame)
         gone = motions.get(held) if held is not None else None
         around: Decal = decal.but(frame=_moved(frame, gone)) if gone else decal
         return around
@@ -94,14 +95,6 @@ def _with(document: Document, decal: Decal, motions: dict[int, Similarity]) -> D
         )
     )  # fmt: skip
     return moved
-
-
-def _part_inside(mesh: Mesh, frame: BodyFrame) -> int | None:
-    """The part of which most faces lie inside a frame."""
-    middles = mesh.corners.mean(axis=1)
-    inward = inverse_of(frame.position, frame.size, frame.turn)
-    inside = (np.abs(middles @ inward[:, :3].T + inward[:, 3]) <= 0.5 + 1e-3).all(axis=1)
-    return int(np.bincount(mesh.face_part[inside]).argmax()) if inside.any() else None
 
 
 def _moved(frame: AnyBox, motion: Similarity) -> AnyBox:

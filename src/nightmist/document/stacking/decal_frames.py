@@ -11,7 +11,7 @@ from ...core.errors import NightmistError
 from ...core.mapping.curving import Curve, curve_of
 from ...core.mapping.frames import degrees_of, fitted, turn_of
 from ...core.mapping.placing import axes_of, depth_of, smooth_normal
-from ..derived.decal_frames import bend_of
+from ..derived.decal_frames import bend_of, part_inside
 from ..document import Document
 from ..values import FARTHEST, AnyFrame, BodyFrame, BodyShape, FrameShape, MapFrame, SurfaceFrame
 
@@ -71,23 +71,24 @@ def moved_to(document: Document, frame: SurfaceFrame | BodyFrame, at: SurfacePla
     """A frame at another place of the surface; one around a body goes to the part there, and stays if it is its own."""
     if isinstance(frame, SurfaceFrame):
         return settled(document, turned(document, frame.but(position=at.position, normal=at.normal)))
-    face = _face_at(document, at)
-    part = document.mesh.face_part
-    front = _below(document, frame)
-    return frame if front and part[front[0]] == part[face] else _around(document, frame, face)
+    part = _part_at(document, at)
+    return frame if part_inside(document.mesh, frame) == part else _around(document, frame, part)
 
 
 def around_part(document: Document, at: SurfacePlace, roll: float, shape: FrameShape) -> BodyFrame:
     """A frame around the part at a place of the surface, its front towards whoever looks at that."""
     turn = degrees_of(axes_of(at.normal, roll).T)
-    return _around(document, BodyFrame(turn=turn, shape=shape), _face_at(document, at))
+    return _around(document, BodyFrame(turn=turn, shape=shape), _part_at(document, at))
 
 
 def fitted_again(document: Document, frame: AnyFrame) -> BodyFrame:
     """A frame around a body as small as it can be, as it is turned. Raises NightmistError where there is none."""
     if not isinstance(frame, BodyFrame):
         raise NightmistError("Only a decal around a body is fitted to it. Choose Sphere, Box or Three ways first.")
-    return _around(document, frame, below_middle(document, frame)[0])
+    part = part_inside(document.mesh, frame)
+    if part is None:
+        part = int(document.mesh.face_part[below_middle(document, frame)[0]])
+    return _around(document, frame, part)
 
 
 def with_fields(document: Document, frame: AnyFrame, ratio: float, **fields: Any) -> AnyFrame:
@@ -126,13 +127,13 @@ def _below(document: Document, frame: SurfaceFrame | BodyFrame) -> tuple[int, Su
     return _met(document, np.array(frame.position) + front * before, front)
 
 
-def _face_at(document: Document, at: SurfacePlace) -> int:
+def _part_at(document: Document, at: SurfacePlace) -> int:
     low, high = document.mesh.bounds
     normal = np.array(at.normal)
     found = _met(document, np.array(at.position) + normal * 1e-4 * float((high - low).max()), normal)
     if found is None:
         raise NightmistError("No part of the model lies there.")
-    return found[0]
+    return int(document.mesh.face_part[found[0]])
 
 
 def _met(
@@ -146,9 +147,8 @@ def _met(
     return int(hit.face[0]), SurfacePlace(tuple(place.tolist()), tuple(hit.normal[0].tolist()))
 
 
-def _around(document: Document, frame: BodyFrame, face: int) -> BodyFrame:
-    mesh = document.mesh
-    corners = mesh.corners[mesh.face_part == mesh.face_part[face]].reshape(-1, 3).astype(np.float64)
+def _around(document: Document, frame: BodyFrame, part: int) -> BodyFrame:
+    corners = document.mesh.corners[document.mesh.face_part == part].reshape(-1, 3).astype(np.float64)
     position, size = fitted(corners, frame.turn)
     around: BodyFrame = frame.but(position=position, size=size)
     return around

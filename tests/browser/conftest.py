@@ -118,8 +118,12 @@ class Painter:
         self.page, self.server, self.project = page, server, project
 
     def open(self) -> Painter:
-        self.page.goto(f"{self.server.url}{SWITCHES}#/project/{self.project}")
-        self.page.reload()
+        page = f"{self.server.url}{SWITCHES}"
+        there = self.page.url.startswith(page)
+        self.page.goto(f"{page}#/project/{self.project}")
+        if there:
+            # Another place of the same page loads nothing.
+            self.page.reload()
         self.page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
         self.page.wait_for_selector("canvas[data-batch]", timeout=PATIENCE)
         self.box = self.page.locator("canvas[data-ready]").bounding_box()

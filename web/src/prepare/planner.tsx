@@ -30,17 +30,18 @@ function PlanCard({ project, done }: { project: Project; done: () => void }) {
   const modelSize = useSession((session) => session.modelSize);
   // As near as the model fills the picture.
   const [view, setView] = useState({ distance: Number((NEAR * modelSize).toPrecision(1)), fov: 40, height: 1080 });
-  const [plan, setPlan] = useState<Plan | null>(null);
+  const [found, setFound] = useState<{ plan: Plan; from: typeof view } | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   useEffect(() => {
     let current = true;
     loadPlan(project.id, view.distance, view.fov, view.height)
-      .then((found) => current && (setPlan(found), setProblem(null)))
+      .then((plan) => current && (setFound({ plan, from: view }), setProblem(null)))
       .catch((error: Error) => current && setProblem(error.message));
     return () => {
       current = false;
     };
   }, [project.id, view]);
+  const plan = found?.plan;
   return (
     <>
       <div className="flex flex-wrap gap-x-3">
@@ -53,7 +54,7 @@ function PlanCard({ project, done }: { project: Project; done: () => void }) {
       {plan && (
         <>
           <p className="mt-2">
-            From {view.distance} units, in a picture {view.height} px high, a model unit takes {shown(plan.needed)} px.
+            From {found.from.distance} units, in a picture {found.from.height} px high, a model unit takes {shown(plan.needed)} px.
           </p>
           <Advised project={project} advice={plan.advice} needed={plan.needed} done={done} />
           <p className="mt-3 text-ink-2">If all islands were laid out anew, in one map for all or in one for each surface:</p>

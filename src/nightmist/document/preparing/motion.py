@@ -40,25 +40,28 @@ def with_moved_frames(document: Document, mesh: Mesh, change: Change) -> Change:
     return Change(label=change.label, values=values, rasters=change.rasters, edits=change.edits)
 
 
+def moved_faces(old: Mesh, new: Mesh) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
+    """Of each part that is the same but lies otherwise now: its faces before and, one by one the same, now."""
+    for _, here, there, _ in _moved_parts(old, new):
+        yield here, there
+
+
 def _motions(old: Mesh, new: Mesh) -> dict[int, Similarity]:
-    """By the old model's parts, how those of the same name and faces lie otherwise now; those that stayed are left."""
-    found: dict[int, Similarity] = {}
-    for number, corners in _parts(old):
-        name = old.parts[number]
-        there = [each for each, _ in _parts(new) if new.parts[each] == name]
-        if len(there) != 1 or old.parts.count(name) != 1:
+    return {number: motion for number, _, _, motion in _moved_parts(old, new)}
+
+
+def _moved_parts(old: Mesh, new: Mesh) -> Iterator[tuple[int, NDArray[np.int64], NDArray[np.int64], Similarity]]:
+    """Old parts of which one of the same name and faces lies otherwise now, with how; those that stayed are left."""
+    for number, name in enumerate(old.parts):
+        here = np.flatnonzero(old.face_part == number)
+        same = [each for each, other in enumerate(new.parts) if other == name and (new.face_part == each).any()]
+        if not len(here) or len(same) != 1 or old.parts.count(name) != 1:
             continue
-        now = new.corners[new.face_part == there[0]].reshape(-1, 3)
-        if now.shape == corners.shape and (motion := similarity_between(corners, now)):
-            found[number] = motion
-    return found
-
-
-def _parts(mesh: Mesh) -> Iterator[tuple[int, NDArray[np.float64]]]:
-    for number in range(len(mesh.parts)):
-        faces = mesh.face_part == number
-        if faces.any():
-            yield number, mesh.corners[faces].reshape(-1, 3)
+        there = np.flatnonzero(new.face_part == same[0])
+        if len(there) != len(here):
+            continue
+        if motion := similarity_between(old.corners[here].reshape(-1, 3), new.corners[there].reshape(-1, 3)):
+            yield number, here, there, motion
 
 
 def _of_surface(document: Document, motions: dict[int, Similarity], number: int) -> Similarity | None:

@@ -17,6 +17,7 @@ from ..change import raster_id
 from ..derived.layouts import texels_of, uvs_of
 from ..document import Document
 from ..values import CHANNELS, PLANES, Surface
+from .motion import moved_faces
 
 #: For each layer of a surface as it will be: the layer that it takes over from, by the number of the old surface.
 Sources = Mapping[str, Mapping[int, str]]
@@ -82,6 +83,9 @@ def old_faces(document: Document, mesh: Mesh, everywhere: bool = False) -> NDArr
     if mesh.positions is old.positions and mesh.faces is old.faces:
         return np.arange(len(old.faces))
     match = matching_faces(mesh, old)
+    for before, now in moved_faces(old, mesh):
+        # Wherever a part has gone, what is painted on it goes along.
+        match[now] = before
     new = np.flatnonzero(match < 0)
     if everywhere and len(new):
         match[new] = nearest_faces(old, mesh.corners[new].mean(axis=1), mesh.face_normals[new])[0]

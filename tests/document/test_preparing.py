@@ -555,3 +555,17 @@ def test_a_part_that_was_moved_in_the_file_keeps_its_paint_and_its_regions(tmp_p
     doc.undo()
     for name, layer in layers.items():
         assert (layer.read("base_color") == before[name]).all()
+
+
+def test_paint_that_finds_no_place_on_the_new_model_is_told(tmp_path):
+    def model(cells, shift):
+        return joined(sphere(16, 8), placed(plane(cells), move=(shift, 0, 0)), names=["hull", "sign"])
+
+    doc = Document.from_mesh(model(4, 3), "harbor", (128, 128))
+    layer = doc.surfaces["sign"].layers.add("brushed", name="Coat")
+    doc.fill(layer, Pigment(base_color="#ff0000"))
+    (tmp_path / "other.glb").write_bytes(write_glb(model(5, 30)))
+    notes = doc.replace_mesh(tmp_path / "other.glb", keep_paint=True)
+    assert any("Coat of sign had paint. Undo brings it back." in note for note in notes)
+    doc.undo()
+    assert layer.read("base_color")[..., 3].any()

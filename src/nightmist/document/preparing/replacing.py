@@ -13,7 +13,7 @@ from ...core.mesh.look import Untouched
 from ...core.mesh.methods import has_uvs, unwrap
 from ...core.names import listed, unused_name
 from ...core.progress import part
-from ..change import Change
+from ..change import Change, node_and_map
 from ..document import Document
 from ..values import Meant, Node, Surface, new_id
 from .matching import Match, Why, match_surfaces, places_shared
@@ -101,7 +101,21 @@ def replace_mesh(
     project = document.project.but(hidden_parts=_still_hidden(document, mesh))
     kept = _without_faces(document, matches, len(surfaces))
     plan = Plan("Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s in moved], sources)
-    return with_moved_frames(document, mesh, refit(document, plan)), notes
+    change = refit(document, plan)
+    return with_moved_frames(document, mesh, change), notes + _lost(document, change)
+
+
+def _lost(document: Document, change: Change) -> list[str]:
+    """What is to be known of paint that lies near nothing of the new model."""
+    lost: list[str] = []
+    for key, (_, after) in change.rasters.items():
+        node = document.values.get(node_and_map(key)[0])
+        stays = isinstance(node, Node) and change.values.get(node.id, (node, node))[1] is not None
+        if after is None and stays and isinstance(node, Node):
+            lost.append(f"{node.name} of {document.surface_of(node).name}")
+    if not lost:
+        return []
+    return [f"Nothing of the new model lies where {listed(list(dict.fromkeys(lost)))} had paint. Undo brings it back."]
 
 
 def read_new_model(files: dict[str, bytes], model: str | None = None) -> Mesh:

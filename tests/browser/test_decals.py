@@ -22,6 +22,16 @@ def take(tab) -> None:
     tab.box = page.locator("canvas[data-ready]").bounding_box()
 
 
+def on_body(painter, server, body: str):
+    """A project on a practice body, a tab with the sticker put down in its middle, and the choice of its shape."""
+    project = practice(server, body)
+    tab = painter(project).open()
+    take(tab)
+    tab.page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(3)
+    return project, tab, tab.page.get_by_role("radiogroup", name="Shape of the decal")
+
+
 def middle_of(found: np.ndarray) -> np.ndarray:
     """Row and column, as shares of the map."""
     return np.argwhere(found).mean(axis=0) / len(found)
@@ -121,13 +131,8 @@ def test_a_copy_is_dragged_off_and_relief_and_values_come_with_it(painter, serve
 
 
 def test_on_a_ball_it_lies_along_the_curve_and_can_be_laid_flat(painter, server):
-    project = practice(server, "sphere")
-    tab = painter(project).open()
+    project, tab, shapes = on_body(painter, server, "sphere")
     page = tab.page
-    take(tab)
-    page.mouse.click(*tab.at(0.5, 0.5))
-    tab.wait_kept(3)
-    shapes = page.get_by_role("radiogroup", name="Shape of the decal")
     expect(shapes.get_by_role("radio", name="Ball")).to_be_checked()
     radius = page.get_by_role("textbox", name="Radius")
     assert float(radius.input_value()) == pytest.approx(0.5, rel=0.01)
@@ -192,13 +197,8 @@ def test_over_a_border_it_stays_chosen_and_a_copy_that_shows_nothing_says_why(pa
 
 
 def test_around_a_box_it_shows_on_all_sides_in_a_frame_that_is_pulled_smaller_and_fitted_again(painter, server):
-    project = practice(server, "box")
-    tab = painter(project).open()
+    project, tab, shapes = on_body(painter, server, "box")
     page = tab.page
-    take(tab)
-    page.mouse.click(*tab.at(0.5, 0.5))
-    tab.wait_kept(3)
-    shapes = page.get_by_role("radiogroup", name="Shape of the decal")
     shapes.get_by_role("radio", name="Box").click()
     tab.wait_kept(4)
     sides = islands("box")

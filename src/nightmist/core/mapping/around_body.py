@@ -10,13 +10,12 @@ import numpy as np
 from ..kernels import inlined, kernel
 from ..texels.raster import TILE
 from .decal_texels import CLAMP, along_frame, faded, keep_samples, lay_over, wrap_of
-from .projections import any_counts, inward_step, level_of, looking, place_flat, place_round, weigh_sides
+from .projections import SHAPES, any_counts, inward_step, level_of, looking, place_flat, place_round, weigh_sides
 from .samples import BLOCKS, EVERY, add_samples, take_value
 
 #: Shares of a frame's side that a body which fills it may lie outside by rounding.
 ROUNDING = 2e-4
-#: As `projections` counts shapes.
-SPHERICAL = 3
+SPHERICAL = SHAPES.index("spherical")
 #: The shape's own coordinates, as they are.
 AS_IT_IS = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
 
@@ -88,6 +87,7 @@ def lay_around_body(  # type: ignore[no-untyped-def]
     us, vs, weights, shares = np.zeros(TILE), np.zeros(TILE), np.zeros(TILE, np.float32), np.zeros(TILE, np.float32)
     pixels, corners = np.zeros(TILE, np.int32), np.zeros((4, TILE), np.float32)
     levels, samples = np.zeros(BLOCKS, np.float32), np.zeros((TILE, 4), np.float32)
+    flat_levels = np.zeros(3, np.float32)
     often = np.array([[abs(repeat[0]), 0.0, 0.0], [0.0, abs(repeat[1]), 0.0]])
     widened = np.array([[1 / margins[0], 0.0, 0.0], [0.0, 1 / margins[1], 0.0]])
     wrap = wrap_of(repeat)
@@ -99,6 +99,11 @@ def lay_around_body(  # type: ignore[no-untyped-def]
         raised[:] = zero
         for p in range(tile_start[t], tile_start[t + 1]):
             m, smooth = matrices[pieces[p, 0]], normals[pieces[p, 0]]
+            if sided:
+                # All over a face one footprint.
+                inward_step(inward, m, 0.0, 0.0, step, q)
+                for k in range(3):
+                    flat_levels[k] = level_of(shape, k, often, sizes, q, step)
             for line in range(pieces[p, 4]):
                 row = pieces[p, 3] + line
                 left, right = spans[pieces[p, 5] + line]
@@ -115,7 +120,7 @@ def lay_around_body(  # type: ignore[no-untyped-def]
                         continue
                     if sided:
                         place_flat(k, AS_IT_IS, n, slope, q, step, left, right, us, vs)
-                        levels[:] = level_of(shape, k, often, sizes, q, step)
+                        levels[:] = flat_levels[k]
                     else:
                         place_round(shape, AS_IT_IS, q, step, left, right, us, vs)
                         for block in range((right - left + EVERY - 1) // EVERY):

@@ -8,6 +8,7 @@ from ..kernels import inlined, kernel
 from ..texels.raster import TILE
 from .bending import rolled_out
 from .decal_texels import CLAMP, along_frame, faded, keep_samples, lay_over, wrap_of
+from .projections import inward_step
 from .samples import BLOCKS, add_samples, take_value
 
 #: The share of a frame's depth, at both of its ends, over which paint fades.
@@ -109,17 +110,12 @@ def lay_on_surface(  # type: ignore[no-untyped-def]
         for p in range(tile_start[t], tile_start[t + 1]):
             f = pieces[p, 0]
             m = matrices[f]
-            for k in range(3):
-                step[0, k], step[1, k] = 0.0, 0.0
-                for j in range(3):
-                    step[0, k] += inward[k, j] * m[j]
-                    step[1, k] += inward[k, j] * m[j + 3]
+            line = pieces[p, 4] // 2
+            x = pieces[p, 1] + (spans[pieces[p, 5] + line, 0] + spans[pieces[p, 5] + line, 1]) / 2
+            y = pieces[p, 2] + pieces[p, 3] + line + 0.5
+            inward_step(inward, m, x, y, step, q)
             if bend[0] != 0:
                 # What a texel covers is told along the curve, as it is amid the piece.
-                line = pieces[p, 4] // 2
-                x = pieces[p, 1] + (spans[pieces[p, 5] + line, 0] + spans[pieces[p, 5] + line, 1]) / 2
-                y = pieces[p, 2] + pieces[p, 3] + line + 0.5
-                _into(inward, m, x, y, q)
                 for j in range(2):
                     for k in range(3):
                         beside[k] = q[k] + step[j, k]

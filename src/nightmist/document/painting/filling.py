@@ -80,7 +80,7 @@ def gradient(
     """
     first, second = loads
     changes: list[tuple[Node, PlaneName, Tiles]] = []
-    closed = True
+    closed = fence is not None
     for taker in (layers or {"": layer}).values():
         surface = document.surface_of(taker)
         own, hidden = document.layout(surface).ownership, document.hidden_faces(surface)
@@ -189,7 +189,7 @@ def _lay(
     if not laid:
         raise NightmistError(EMPTY_PIGMENT)
     changes: list[tuple[Node, PlaneName, Tiles]] = []
-    closed = True
+    closed = fence is not None
     for layer, shape in masks:
         fenced = document.region_mask(fence, document.surface_of(layer)) if fence else None
         mask = product([shape, fenced])

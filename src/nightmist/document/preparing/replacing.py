@@ -110,8 +110,9 @@ def _lost(document: Document, change: Change) -> list[str]:
     lost: list[str] = []
     for key, (_, after) in change.rasters.items():
         node = document.values.get(node_and_map(key)[0])
-        stays = isinstance(node, Node) and change.values.get(node.id, (node, node))[1] is not None
-        if after is None and stays and isinstance(node, Node):
+        if after is not None or not isinstance(node, Node):
+            continue
+        if change.values.get(node.id, (node, node))[1] is not None:
             lost.append(f"{node.name} of {document.surface_of(node).name}")
     if not lost:
         return []

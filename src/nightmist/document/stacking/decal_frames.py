@@ -77,8 +77,7 @@ def moved_to(document: Document, frame: SurfaceFrame | BodyFrame, at: SurfacePla
 
 def around_part(document: Document, at: SurfacePlace, roll: float, shape: FrameShape) -> BodyFrame:
     """A frame around the part at a place of the surface, its front towards whoever looks at that."""
-    turn = degrees_of(axes_of(at.normal, roll).T)
-    return _around(document, BodyFrame(turn=turn, shape=shape), _part_at(document, at))
+    return _around(document, _facing(at.normal, roll, shape), _part_at(document, at))
 
 
 def fitted_again(document: Document, frame: AnyFrame) -> BodyFrame:
@@ -102,9 +101,9 @@ def with_fields(document: Document, frame: AnyFrame, ratio: float, **fields: Any
     if shape and is_body(shape) != isinstance(frame, BodyFrame):
         del fields["shape"]
         if isinstance(frame, SurfaceFrame):
-            _, at = below_middle(document, frame)
-            # Upright, and its front as the decal's was.
-            frame = around_part(document, SurfacePlace(at.position, frame.normal), frame.roll, shape)
+            face, _ = below_middle(document, frame)
+            part = int(document.mesh.face_part[face])
+            frame = _around(document, _facing(frame.normal, frame.roll, shape), part)
         else:
             frame = _on_front(document, frame, ratio, shape)  # type: ignore[arg-type]
     after: AnyFrame = frame.but(**fields)
@@ -145,6 +144,11 @@ def _met(
         return None
     place = start - front * hit.distance[0]
     return int(hit.face[0]), SurfacePlace(tuple(place.tolist()), tuple(hit.normal[0].tolist()))
+
+
+def _facing(normal: tuple[float, float, float], roll: float, shape: FrameShape) -> BodyFrame:
+    """A frame around nothing yet, upright, its front along a normal."""
+    return BodyFrame(turn=degrees_of(axes_of(normal, roll).T), shape=shape)
 
 
 def _around(document: Document, frame: BodyFrame, part: int) -> BodyFrame:

@@ -401,6 +401,36 @@ def test_another_model_takes_over_the_paint(painter, server):
     assert columns.mean() / 256 == pytest.approx(0.65, abs=0.04)
 
 
+def test_paint_that_a_new_model_has_no_place_for_is_named_first(painter, server):
+    """The dialog says how much of which layer goes, not where the paint stays in the maps; undo brings all back."""
+    project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.47, 0.5), (0.53, 0.5))
+    tab.wait_kept(1)
+    before = server.texels(project, "surface")
+    page.get_by_role("button", name="Prepare").click()
+    beside = placed(plane(5), scale=(0.2, 1, 1), move=(0.8, 0, 0), uv_scale=0.9)
+
+    def choose(model):
+        page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(model)})
+        return page.get_by_role("dialog")
+
+    lost = "All of the paint on First paint of surface is lost: the new model has nothing where it lies."
+    dialog = choose(beside)
+    expect(dialog.get_by_text(lost)).to_be_visible()
+    dialog.get_by_label("Layers for surface").select_option("none: it begins anew")
+    expect(dialog.get_by_text(lost)).to_be_hidden()
+    dialog.get_by_label("Layers for surface").select_option("surface")
+    expect(dialog.get_by_text(lost)).to_be_visible()
+    dialog.get_by_role("button", name="Replace", exact=True).click()
+    settled(tab, 2)
+    expect(page.get_by_role("alert")).to_contain_text(f"{lost} Undo brings it back.")
+    page.keyboard.press("Control+z")
+    settled(tab, 3)
+    assert (server.texels(project, "surface") == before).all()
+
+
 def test_a_model_with_other_material_names_loses_nothing(painter, server):
     """What goes where is shown first and can be changed; a surface without a place is kept with its paint."""
     project = server.create(write_glb(walls()), "walls.glb")

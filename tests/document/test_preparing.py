@@ -13,7 +13,6 @@ from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.api.mesh_wire import Snapshot, write_mesh
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.mesh.planner import enough_size
 from nightmist.core.mesh.seams import edges_at
 from nightmist.core.progress import CancelledError
@@ -524,48 +523,3 @@ def test_other_findings_are_meant_by_their_kind():
         doc.mean_so("surface", "outside")
     doc.undo()
     assert doc.surfaces["surface"].value.meant.kinds == ()
-
-
-@pytest.mark.parametrize("unit", [1, 100])
-@pytest.mark.parametrize("move", [(0.1, 0.1, 0), (5, 0, 0), (-2.5, 0, 0)])
-def test_a_part_that_was_moved_in_the_file_keeps_its_paint_and_its_regions(tmp_path, unit, move):
-    """Also where it lies now where another part lay; that one stays as it is."""
-
-    def model(shift):
-        crate = placed(practice_body("box", 1.0), move=(2.5 + shift[0], shift[1], shift[2]))
-        return placed(joined(sphere(16, 8), crate, names=["hull", "crate"]), scale=(unit,) * 3)
-
-    doc = Document.from_mesh(model((0, 0, 0)), "harbor", (256, 256))
-    layers = {name: surface.layers.add("brushed") for name, surface in doc.surfaces.items()}
-    for name, middle in (("hull", 0.0), ("crate", 2.5 * unit)):
-        camera = Camera.look_at((middle, 0, 4 * unit), (middle, 0, 0), 30, (300, 300))
-        doc.stroke(layers[name], [(130, 150), (170, 150)], camera, Tip(radius=15), Pigment(base_color="#ff0000"))
-    before = {name: layer.read("base_color").astype(int) for name, layer in layers.items()}
-    faces = np.flatnonzero(doc.mesh.face_surface == 1)[[10, 11, 40, 41]]
-    region = doc.regions.add("Marked", faces=faces)
-    (tmp_path / "moved.glb").write_bytes(write_glb(model(move)))
-    doc.replace_mesh(tmp_path / "moved.glb", keep_paint=True)
-    assert region.faces.tolist() == faces.tolist()
-    for name, layer in layers.items():
-        after = layer.read("base_color").astype(int)
-        assert (before[name][..., 3] > 0).sum() > 100
-        seen = np.minimum(before[name][..., 3], after[..., 3]) > 2000
-        assert abs(after[..., 3] - before[name][..., 3]).max() < 300
-        assert abs(after - before[name])[seen].max() < 300
-    doc.undo()
-    for name, layer in layers.items():
-        assert (layer.read("base_color") == before[name]).all()
-
-
-def test_paint_that_finds_no_place_on_the_new_model_is_told(tmp_path):
-    def model(cells, shift):
-        return joined(sphere(16, 8), placed(plane(cells), move=(shift, 0, 0)), names=["hull", "sign"])
-
-    doc = Document.from_mesh(model(4, 3), "harbor", (128, 128))
-    layer = doc.surfaces["sign"].layers.add("brushed", name="Coat")
-    doc.fill(layer, Pigment(base_color="#ff0000"))
-    (tmp_path / "other.glb").write_bytes(write_glb(model(5, 30)))
-    notes = doc.replace_mesh(tmp_path / "other.glb", keep_paint=True)
-    assert any("Coat of sign had paint. Undo brings it back." in note for note in notes)
-    doc.undo()
-    assert layer.read("base_color")[..., 3].any()

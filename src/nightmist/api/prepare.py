@@ -196,10 +196,16 @@ def replace_model(
 
 
 @router.post("/projects/{project}/model/preview", responses={422: {"model": Problem}})
-def preview_model(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> Replacement:
-    """What goes where when another model takes the place of this one; nothing is changed."""
-    mesh = read_new_model(read_files(files))
-    return studio.with_document(project, lambda document: preview_of_replacement(document, mesh))
+def preview_model(
+    studio: InStudio,
+    project: str,
+    files: Annotated[list[UploadFile], File()],
+    keep_paint: Annotated[bool, Form()] = True,
+    surfaces: Annotated[str, Form(max_length=1_000_000)] = "",
+) -> Replacement:
+    """What goes where when another model takes the place of this one with these choices; nothing is changed."""
+    mesh, chosen = read_new_model(read_files(files)), _chosen(surfaces)
+    return studio.with_document(project, lambda document: preview_of_replacement(document, mesh, keep_paint, chosen))
 
 
 def _chosen(surfaces: str) -> dict[str, str | None]:

@@ -68,9 +68,9 @@ export async function loadMesh(id: string): Promise<StageMesh> {
   return readMesh(await (await ask(`/api/projects/${id}/mesh`)).arrayBuffer());
 }
 
-/** What would go where; nothing is changed. */
-export async function previewModel(id: string, files: File[]): Promise<Replacement> {
-  const body = filled(files, {});
+/** What would go where; nothing is changed. `surfaces`: as `replaceModel` takes it. */
+export async function previewModel(id: string, files: File[], keepPaint: boolean, surfaces: Record<string, string | null>): Promise<Replacement> {
+  const body = filled(files, { keep_paint: String(keepPaint), surfaces: JSON.stringify(surfaces) });
   return (await ask(`/api/projects/${id}/model/preview`, { method: "POST", body })).json() as Promise<Replacement>;
 }
 

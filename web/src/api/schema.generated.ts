@@ -283,7 +283,7 @@ export interface paths {
         put?: never;
         /**
          * Preview Model
-         * @description What goes where when another model takes the place of this one; nothing is changed.
+         * @description What goes where when another model takes the place of this one with these choices; nothing is changed.
          */
         post: operations["preview_model_api_projects__project__model_preview_post"];
         delete?: never;
@@ -1238,6 +1238,16 @@ export interface components {
         Body_preview_model_api_projects__project__model_preview_post: {
             /** Files */
             files: string[];
+            /**
+             * Keep Paint
+             * @default true
+             */
+            keep_paint: boolean;
+            /**
+             * Surfaces
+             * @default
+             */
+            surfaces: string;
         };
         /** Body_replace_model_api_projects__project__model_post */
         Body_replace_model_api_projects__project__model_post: {
@@ -2064,7 +2074,7 @@ export interface components {
         };
         /**
          * Replacement
-         * @description What goes where when a new model takes the place of the old one.
+         * @description What goes where when a new model takes the place of the old one; losses: paint and regions that stay without.
          */
         Replacement: {
             /** Surfaces */
@@ -2073,6 +2083,8 @@ export interface components {
             left: components["schemas"]["Left"][];
             /** Notes */
             notes: string[];
+            /** Losses */
+            losses: string[];
         };
         /**
          * Successor

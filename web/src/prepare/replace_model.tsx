@@ -13,6 +13,8 @@ const WHY: Record<Replacement["surfaces"][number]["why"], string> = {
   chosen: "chosen", name: "same name", faces: "same faces", place: "same place", alike: "a name like it", order: "next in order", new: "",
 }; // prettier-ignore
 
+const keepPaint = () => useDesk.getState().preparing.keepPaint;
+
 interface Asked {
   files: File[];
   preview: Replacement;
@@ -25,16 +27,16 @@ export function ReplaceModel({ project }: { project: Project }) {
   const read = async (files: File[]) => {
     if (!files.length) return;
     try {
-      setAsked({ files, preview: await previewModel(project.id, files) });
+      setAsked({ files, preview: await previewModel(project.id, files, keepPaint(), {}) });
     } catch (error) {
       useSession.setState({ notice: (error as Error).message });
     }
   };
-  const replace = async (takes: Record<string, string | null>) => {
+  const replace = async (takes: Takes) => {
     if (!asked) return;
     setAsked(null);
     try {
-      const notes = await replaceModel(project.id, asked.files, useDesk.getState().preparing.keepPaint, takes);
+      const notes = await replaceModel(project.id, asked.files, keepPaint(), takes);
       useSession.setState({ notice: notes.join(" ") || null });
     } catch (error) {
       useSession.setState({ notice: (error as Error).message });
@@ -54,7 +56,14 @@ export function ReplaceModel({ project }: { project: Project }) {
       <Dialog open={asked !== null} onClose={() => setAsked(null)} className="relative z-30">
         <div className="fixed inset-0 grid place-items-center bg-ink/25 p-6">
           <DialogPanel className="card flex max-h-[calc(100vh-48px)] w-[600px] flex-col p-4 shadow-lg">
-            {asked && <WhatGoesWhere preview={asked.preview} replace={replace} cancel={() => setAsked(null)} />}
+            {asked && (
+              <WhatGoesWhere
+                preview={asked.preview}
+                lossesWith={async (takes) => (await previewModel(project.id, asked.files, keepPaint(), takes)).losses}
+                replace={replace}
+                cancel={() => setAsked(null)}
+              />
+            )}
           </DialogPanel>
         </div>
       </Dialog>
@@ -62,26 +71,43 @@ export function ReplaceModel({ project }: { project: Project }) {
   );
 }
 
+/** By the new surfaces' names, whose layers each takes; null for a new beginning. */
+type Takes = Record<string, string | null>;
+
 interface Choosing {
   preview: Replacement;
-  replace: (takes: Record<string, string | null>) => void;
+  lossesWith: (takes: Takes) => Promise<string[]>;
+  replace: (takes: Takes) => void;
   cancel: () => void;
 }
 
-function WhatGoesWhere({ preview, replace, cancel }: Choosing) {
-  const [takes, setTakes] = useState(Object.fromEntries(preview.surfaces.map(({ name, takes }) => [name, takes])));
-  const keepPaint = useDesk((desk) => desk.preparing.keepPaint);
+function WhatGoesWhere({ preview, lossesWith, replace, cancel }: Choosing) {
+  const [losses, setLosses] = useState(preview.losses);
+  const latest = useRef(0);
+  const [takes, setTakes] = useState<Takes>(Object.fromEntries(preview.surfaces.map(({ name, takes }) => [name, takes])));
+  const staysOnModel = useDesk((desk) => desk.preparing.keepPaint);
   const old = [...preview.surfaces.flatMap(({ takes }) => takes ?? []), ...preview.left.map(({ name }) => name)];
   const painted = Object.fromEntries(preview.left.map(({ name, layers }) => [name, layers]));
   const left = old.filter((name) => !Object.values(takes).includes(name));
   // A surface's layers go to one place: who takes them leaves another without.
-  const choose = (name: string, wanted: string | null) =>
-    setTakes(Object.fromEntries(Object.entries(takes).map(([other, now]) => [other, other === name ? wanted : now === wanted ? null : now])));
+  const choose = async (name: string, wanted: string | null) => {
+    const chosen = Object.fromEntries(
+      Object.entries(takes).map(([other, now]) => [other, other === name ? wanted : now === wanted ? null : now]),
+    );
+    setTakes(chosen);
+    const asked = ++latest.current;
+    try {
+      const found = await lossesWith(chosen);
+      if (asked === latest.current) setLosses(found);
+    } catch (error) {
+      useSession.setState({ notice: (error as Error).message });
+    }
+  };
   return (
     <>
       <DialogTitle className="font-semibold">Replace the model</DialogTitle>
       <p className="mt-1 text-ink-2">
-        {keepPaint ? "The paint stays where it is on the model." : "The paint stays where it is in the maps."} Undo brings the old model back.
+        {staysOnModel ? "The paint stays where it is on the model." : "The paint stays where it is in the maps."} Undo brings the old model back.
       </p>
       <div className="mt-3 min-h-0 overflow-y-auto">
         <table className="w-full">
@@ -104,7 +130,7 @@ function WhatGoesWhere({ preview, replace, cancel }: Choosing) {
                   <select
                     aria-label={`Layers for ${name}`}
                     value={takes[name] ?? ""}
-                    onChange={(event) => choose(name, event.target.value || null)}
+                    onChange={(event) => void choose(name, event.target.value || null)}
                     className="h-7 w-44 rounded-control bg-fog-2 px-1.5"
                   >
                     <option value="">none: it begins anew</option>
@@ -124,6 +150,11 @@ function WhatGoesWhere({ preview, replace, cancel }: Choosing) {
             {painted[name]?.length === 0
               ? " has no place in the new model, and nothing is painted on it: it goes."
               : ` has no place in the new model. It is kept without faces${painted[name] ? `, with ${painted[name].join(", ")}` : ""}.`}
+          </p>
+        ))}
+        {losses.map((loss) => (
+          <p key={loss} className="mt-2 text-care">
+            {loss}
           </p>
         ))}
         {preview.notes.map((note) => (

@@ -26,6 +26,11 @@ class Similarity:
         moved: NDArray[np.float64] = self.scale * points @ self.turn.T + self.shift
         return moved
 
+    def back(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(…, 3) points where they came from."""
+        before: NDArray[np.float64] = (points - self.shift) @ self.turn / self.scale
+        return before
+
 
 def similarity_between(old: NDArray[np.float64], new: NDArray[np.float64]) -> Similarity | None:
     """How (n, 3) points became others; None where they stayed, or did not all go the same way."""

@@ -26,6 +26,8 @@ MOST_SAMPLES = 4
 AGREE = 0.5
 #: Points asked for at once, so that progress moves and memory stays small.
 BATCH = 400_000
+#: Faces of a mesh by the octant of their normals, eight arrays.
+Octants = list[NDArray[np.int64]]
 
 
 @dataclass
@@ -71,16 +73,12 @@ def nearest_places(
     open_faces = np.flatnonzero(place.surface == -1)
     if not len(open_faces):
         return place
-    is_open = np.zeros(len(own.faces), np.uint8)
-    is_open[open_faces] = 1
-    count = _open_texels(own.tile_start, own.pieces, own.spans, own.columns, own.matrices, is_open,
-                         np.zeros((0, 3), np.int32), np.zeros((0, 3)))  # fmt: skip
-    where, points = np.zeros((count, 3), np.int32), np.zeros((count, 3))
-    _open_texels(own.tile_start, own.pieces, own.spans, own.columns, own.matrices, is_open, where, points)
+    where, points = texels_of_faces(own, place.surface == -1)
+    count = len(where)
     texel = np.zeros((own.height, own.width, 2), np.float32)
     texel_surface = np.full((own.height, own.width), -1, np.int32)
     corners = old.corners
-    facing = _opposite_sides(old)
+    facing = _by_octant(old)
     for first in range(0, count, BATCH):
         progress("Finding the paint's old place", first / count)
         there, ask = where[first : first + BATCH], points[first : first + BATCH]
@@ -97,18 +95,49 @@ def nearest_places(
     return OldPlace(place.matrix, surface, texel, texel_surface)
 
 
+def texels_of_faces(own: Ownership, chosen: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
+    """The texels of some of a table's faces: (n, 3) row, column and the face's place in it, and (n, 3) in space."""
+    table = (own.tile_start, own.pieces, own.spans, own.columns, own.matrices, chosen.astype(np.uint8))
+    count = _texels_of_faces(*table, np.zeros((0, 3), np.int32), np.zeros((0, 3)))
+    where, points = np.zeros((count, 3), np.int32), np.zeros((count, 3))
+    _texels_of_faces(*table, where, points)
+    return where, points
+
+
 def nearest_faces(
-    old: Mesh, points: NDArray[np.float64], normals: NDArray[np.float64], facing: list[NDArray[np.int64]] | None = None
+    old: Mesh, points: NDArray[np.float64], normals: NDArray[np.float64], facing: Octants | None = None
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """The old face that each of (N, 3) points lies nearest to, and the place on it.
 
     -1 where that is farther than 5 % of the old model's size, or faces elsewhere than a point's normal.
     """
-    found, near = _nearest_agreeing(points, normals, old, facing or _opposite_sides(old))
+    found, near = _nearest_agreeing(points, normals, old, facing or _by_octant(old))
     low, high = old.bounds
-    good = (found >= 0) & (np.linalg.norm(near - points, axis=1) < 0.05 * float(np.linalg.norm(high - low)))
-    good[good] &= (old.face_normals[found[good]] * normals[good]).sum(axis=1) > AGREE
-    return np.where(good, found, -1), near
+    return np.where(np.linalg.norm(near - points, axis=1) < 0.05 * float(np.linalg.norm(high - low)), found, -1), near
+
+
+def lost_places(
+    old: Mesh, mesh: Mesh, points: NDArray[np.float64], normals: NDArray[np.float64], asking: NDArray[np.int64],
+    slack: NDArray[np.float64],
+) -> NDArray[np.bool_]:  # fmt: skip
+    """(N,) which places on the old model none of the new one's faces takes over by `nearest_places`.
+
+    points, normals: (N, 3) on old faces. asking: the new faces that look for their nearest old place. A place is
+    taken over when the nearest new one, asked in turn, finds its way back to it, but for half of the distance
+    between the models there or slack, (N,) model units, whichever is more.
+    """
+    lost = np.ones(len(points), np.bool_)
+    if not len(asking) or not len(points):
+        return lost
+    there, on_new = _nearest_agreeing(points, normals, mesh, _by_octant(mesh, asking), asking)
+    met = np.flatnonzero(there >= 0)
+    if not len(met):
+        return lost
+    back, on_old = nearest_faces(old, on_new[met], mesh.face_normals[there[met]])
+    apart = np.linalg.norm(on_new[met] - points[met], axis=1)
+    astray = np.linalg.norm(on_old - points[met], axis=1)
+    lost[met] = (back < 0) | (astray > np.maximum(apart / 2, slack[met]))
+    return lost
 
 
 def matching_faces(mesh: Mesh, old: Mesh) -> NDArray[np.int64]:
@@ -155,40 +184,46 @@ def transferred(
     return result
 
 
-def _opposite_sides(old: Mesh) -> list[NDArray[np.int64]]:
-    """Old faces by the octant their normals point into: candidates for points that face the same way."""
-    signs = (old.face_normals >= 0).astype(np.int64)
-    octant = signs[:, 0] + 2 * signs[:, 1] + 4 * signs[:, 2]
-    return [np.flatnonzero(octant == k) for k in range(8)]
+def _by_octant(mesh: Mesh, among: NDArray[np.int64] | None = None) -> Octants:
+    """Faces by the octant their normals point into: candidates for points that face the same way."""
+    octant = _octant(mesh.face_normals)
+    return [np.flatnonzero(octant == k) if among is None else among[octant[among] == k] for k in range(8)]
+
+
+def _octant(normals: NDArray[np.float64]) -> NDArray[np.int64]:
+    signs = (normals >= 0).astype(np.int64)
+    number: NDArray[np.int64] = signs[:, 0] + 2 * signs[:, 1] + 4 * signs[:, 2]
+    return number
 
 
 def _nearest_agreeing(
-    points: NDArray[np.float64], normals: NDArray[np.float64], old: Mesh, octants: list[NDArray[np.int64]]
-) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """Nearest old faces and points; where the nearest looks elsewhere (a thin wall's far side), one that agrees."""
-    vertices, faces = old.positions.astype(np.float64), old.faces.astype(np.int64)
-    _, found, near = igl.point_mesh_squared_distance(points, vertices, faces)
-    found, near = np.asarray(found, np.int64), np.asarray(near)
-    wrong = np.flatnonzero((old.face_normals[found] * normals).sum(axis=1) <= AGREE)
-    signs = (normals[wrong] >= 0).astype(np.int64)
-    octant = signs[:, 0] + 2 * signs[:, 1] + 4 * signs[:, 2]
-    for k, members in enumerate(octants):
+    points: NDArray[np.float64], normals: NDArray[np.float64], mesh: Mesh, octants: Octants,
+    among: NDArray[np.int64] | None = None,
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:  # fmt: skip
+    """Nearest faces and points; where the nearest looks elsewhere (a thin wall's far side), one that agrees, or -1."""
+    vertices, faces = mesh.positions.astype(np.float64), mesh.faces.astype(np.int64)
+    members = np.arange(len(faces)) if among is None else among
+    _, at, near = igl.point_mesh_squared_distance(points, vertices, faces[members])
+    found, near = members[np.asarray(at, np.int64)], np.asarray(near)
+    wrong = np.flatnonzero((mesh.face_normals[found] * normals).sum(axis=1) <= AGREE)
+    octant = _octant(normals[wrong])
+    for k, alike in enumerate(octants):
         mine = wrong[octant == k]
-        if len(mine) and len(members):
-            _, at, close = igl.point_mesh_squared_distance(points[mine], vertices, faces[members])
-            found[mine], near[mine] = members[np.asarray(at, np.int64)], close
-    return found, near
+        if len(mine) and len(alike):
+            _, at, close = igl.point_mesh_squared_distance(points[mine], vertices, faces[alike])
+            found[mine], near[mine] = alike[np.asarray(at, np.int64)], close
+    return np.where((mesh.face_normals[found] * normals).sum(axis=1) > AGREE, found, -1), near
 
 
 @kernel
-def _open_texels(tile_start, pieces, spans, columns, matrices, is_open, where, points):  # type: ignore[no-untyped-def]
-    """Count texels of open faces, and write (y, x, face) and their places where there is room (call twice)."""
+def _texels_of_faces(tile_start, pieces, spans, columns, matrices, chosen, where, points):  # type: ignore[no-untyped-def]
+    """Count texels of chosen faces, and write (y, x, face) and their places where there is room (call twice)."""
     count = 0
     for t in range(len(tile_start) - 1):
         top, left = (t // columns) * TILE, (t % columns) * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
             f = pieces[p, 0]
-            if is_open[f] == 0:
+            if chosen[f] == 0:
                 continue
             m = matrices[f]
             for i in range(pieces[p, 4]):

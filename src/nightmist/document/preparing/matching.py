@@ -16,7 +16,7 @@ from ...core.mesh import Mesh
 from ...core.mesh.unwrap import face_areas
 from ..document import Document
 from ..values import Surface
-from .transfer import old_faces
+from .recognizing import Recognized
 
 #: Why a surface takes another's layers: the painter said so, its name, faces that stayed, where it lies, a name
 #: that is nearly the same, its turn among those left; or it begins anew.
@@ -40,7 +40,9 @@ class Match:
     why: Why
 
 
-def match_surfaces(document: Document, mesh: Mesh, chosen: Mapping[str, str | None] | None = None) -> list[Match]:
+def match_surfaces(
+    document: Document, mesh: Mesh, known: Recognized, chosen: Mapping[str, str | None] | None = None
+) -> list[Match]:
     """For each surface of a new model, in order, the old one that it stands for; each old one stands once.
 
     chosen: for some new surfaces, by name, the old one's name or None for a new beginning. Raises NightmistError
@@ -56,7 +58,7 @@ def match_surfaces(document: Document, mesh: Mesh, chosen: Mapping[str, str | No
     for number, name in enumerate(names):
         if number not in found and name in old:
             take(number, old[name], "name")
-    match, overlap = old_faces(document, mesh), places_shared(document, mesh)
+    match, overlap = known.face, places_shared(document, known.in_old_place(mesh))
     counts = [np.bincount(document.mesh.face_surface[m[m >= 0]], minlength=1)
               for m in (match[mesh.faces_of(number)] for number in range(len(names)))]  # fmt: skip
     for why in ("faces", "place", "alike"):

@@ -16,7 +16,8 @@ from ..derived.model import look_of, model_of
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import MODEL, PLANES, AnyValue, Node, Project, Surface
-from .transfer import Sources, old_faces, transfer
+from .recognizing import Recognized, recognize
+from .transfer import Sources, transfer
 
 
 @dataclass
@@ -26,6 +27,7 @@ class Plan:
     surfaces: all there will be, by number. nodes: those that are new, or others now. moved: ids of surfaces whose
     paint follows the model to its new place in their maps; other paint stays where it is in the map. sources: for
     layers of those, from which old layers they take over, where it is not from themselves alone. rasters: given whole.
+    known: which of the mesh's faces are old ones.
     """
 
     label: str
@@ -36,6 +38,7 @@ class Plan:
     moved: Iterable[str] = ()
     sources: Sources = field(default_factory=dict)
     rasters: Mapping[str, Raster] = field(default_factory=dict)
+    known: Recognized | None = None
 
 
 def refit(document: Document, plan: Plan) -> Change:
@@ -51,15 +54,16 @@ def refit(document: Document, plan: Plan) -> Change:
     if plan.project:
         values[plan.project.id] = (document.project, plan.project)
     mesh = plan.mesh or document.mesh
+    known = plan.known or recognize(document, mesh)
     if plan.mesh:
         mesh.surfaces = [look_of(surface) for surface in new.values()]
         values[MODEL] = (document.model, model_of(mesh, document.arrays))
-        values.update(_regions(document, mesh, new))
+        values.update(_regions(document, mesh, known, new))
     for node in plan.nodes:
         values[node.id] = (document.values.get(node.id), node)
     nodes = [node for key in old for node in document.nodes_in(key)]
     values.update({node.id: (node, None) for node in nodes if document.surface_of(node).id not in new})
-    rasters = _rasters(document, plan, mesh, new, nodes)
+    rasters = _rasters(document, plan, mesh, known, new, nodes)
     change = Change(
         label=plan.label,
         values={key: pair for key, pair in values.items() if pair[0] != pair[1]},
@@ -71,14 +75,14 @@ def refit(document: Document, plan: Plan) -> Change:
 
 
 def _regions(
-    document: Document, mesh: Mesh, surfaces: Mapping[str, Surface]
+    document: Document, mesh: Mesh, known: Recognized, surfaces: Mapping[str, Surface]
 ) -> dict[str, tuple[AnyValue | None, AnyValue | None]]:
     """Regions on the faces of another mesh; shapes in maps go with their surface."""
     found: dict[str, tuple[AnyValue | None, AnyValue | None]] = {}
     regions = document.region_values()
     if not regions:
         return found
-    match = old_faces(document, mesh, everywhere=True)
+    match = known.everywhere(mesh)
     for region in regions:
         chosen = np.zeros(len(document.mesh.faces) + 1, np.bool_)
         chosen[document.region_faces(region)] = True
@@ -89,7 +93,7 @@ def _regions(
 
 
 def _rasters(
-    document: Document, plan: Plan, mesh: Mesh, new: dict[str, Surface], nodes: list[Node]
+    document: Document, plan: Plan, mesh: Mesh, known: Recognized, new: dict[str, Surface], nodes: list[Node]
 ) -> dict[str, tuple[str | None, str | None]]:
     """Rasters that are exchanged: transferred, given, or dropped with their layer or the size of their map."""
     after: dict[str, Raster | None] = {}
@@ -105,7 +109,7 @@ def _rasters(
         if mine:
             wanted[key] = (new[key], {node.id: plan.sources.get(node.id) or _itself(document, node) for node in mine})
     if wanted:
-        after.update(transfer(document, mesh, wanted, part(document.progress, 0.6, 1)))
+        after.update(transfer(document, mesh, known, wanted, part(document.progress, 0.6, 1)))
     after.update(plan.rasters)
     found = {}
     for key, raster in after.items():

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ...core.formats import read_model
@@ -13,14 +15,15 @@ from ...core.mesh.look import Untouched
 from ...core.mesh.methods import has_uvs, unwrap
 from ...core.names import listed, unused_name
 from ...core.progress import part
-from ..change import Change, node_and_map
+from ..change import Change
 from ..document import Document
 from ..values import Meant, Node, Surface, new_id
+from .losses import emptied_regions, losses, told
 from .matching import Match, Why, match_surfaces, places_shared
 from .model import receivers, start_of, usual_depth
 from .motion import with_moved_frames
+from .recognizing import Recognized, recognize
 from .refit import Plan, refit
-from .transfer import old_faces
 from .untouched import kept_pictures
 from .uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
 
@@ -45,21 +48,29 @@ class Left(BaseModel):
 
 
 class Replacement(BaseModel):
-    """What goes where when a new model takes the place of the old one."""
+    """What goes where when a new model takes the place of the old one; losses: paint and regions that stay without."""
 
     surfaces: list[Successor]
     left: list[Left]
     notes: list[str]
+    losses: list[str]
 
 
-def preview_of_replacement(document: Document, mesh: Mesh) -> Replacement:
+def preview_of_replacement(
+    document: Document, mesh: Mesh, keep_paint: bool = True, chosen: Mapping[str, str | None] | None = None
+) -> Replacement:
     """What `replace_mesh` would do with the files of this mesh."""
-    matches = match_surfaces(document, mesh)
+    known = recognize(document, mesh)
+    matches = match_surfaces(document, mesh, known, chosen)
     successors = [
         Successor(name=m.name, faces=len(mesh.faces_of(m.number)), takes=m.old.name if m.old else None, why=m.why)
         for m in matches
     ]
-    return Replacement(surfaces=successors, left=_left(document, matches), notes=list(mesh.notes))
+    takings = _takings(document, mesh, known, _surfaces_for(document, mesh, matches)) if keep_paint else []
+    return Replacement(
+        surfaces=successors, left=_left(document, matches), notes=list(mesh.notes),
+        losses=_lost(document, mesh, known, takings),
+    )  # fmt: skip
 
 
 def replace_mesh(
@@ -74,8 +85,9 @@ def replace_mesh(
     surface that none stands for is kept, without faces.
     """
     mesh = read_new_model(files, model)
-    matches = match_surfaces(document, mesh, chosen)
-    surfaces = _surfaces_for(document, mesh, matches)
+    known = recognize(document, mesh)
+    matches = match_surfaces(document, mesh, known, chosen)
+    surfaces = _surfaces_for(document, mesh, matches, known.motion.scale if known.motion else 1.0)
     notes = [*mesh.notes, *_notes(document, matches)]
     surfaces = [_handed_through(document, mesh, surface, notes) for surface in surfaces]
     for surface in surfaces:
@@ -88,35 +100,51 @@ def replace_mesh(
             notes += [f"{surface.name} came without UVs and was unwrapped automatically.", *more]
     nodes: list[Node] = []
     sources: dict[str, dict[int, str]] = {}
-    # What a surface without faces keeps lies in its map alone, and is there again when it gets faces.
-    faceless = {s.id for s in document.surface_values() if not len(document.layout(s).faces)}
-    moved = [s for s in surfaces if s.id not in faceless] if keep_paint else []
-    if moved:
-        shared = places_shared(document, mesh)
-        for surface in moved:
-            origins = _origins(document, mesh, surface, surfaces, shared[surface.number])
-            made, taken = receivers(document, surface, origins)
-            nodes += made
-            sources |= taken
+    takings = _takings(document, mesh, known, surfaces) if keep_paint else []
+    for surface, origins in takings:
+        made, taken = receivers(document, surface, origins)
+        nodes += made
+        sources |= taken
+    lost = _lost(document, mesh, known, takings)
     project = document.project.but(hidden_parts=_still_hidden(document, mesh))
     kept = _without_faces(document, matches, len(surfaces))
-    plan = Plan("Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s in moved], sources)
+    plan = Plan(
+        "Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s, _ in takings], sources, known=known
+    )
     change = refit(document, plan)
-    return with_moved_frames(document, mesh, change), notes + _lost(document, change)
+    return with_moved_frames(document, known, mesh, change), notes + [f"{each} Undo brings it back." for each in lost]
 
 
-def _lost(document: Document, change: Change) -> list[str]:
-    """What is to be known of paint that lies near nothing of the new model."""
-    lost: list[str] = []
-    for key, (_, after) in change.rasters.items():
-        node = document.values.get(node_and_map(key)[0])
-        if after is not None or not isinstance(node, Node):
-            continue
-        if change.values.get(node.id, (node, node))[1] is not None:
-            lost.append(f"{node.name} of {document.surface_of(node).name}")
-    if not lost:
-        return []
-    return [f"Nothing of the new model lies where {listed(list(dict.fromkeys(lost)))} had paint. Undo brings it back."]
+def _takings(
+    document: Document, mesh: Mesh, known: Recognized, surfaces: list[Surface]
+) -> list[tuple[Surface, list[Surface]]]:
+    """New surfaces whose paint follows the model, and the old ones that each gets paint from besides its own."""
+    # What a surface without faces keeps lies in its map alone, and is there again when it gets faces.
+    faceless = {s.id for s in document.surface_values() if not len(document.layout(s).faces)}
+    shared = places_shared(document, known.in_old_place(mesh))
+    return [
+        (
+            surface,
+            _origins(document, known.face[mesh.faces_of(surface.number)], surface, surfaces, shared[surface.number]),
+        )
+        for surface in surfaces
+        if surface.id not in faceless
+    ]
+
+
+def _lost(document: Document, mesh: Mesh, known: Recognized, takings: list[tuple[Surface, list[Surface]]]) -> list[str]:
+    """What is to be known of paint and regions that lie near nothing of the new model."""
+    # One without a successor keeps its paint in its map, without faces.
+    stay = {surface.id for surface, _ in takings}
+    numbers = {old.id: old.number for old in document.surface_values() if old.id in stay}
+    takes = {
+        surface.number: {numbers[each.id] for each in (surface, *origins) if each.id in numbers}
+        for surface, origins in takings
+    }
+    found = [told(loss) for loss in losses(document, mesh, known, takes)]
+    if emptied := emptied_regions(document, mesh, known):
+        found.append(f"Nothing of the new model lies where the faces of {listed(emptied)} lay.")
+    return found
 
 
 def read_new_model(files: dict[str, bytes], model: str | None = None) -> Mesh:
@@ -133,10 +161,12 @@ def _still_hidden(document: Document, mesh: Mesh) -> tuple[int, ...]:
 
 
 def _origins(
-    document: Document, mesh: Mesh, surface: Surface, surfaces: list[Surface], shared: dict[int, float]
+    document: Document, match: NDArray[np.int64], surface: Surface, surfaces: list[Surface], shared: dict[int, float]
 ) -> list[Surface]:
-    """Old surfaces that a new one may get paint from besides its own: its faces lay there, or about there."""
-    match = old_faces(document, mesh)[mesh.faces_of(surface.number)]
+    """Old surfaces that a new one may get paint from besides its own: its faces lay there, or about there.
+
+    match: for each of its faces the old one that it is, -1 for others. shared: as `places_shared` has it.
+    """
     numbers = set(document.mesh.face_surface[match[match >= 0]].tolist())
     stays = {s.id for s in surfaces}
     if (match < 0).any():
@@ -194,15 +224,19 @@ def _notes(document: Document, matches: list[Match]) -> list[str]:
     return notes
 
 
-def _surfaces_for(document: Document, mesh: Mesh, matches: list[Match]) -> list[Surface]:
-    """A surface for each of the new model's: the old one that it stands for, else a fresh one."""
+def _surfaces_for(document: Document, mesh: Mesh, matches: list[Match], scale: float = 1.0) -> list[Surface]:
+    """A surface for each of the new model's: the old one that it stands for, else a fresh one.
+
+    scale: how much larger the model has become; relief goes along.
+    """
     taken = {surface.name for surface in document.surface_values()}
     surfaces = []
     for match in matches:
         if match.old:
             # Other faces have other numbers.
             meant = Meant(kinds=match.old.meant.kinds)
-            surfaces.append(match.old.but(number=match.number, meant=meant))
+            depth = match.old.depth if scale == 1 else float(f"{match.old.depth * scale:.6g}")
+            surfaces.append(match.old.but(number=match.number, meant=meant, depth=depth))
             continue
         name = unused_name(match.name, taken)
         taken.add(name)

@@ -1,0 +1,175 @@
+"""Which faces of a document's model another model still has, wherever they lie now, and how the whole has moved."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.mesh import Mesh
+from ...core.mesh.same_triangles import same_triangles
+from ...core.mesh.similarity import Similarity, similarity_between
+from ...core.texels.transfer import matching_faces, nearest_faces
+from ..derived.layouts import uvs_of
+from ..document import Document
+
+#: For each new face an old one, -1 for none, and which of its corners each corner is.
+Found = tuple[NDArray[np.int64], NDArray[np.int64]]
+#: How far a UV may lie off and be the same: what a file with four decimals rounds away.
+SAME_UV = 6e-5
+#: The same for a position, as a share of the model's size.
+SAME_PLACE = 1e-5
+#: From this share of a part's new faces on, those with old UVs are the old ones though they lie elsewhere; from the
+#: other one on, all of the model's.
+MANY, ALMOST_ALL = 0.5, 0.9
+#: How far the bounds may be off when a model is said to have moved as a whole, as a share of its size.
+ABOUT = 0.1
+
+
+@dataclass
+class Recognized:
+    """What is known of another model's faces.
+
+    face: (F,) which old face each is, -1 for new ones. order: (F, 3) which of its corners each corner is. motion: how
+    the model as a whole has moved.
+    """
+
+    old: Mesh
+    face: NDArray[np.int64]
+    order: NDArray[np.int64]
+    motion: Similarity | None = None
+
+    def in_old_place(self, mesh: Mesh) -> Mesh:
+        """The new model, or one of the same shape, as it would lie had the whole not been moved."""
+        if self.motion is None:
+            return mesh
+        return mesh.changed(positions=self.motion.back(mesh.positions.astype(np.float64)).astype(np.float32))
+
+    def everywhere(self, mesh: Mesh) -> NDArray[np.int64]:
+        """(F,) the same as `face`; new ones get the old face they lie nearest to, if it faces the same way."""
+        match, new = self.face.copy(), np.flatnonzero(self.face < 0)
+        if len(new):
+            there = self.in_old_place(mesh)
+            match[new] = nearest_faces(self.old, there.corners[new].mean(axis=1), there.face_normals[new])[0]
+        return match
+
+    def texels(self, old_texels: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArray[np.float64]:
+        """(n, 3, 2) where corners of new faces lay in old maps, NaN for new ones. old_texels: (F_old, 3, 2)."""
+        known = self.face[faces] >= 0
+        found = old_texels[np.maximum(self.face[faces], 0)]
+        found = np.take_along_axis(found, self.order[faces][:, :, None], axis=1)
+        return np.where(known[:, None, None], found, np.nan)
+
+
+def recognize(document: Document, mesh: Mesh) -> Recognized:
+    """Find a document's faces in another model: by their place, by a part's name, and by their UVs."""
+    old = document.mesh
+    same = np.tile(np.arange(3), (len(mesh.faces), 1))
+    if mesh.positions is old.positions and mesh.faces is old.faces:
+        return Recognized(old, np.arange(len(old.faces)), same)
+    known = Recognized(old, matching_faces(mesh, old), same)
+    size = float(np.linalg.norm(old.bounds[1] - old.bounds[0]))
+    _fill(known, np.flatnonzero(known.face < 0), same_triangles(old.corners, mesh.corners, SAME_PLACE * size))
+    for before, now in _moved_parts(old, mesh):
+        # Wherever a part has gone, what is painted on it goes along.
+        known.face[now], known.order[now] = before, np.arange(3)
+    by_uv = _by_uvs(document, mesh)
+    if _gone_as_one(Recognized(old, *by_uv), mesh):
+        known.face, known.order = by_uv
+    else:
+        _fill(known, _elsewhere(mesh, known.face, by_uv[0]), by_uv)
+    known.motion = _whole_motion(known, mesh)
+    return known
+
+
+def motions_of_parts(known: Recognized, mesh: Mesh) -> dict[int, Similarity]:
+    """How old parts have moved, by number, those that lie otherwise now; parts made anew went with the whole."""
+    found = {}
+    old_part = np.where(known.face >= 0, known.old.face_part[np.maximum(known.face, 0)], -1)
+    for number, count in enumerate(np.bincount(known.old.face_part, minlength=len(known.old.parts)).tolist()):
+        now = np.flatnonzero(old_part == number)
+        motion = _motion(known, mesh, now) if len(now) > ALMOST_ALL * count else known.motion
+        if motion and count:
+            found[number] = motion
+    return found
+
+
+def _fill(known: Recognized, faces: NDArray[np.int64], found: Found) -> None:
+    known.face[faces], known.order[faces] = found[0][faces], found[1][faces]
+
+
+def _motion(known: Recognized, mesh: Mesh, faces: NDArray[np.int64]) -> Similarity | None:
+    """How these new faces lie otherwise than they lay before, if all alike."""
+    before = np.take_along_axis(known.old.corners[known.face[faces]], known.order[faces][:, :, None], axis=1)
+    return similarity_between(before.reshape(-1, 3), mesh.corners[faces].reshape(-1, 3)) if len(faces) else None
+
+
+def _moved_parts(old: Mesh, new: Mesh) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
+    """Of each part of one name and as many faces that lies elsewhere: its faces before and, in their order, now."""
+    for number, name in enumerate(old.parts):
+        here = np.flatnonzero(old.face_part == number)
+        same = [each for each, other in enumerate(new.parts) if other == name and (new.face_part == each).any()]
+        if not len(here) or len(same) != 1 or old.parts.count(name) != 1:
+            continue
+        there = np.flatnonzero(new.face_part == same[0])
+        if len(there) == len(here) and similarity_between(
+            old.corners[here].reshape(-1, 3), new.corners[there].reshape(-1, 3)
+        ):
+            yield here, there
+
+
+def _by_uvs(document: Document, mesh: Mesh) -> Found:
+    """For each new face the old one with the same UVs: on the surface of its name, else on one whose name is gone."""
+    surfaces = {surface.name: surface for surface in document.surface_values()}
+    names = [look.name for look in mesh.surfaces]
+    old_uv = np.concatenate([document.mesh.face_surface[:, None, None].repeat(3, 1), _old_uvs(document)], axis=2)
+    new_uv = np.full((len(mesh.faces), 3, 3), np.nan)
+    for number, name in enumerate(names):
+        same = surfaces.get(name)
+        uv_set = same.uv_set if same and same.uv_set < len(mesh.uvs) else 0
+        faces = mesh.faces_of(number)
+        new_uv[faces, :, 0] = same.number if same else -1
+        new_uv[faces, :, 1:] = uvs_of(mesh, uv_set)[faces]
+    found = same_triangles(old_uv, new_uv, SAME_UV)
+    gone = [surface.number for surface in surfaces.values() if surface.name not in names]
+    fresh = np.flatnonzero(new_uv[:, 0, 0] == -1)
+    if gone and len(fresh):
+        left = np.flatnonzero(np.isin(document.mesh.face_surface, gone))
+        face, order = same_triangles(old_uv[left, :, 1:], new_uv[fresh, :, 1:], SAME_UV, alone=True)
+        found[0][fresh], found[1][fresh] = np.where(face >= 0, left[face], -1), order
+    return found
+
+
+def _old_uvs(document: Document) -> NDArray[np.float64]:
+    uv = np.full((len(document.mesh.faces), 3, 2), np.nan)
+    for surface in document.surface_values():
+        faces = document.mesh.faces_of(surface.number)
+        uv[faces] = uvs_of(document.mesh, surface.uv_set)[faces]
+    return uv
+
+
+def _gone_as_one(known: Recognized, mesh: Mesh) -> bool:
+    """Whether nearly all faces are known, and lie otherwise now by one and the same motion."""
+    faces = np.flatnonzero(known.face >= 0)
+    return len(faces) >= ALMOST_ALL * len(mesh.faces) and _motion(known, mesh, faces) is not None
+
+
+def _elsewhere(mesh: Mesh, face: NDArray[np.int64], by_uv: NDArray[np.int64]) -> NDArray[np.int64]:
+    """New faces that are old ones by their UVs, where that holds for many of those of their part."""
+    new = np.flatnonzero(face < 0)
+    asked = np.bincount(mesh.face_part[new], minlength=len(mesh.parts))
+    known = np.bincount(mesh.face_part[new[by_uv[new] >= 0]], minlength=len(mesh.parts))
+    return new[(known >= MANY * asked)[mesh.face_part[new]]]
+
+
+def _whole_motion(known: Recognized, mesh: Mesh) -> Similarity | None:
+    """The one motion of all known faces, when it takes the bounds of the old model to the new one's."""
+    motion = _motion(known, mesh, np.flatnonzero(known.face >= 0))
+    if motion is None:
+        return None
+    low, high = known.old.bounds
+    corners = motion.back(mesh.corners.reshape(-1, 3))
+    off = max(np.abs(corners.min(axis=0) - low).max(), np.abs(corners.max(axis=0) - high).max())
+    return motion if off <= ABOUT * np.linalg.norm(high - low) else None

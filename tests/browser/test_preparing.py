@@ -401,6 +401,38 @@ def test_another_model_takes_over_the_paint(painter, server):
     assert columns.mean() / 256 == pytest.approx(0.65, abs=0.04)
 
 
+def test_the_camera_goes_along_when_a_new_model_is_in_other_units(painter, server):
+    """A hundredth as large and elsewhere, the model is painted at the same place of the view; undone again, too."""
+    project = server.create(write_glb(plane(4)), "plane.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.47, 0.5), (0.53, 0.5))
+    tab.wait_kept(1)
+    once = server.texels(project, "surface").astype(int)
+    page.get_by_role("button", name="Prepare").click()
+    small = placed(plane(4), scale=(0.01,) * 3, move=(3, 0, 0))
+    page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(small)})
+    page.get_by_role("dialog").get_by_role("button", name="Replace", exact=True).click()
+    settled(tab, 2)
+    page.get_by_role("button", name="Paint", exact=True).click()
+
+    def stroke_again(change):
+        """A second stroke lies over the first and leaves the rest alone."""
+        tab.drag((0.47, 0.5), (0.53, 0.5))
+        tab.wait_kept(change)
+        changed = (server.texels(project, "surface").astype(int) != once).any(axis=2)
+        assert changed.sum() > 10
+        assert (changed & (once[..., 1] > 59380)).sum() < 0.1 * changed.sum()
+
+    stroke_again(3)
+    page.get_by_role("button", name="Prepare").click()
+    for change in (4, 5):
+        page.keyboard.press("Control+z")
+        settled(tab, change)
+    page.get_by_role("button", name="Paint", exact=True).click()
+    stroke_again(6)
+
+
 def test_paint_that_a_new_model_has_no_place_for_is_named_first(painter, server):
     """The dialog says how much of which layer goes, not where the paint stays in the maps; undo brings all back."""
     project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")

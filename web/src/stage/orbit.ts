@@ -25,11 +25,19 @@ export class Orbit {
   /** How far away it stood before the view became too narrow for the model, and where it has stood since. */
   private before: { distance: number; since: CameraPose } | null = null;
 
-  /** Take the model's bounds, and its places. */
+  /** Take the model's bounds, and its places; with a model of another size, or elsewhere, the camera goes along. */
   take(bounds: THREE.Box3, places: Float32Array[]): void {
+    const first = this.places.length === 0;
+    const before = { center: this.center.clone(), reach: this.reach };
     this.places = places;
     bounds.getCenter(this.center);
     this.reach = Math.max(bounds.getSize(new THREE.Vector3()).length() / 2, 1e-6);
+    const growth = this.reach / before.reach;
+    const apart = this.center.distanceTo(before.center) > Math.max(this.reach, before.reach);
+    if (first || (Math.abs(Math.log2(growth)) < 1 && !apart)) return;
+    this.target.sub(before.center).multiplyScalar(growth).add(this.center);
+    this.distance *= growth;
+    this.place();
   }
 
   /** Show all of the model, as large as it goes, without turning; the horizon is level. */

@@ -50,6 +50,8 @@ def test_a_pool_stays_within_its_bytes_once_things_are_stored(limit):
         kept[digest] = array
         digests.append(digest)
     assert pool.bytes == 300 * TILE_BYTES
+    # What cannot go is not looked through with every array that comes.
+    assert not pool.loose
     pool.stored(digests)
     assert limit - TILE_BYTES < pool.bytes <= limit
     assert digests[-1] in pool.held

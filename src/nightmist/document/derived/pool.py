@@ -31,8 +31,10 @@ class Pool:
 
     def __init__(self, loader: Loader | None = None, limit: int = 1 << 29) -> None:
         self.loader, self.limit = loader, limit
-        self.held: OrderedDict[str, NDArray[Any]] = OrderedDict()
+        self.held: dict[str, NDArray[Any]] = {}
         self.pinned: set[str] = set()
+        #: Those held that are stored and may go, the one that is longest unused first.
+        self.loose: OrderedDict[str, None] = OrderedDict()
         #: By the identity of the arrays held: whoever paints over them need not look through their pixels again.
         self.digests: dict[int, str] = {}
         self.bytes = 0
@@ -60,6 +62,8 @@ class Pool:
                 self.bytes += array.nbytes
                 if pin:
                     self.pinned.add(digest)
+                else:
+                    self.loose[digest] = None
         self._shrink()
         return digests
 
@@ -80,22 +84,21 @@ class Pool:
                     f"A part of an earlier state ({digest[:8]}) is missing; this step cannot be taken back."
                 )
             self.add(array, pin=False)
-        else:
-            self.held.move_to_end(digest)
+        elif digest in self.loose:
+            self.loose.move_to_end(digest)
         return array
 
     def stored(self, digests: Iterable[str]) -> None:
         """These can be loaded again from now on, so they may go."""
-        self.pinned.difference_update(digests)
+        for digest in digests:
+            if digest in self.pinned:
+                self.pinned.remove(digest)
+                self.loose[digest] = None
         self._shrink()
 
     def _shrink(self) -> None:
-        if self.loader is None:
-            return
-        for digest in list(self.held):
-            if self.bytes <= self.limit:
-                break
-            if digest not in self.pinned:
-                gone = self.held.pop(digest)
-                self.digests.pop(id(gone), None)
-                self.bytes -= gone.nbytes
+        while self.loader and self.loose and self.bytes > self.limit:
+            digest, _ = self.loose.popitem(last=False)
+            gone = self.held.pop(digest)
+            self.digests.pop(id(gone), None)
+            self.bytes -= gone.nbytes

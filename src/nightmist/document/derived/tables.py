@@ -19,8 +19,9 @@ def table_of(raster: Raster, tiles: Pool, tables: Pool) -> str | None:
     if not raster.tiles:
         return None
     rows = empty_table(raster).tolist()
-    for (row, column), tile in sorted(raster.tiles.items()):
-        digest = tiles.add(tile)
+    placed = sorted(raster.tiles.items())
+    digests = tiles.add_all([tile for _, tile in placed])
+    for ((row, column), _), digest in zip(placed, digests, strict=True):
         rows.append((row, column, _signed(digest[:16]), _signed(digest[16:])))
     return tables.add(np.array(rows, np.int64))
 

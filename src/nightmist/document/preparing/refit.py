@@ -109,10 +109,11 @@ def _rasters(
         if mine:
             wanted[key] = (new[key], {node.id: plan.sources.get(node.id) or _itself(document, node) for node in mine})
     if wanted:
-        after.update(transfer(document, mesh, known, wanted, part(document.progress, 0.6, 1)))
+        after.update(transfer(document, mesh, known, wanted, part(document.progress, 0.6, 0.8)))
     after.update(plan.rasters)
     found = {}
-    for key, raster in after.items():
+    for step, (key, raster) in enumerate(after.items()):
+        document.progress("Carrying the paint over", 0.8 + 0.2 * step / len(after))
         before = document.rasters.get(key)
         tables = [table_of(r, document.pool, document.arrays) if r else None for r in (before, raster)]
         found[key] = (tables[0], tables[1])

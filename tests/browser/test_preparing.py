@@ -327,6 +327,38 @@ def test_maps_of_another_size_keep_the_paint(painter, server):
     tab.wait_color(0.44, 0.5, RED)
 
 
+def test_pixels_for_maps_that_have_another_size_by_then_are_left_out(painter, server):
+    """While a new model is fetched the maps grow and shrink again: what came in between for large ones does not fit."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    errors, held = [], []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.get_by_role("button", name="Prepare").click()
+    page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
+    page.route(re.compile("/mesh$"), lambda route: held.append(route))
+    page.get_by_role("button", name="Unwrap left").click()
+    tab.wait_kept(2)
+    page.get_by_role("button", name="Map size").click()
+    page.get_by_role("button", name="512").click()
+    tab.wait_kept(3)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Undo", exact=True).click()
+    tab.wait_kept(4)
+    for route in held:
+        route.continue_()
+    page.unroute(re.compile("/mesh$"))
+    settled(tab, 4)
+    assert len(held) >= 2
+    assert server.texels(tab.project, "left").shape[:2] == (256, 256)
+    page.get_by_role("button", name="Undo", exact=True).click()
+    settled(tab, 5)
+    page.get_by_role("button", name="Paint", exact=True).click()
+    tab.wait_color(0.44, 0.5, RED)
+    assert errors == []
+
+
 def test_parts_are_hidden(painter, server):
     """A hidden part is not seen, not hit and not painted; it comes back with one click."""
     project = server.create(write_glb(joined(plane(2), placed(plane(2), move=(0, 0, 0.4), uv_scale=0.3))), "two.glb")

@@ -26,6 +26,12 @@ import type { Area, Views } from "./views";
 import type { DocumentState } from "../state/document";
 
 /** How far opening has got: the share of pixels that have come (1: ready), or why it failed. */
+/** Pixels that have come, and the sizes of the surfaces' maps at that time. */
+interface Arrived {
+  batch: Batch;
+  sizes: readonly { width: number; height: number }[];
+}
+
 export type StageNews = { share: number } | { failure: string };
 
 /** Switches for slow machines and tests, from the page's address: `?surroundings=off&smooth=off&measure=on`. */
@@ -59,7 +65,7 @@ export class Stage implements Views {
   private twins: { geometry: SurfaceGeometry; finder: Twins } | null = null;
   private shape = "";
   private shown = "";
-  private batches: Batch[] = [];
+  private arrived: Arrived[] = [];
   private frame = 0;
   /** How often the model has been taken anew. */
   private meshAge = 0;
@@ -381,15 +387,16 @@ export class Stage implements Views {
   }
 
   private take(batch: Batch): void {
-    this.batches.push(batch);
+    this.arrived.push({ batch, sizes: useSession.getState().state?.surfaces ?? [] });
     this.invalidate();
   }
 
   private draw(now: number): void {
     this.frame = 0;
-    const batches = this.fetching || !this.mesh ? [] : this.batches.splice(0);
+    const arrived = this.fetching || !this.mesh ? [] : this.arrived.splice(0);
+    const batches = arrived.map(({ batch }) => batch);
     const started = performance.now();
-    for (const batch of batches) for (const rectangle of batch.rectangles) this.maps[rectangle.surface]?.put(rectangle);
+    for (const each of arrived) this.put(each);
     for (const maps of this.maps) maps.settle();
     const uploaded = performance.now();
     if (!this.complete && this.mesh && !this.fetching) this.checkComplete();
@@ -407,6 +414,15 @@ export class Stage implements Views {
     this.canvas.dataset.texels = String(pictures.reduce((sum, picture) => sum + picture.texels, 0));
     this.canvas.dataset.shape = this.fetching ? "" : this.shape;
     this.canvas.dataset.views = (["model", "map"] as const).filter((view) => this.area(view)).join(" ");
+  }
+
+  /** What came for maps of a size that they no longer have is out of date: all of them comes anew. */
+  private put({ batch, sizes }: Arrived): void {
+    for (const rectangle of batch.rectangles) {
+      const maps = this.maps[rectangle.surface];
+      const size = sizes[rectangle.surface];
+      if (maps && size && maps.fits(size)) maps.put(rectangle);
+    }
   }
 
   /** Right of the line: the version that is compared with. */

@@ -49,6 +49,8 @@ const REST = 400;
 const shapeOf = (state: DocumentState) =>
   JSON.stringify([state.mesh?.arrays, state.surfaces.map(({ uv_set, crease }) => [uv_set, crease]), state.hidden_parts]);
 
+const sizesOf = (state: DocumentState) => state.surfaces.map(({ width, height }) => ({ width, height }));
+
 /** The canvas with both views. It draws when something has changed, never on its own. */
 export class Stage implements Views {
   readonly model: ModelView;
@@ -178,8 +180,8 @@ export class Stage implements Views {
   /** Become what the server says: fetch the model when it is another, and make maps of the right sizes. */
   private async sync(state: DocumentState): Promise<void> {
     const shape = shapeOf(state);
-    const sizes = state.surfaces.map(({ width, height }) => ({ width, height }));
-    const fits = sizes.length === this.maps.length && sizes.every((size, i) => this.maps[i]!.fits(size));
+    const asked = sizesOf(state);
+    const fits = asked.length === this.maps.length && asked.every((size, i) => this.maps[i]!.fits(size));
     if (shape === this.shape && fits) return;
     // What was painted for other UVs or sizes cannot be laid over these.
     stopComparing();
@@ -195,6 +197,8 @@ export class Stage implements Views {
     }
     // Overtaken by another change: that one will fetch what is then true.
     if (this.gone || this.shape !== shape) return;
+    // Maps may have another size than when the model was asked for.
+    const sizes = sizesOf(useSession.getState().state ?? state);
     const first = this.mesh === null;
     this.mesh = mesh;
     this.meshAge++;

@@ -20,7 +20,7 @@ from .composite_picture import Picture, spell_out
 from .raster import TILE
 from .seam_links import by_tile
 
-#: Of 65535: where a side that went on straight would miss the other by less than FLAT and twice what texels around
+#: Of 65535: where a side that went on straight would miss the other by less than FLAT and half of what texels around
 #: differ, there is a slope; by more than twice that, an edge.
 FLAT = 4 * 257.0
 
@@ -175,7 +175,7 @@ def _spread(  # type: ignore[no-untyped-def]
         if together:
             missed[:], differ[:] = missed.max(), differ.max()
         for c in range(4):
-            slope = np.float32(FLAT) + np.float32(2) * differ[c]
+            slope = np.float32(FLAT) + np.float32(0.5) * differ[c]
             share = min(max(np.float32(2) - missed[c] / slope, np.float32(0)), np.float32(1))
             here[c] += (there[c] - here[c]) * share
         t = _texel(tables, sizes, surface, targets[r], one)

@@ -15,7 +15,7 @@ from nightmist.core.mesh.by_shape import frame_around, unwrap_by_shape
 from nightmist.core.mesh.checkup import check_uvs
 from nightmist.core.mesh.methods import unwrap
 from nightmist.core.mesh.seams import edges_at, with_seams
-from nightmist.core.mesh.solvers import solve
+from nightmist.core.mesh.solvers import _Solver, solve
 from nightmist.core.mesh.strip import straighten
 from nightmist.core.mesh.topology import islands_of, joined_in_map
 from nightmist.core.progress import CancelledError, quietly
@@ -318,6 +318,24 @@ def test_unwrapping_can_be_called_off():
         unwrap(mesh, faces, faces, 0, SIZE, "auto", 60, 8, None, stop)
     assert seen
     assert mesh.uvs == []
+
+
+def test_a_solver_that_crashes_is_followed_by_another(monkeypatch):
+    """Ended by a signal as it is asked, it is replaced, and the task done."""
+    ask, asked = _Solver.ask, []
+
+    def crashing(solver, task, pieces):
+        asked.append(solver.process.pid)
+        if len(asked) == 1:
+            solver.process.kill()
+        return ask(solver, task, pieces)
+
+    monkeypatch.setattr(_Solver, "ask", crashing)
+    (flat,) = solve("flatten", [(np.eye(3), np.array([[0, 1, 2]]))], "x", quietly)
+    assert len(set(asked)) == 2
+    # An equilateral triangle of side √2, as it was.
+    sides = np.linalg.norm(flat - np.roll(flat, 1, axis=1), axis=2)
+    assert sides == pytest.approx(np.sqrt(2))
 
 
 def test_a_solver_that_fails_says_so_and_the_next_task_gets_another():

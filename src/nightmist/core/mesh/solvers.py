@@ -33,6 +33,8 @@ SHARED, PACE = 4_000, 8_000
 KEPT = 2
 #: Seconds before an idle process ends itself in which none is asked any more.
 MARGIN = 30
+#: Seconds in which a process that says nothing any more has ended.
+GRACE = 5
 
 Task = Literal["charts", "flatten"]
 
@@ -113,6 +115,14 @@ class _Solver:
         self.since = time.monotonic()
         return found
 
+    @property
+    def crashed(self) -> bool:
+        """Whether a signal has ended the process, not an error that it could tell."""
+        try:
+            return self.process.wait(GRACE) < 0
+        except subprocess.TimeoutExpired:
+            return False
+
     def last_word(self) -> str:
         """The last line that it printed."""
         self.said.seek(0)
@@ -161,13 +171,18 @@ class _Asking:
     """One process at work."""
 
     def __init__(self, solver: _Solver, task: Task, pieces: list[Piece]) -> None:
-        self.solver, self.found = solver, None
+        self.solver, self.found, self.stopped = solver, None, False
         # Talking must run beside us: it blocks, and what it moves is larger than a pipe holds.
         self.talk = threading.Thread(target=self._ask, args=(task, pieces))
         self.talk.start()
 
     def _ask(self, task: Task, pieces: list[Piece]) -> None:
         self.found = self.solver.ask(task, pieces)
+        if self.found is None and self.solver.crashed and not self.stopped:
+            # A library that crashes seldom does so at the same task again.
+            self.solver.end()
+            self.solver = _Solver()
+            self.found = self.solver.ask(task, pieces)
 
     def goes_on(self, seconds: float) -> bool:
         """Whether it is still at work after so many seconds."""
@@ -175,8 +190,10 @@ class _Asking:
         return self.talk.is_alive()
 
     def stop(self) -> None:
-        self.solver.process.kill()
-        self.talk.join()
+        self.stopped = True
+        while self.talk.is_alive():
+            self.solver.process.kill()
+            self.talk.join(GLANCE)
         self.solver.end()
 
     def result(self, what: str) -> list[NDArray[np.float64]]:

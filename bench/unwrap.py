@@ -24,6 +24,8 @@ from .rough_bodies import ROUGH_BODIES
 SIZE, MARGIN = 2048, 8
 #: Seconds after which xatlas is not waited for any longer: at 200,000 faces it takes longer than ten minutes.
 LONGEST = 180
+#: Up to so many seconds both take turns, so often.
+SHORT, TURNS = 10, 3
 WANTED = {"share": 1.5, "stretch": 8.0, "time": 1.3}
 
 
@@ -106,7 +108,15 @@ def main(quick: bool = False) -> None:
             # As the checkup has done that says there are no UVs.
             get_ready(faces)
             theirs, mine = bare_within(mesh, LONGEST), ours(mesh)
+            if theirs and theirs.seconds < SHORT:
+                # A slow moment of the machine weighs much here: both at their best of several turns.
+                for _ in range(TURNS - 1):
+                    theirs, mine = _faster(theirs, bare_within(mesh, LONGEST)), _faster(mine, ours(mesh))
             print(f"  {name} of {len(mesh.faces):,} faces, ours / xatlas: {_compared(mine, theirs)}", flush=True)
+
+
+def _faster(one: Unwrapped, other: Unwrapped | None) -> Unwrapped:
+    return other if other and other.seconds < one.seconds else one
 
 
 def _compared(mine: Unwrapped, theirs: Unwrapped | None) -> str:

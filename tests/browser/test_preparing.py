@@ -406,13 +406,18 @@ def test_faces_become_a_surface_of_their_own(painter, server):
     expect(page.get_by_role("combobox", name="Surface")).not_to_contain_text("lid")
 
 
-def test_another_model_takes_over_the_paint(painter, server):
-    """Replacing the model carries the stroke over; a broken file changes nothing and says why."""
-    project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")
+def crossed(painter, server, mesh):
+    """A tab, its page and its project: a model with one stroke in its middle."""
+    project = server.create(write_glb(mesh), "plane.glb")
     tab = plain_red(painter, project)
-    page = tab.page
     tab.drag((0.47, 0.5), (0.53, 0.5))
     tab.wait_kept(1)
+    return tab, tab.page, project
+
+
+def test_another_model_takes_over_the_paint(painter, server):
+    """Replacing the model carries the stroke over; a broken file changes nothing and says why."""
+    tab, page, project = crossed(painter, server, placed(plane(4), uv_scale=0.9))
     page.get_by_role("button", name="Prepare").click()
     page.get_by_label("New model").set_input_files({"name": "x.glb", "mimeType": "m", "buffer": b"glTF" + bytes(30)})
     expect(page.get_by_role("alert")).to_contain_text("x.glb")
@@ -435,11 +440,7 @@ def test_another_model_takes_over_the_paint(painter, server):
 
 def test_the_camera_goes_along_when_a_new_model_is_in_other_units(painter, server):
     """A hundredth as large and elsewhere, the model is painted at the same place of the view; undone again, too."""
-    project = server.create(write_glb(plane(4)), "plane.glb")
-    tab = plain_red(painter, project)
-    page = tab.page
-    tab.drag((0.47, 0.5), (0.53, 0.5))
-    tab.wait_kept(1)
+    tab, page, project = crossed(painter, server, plane(4))
     once = server.texels(project, "surface").astype(int)
     page.get_by_role("button", name="Prepare").click()
     small = placed(plane(4), scale=(0.01,) * 3, move=(3, 0, 0))
@@ -467,21 +468,13 @@ def test_the_camera_goes_along_when_a_new_model_is_in_other_units(painter, serve
 
 def test_paint_that_a_new_model_has_no_place_for_is_named_first(painter, server):
     """The dialog says how much of which layer goes, not where the paint stays in the maps; undo brings all back."""
-    project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")
-    tab = plain_red(painter, project)
-    page = tab.page
-    tab.drag((0.47, 0.5), (0.53, 0.5))
-    tab.wait_kept(1)
+    tab, page, project = crossed(painter, server, placed(plane(4), uv_scale=0.9))
     before = server.texels(project, "surface")
     page.get_by_role("button", name="Prepare").click()
     beside = placed(plane(5), scale=(0.2, 1, 1), move=(0.8, 0, 0), uv_scale=0.9)
-
-    def choose(model):
-        page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(model)})
-        return page.get_by_role("dialog")
-
     lost = "All of the paint on First paint of surface is lost: the new model has nothing where it lies."
-    dialog = choose(beside)
+    page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(beside)})
+    dialog = page.get_by_role("dialog")
     expect(dialog.get_by_text(lost)).to_be_visible()
     dialog.get_by_label("Layers for surface").select_option("none: it begins anew")
     expect(dialog.get_by_text(lost)).to_be_hidden()

@@ -25,13 +25,13 @@ import { type Twin, Twins } from "./twins";
 import type { Area, Views } from "./views";
 import type { DocumentState } from "../state/document";
 
-/** How far opening has got: the share of pixels that have come (1: ready), or why it failed. */
 /** Pixels that have come, and the sizes of the surfaces' maps at that time. */
 interface Arrived {
   batch: Batch;
   sizes: readonly { width: number; height: number }[];
 }
 
+/** How far opening has got: the share of pixels that have come (1: ready), or why it failed. */
 export type StageNews = { share: number } | { failure: string };
 
 /** Switches for slow machines and tests, from the page's address: `?surroundings=off&smooth=off&measure=on`. */

@@ -48,6 +48,25 @@ as_int32 = _pointer(types.int32)
 as_int64 = _pointer(types.int64)
 
 
+# Lines by their addresses: cutting one out of an array takes a kernel as long as twenty texels.
+@kernel
+def bytes_at(address, count):  # type: ignore[no-untyped-def]
+    """`count` uint8 that lie at an address."""
+    return carray(as_uint8(address), (count,))
+
+
+@kernel
+def shorts_at(address, count):  # type: ignore[no-untyped-def]
+    """`count` uint16 that lie at an address."""
+    return carray(as_uint16(address), (count,))
+
+
+@kernel
+def floats_at(address, count):  # type: ignore[no-untyped-def]
+    """`count` float32 that lie at an address."""
+    return carray(as_float32(address), (count,))
+
+
 def address_of(array: NDArray[Any]) -> int:
     """Where the first item of a C-contiguous array lies in memory."""
     return int(array.__array_interface__["data"][0])

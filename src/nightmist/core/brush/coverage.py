@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, in_two_threads, kernel
+from ..kernels import address_of, addresses_in, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
@@ -184,11 +183,11 @@ class Coverage:
 
     def hold(self, tiles: NDArray[np.int32], numbered: bool = False, colored: bool = False) -> None:
         """See that these tiles exist, with room for the numbers of dabs, or for their colors, where wanted."""
-        _hold(self.tiles, self.addresses, tiles, lambda: np.zeros((TILE, TILE), np.float32))
+        _hold(self.tiles, self.addresses, tiles, np.float32)
         if numbered:
-            _hold(self.numbers, self.number_addresses, tiles, lambda: np.zeros((TILE, TILE), np.int32))
+            _hold(self.numbers, self.number_addresses, tiles, np.int32)
         if colored:
-            _hold(self.colors, self.color_addresses, tiles, lambda: np.zeros((TILE, TILE, 4), np.uint16))
+            _hold(self.colors, self.color_addresses, tiles, np.uint16, 4)
 
     def clear(self, area: TileArea) -> None:
         """Forget what lies in an area; all its tiles exist."""
@@ -209,14 +208,14 @@ class Coverage:
 
 
 def _hold(
-    held: dict[int, NDArray[Any]],
-    addresses: NDArray[np.int64],
-    tiles: NDArray[np.int32],
-    make: Callable[[], NDArray[Any]],
-) -> None:  # fmt: skip
-    for tile in tiles[addresses[tiles] == 0]:
-        held[int(tile)] = fresh = make()
-        addresses[tile] = address_of(fresh)
+    held: dict[int, NDArray[Any]], addresses: NDArray[np.int64], tiles: NDArray[np.int32], kind: type, *channels: int
+) -> None:
+    """Empty tiles, where there are none yet."""
+    wanted = tiles[addresses[tiles] == 0]
+    if len(wanted):
+        fresh: NDArray[Any] = np.zeros((len(wanted), TILE, TILE, *channels), kind)
+        held.update(zip(wanted.tolist(), fresh, strict=True))
+        addresses[wanted] = addresses_in(fresh)
 
 
 def _elsewhere(mask: TileMask | None) -> int:
@@ -231,8 +230,19 @@ def _nowhere(count: int) -> NDArray[np.int32]:
 
 
 def _changed(tiles: NDArray[np.int32], rects: NDArray[np.int32]) -> TileArea:
-    hit = rects[:, 1] > 0
-    return TileArea(tiles[hit], rects[hit])
+    kept = np.empty_like(tiles)
+    count = _keep_changed(tiles, rects, kept)
+    return TileArea(kept[:count], rects[:count])
+
+
+@kernel
+def _keep_changed(tiles, rects, kept):  # type: ignore[no-untyped-def]
+    count = 0
+    for i in range(len(tiles)):
+        if rects[i, 1] > 0:
+            kept[count], rects[count] = tiles[i], rects[i]
+            count += 1
+    return count
 
 
 @kernel

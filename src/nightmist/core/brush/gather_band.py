@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import kernel
-from .reach import ANCHOR, JOINED, box_distance2, reached_rows, reached_texels, tile_at
+from ..kernels import floats_at, kernel
+from ..texels.raster import TILE
+from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows, reached_texels
 
 
 @kernel
@@ -17,9 +18,9 @@ def gather_band(  # type: ignore[no-untyped-def]
     ends = np.empty(12)
     for k in range(len(tiles)):
         t = tiles[k]
-        tile = tile_at(addresses[t])
-        gate = tile_at(masks[t] if len(masks) > 0 and masks[t] != 0 else whole)
-        guess, blank = tile_at(ahead[t] if ahead[t] != 0 else nothing), tile_at(nothing)
+        tile = addresses[t]
+        gate = masks[t] if len(masks) > 0 and masks[t] != 0 else whole
+        guess = ahead[t] if ahead[t] != 0 else nothing
         for d in range(len(centers)):
             # A station alone, or the segment from the one before.
             b = d - 1 if joined[d] == JOINED else d
@@ -47,7 +48,7 @@ def gather_band(  # type: ignore[no-untyped-def]
                 ends[10] = max(0.0, min(hardness[b], 1.0 - texel_size[f] / radii[b]))
                 ends[11] = max(0.0, min(hardness[d], 1.0 - texel_size[f] / radii[d]))
                 if loose[d] == 0:
-                    _gather_segment(tile, gate, blank, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
+                    _gather_segment(tile, gate, nothing, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
                                     facing0, facing1, table, rects[k])  # fmt: skip
                 else:
                     _gather_segment(guess, gate, tile, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
@@ -61,8 +62,9 @@ def _gather_segment(  # type: ignore[no-untyped-def]
     """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials.
 
     What lies behind its beginning was laid by what ends there: only texels with (X - A) · D >= 0 are looked at.
+    tile, gate, other: where they lie; other holds what counts already, though it is kept elsewhere.
     """
-    one, zero = np.float32(1.0), np.float32(0.0)
+    one, zero, none = np.float32(1.0), np.float32(0.0), np.int32(TILE)
     first, last, parabola = reached_rows(piece, m, mx, my, mz, reach)
     length2 = ends[3] * ends[3] + ends[4] * ends[4] + ends[5] * ends[5]
     inverse = np.float32(1.0 / length2) if length2 > 0 else zero
@@ -95,7 +97,7 @@ def _gather_segment(  # type: ignore[no-untyped-def]
                 continue
         if end <= start:
             continue
-        begin = start & ~15
+        begin = start & ~(LANES - 1)
         x = piece[1] + begin + 0.5
         ax = m[0] * x + m[3] * y + m[6] - ends[0]
         ay = m[1] * x + m[4] * y + m[7] - ends[1]
@@ -104,41 +106,43 @@ def _gather_segment(  # type: ignore[no-untyped-def]
         near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
         along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
         curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df)
-        for at in range(begin, end, 16):
-            line, share, laid = tile[row, at : at + 16], gate[row, at : at + 16], other[row, at : at + 16]
-            low, high, shift = np.float32(start - at), np.float32(end - at), np.float32(at - begin)
-            changed = np.int32(0)
-            # A loop that decides nothing is turned into vectors; one that looks up a table is not.
-            if len(table) > 0:
-                for c in range(16):
-                    s, w = _near_segment(c, low, high, shift, curve, tiny)
-                    w *= table[int(s * np.float32(len(table) - 1) + np.float32(0.5))] * share[c]
-                    more = w > max(line[c], laid[c])
-                    changed |= np.int32(more)
-                    line[c] = w if more else line[c]
-            else:
-                for c in range(16):
-                    s, w = _near_segment(c, low, high, shift, curve, tiny)
-                    w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
-                    more = w > max(line[c], laid[c])
-                    changed |= np.int32(more)
-                    line[c] = w if more else line[c]
-            if changed != 0:
-                top, bottom = min(top, row), max(bottom, row + 1)
-                left, right = min(left, max(start, at)), max(right, min(end, at + 16))
+        # As many texels as vectors hold without a rest.
+        stop = (end + LANES - 1) & ~(LANES - 1)
+        at = 4 * (TILE * row + begin)
+        count = stop - begin
+        line, share, laid = floats_at(tile + at, count), floats_at(gate + at, count), floats_at(other + at, count)
+        low, high = np.int32(start - begin), np.int32(end - begin)
+        least, most = none, np.int32(-1)
+        # A loop that decides nothing is turned into vectors; one that looks up a table is not.
+        if len(table) > 0:
+            for c in range(count):
+                s, w = _near_segment(np.int32(c), low, high, curve, tiny)
+                w *= table[int(s * np.float32(len(table) - 1) + np.float32(0.5))] * share[c]
+                more = w > max(line[c], laid[c])
+                least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
+                line[c] = w if more else line[c]
+        else:
+            for c in range(count):
+                s, w = _near_segment(np.int32(c), low, high, curve, tiny)
+                w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
+                more = w > max(line[c], laid[c])
+                least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
+                line[c] = w if more else line[c]
+        if most >= 0:
+            top, bottom = min(top, row), max(bottom, row + 1)
+            left, right = min(left, begin + least), max(right, begin + most + 1)
     rect[0], rect[1], rect[2], rect[3] = top, bottom, left, right
 
 
 @kernel
-def _near_segment(c, low, high, shift, curve, tiny):  # type: ignore[no-untyped-def]
+def _near_segment(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
     """Of texel c of a row: where between the hard middle and the rim it lies, 0-1, and the strength there."""
     near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df = curve
-    one, zero, at = np.float32(1.0), np.float32(0.0), np.float32(c)
-    step = at + shift
+    one, zero, step = np.float32(1.0), np.float32(0.0), np.float32(c)
     along = along0 + along1 * step
     part = min(one, max(zero, along * inverse))
     distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
     h, r = h0 + dh * part, r0 + dr * part
     s = (np.sqrt(max(distance2, zero)) - h * r) / max((one - h) * r, tiny)
-    inside = (at >= low) & (at < high) & (f0 + df * part > zero) & (s < one)
+    inside = (c >= low) & (c < high) & (f0 + df * part > zero) & (s < one)
     return min(one, max(zero, s)), s0 + ds * part if inside else zero

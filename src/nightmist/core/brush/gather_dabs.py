@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import as_int32, as_uint16, carray, kernel
+from ..kernels import as_int32, as_uint16, carray, floats_at, kernel
 from ..texels.raster import TILE
-from .reach import box_distance2, reached_rows, reached_texels, tile_at
+from .reach import LANES, box_distance2, reached_rows, reached_texels, tile_at
 
 
 @kernel
@@ -18,8 +18,8 @@ def gather_dabs(  # type: ignore[no-untyped-def]
     side = np.zeros(6)
     for k in range(len(tiles)):
         t = tiles[k]
-        tile = tile_at(addresses[t])
-        gate = tile_at(masks[t] if len(masks) > 0 and masks[t] != 0 else whole)
+        tile = addresses[t]
+        gate = masks[t] if len(masks) > 0 and masks[t] != 0 else whole
         for d in range(len(centers)):
             r = radii[d]
             if box_distance2(boxes[t], centers[d]) >= r * r:
@@ -44,8 +44,9 @@ def gather_dabs(  # type: ignore[no-untyped-def]
                 h = np.float32(max(0.0, min(hardness[d], 1.0 - texel_size[f] / r)))
                 if picture.shape[0] > 0 or number_addresses[t] != 0:
                     _gather_detailed(
-                        tile, gate, number_addresses[t], numbers[d], color_addresses[t], pieces[p], spans, matrices[f],
-                        px, py, pz, r, np.float32(strengths[d]), h, build_up, table, picture, colors, side, rects[k],
+                        tile_at(tile), tile_at(gate), number_addresses[t], numbers[d], color_addresses[t], pieces[p],
+                        spans, matrices[f], px, py, pz, r, np.float32(strengths[d]), h, build_up, table, picture,
+                        colors, side, rects[k],
                     )  # fmt: skip
                 else:
                     _gather_piece(tile, gate, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]), h,
@@ -75,18 +76,27 @@ def _gather_piece(  # type: ignore[no-untyped-def]
         if end <= start:
             continue
         row = piece[3] + i
-        near = np.float32(nearest2)
-        # Sixteen texels at a time, aligned, with weight 0 outside start:end: a count that the compiler knows
-        # is one it turns into vectors, however short the row.
-        for at in range(start & ~15, end, 16):
-            line, share = tile[row, at : at + 16], gate[row, at : at + 16]
-            low, high = np.float32(start - at), np.float32(end - at)
-            offset = np.float32(at - middle)
-            for c in range(16):
-                x = np.float32(c)
-                dx = x + offset
-                w = strength * _falloff((np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft, table)
-                w = w * share[c] if (x >= low) & (x < high) else zero
+        # As many texels as vectors hold without a rest, with weight 0 outside start:end.
+        begin = start & ~(LANES - 1)
+        count = ((end + LANES - 1) & ~(LANES - 1)) - begin
+        at = 4 * (TILE * row + begin)
+        line, share = floats_at(tile + at, count), floats_at(gate + at, count)
+        low, high = np.int32(start - begin), np.int32(end - begin)
+        near, offset = np.float32(nearest2), np.float32(begin - middle)
+        # A loop that decides nothing is turned into vectors; one that looks up a table is not.
+        if len(table) > 0:
+            for c in range(count):
+                dx = np.float32(c) + offset
+                s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
+                w = strength * table[int(s * np.float32(len(table) - 1) + np.float32(0.5))] * share[c]
+                w = w if (np.int32(c) >= low) & (np.int32(c) < high) else zero
+                line[c] = line[c] + w * (one - line[c]) if build_up else max(line[c], w)
+        else:
+            for c in range(count):
+                dx = np.float32(c) + offset
+                s = min(one, max(zero, (np.sqrt(near + slope * dx * dx) * to_unit - hardness) * soft))
+                w = strength * (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
+                w = w if (np.int32(c) >= low) & (np.int32(c) < high) else zero
                 line[c] = line[c] + w * (one - line[c]) if build_up else max(line[c], w)
         top, bottom = min(top, row), max(bottom, row + 1)
         left, right = min(left, start), max(right, end)

@@ -9,6 +9,9 @@ from ..texels.raster import TILE
 
 #: How a station of a band is laid.
 ALONE, JOINED, ANCHOR = 0, 1, 2
+#: Texels that are looked at together. Loops over them must not say how many: a count that is written out is taken apart
+#: before it is turned into vectors, which come out half as wide.
+LANES = 8
 
 
 @kernel

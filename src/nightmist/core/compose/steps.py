@@ -60,8 +60,16 @@ def run(
             holds[a:b], color, values, *begin, *into,
         )  # fmt: skip
 
-    blocks = int(((area.rects[:, 1] + ROWS - 1) // ROWS - area.rects[:, 0] // ROWS).sum())
-    in_two_threads(len(area), work, 2 if blocks * (len(program) + 1) >= WORTH_A_THREAD else len(area) + 1)
+    worth_it = _blocks(area.rects) * (len(program) + 1) >= WORTH_A_THREAD
+    in_two_threads(len(area), work, 2 if worth_it else len(area) + 1)
+
+
+@kernel
+def _blocks(rects):  # type: ignore[no-untyped-def]
+    count = 0
+    for i in range(len(rects)):
+        count += (rects[i, 1] + ROWS - 1) // ROWS - rects[i, 0] // ROWS
+    return count
 
 
 @kernel

@@ -74,11 +74,18 @@ class Camera(BaseModel):
 
     def units_per_pixel(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """(N,) size of one screen pixel, in model units, at the depth of (N, 3) points."""
-        _, _, forward = self.axes
-        depth = (points - np.asarray(self.eye)) @ forward
-        scale = 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1]
-        size: NDArray[np.float64] = np.maximum(depth, 1e-12) * scale
+        size = np.empty(len(points))
+        _sizes(points, self.eye, self.axes[2], 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1], size)
         return size
+
+
+@kernel
+def _sizes(points, eye, forward, scale, size):  # type: ignore[no-untyped-def]
+    for i in range(len(points)):
+        depth = 0.0
+        for axis in range(3):
+            depth += (points[i, axis] - eye[axis]) * forward[axis]
+        size[i] = max(depth, 1e-12) * scale
 
 
 @kernel

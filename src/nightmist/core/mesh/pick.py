@@ -47,17 +47,16 @@ class Caster:
     def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
         """Nearest hits of rays given by (N, 3) origins and (N, 3) unit directions."""
         count = len(origins)
-        hits = Hits(
-            np.full(count, -1, np.int32), np.zeros((count, 3)), np.zeros((count, 3)), np.full(count, np.inf)
-        )  # fmt: skip
+        face, distance = np.full(count, -1, np.int32), np.full(count, np.inf)
+        position, normal = np.zeros((2, count, 3))
         if len(self.visible):
-            starts, ways = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+            starts, ways = np.empty((2, count, 3), np.float32)
             _start(origins, directions, self.center, self.scale, starts, ways)
-            found = np.asarray(self.scene.run(starts, ways), np.int32).reshape(count)
+            found = self.scene.run(starts, ways)
             mesh = self.mesh
-            _meet(found, self.visible, mesh.corners, mesh.face_normals, origins, directions, hits.face, hits.position,
-                  hits.normal, hits.distance)  # fmt: skip
-        return hits
+            _meet(found, self.visible, mesh.corners, mesh.face_normals, origins, directions, face, position, normal,
+                  distance)  # fmt: skip
+        return Hits(face, position, normal, distance)
 
     def attributes(self, hits: Hits, which: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N, 3) weights of the corners and (N, 3) unit shading normals of the hits numbered in `which`."""

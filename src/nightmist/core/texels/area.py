@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import reduce
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,11 +51,8 @@ class TileArea:
     @classmethod
     def union(cls, areas: list[TileArea]) -> TileArea:
         """The smallest area of this kind that holds all of these."""
-        if len(areas) == 1:
-            return areas[0]
-        return cls.of_rects(
-            np.concatenate([area.tiles for area in areas]), np.concatenate([area.rects for area in areas])
-        )
+        some = [area for area in areas if len(area)]
+        return reduce(TileArea.joined, some) if some else cls.empty()
 
     @classmethod
     def whole(cls, width: int, height: int) -> TileArea:
@@ -77,7 +75,11 @@ class TileArea:
 
     def joined(self, other: TileArea) -> TileArea:
         """The smallest area of this kind that holds both."""
-        return TileArea.union([self, other]) if len(other) else self
+        if not len(self) or not len(other):
+            return self if len(self) else other
+        tiles, rects = np.empty(len(self) + len(other), np.int32), np.empty((len(self) + len(other), 4), np.int32)
+        count = _merge(self.tiles, self.rects, other.tiles, other.rects, tiles, rects)
+        return TileArea(tiles[:count], rects[:count])
 
 
 def distinct(tiles: NDArray[np.integer]) -> NDArray[np.int32]:
@@ -114,4 +116,20 @@ def _unite(tiles, rects, order, united, bounds):  # type: ignore[no-untyped-def]
         for side in (0, 2):
             bounds[count - 1, side] = min(bounds[count - 1, side], rects[i, side])
             bounds[count - 1, side + 1] = max(bounds[count - 1, side + 1], rects[i, side + 1])
+    return count
+
+
+@kernel
+def _merge(tiles, rects, others, others_rects, united, bounds):  # type: ignore[no-untyped-def]
+    count, i, j = 0, 0, 0
+    while i < len(tiles) or j < len(others):
+        mine = j == len(others) or (i < len(tiles) and tiles[i] <= others[j])
+        theirs = i == len(tiles) or (j < len(others) and others[j] <= tiles[i])
+        united[count] = tiles[i] if mine else others[j]
+        bounds[count] = rects[i] if mine else others_rects[j]
+        if mine and theirs:
+            for side in (0, 2):
+                bounds[count, side] = min(bounds[count, side], others_rects[j, side])
+                bounds[count, side + 1] = max(bounds[count, side + 1], others_rects[j, side + 1])
+        i, j, count = i + int(mine), j + int(theirs), count + 1
     return count

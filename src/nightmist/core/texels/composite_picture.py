@@ -7,7 +7,7 @@ import mmap
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, in_two_threads, kernel
+from ..kernels import address_of, bytes_at, in_two_threads, kernel, shorts_at
 from .encode import eight_bits, to_bytes
 from .raster import TILE
 
@@ -98,11 +98,23 @@ class Picture:
         return out
 
     def _one_color(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8] | None:
-        tiles = np.arange(top // TILE, (bottom - 1) // TILE + 1)[:, None] * self.columns
-        tiles = (tiles + np.arange(left // TILE, (right - 1) // TILE + 1)).ravel()
-        if self.plain[tiles].all() and (self.colors[tiles] == self.colors[tiles[0]]).all():
-            return to_bytes(self.colors[tiles[:1], None])
-        return None
+        tile = _one_color(self.plain, self.colors, self.columns, top, bottom, left, right)
+        return to_bytes(self.colors[tile : tile + 1, None]) if tile >= 0 else None
+
+
+@kernel
+def _one_color(plain, colors, columns, top, bottom, left, right):  # type: ignore[no-untyped-def]
+    """The first tile of a rectangle when all of its tiles are one color, the same; else -1."""
+    first = top // TILE * columns + left // TILE
+    for row in range(top // TILE, (bottom - 1) // TILE + 1):
+        for column in range(left // TILE, (right - 1) // TILE + 1):
+            t = row * columns + column
+            if plain[t] == 0:
+                return -1
+            for c in range(4):
+                if colors[t, c] != colors[first, c]:
+                    return -1
+    return first
 
 
 @kernel
@@ -154,6 +166,7 @@ def _read(pixels, plain, colors, columns, first, end, whole):  # type: ignore[no
 @kernel
 def _encode(pixels, plain, colors, columns, top, left, out):  # type: ignore[no-untyped-def]
     wide = out.shape[1] // 4
+    texels, bytes_ = pixels.ctypes.data, out.ctypes.data
     for row in range(len(out)):
         y = top + row
         at = 0
@@ -161,12 +174,12 @@ def _encode(pixels, plain, colors, columns, top, left, out):  # type: ignore[no-
             x = left + at
             t = y // TILE * columns + x // TILE
             run = min(TILE - x % TILE, wide - at)
-            target = out[row, 4 * at : 4 * (at + run)]
+            target = bytes_at(bytes_ + 4 * (row * wide + at), 4 * run)
             if plain[t] != 0:
                 for j in range(len(target)):
                     target[j] = eight_bits(colors[t, j % 4])
             else:
-                source = pixels[t, y % TILE].reshape(256)[4 * (x % TILE) : 4 * (x % TILE + run)]
+                source = shorts_at(texels + 8 * ((t * TILE + y % TILE) * TILE + x % TILE), 4 * run)
                 for j in range(len(target)):
                     target[j] = eight_bits(source[j])
             at += run

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..kernels import in_two_threads, kernel
 from .area import TileArea
-from .composite_picture import Picture
+from .composite_picture import Picture, spell_out
 from .raster import TILE
 
 
@@ -47,17 +47,13 @@ class Gutter:
 
     def spread(self, picture: Picture, area: TileArea) -> TileArea:
         """Bring a picture's gutter up to date after `area` changed; returns all that changed."""
-        bounds = np.empty((len(picture.plain), 4), np.int32)
-        bounds[:] = (TILE, 0, TILE, 0)
-        bounds[area.tiles] = area.rects
-        ends = np.zeros(len(picture.plain), np.uint8)
-        for side, (pairs, starts) in enumerate((self.by_target, self.by_source)):
-            _find_ends(pairs, starts, area.tiles, self.width, picture.plain, picture.colors, ends)
-            picture.hold(np.flatnonzero(ends).astype(np.int32))
-            _spread(picture.pixels, picture.plain, picture.colors, pairs, side, starts, area.tiles, area.rects,
-                    self.width, bounds)  # fmt: skip
-        changed = np.flatnonzero(bounds[:, 1] > 0).astype(np.int32)
-        return TileArea(changed, bounds[changed])
+        count = len(picture.plain)
+        bounds, ends = np.empty((count, 4), np.int32), np.empty(count, np.uint8)
+        changed = np.empty(count, np.int32)
+        found = _spread(picture.pixels, picture.plain, picture.colors, *self.by_target, *self.by_source, area.tiles,
+                        area.rects, self.width, ends, bounds, changed)  # fmt: skip
+        tiles = changed[:found]
+        return TileArea(tiles, bounds[tiles])
 
     def filled(self, image: NDArray[np.uint16]) -> NDArray[np.uint16]:
         """A copy of an (H, W, channels) image whose gutter repeats what is inside."""
@@ -116,6 +112,41 @@ def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: igno
 
 
 @kernel
+def _spread(  # type: ignore[no-untyped-def]
+    pixels, plain, colors, to_pairs, to_starts, from_pairs, from_starts, tiles, rects, width, ends, bounds, changed
+):
+    """Bring what lies in rectangles of some tiles where it belongs, first into them, then out of them.
+
+    Returns how many tiles have changed; `changed` lists them, `bounds` tells where, by the tile.
+    """
+    for t in range(len(plain)):
+        bounds[t, 0] = bounds[t, 2] = TILE
+        bounds[t, 1] = bounds[t, 3] = 0
+    for i in range(len(tiles)):
+        bounds[tiles[i]] = rects[i]
+    ends[:] = 0
+    _find_ends(to_pairs, to_starts, tiles, width, plain, colors, ends)
+    _spell_out(pixels, plain, colors, ends)
+    _bring(pixels, plain, colors, to_pairs, 0, to_starts, tiles, rects, width, bounds)
+    _find_ends(from_pairs, from_starts, tiles, width, plain, colors, ends)
+    _spell_out(pixels, plain, colors, ends)
+    _bring(pixels, plain, colors, from_pairs, 1, from_starts, tiles, rects, width, bounds)
+    count = 0
+    for t in range(len(plain)):
+        if bounds[t, 1] > 0:
+            changed[count] = t
+            count += 1
+    return count
+
+
+@kernel
+def _spell_out(pixels, plain, colors, ends):  # type: ignore[no-untyped-def]
+    for t in range(len(ends)):
+        if ends[t] != 0:
+            spell_out(pixels, plain, colors, t)
+
+
+@kernel
 def _find_ends(pairs, starts, tiles, width, plain, colors, ends):  # type: ignore[no-untyped-def]
     """Mark tiles of one color into which a tile of these, or one that they reach into, brings another."""
     columns = width // TILE
@@ -135,7 +166,7 @@ def _find_ends(pairs, starts, tiles, width, plain, colors, ends):  # type: ignor
 
 
 @kernel
-def _spread(pixels, plain, colors, pairs, side, starts, tiles, rects, width, bounds):  # type: ignore[no-untyped-def]
+def _bring(pixels, plain, colors, pairs, side, starts, tiles, rects, width, bounds):  # type: ignore[no-untyped-def]
     """Copy the pairs of each tile whose target (side 0) or source (side 1) lies in the tile's rectangle."""
     columns = width // TILE
     for i in range(len(tiles)):

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..brush.coverage import NO_TILE
 from ..compose.blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
-from ..kernels import as_float32, as_int32, as_uint16, carray, in_two_threads, kernel
+from ..kernels import as_float32, as_int32, as_uint16, carray, floats_at, in_two_threads, kernel, shorts_at
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 
@@ -108,8 +108,13 @@ def _put_alpha_back(tiles, rects, before, after, channels):  # type: ignore[no-u
 
 
 @kernel
+def _address(table, t, nothing):  # type: ignore[no-untyped-def]
+    return table[t] if len(table) > 0 and table[t] != 0 else nothing
+
+
+@kernel
 def _coverage(table, t, nothing):  # type: ignore[no-untyped-def]
-    return carray(as_float32(table[t] if len(table) > 0 and table[t] != 0 else nothing), (TILE, TILE))
+    return carray(as_float32(_address(table, t, nothing)), (TILE, TILE))
 
 
 @kernel
@@ -117,22 +122,23 @@ def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels
     """Row by row, all channels of a row as one line of numbers: alpha too moves towards full by its share."""
     full, one, half, tiny = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1e-30)
     whole_paint, whole_share = np.empty(TILE * channels, np.float32), np.empty(TILE * channels, np.float32)
-    unit, blank = np.float32(1.0 / 65535.0), np.zeros((TILE, TILE * channels), np.uint16)
+    unit, blank = np.float32(1.0 / 65535.0), np.zeros(TILE * channels, np.uint16)
     for j in range(len(whole_paint)):
         whole_paint[j] = value[j % channels] * full if j % channels < channels - 1 else full
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
-        wide, first, last = right - left, left * channels, right * channels
-        paint, share = whole_paint[: last - first], whole_share[: last - first]
-        cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
-        target = carray(as_uint16(after[t]), (TILE, TILE * channels))
-        # An absent tile is transparent. Reading a blank one keeps source and target apart, which lets loops be vectors.
-        source = carray(as_uint16(before[t]), (TILE, TILE * channels)) if before[t] != 0 else blank
+        wide = right - left
+        paint, share = whole_paint[: wide * channels], whole_share[: wide * channels]
+        cover, guess = _address(coverage, t, nothing), _address(ahead, t, nothing)
         for y in range(top, bottom):
             # Without a branch a texel; where nothing is covered, what was there before comes out to the bit.
-            covered, guessed = cover[y, left:right], guess[y, left:right]
-            line, made = source[y, first:last], target[y, first:last]
+            at = TILE * y + left
+            covered, guessed = floats_at(cover + 4 * at, wide), floats_at(guess + 4 * at, wide)
+            made = shorts_at(after[t] + 2 * channels * at, wide * channels)
+            # An absent tile is transparent. Reading a blank line keeps source and target apart, which lets loops be
+            # vectors.
+            line = shorts_at(before[t] + 2 * channels * at, wide * channels) if before[t] != 0 else blank
             if channels == 4:
                 for x in range(wide):
                     a = max(covered[x], guessed[x])

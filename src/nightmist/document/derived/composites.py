@@ -88,7 +88,7 @@ class Composite:
         """What waits to be composited, by map; what was marked again and again is one area from now on."""
         stale = {name: TileArea.union(areas) for name, areas in self.stale.items()}
         self.stale = {name: [area] for name, area in stale.items()}
-        self.rest = [TileArea.union([TileArea.empty(), *self.rest])]
+        self.rest = [TileArea.union(self.rest)]
         return stale
 
     def refresh(
@@ -112,7 +112,7 @@ class Composite:
         if not stale:
             return {}
         area = TileArea.union([part for areas in stale.values() for part in areas])
-        pixels, rest = self.pixels, TileArea.union([TileArea.empty(), *self.rest])
+        pixels, rest = self.pixels, TileArea.union(self.rest)
         self.pixels, self.rest = {}, []
         if filters:
             area = felt(filters, pixels, rest).joined(area)

@@ -3,7 +3,8 @@
 A screen mixes the texels on both sides of an island's border. Where the outer one only repeats the inner one, as the
 gutter does, whatever rises or falls across a seam shows there as a step. So the rim takes what lies beyond the seam,
 mixed from the four texels around that place. Where neither side would meet the other by going on straight, as where a
-fill ends there, the gutter stays as it is: an edge is no slope, and would only be blurred.
+fill ends there, the gutter stays as it is: an edge is no slope, and would only be blurred. What ends there differs on
+one side only; grain differs from texel to texel on both, and goes on.
 """
 
 from __future__ import annotations
@@ -20,9 +21,10 @@ from .composite_picture import Picture, spell_out
 from .raster import TILE
 from .seam_links import by_tile
 
-#: Of 65535: where a side that went on straight would miss the other by less than FLAT and half of what texels around
-#: differ, there is a slope; by more than twice that, an edge.
+#: Of 65535: where a side that went on straight would miss the other by less than FLAT, half of what texels around
+#: differ, and GRAIN times what they differ on both sides, there is a slope; by more than twice that, an edge.
 FLAT = 4 * 257.0
+GRAIN = 3.0
 
 
 @dataclass
@@ -149,7 +151,7 @@ def _spread(  # type: ignore[no-untyped-def]
     changed,
 ):  # fmt: skip
     here, there, one, before, ahead, farther = np.empty((6, 4), np.float32)
-    missed, differ = np.empty((2, 4), np.float32)
+    missed, differ, both = np.empty((3, 4), np.float32)
     low, high, low_beyond, high_beyond = np.empty((4, 4), np.float32)
     for i in range(len(rows)):
         r = rows[i]
@@ -169,13 +171,14 @@ def _spread(  # type: ignore[no-untyped-def]
             # The lines through two texels of each side, at those of the other.
             apart, two = ahead[c] - here[c], np.float32(2)
             missed[c] = min(abs(apart - two * (here[c] - before[c])), abs(apart - two * (farther[c] - ahead[c])))
-            differ[c] = high[c] - low[c] + high_beyond[c] - low_beyond[c]
+            mine, theirs = high[c] - low[c], high_beyond[c] - low_beyond[c]
+            differ[c], both[c] = mine + theirs, min(mine, theirs)
             # At a corner the mix may hold a third island, which may end there.
             there[c] = min(max(there[c], min(low[c], low_beyond[c])), max(high[c], high_beyond[c]))
         if together:
-            missed[:], differ[:] = missed.max(), differ.max()
+            missed[:], differ[:], both[:] = missed.max(), differ.max(), both.max()
         for c in range(4):
-            slope = np.float32(FLAT) + np.float32(0.5) * differ[c]
+            slope = np.float32(FLAT) + np.float32(0.5) * differ[c] + np.float32(GRAIN) * both[c]
             share = min(max(np.float32(2) - missed[c] / slope, np.float32(0)), np.float32(1))
             here[c] += (there[c] - here[c]) * share
         t = _texel(tables, sizes, surface, targets[r], one)

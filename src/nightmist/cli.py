@@ -11,11 +11,13 @@ import signal
 import socket
 import sys
 from pathlib import Path
+from threading import Thread
 
 import uvicorn
 
 from .api import create_app
 from .demo.project import CABINET, NAME, cabinet_document, demo_document
+from .demo.stencils import draw_all
 from .store import Store, StoreError
 from .store.cluster import Cluster
 from .studio import Studio
@@ -90,6 +92,8 @@ def _run(studio: Studio, host: str, port: int) -> None:
         create_app(studio, hosts), log_level="warning", ws="websockets-sansio", ws_per_message_deflate=False,
         ws_max_size=1 << 22, timeout_graceful_shutdown=3,
     )  # fmt: skip
+    # The picture library is a click away; meanwhile a painter chooses a project.
+    Thread(target=draw_all, daemon=True).start()
     print(f"\n  Nightmist is ready: {address}\n  Ctrl+C ends it.\n", flush=True)
     # The server ends in good order at either signal, then raises it again; the database is still to be stopped.
     signal.signal(signal.SIGTERM, signal.default_int_handler)

@@ -224,3 +224,9 @@ STENCILS: Mapping[str, Callable[[], Pixels]] = {
 def shipped_stencil(name: str) -> bytes:
     """PNG of one of them."""
     return write_png(STENCILS[name]())
+
+
+def draw_all() -> None:
+    """Have all of them at hand: it takes seconds."""
+    for name in STENCILS:
+        shipped_stencil(name)

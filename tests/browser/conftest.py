@@ -68,14 +68,18 @@ class Server:
 
     def create(self, data: bytes = PIER, name: str = "pier.glb", size: int = 256) -> str:
         """A project from a model, through REST."""
+        return re.search(r'"id":"(\w+)"', self.hand_in("api/projects", data, name, size)).group(1)
+
+    def hand_in(self, path: str, data: bytes, name: str, size: int = 256) -> str:
+        """What REST answers to a file."""
         edge = "edge"
         body = (
             f'--{edge}\r\nContent-Disposition: form-data; name="size"\r\n\r\n{size}\r\n'
             f'--{edge}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n\r\n'
         ).encode() + data + f"\r\n--{edge}--\r\n".encode()  # fmt: skip
-        request = Request(f"{self.url}api/projects", body, {"Content-Type": f"multipart/form-data; boundary={edge}"})
+        request = Request(f"{self.url}{path}", body, {"Content-Type": f"multipart/form-data; boundary={edge}"})
         with urlopen(request) as answer:
-            return re.search(r'"id":"(\w+)"', answer.read().decode()).group(1)
+            return str(answer.read().decode())
 
     def texels(self, project: str, surface: str, name: str = "base_color") -> np.ndarray:
         """A map as the server hands it off, 16 bits."""

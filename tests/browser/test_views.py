@@ -127,3 +127,43 @@ def test_a_card_beside_the_stage_leaves_all_of_the_model_in_sight(painter, serve
     tab.wait_view(
         lambda _: len(columns()) == len(first) and (columns() == first).all(), "the model does not come again"
     )
+
+
+def model_in(image: np.ndarray) -> np.ndarray:
+    """Where a picture of the stage shows anything."""
+    return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
+
+
+def test_what_is_tall_is_shown_below_what_lies_over_the_stage(painter, server):
+    """The bars lie beside one another at the top: neither the model nor the map begins under them."""
+    tab = painter(server.create(write_glb(placed(walls(2), scale=(1.5, 3, 1))), "tall.glb")).open()
+    page = tab.page
+    page.get_by_role("button", name="Stencil", exact=True).click()
+    page.get_by_role("button", name="Close the stencil’s settings").wait_for()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    bars = [bar.bounding_box() for bar in page.locator("[data-bar]").all()]
+    bottom = max(bar["y"] + bar["height"] for bar in bars) - tab.box["y"]
+    page.get_by_role("button", name="Show all").click()
+    page.add_style_tag(content="[data-bar] { visibility: hidden }")
+
+    def first_row(image):
+        # The stage's corners are round.
+        return int(model_in(image)[:-60, 20:-20].any(axis=1).argmax())
+
+    tab.wait_view(lambda image: bottom < first_row(image) < bottom + 40, "the model does not end below the bars")
+    page.get_by_role("radio", name="Map", exact=True).click()
+    page.wait_for_selector("canvas[data-views='map']")
+    tab.wait_view(lambda image: bottom < first_row(image) < bottom + 40, "the map does not begin below the bars")
+
+
+def test_a_model_that_was_replaced_meanwhile_is_seen_whatever_its_size(painter, server):
+    """The camera is kept, but not for a model of a hundred times the size."""
+    tab = painter(server.create(write_glb(walls(2)), "walls.glb")).open()
+    tab.drag((0.1, 0.95), (0.2, 0.9))
+    # The desk is kept a moment after the camera rests.
+    tab.page.wait_for_timeout(1500)
+    tab.page.goto("about:blank")
+    server.hand_in(f"api/projects/{tab.project}/model", write_glb(placed(walls(2), scale=(100, 100, 100))), "large.glb")
+    tab.open()
+    tab.wait_view(lambda image: model_in(image)[60:-60].mean() > 0.1, "the model is not seen")
+    tab.wait_view(lambda image: not model_in(image)[60:, [0, -1]].any(), "the camera stands inside the model")

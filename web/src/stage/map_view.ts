@@ -7,6 +7,8 @@ import type { Pictures } from "./version_maps";
 
 const STAGE = 0x8b8f8e;
 const MARGIN = 24;
+/** The same at the top, where the stage's bars lie. */
+const TOP = 44;
 
 /** A surface's map laid flat. One world unit is one texel; y points down. */
 export class MapView {
@@ -67,9 +69,10 @@ export class MapView {
     const texels = part ?? new THREE.Box2(new THREE.Vector2(), this.size.clone());
     const span = texels.getSize(new THREE.Vector2());
     const middle = texels.getCenter(new THREE.Vector2());
-    this.scale = Math.min((this.width - 2 * MARGIN) / Math.max(span.x, 8), (this.height - 2 * MARGIN) / Math.max(span.y, 8));
+    const room = this.height - TOP - MARGIN;
+    this.scale = Math.min((this.width - 2 * MARGIN) / Math.max(span.x, 8), room / Math.max(span.y, 8));
     this.scale = Math.max(this.scale, 1e-3);
-    this.corner.set(middle.x - this.width / this.scale / 2, middle.y - this.height / this.scale / 2);
+    this.corner.set(middle.x - this.width / this.scale / 2, middle.y - (TOP + room / 2) / this.scale);
     this.place();
   }
 

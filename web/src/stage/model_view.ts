@@ -73,10 +73,6 @@ export class ModelView {
     return this.bounds.isEmpty() ? 2 : this.bounds.getSize(new THREE.Vector3()).length();
   }
 
-  frame(): void {
-    this.orbit.frame();
-  }
-
   private undress(): void {
     for (const dressed of this.dressed) {
       this.scene.remove(dressed.mesh);

@@ -8,6 +8,19 @@ const FOV = 35;
 const MARGIN = 0.92;
 /** The same of a view that has become too narrow for it. */
 const NARROW = 0.97;
+/** Of the view's upper half, what stays for the model at least. */
+const LEAST = 0.4;
+
+/** How near one goes, and how far, by the model's reach. */
+const NEAREST = 0.02;
+const FARTHEST = 40;
+
+/** What lies over the top of the view, from where to where across and down to where: -1 to 1, to the right and up. */
+export interface Bar {
+  left: number;
+  right: number;
+  bottom: number;
+}
 
 /** The camera's hand: orbits about a pivot, pans, zooms towards the pointer, frames the model. Up stays +y. */
 export class Orbit {
@@ -28,22 +41,43 @@ export class Orbit {
   /** Take the model's bounds, and its places; with a model of another size, or elsewhere, the camera goes along. */
   take(bounds: THREE.Box3, places: Float32Array[]): void {
     const first = this.places.length === 0;
-    const before = { center: this.center.clone(), reach: this.reach };
+    const [center, reach] = [this.center.clone(), this.reach];
     this.places = places;
     bounds.getCenter(this.center);
     this.reach = Math.max(bounds.getSize(new THREE.Vector3()).length() / 2, 1e-6);
-    const growth = this.reach / before.reach;
-    const apart = this.center.distanceTo(before.center) > Math.max(this.reach, before.reach);
-    if (first || (Math.abs(Math.log2(growth)) < 1 && !apart)) return;
-    this.target.sub(before.center).multiplyScalar(growth).add(this.center);
-    this.distance *= growth;
+    if (!first) this.goAlong(center, reach);
     this.place();
   }
 
-  /** Show all of the model, as large as it goes, without turning; the horizon is level. */
-  frame(): void {
+  /** What was seen of a model with this center and reach is seen of this one. */
+  private goAlong(center: THREE.Vector3, reach: number): void {
+    const growth = this.reach / reach;
+    const apart = this.center.distanceTo(center) > Math.max(this.reach, reach);
+    if (Math.abs(Math.log2(growth)) < 1 && !apart) return;
+    this.target.sub(center).multiplyScalar(growth).add(this.center);
+    this.distance *= growth;
+  }
+
+  /** Show all of the model, as large as it goes beside what lies over the view, without turning; the horizon is level. */
+  frame(bars: Bar[]): void {
     this.roll = 0;
     this.near(this.places, MARGIN);
+    const free = bars.filter((bar) => this.liesUnder(bar)).map(({ bottom }) => bottom);
+    if (!free.length) return;
+    this.distance = Math.max(this.distance, this.needed(this.places, MARGIN, Math.max(Math.min(...free), LEAST)));
+    this.place();
+  }
+
+  /** Whether what of the model stands as high as a bar lies under it. */
+  private liesUnder({ left, right, bottom }: Bar): boolean {
+    const at = new THREE.Vector3();
+    let [first, last] = [Infinity, -Infinity];
+    eachPlace(this.places, (x, y, z) => {
+      if (at.set(x, y, z).project(this.camera).y <= bottom) return;
+      first = Math.min(first, at.x);
+      last = Math.max(last, at.x);
+    });
+    return first < right && last > left;
   }
 
   /** Show these places, (x, y, z) after each other. share: how much of the view's half they may take. */
@@ -54,34 +88,37 @@ export class Orbit {
     if (box.isEmpty()) return;
     box.getCenter(this.target);
     this.place();
-    this.distance = Math.max(this.needed(places, share), this.reach * 0.02);
+    this.distance = Math.max(this.needed(places, share), this.reach * NEAREST);
     this.place();
   }
 
-  /** From how far these places fit into the view, whose middle and directions stay. */
-  private needed(places: Float32Array[], share: number): number {
+  /** From how far these places fit into the view, whose middle and directions stay. top: the share of its upper half. */
+  private needed(places: Float32Array[], share: number, top = share): number {
     const [right, up, back] = [0, 1, 2].map((k) => new THREE.Vector3().setFromMatrixColumn(this.camera.matrix, k)) as [THREE.Vector3, THREE.Vector3, THREE.Vector3];
-    const down = Math.tan(THREE.MathUtils.degToRad(FOV / 2)) * share;
-    const across = down * this.camera.aspect;
+    const half = Math.tan(THREE.MathUtils.degToRad(FOV / 2));
+    const [across, above, below] = [half * share * this.camera.aspect, half * top, half * share];
     const at = new THREE.Vector3();
     let distance = 0;
     eachPlace(places, (x, y, z) => {
       at.set(x, y, z).sub(this.target);
-      const needed = Math.max(Math.abs(at.dot(right)) / across, Math.abs(at.dot(up)) / down) + at.dot(back);
+      const height = at.dot(up);
+      const needed = Math.max(Math.abs(at.dot(right)) / across, height / above, -height / below) + at.dot(back);
       distance = Math.max(distance, needed);
     });
     return distance;
   }
 
-  /** Where the camera stands and what it looks at. */
+  /** Where the camera stands, what it looks at, and how large a model it was. */
   get pose(): CameraPose {
-    const { turn, rise, roll, distance } = this;
-    return { target: this.target.toArray(), turn, rise, roll, distance };
+    const { turn, rise, roll, distance, reach } = this;
+    return { target: this.target.toArray(), turn, rise, roll, distance, center: this.center.toArray(), reach };
   }
 
-  set pose({ target, turn, rise, roll, distance }: CameraPose) {
+  /** See this model as one was seen that may have been another. */
+  set pose({ target, turn, rise, roll, distance, center, reach }: CameraPose) {
     this.target.fromArray(target);
     Object.assign(this, { turn, rise, roll, distance });
+    if (center && reach) this.goAlong(new THREE.Vector3().fromArray(center), reach);
     this.place();
   }
 
@@ -150,7 +187,7 @@ export class Orbit {
 
   /** Closer (factor below 1) or farther; the point `towards` keeps its place on the screen. */
   zoomBy(factor: number, towards: THREE.Vector3 | null): void {
-    const next = THREE.MathUtils.clamp(this.distance * factor, this.reach * 0.02, this.reach * 40);
+    const next = THREE.MathUtils.clamp(this.distance * factor, this.reach * NEAREST, this.reach * FARTHEST);
     const share = next / this.distance;
     if (towards) this.target.lerp(towards, 1 - share);
     this.distance = next;

@@ -22,6 +22,7 @@ import { liesOver, stencilIn } from "./stencil";
 import { SurfaceMaps } from "./surface_maps";
 import { VersionMaps } from "./version_maps";
 import { type Twin, Twins } from "./twins";
+import type { Bar } from "./orbit";
 import type { Area, Views } from "./views";
 import type { DocumentState } from "../state/document";
 
@@ -44,6 +45,9 @@ const NO_POINTS: ReadonlySet<number> = new Set();
 
 /** Milliseconds after which the camera counts as resting. */
 const REST = 400;
+
+/** CSS pixels that stay free below what lies over the stage. */
+const BESIDE = 8;
 
 /** What the model on the stage is made of; another key is another model, other UVs or sharp edges, other hidden parts. */
 const shapeOf = (state: DocumentState) =>
@@ -141,16 +145,28 @@ export class Stage implements Views {
   }
 
   frameAll(): void {
-    this.model.frame();
+    this.model.orbit.frame(this.bars());
     this.map.fit();
     this.invalidate();
+  }
+
+  /** What lies over the top of the model's view. */
+  private bars(): Bar[] {
+    const area = this.area("model");
+    if (!area) return [];
+    const { x, y } = this.canvas.getBoundingClientRect();
+    const across = (at: number) => (2 * (at - x - area.x)) / area.width - 1;
+    return [...(this.canvas.parentElement?.querySelectorAll("[data-bar]") ?? [])].map((bar) => {
+      const { left, right, bottom } = bar.getBoundingClientRect();
+      return { left: across(left), right: across(right), bottom: 1 - (2 * (bottom + BESIDE - y - area.y)) / area.height };
+    });
   }
 
   /** See the model as the painter left it, all of it the first time. */
   private standAsLeft(): void {
     const { camera } = useDesk.getState();
     if (camera) this.model.orbit.pose = camera;
-    else this.model.frame();
+    else this.model.orbit.frame(this.bars());
   }
 
   /** Where the camera stands is kept once it rests. */

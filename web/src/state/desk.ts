@@ -25,13 +25,16 @@ export interface Look {
   faceted: boolean;
 }
 
-/** Where the camera stands: about which place it turns, its angles in radians, how far away it is. */
+/** Where the camera stands: about which place it turns, its angles in radians, how far away it is; and the middle of the
+ * model that is seen so, and how far that reaches from there, which desks kept earlier do not tell. */
 export interface CameraPose {
   target: [number, number, number];
   turn: number;
   rise: number;
   roll: number;
   distance: number;
+  center?: [number, number, number];
+  reach?: number;
 }
 
 /** Where clone takes paint from: on the model or, with a surface, in its map, in texels. */

@@ -41,7 +41,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
   const onDecals = desk.tool !== "pick" && desk.tool !== "sample" && decalLayer(surface, desk.layers, desk.maskTarget) !== null;
   return (
     <div className="@container pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
-      {preparing ? <span /> : <div className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target">
+      {preparing ? <span /> : <div className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target" data-bar>
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="truncate">
           {onDecals ? (inHand ? `Placing ${inHand.name} on` : "Decals on") : DOING[desk.tool]}{" "}
@@ -50,7 +50,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
         <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? `${layer.kind}: no paint` : carried(desk.tool, desk.pigment)}</span>
         <FenceChip />
       </div>}
-      <div className="card flex h-9 items-center gap-1 px-1">
+      <div className="card flex h-9 items-center gap-1 px-1" data-bar>
         {preparing && (
           <Segmented label="Show" options={UV_DISPLAYS} value={desk.uvDisplay} onChange={(uvDisplay) => useDesk.setState({ uvDisplay })} />
         )}

@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from nightmist.core.formats.image_files import write_png
 
+from .test_preparing import on_map
 from .test_stack import islands, practice
 from .test_stencil import YELLOW, sticker, yellow
 
@@ -249,7 +250,7 @@ def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):
     page = tab.page
     tab.side_by_side()
     take(tab)
-    page.mouse.click(*tab.at(0.75, 0.5))
+    page.mouse.click(*on_map(tab, 0.5, 0.5))
     expect(page.get_by_test_id("decal-frame")).to_be_visible()
     tab.wait_kept(3)
     found = yellow(server.texels(project, "plane"))

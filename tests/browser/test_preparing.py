@@ -70,10 +70,11 @@ def settled(tab, change: int) -> None:
 
 def on_map(tab, x: float, y: float) -> tuple[float, float]:
     """Where a place of the map (UV) lies on the page, side by side with a fitted square map."""
-    width, height = tab.box["width"] / 2, tab.box["height"]
-    side = min(width - 48, height - 48)
-    left = tab.box["x"] + tab.box["width"] / 2 + (width - side) / 2
-    return left + x * side, tab.box["y"] + (height - side) / 2 + y * side
+    # 24 pixels around it are free; at the top 44, where the bars lie.
+    width, height = tab.box["width"] / 2 - 48, tab.box["height"] - 68
+    side = min(width, height)
+    left = tab.box["x"] + tab.box["width"] / 2 + 24 + (width - side) / 2
+    return left + x * side, tab.box["y"] + 44 + (height - side) / 2 + y * side
 
 
 def drag_on_map(tab, start, end, **keys) -> None:

@@ -16,6 +16,11 @@ def middle_of_map(tab) -> tuple[int, int, int]:
     return tuple(image[image.shape[0] // 2 + 20, image.shape[1] * 3 // 4 + 20])
 
 
+def model_in(image: np.ndarray) -> np.ndarray:
+    """Where a picture of the stage shows anything."""
+    return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
+
+
 def test_the_map_shows_the_map_that_is_chosen(painter, server):
     """Roughness that is painted in the flat view is seen there, as the number that is stored."""
     tab = plain_red(painter)
@@ -61,11 +66,9 @@ def test_all_is_shown_and_the_camera_is_kept(painter, server):
     tab = painter(project).open()
     page = tab.page
     page.get_by_role("button", name="Show all").click()
-    background = np.array((0x8B, 0x8F, 0x8E))
 
     def box(image: np.ndarray) -> tuple[float, float]:
-        model = (np.abs(image - background).max(axis=2) > 12)[60:]
-        x = np.flatnonzero(model.any(axis=0))
+        x = np.flatnonzero(model_in(image)[60:].any(axis=0))
         return x.min() / image.shape[1], x.max() / image.shape[1]
 
     tab.wait_view(lambda image: box(image)[0] > 0.01 and box(image)[1] < 0.99, "the model is cut off")
@@ -73,7 +76,7 @@ def test_all_is_shown_and_the_camera_is_kept(painter, server):
     tab.drag((0.1, 0.95), (0.2, 0.8))
     page.wait_for_timeout(300)
     turned = tab.colors()
-    assert (np.abs(turned - background).max(axis=2) > 12).any()
+    assert model_in(turned).any()
     # The desk is kept a moment after the camera rests.
     page.wait_for_timeout(1500)
     tab.open()
@@ -106,14 +109,10 @@ def test_a_card_beside_the_stage_leaves_all_of_the_model_in_sight(painter, serve
     tab = painter(server.create(write_glb(placed(walls(2), scale=(2, 1, 1))), "long.glb")).open()
     page = tab.page
 
-    def model():
-        image = tab.colors()
-        return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
-
     def columns():
         tab.box = page.locator("canvas[data-ready]").bounding_box()
         # Below what stands over the stage, above what stands on it.
-        return model()[60:-60].any(axis=0)
+        return model_in(tab.colors())[60:-60].any(axis=0)
 
     tab.wait_view(lambda image: image.std() > 1, "the model is not seen")
     first = columns()
@@ -127,11 +126,6 @@ def test_a_card_beside_the_stage_leaves_all_of_the_model_in_sight(painter, serve
     tab.wait_view(
         lambda _: len(columns()) == len(first) and (columns() == first).all(), "the model does not come again"
     )
-
-
-def model_in(image: np.ndarray) -> np.ndarray:
-    """Where a picture of the stage shows anything."""
-    return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
 
 
 def test_what_is_tall_is_shown_below_what_lies_over_the_stage(painter, server):

@@ -48,6 +48,12 @@ as_int32 = _pointer(types.int32)
 as_int64 = _pointer(types.int64)
 
 
+@kernel
+def held_or(addresses, t, other):  # type: ignore[no-untyped-def]
+    """Where tile t lies by a table, which may be empty; `other` when there is none."""
+    return addresses[t] if len(addresses) > 0 and addresses[t] != 0 else other
+
+
 # Lines by their addresses: cutting one out of an array takes a kernel as long as twenty texels.
 @kernel
 def bytes_at(address, count):  # type: ignore[no-untyped-def]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import floats_at, kernel
+from ..kernels import floats_at, held_or, kernel
 from ..texels.raster import TILE
 from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows, reached_texels
 
@@ -19,8 +19,8 @@ def gather_band(  # type: ignore[no-untyped-def]
     for k in range(len(tiles)):
         t = tiles[k]
         tile = addresses[t]
-        gate = masks[t] if len(masks) > 0 and masks[t] != 0 else whole
-        guess = ahead[t] if ahead[t] != 0 else nothing
+        gate = held_or(masks, t, whole)
+        guess = held_or(ahead, t, nothing)
         for d in range(len(centers)):
             # A station alone, or the segment from the one before.
             b = d - 1 if joined[d] == JOINED else d

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import as_int32, as_uint16, carray, floats_at, kernel
+from ..kernels import as_int32, as_uint16, carray, floats_at, held_or, kernel
 from ..texels.raster import TILE
 from .reach import LANES, box_distance2, reached_rows, reached_texels, tile_at
 
@@ -19,7 +19,7 @@ def gather_dabs(  # type: ignore[no-untyped-def]
     for k in range(len(tiles)):
         t = tiles[k]
         tile = addresses[t]
-        gate = masks[t] if len(masks) > 0 and masks[t] != 0 else whole
+        gate = held_or(masks, t, whole)
         for d in range(len(centers)):
             r = radii[d]
             if box_distance2(boxes[t], centers[d]) >= r * r:

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..brush.coverage import NO_TILE
 from ..compose.blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
-from ..kernels import as_float32, as_int32, as_uint16, carray, floats_at, in_two_threads, kernel, shorts_at
+from ..kernels import as_float32, as_int32, as_uint16, carray, floats_at, held_or, in_two_threads, kernel, shorts_at
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 
@@ -108,13 +108,8 @@ def _put_alpha_back(tiles, rects, before, after, channels):  # type: ignore[no-u
 
 
 @kernel
-def _address(table, t, nothing):  # type: ignore[no-untyped-def]
-    return table[t] if len(table) > 0 and table[t] != 0 else nothing
-
-
-@kernel
 def _coverage(table, t, nothing):  # type: ignore[no-untyped-def]
-    return carray(as_float32(_address(table, t, nothing)), (TILE, TILE))
+    return carray(as_float32(held_or(table, t, nothing)), (TILE, TILE))
 
 
 @kernel
@@ -130,7 +125,7 @@ def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels
         top, bottom, left, right = rects[i]
         wide = right - left
         paint, share = whole_paint[: wide * channels], whole_share[: wide * channels]
-        cover, guess = _address(coverage, t, nothing), _address(ahead, t, nothing)
+        cover, guess = held_or(coverage, t, nothing), held_or(ahead, t, nothing)
         for y in range(top, bottom):
             # Without a branch a texel; where nothing is covered, what was there before comes out to the bit.
             at = TILE * y + left

@@ -1,7 +1,8 @@
-"""Opening a project of 30 layers at 4096, from the database to the last pixel that a page is sent.
+"""Opening a project of 30 layers at 4096, from the database to the last pixel that a page is sent; and one of 300
+materials.
 
-A process of its own opens it, so that its memory is what opening took. Beside it stands the database's driver, reading
-the same tiles and doing nothing with them.
+A process of its own opens each, so that its memory is what opening took. Beside the first stands the database's
+driver, reading the same tiles and doing nothing with them.
 """
 
 from __future__ import annotations
@@ -18,6 +19,10 @@ import psycopg
 
 import nightmist as nm
 from nightmist.core.compose import BlendMode
+from nightmist.core.mesh import Mesh
+from nightmist.core.mesh.bodies import practice_body
+from nightmist.core.mesh.look import SurfaceLook
+from nightmist.core.mesh.mesh import build_mesh
 from nightmist.core.texels import TILE
 from nightmist.store import Store
 from nightmist.store.cluster import Cluster
@@ -30,28 +35,53 @@ from .whole_stroke import Screen
 
 MODES: tuple[BlendMode, ...] = ("normal", "multiply", "screen", "overlay")
 WANTED = 0.25
-PROJECT = "bench"
+#: For the model of many materials.
+MOST_SECONDS, MOST_MB = 10, 1500
 
 
 def main(quick: bool = False) -> None:
-    side, layers = (1024, 3) if quick else (4096, 30)
-    print(f"opening: {layers} layers at {side}, each painted on a tenth of the map, color and roughness")
+    side, layers, materials = (1024, 3, 5) if quick else (4096, 30, 300)
     with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
         Path(folder).chmod(0o755)
         cluster = Cluster(Path(folder))
         url = cluster.start()
         try:
-            store = Store(url)
-            store.migrate()
-            document = _painted(side, layers)
-            started = time.perf_counter()
-            create_project(store, PROJECT, document)
-            print(f"  kept in {time.perf_counter() - started:.1f} s")
-            store.close()
-            del document
-            subprocess.run([sys.executable, "-m", "bench.opening", url, f"{_bare(url)}"], check=True)
+            Store(url).migrate()
+            print(f"opening: {layers} layers at {side}, each painted on a tenth of the map, color and roughness")
+            _keep(url, "layers", _painted(side, layers))
+            _open(url, "layers", _bare(url))
+            boxes = _boxes(materials)
+            print(f"opening: {materials} materials, each a box of its own, {len(boxes.faces):,} faces, maps of 256")
+            _keep(url, "materials", nm.Document.from_mesh(boxes, "boxes", (256, 256)))
+            _open(url, "materials", 0.0)
         finally:
             cluster.stop()
+
+
+def _keep(url: str, project: str, document: nm.Document) -> None:
+    store = Store(url)
+    started = time.perf_counter()
+    create_project(store, project, document)
+    print(f"  kept in {time.perf_counter() - started:.1f} s", flush=True)
+    store.close()
+
+
+def _open(url: str, project: str, bare: float) -> None:
+    subprocess.run([sys.executable, "-m", "bench.opening", url, project, f"{bare}"], check=True)
+
+
+def _boxes(count: int) -> Mesh:
+    """Boxes in rows of twenty, each of a material of its own."""
+    box = practice_body("box", 0.5)
+    each = np.repeat(np.arange(count, dtype=np.int32), len(box.faces))
+    moves = np.stack(np.divmod(np.arange(count), 20) + (np.zeros(count),), axis=1)
+    positions = (box.positions + moves[:, None]).reshape(-1, 3).astype(np.float32)
+    faces = (box.faces + len(box.positions) * np.arange(count)[:, None, None]).reshape(-1, 3).astype(np.int32)
+    names = [f"material {number}" for number in range(count)]
+    return build_mesh(
+        positions, faces, [np.tile(box.uvs[0], (count, 1, 1))], np.tile(box.normals, (count, 1, 1)), each, each,
+        [SurfaceLook(name) for name in names], names, "boxes",
+    )  # fmt: skip
 
 
 def _painted(side: int, count: int) -> nm.Document:
@@ -85,11 +115,11 @@ def _bare(url: str) -> float:
     return seconds
 
 
-def steps(url: str, bare: float) -> None:
+def steps(url: str, project: str, bare: float) -> None:
     """Open, composite, send: seconds of each, and the memory at its highest."""
     store = Store(url)
     seconds = [time.perf_counter()]
-    document = open_project(store, PROJECT).document
+    document = open_project(store, project).document
     seconds.append(time.perf_counter())
     document.refresh()
     seconds.append(time.perf_counter())
@@ -102,12 +132,15 @@ def steps(url: str, bare: float) -> None:
         screen.acknowledged = screen.sent
     seconds.append(time.perf_counter())
     opened, composited, sent = (after - before for before, after in itertools.pairwise(seconds))
+    whole, peak = opened + composited + sent, memory_peak()
+    fits = "ok" if whole <= MOST_SECONDS and peak <= MOST_MB else "ABOVE"
+    limits = f"{whole:.1f} s (wanted: at most {MOST_SECONDS} s and {MOST_MB} MB) {fits}"
     print(
         f"  read {opened:.2f} s, composited {composited:.2f} s, sent {sent:.2f} s, memory at its highest"
-        f" {memory_peak()} MB: {verdict(bare / (opened + composited + sent), WANTED)}",
+        f" {peak} MB: {verdict(bare / whole, WANTED) if bare else limits}",
         flush=True,
     )
 
 
 if __name__ == "__main__":
-    steps(sys.argv[1], float(sys.argv[2]))
+    steps(sys.argv[1], sys.argv[2], float(sys.argv[3]))

@@ -20,7 +20,7 @@ from ..core.texels.tile_mask import TileMask
 from .change import Change, node_and_map, raster_id
 from .contents import Contents
 from .derived.cache import Cache
-from .derived.composites import Changed, Composite, PictureName, refresh_relief
+from .derived.composites import Composite, PictureName, refresh_relief
 from .derived.decals import DecalLayers, Laying, Source
 from .derived.dense import DensePictures
 from .derived.filtered import Filtered
@@ -353,17 +353,21 @@ class Document(Contents):
         found = {name for node in self.stack(surface.id) if node.visible for name in reach(self, node, everywhere)}
         return [name for name in MAPS if name in found]
 
-    def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
-        """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
-        surfaces: list[Surface] = [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
-        layouts = self.all_layouts()
-        composites = [self.composite(surface) for surface in surfaces]
-        fresh: list[Changed] = [{} for _ in surfaces]
-        for number, (surface, composite, layout) in enumerate(zip(surfaces, composites, layouts, strict=True)):
+    def refresh_insides(self) -> None:
+        """Composite what is stale on all surfaces; gutters, rims and relief follow with `refresh`."""
+        for surface, layout in zip(self._shown_surfaces(), self.all_layouts(), strict=True):
+            composite = self.composite(surface)
             if composite.stale or composite.rough or composite.layout_key != layout.key:
                 compiled = self._compiled(surface)
                 filters = self._filters(compiled, composite)
-                fresh[number] = composite.refresh(surface, compiled, filters, layout, not self.previews)
+                composite.refresh(surface, compiled, filters, layout, not self.previews)
+
+    def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
+        """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
+        self.refresh_insides()
+        surfaces, layouts = self._shown_surfaces(), self.all_layouts()
+        composites = [self.composite(surface) for surface in surfaces]
+        fresh = [composite.spread(layout) for composite, layout in zip(composites, layouts, strict=True)]
         fresh = self.rims.refresh(layouts, self.mesh, composites, fresh)
         changed = {
             (surface.id, picture): area
@@ -383,6 +387,9 @@ class Document(Contents):
             self.filters.settle(MOST_KEPT)
             self.decals.settle(MOST_KEPT)
         return changed
+
+    def _shown_surfaces(self) -> list[Surface]:
+        return [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
 
     def _compiled(self, surface: Surface) -> Compiled:
         drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}

@@ -37,6 +37,11 @@ class Picture:
         """What its tiles take."""
         return int((self.plain == 0).sum()) * TILE_BYTES + self.colors.nbytes + self.plain.nbytes
 
+    @property
+    def one_color(self) -> bool:
+        """Whether it is known to be one color everywhere."""
+        return bool(_one_color(self.plain, self.colors, self.columns, 0, self.height, 0, self.width) >= 0)
+
     def fill(self, color: tuple[int, int, int, int]) -> None:
         """Be one color everywhere."""
         self.colors[:] = color

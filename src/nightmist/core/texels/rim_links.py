@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_array, diags_array
 
+from ..kernels import kernel
 from ..mesh.mesh import Mesh
 from .gutter import Gutter
 from .ownership import Ownership
@@ -21,8 +22,7 @@ REACH = 1.5
 ROUNDS = 6
 #: Shares of a texel below which it does not count.
 LEAST = 1 / 512
-#: The texels around one, itself among them, and the four whose middles are around a place.
-AROUND = tuple((dx, dy) for dy in (-1, 0, 1) for dx in (-1, 0, 1))
+#: The four texels whose middles are around a place.
 CORNERS = ((0, 0), (1, 0), (0, 1), (1, 1))
 
 Texels = NDArray[np.integer[Any]]
@@ -46,12 +46,22 @@ class _Maps:
         """The texels in which places (n, 2) lie."""
         return self.numbers(surface, *np.floor(place.T).astype(np.int64))
 
-    def around(self, number: NDArray[np.int64], surface: Texels) -> NDArray[np.int32]:
-        """(n, 9): of the texels around some, those inside islands, by their place in the surface's map; else -1."""
-        texel, width = number - self.offsets[surface], self.sizes[surface, 0]
-        x, y = texel % width, texel // width
-        near = np.stack([self.numbers(surface, x + dx, y + dy) for dx, dy in AROUND], axis=1)
-        return np.where(self.covered[near], near - self.offsets[surface][:, None], -1).astype(np.int32)
+    def around(self, number: NDArray[np.int64], surface: Texels) -> NDArray[np.uint16]:
+        """(n,): which of the nine texels around some lie inside islands, a bit each."""
+        found = np.zeros(len(number), np.uint16)
+        _around(self.covered, self.offsets, self.sizes, number, surface, found)
+        return found
+
+
+@kernel
+def _around(covered, offsets, sizes, numbers, surfaces, found):  # type: ignore[no-untyped-def]
+    for i in range(len(numbers)):
+        first = offsets[surfaces[i]]
+        width, height = sizes[surfaces[i]]
+        y, x = (numbers[i] - first) // width, (numbers[i] - first) % width
+        for k in range(9):
+            if covered[first + (y + k // 3 - 1) % height * width + (x + k % 3 - 1) % width]:
+                found[i] |= np.uint16(1 << k)
 
 
 def rim_of(
@@ -63,7 +73,7 @@ def rim_of(
     texels: (F, 3, 2), every face in its own map. Where the surface ends there is no rim, nor where not even two steps
     lead into an island again, as on slivers.
     """
-    maps = _Maps(owns, sizes)
+    maps, texels = _Maps(owns, sizes), np.nan_to_num(texels)
     first, second, third = zip(
         *(
             walks_over_seams(mesh, number, own, gutter, texels, sizes, REACH, (1, 2, 3))
@@ -88,15 +98,15 @@ def rim_of(
     line = np.stack([
         behind[used] - maps.offsets[surface], ahead[used] - maps.offsets[beyond], farther[used] - maps.offsets[beyond],
     ], axis=1)  # fmt: skip
-    around = [
-        maps.around(maps.offsets[surface] + inside[used], surface), maps.around(maps.at(beyond, place[used]), beyond),
-    ]  # fmt: skip
+    there = maps.at(beyond, place[used])
+    around = [maps.around(maps.offsets[surface] + inside[used], surface), maps.around(there, beyond)]
     source = inner[weights.indices]
     of = np.searchsorted(maps.offsets, source, side="right") - 1
     return Rim(
         surface.astype(np.int32), target[used], inside[used], weights.indptr.astype(np.int64),
         np.stack([of, source - maps.offsets[of]], axis=1).astype(np.int32), weights.data.astype(np.float32),
-        beyond.astype(np.int32), line.astype(np.int32), np.stack(around, axis=1), sizes,
+        beyond.astype(np.int32), (there - maps.offsets[beyond]).astype(np.int32), line.astype(np.int32),
+        np.stack(around, axis=1), sizes,
     )  # fmt: skip
 
 

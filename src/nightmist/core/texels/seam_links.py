@@ -117,14 +117,14 @@ def links_over_seams(
 
     texels: (F, 3, 2), every face in its own map; sizes: (k, 2).
     """
-    return walks_over_seams(mesh, surface, own, gutter, texels, sizes, reach, (1,))[0]
+    return walks_over_seams(mesh, surface, own, gutter, np.nan_to_num(texels), sizes, reach, (1,))[0]
 
 
 def walks_over_seams(
     mesh: Mesh, surface: int, own: Ownership, gutter: Gutter, texels: NDArray[np.float64],
     sizes: NDArray[np.int64], reach: float, steps: Sequence[int],
 ) -> list[SeamLinks]:  # fmt: skip
-    """As `links_over_seams`, but so many times as far; one for each of `steps`."""
+    """As `links_over_seams`, but so many times as far; one for each of `steps`. texels: numbers everywhere."""
     pairs, _ = gutter.by_target
     width, height = own.width, own.height
     target, inside = pairs[:, 0], pairs[:, 1]
@@ -140,13 +140,12 @@ def walks_over_seams(
     y = inside // width + 0.5
     x = x + np.round((corner[:, 0] - x) / width) * width
     y = y + np.round((corner[:, 1] - y) / height) * height
-    places = np.nan_to_num(texels)
     made = []
     for times in steps:
         found = np.full(len(target), surface, np.int32)
         source = inside.astype(np.int32)
         place = np.column_stack([inside % width + 0.5, inside // width + 0.5]).astype(np.float32)
-        _walk_all(mesh, own, face, x, y, dx * times, dy * times, places, sizes, found, source, place)
+        _walk_all(mesh, own, face, x, y, dx * times, dy * times, texels, sizes, found, source, place)
         made.append(SeamLinks(target.astype(np.int32), inside.astype(np.int32), found, source, place))
     return made
 

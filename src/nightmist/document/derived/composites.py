@@ -44,6 +44,8 @@ class Composite:
         #: The same for filters: where pixels have changed, by node, and where anything else has.
         self.pixels: dict[str, TileArea] = {}
         self.rest: list[TileArea] = []
+        #: Where pictures were composited whose gutter still shows what lay there before.
+        self.bare: Changed = {}
         #: Tiles composited while something was drawn, and where that was done roughly.
         self.loose: list[NDArray[np.int32]] = []
         self.rough: dict[MapName, TileArea] = {}
@@ -93,8 +95,8 @@ class Composite:
 
     def refresh(
         self, surface: Surface, compiled: Compiled, filters: Sequence[Filtered], layout: Layout, calm: bool
-    ) -> Changed:
-        """Composite what is stale, gutter included; returns what changed in each picture.
+    ) -> None:
+        """Composite what is stale; gutters follow with `spread`.
 
         filters: those of its stack, bottom first, which carry changes on. calm: nothing is being drawn, so that tiles
         which became one color may give their memory back.
@@ -110,7 +112,7 @@ class Composite:
                 stale[name] = [*stale.get(name, []), part]
             self.rough = {}
         if not stale:
-            return {}
+            return
         area = TileArea.union([part for areas in stale.values() for part in areas])
         pixels, rest = self.pixels, TileArea.union(self.rest)
         self.pixels, self.rest = {}, []
@@ -133,8 +135,13 @@ class Composite:
             tiles, self.loose = distinct(np.concatenate(self.loose)), []
             color.settle(tiles)
             values.settle(tiles)
-        changed: list[PictureName] = [name for name in PICTURES if any(PICTURE_OF[map_] == name for map_ in stale)]
-        return {name: layout.gutter.spread(self.pictures[name], area) for name in changed}
+        for picture in {PICTURE_OF[map_] for map_ in stale}:
+            self.bare[picture] = area.joined(self.bare.get(picture, TileArea.empty()))
+
+    def spread(self, layout: Layout) -> Changed:
+        """Bring gutters up to date; returns what changed in each picture since this was asked last."""
+        bare, self.bare = self.bare, {}
+        return {name: layout.gutter.spread(self.pictures[name], area) for name, area in bare.items()}
 
     def _mark_rough(self, maps: Iterable[MapName], area: TileArea) -> None:
         """All of these maps have been composited roughly in an area, also where only one of them was stale."""

@@ -26,7 +26,8 @@ def portrait(document: Document, width: int = 480, height: int = 360) -> bytes:
     weights, normals = document.caster.attributes(hits, seen)
     surface_of = document.mesh.face_surface[hits.face[seen]]
     color = np.zeros((len(seen), 3))
-    document.refresh()
+    # A new document's gutters and rims take far longer than all that is seen here.
+    document.refresh_insides()
     for surface in document.surface_values():
         here = surface_of == surface.number
         uv = (document.layout(surface).uvs[hits.face[seen][here]] * weights[here][:, :, None]).sum(axis=1)

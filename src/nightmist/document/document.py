@@ -353,20 +353,23 @@ class Document(Contents):
         found = {name for node in self.stack(surface.id) if node.visible for name in reach(self, node, everywhere)}
         return [name for name in MAPS if name in found]
 
-    def refresh_insides(self) -> None:
-        """Composite what is stale on all surfaces; gutters, rims and relief follow with `refresh`."""
-        for surface, layout in zip(self._shown_surfaces(), self.all_layouts(), strict=True):
-            composite = self.composite(surface)
+    def refresh_insides(self) -> tuple[list[Surface], list[Layout], list[Composite]]:
+        """Composite what is stale on all surfaces; gutters, rims and relief follow with `refresh`.
+
+        Returns the surfaces as they are shown, their layouts and their composites, by number.
+        """
+        surfaces: list[Surface] = [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
+        layouts, composites = self.all_layouts(), [self.composite(surface) for surface in surfaces]
+        for surface, layout, composite in zip(surfaces, layouts, composites, strict=True):
             if composite.stale or composite.rough or composite.layout_key != layout.key:
                 compiled = self._compiled(surface)
                 filters = self._filters(compiled, composite)
                 composite.refresh(surface, compiled, filters, layout, not self.previews)
+        return surfaces, layouts, composites
 
     def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
         """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
-        self.refresh_insides()
-        surfaces, layouts = self._shown_surfaces(), self.all_layouts()
-        composites = [self.composite(surface) for surface in surfaces]
+        surfaces, layouts, composites = self.refresh_insides()
         fresh = [composite.spread(layout) for composite, layout in zip(composites, layouts, strict=True)]
         fresh = self.rims.refresh(layouts, self.mesh, composites, fresh)
         changed = {
@@ -387,9 +390,6 @@ class Document(Contents):
             self.filters.settle(MOST_KEPT)
             self.decals.settle(MOST_KEPT)
         return changed
-
-    def _shown_surfaces(self) -> list[Surface]:
-        return [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
 
     def _compiled(self, surface: Surface) -> Compiled:
         drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}

@@ -101,7 +101,7 @@ function ForAll({ project, onChoose }: Pick<Props, "project" | "onChoose">) {
   return (
     <details className="mt-2" open={!pictures.length}>
       <summary className="cursor-pointer text-ink-2">In the library, for all projects</summary>
-      <ul aria-label="Pictures in the library" className="mt-1.5 grid max-h-[124px] grid-cols-5 gap-1.5 overflow-y-auto p-0.5 [scrollbar-width:thin]">
+      <ul aria-label="Pictures in the library" className="mt-1.5 grid max-h-[178px] grid-cols-5 gap-1.5 overflow-y-auto p-0.5 [scrollbar-width:thin]">
         {others.map((choice) => (
           <Cell
             key={choice.file} picture={choice} label={`${choice.name}, in the library`} src={libraryThumbnail(choice.file)} onChoose={() => void take(choice)}

@@ -110,7 +110,10 @@ def lay_decal(
     own: Ownership, normals: NDArray[np.float64], placed: Placed, into: Gathered, rows: NDArray[np.int64],
     region: TileMask | None = None,
 ) -> None:  # fmt: skip
-    """Lay a picture over what is gathered. normals: (faces, 9) as of `normals_over`. rows: which tiles of `into`."""
+    """Lay a picture over what is gathered. rows: which tiles of `into`.
+
+    normals: (faces, 9) as of `normals_over` for pictures around a body, else as of `facing_normals`.
+    """
     tiles = into.tiles[rows]
     if region is not None:
         region.hold(tiles)
@@ -135,7 +138,7 @@ def lay_decal(
             )
         else:
             lay_on_surface(
-                *faces, own.normals, normals, placed.inward, placed.front, placed.size, placed.bend, placed.limits,
+                *faces, normals, placed.inward, placed.front, placed.size, placed.bend, placed.limits,
                 *looks, *where,
             )  # fmt: skip
 

@@ -22,17 +22,16 @@ def _side(away, footprint, soft):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _facing(front, low, high, n, smooth, x, y):  # type: ignore[no-untyped-def]
-    """How much a texel takes for the angle at which it lies: of the face, or of its smooth normal, the greater one."""
+def _facing(front, low, high, normal, x, y):  # type: ignore[no-untyped-def]
+    """How much a texel takes for the angle at which it lies."""
     if high <= -2.0:
         return 1.0
-    flat = n[0] * front[0] + n[1] * front[1] + n[2] * front[2]
-    length, bent = 1e-30, 0.0
+    length, toward = 1e-30, 0.0
     for k in range(3):
-        along = smooth[k] * x + smooth[k + 3] * y + smooth[k + 6]
+        along = normal[k] * x + normal[k + 3] * y + normal[k + 6]
         length += along * along
-        bent += along * front[k]
-    return faded(min(flat, bent / np.sqrt(length)) - low, max(high - low, 1e-9))
+        toward += along * front[k]
+    return faded(toward / np.sqrt(length) - low, max(high - low, 1e-9))
 
 
 @inlined
@@ -59,7 +58,6 @@ def lay_on_surface(  # type: ignore[no-untyped-def]
     pieces,
     spans,
     matrices,
-    flats,
     normals,
     inward,
     front,
@@ -149,7 +147,7 @@ def lay_on_surface(  # type: ignore[no-untyped-def]
                         _bent(q, size, bend, inward, here)
                     if abs(q[2]) > 0.5 or abs(q[0]) > ends[0] or abs(q[1]) > ends[1]:
                         continue
-                    share = _facing(here, limits[0], limits[1], flats[f], normals[f], x, y)
+                    share = _facing(here, limits[0], limits[1], normals[f], x, y)
                     if share <= 0:
                         continue
                     share *= faded(1 - 2 * abs(q[2]), DEPTH_FADE)

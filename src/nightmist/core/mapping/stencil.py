@@ -62,13 +62,15 @@ def projector(
 
 
 def lay_stencil(
-    own: Ownership, hidden: NDArray[np.uint8], pyramid: Pyramid, where: Projector, tiles: NDArray[np.int32],
-    addresses: NDArray[np.int64], channels: int, kind: int, value: tuple[float, ...], by_gray: bool = False,
+    own: Ownership, normals: NDArray[np.float64], hidden: NDArray[np.uint8], pyramid: Pyramid, where: Projector,
+    tiles: NDArray[np.int32], addresses: NDArray[np.int64], channels: int, kind: int, value: tuple[float, ...],
+    by_gray: bool = False,
 ) -> None:  # fmt: skip
     """Write what a stencil shows on the texels of some tiles: uint16, straight alpha in the last of `channels`.
 
-    addresses: by tile number, tiles empty so far. hidden: (n,) 1 for faces that take nothing. kind: COLOR; VALUE, with
-    `value` 0-1 a channel; GRAY, where `value` is what black and what white become. by_gray: alpha counts times gray.
+    normals: (faces, 9) as of `facing_normals`. addresses: by tile number, tiles empty so far. hidden: (n,) 1 for faces
+    that take nothing. kind: COLOR; VALUE, with `value` 0-1 a channel; GRAY, where `value` is what black and what white
+    become. by_gray: alpha counts times gray.
     """
     numbers = np.zeros(3, np.float32)
     numbers[: len(value)] = value
@@ -76,7 +78,7 @@ def lay_stencil(
     in_two_threads(
         len(tiles),
         lambda a, b: _lay(
-            own.tile_start, own.pieces, own.spans, own.matrices, own.normals, hidden, *pyramid.words,
+            own.tile_start, own.pieces, own.spans, own.matrices, own.normals, normals, hidden, *pyramid.words,
             pyramid.sizes, where.eye, where.axes, where.focal, where.middle[0], where.middle[1], where.placing,
             where.flat, where.limits[0], where.limits[1], tiles[a:b], addresses, channels, kind, numbers, by_gray, luma,
         ),
@@ -128,8 +130,8 @@ def _level(line, x, y, u, v, width, height):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _facing(m, n, x, y, eye, low, high):  # type: ignore[no-untyped-def]
-    """How much a texel takes for the angle at which it is seen."""
+def _facing(m, n, smooth, x, y, eye, low, high):  # type: ignore[no-untyped-def]
+    """How much a texel takes for the angle at which it is seen; on what is averted, nothing."""
     if high <= -2.0:
         return np.float32(1.0)
     px, py, pz = (
@@ -137,7 +139,15 @@ def _facing(m, n, x, y, eye, low, high):  # type: ignore[no-untyped-def]
         m[1] * x + m[4] * y + m[7] - eye[1],
         m[2] * x + m[5] * y + m[8] - eye[2],
     )
-    cosine = -(n[0] * px + n[1] * py + n[2] * pz) / max(np.sqrt(px * px + py * py + pz * pz), 1e-30)
+    if n[0] * px + n[1] * py + n[2] * pz >= 0:
+        return np.float32(0.0)
+    a, b, c = (
+        smooth[0] * x + smooth[3] * y + smooth[6],
+        smooth[1] * x + smooth[4] * y + smooth[7],
+        smooth[2] * x + smooth[5] * y + smooth[8],
+    )
+    lengths = np.sqrt((px * px + py * py + pz * pz) * (a * a + b * b + c * c))
+    cosine = -(a * px + b * py + c * pz) / max(lengths, 1e-30)
     t = min(max((cosine - low) / max(high - low, 1e-9), 0.0), 1.0)
     return np.float32(t * t * (3 - 2 * t))
 
@@ -148,6 +158,7 @@ def _lay(  # type: ignore[no-untyped-def]
     pieces,
     spans,
     matrices,
+    flats,
     normals,
     hidden,
     words,
@@ -185,17 +196,17 @@ def _lay(  # type: ignore[no-untyped-def]
             f = pieces[p, 0]
             if hidden[f] != 0:
                 continue
-            m, n = matrices[f], normals[f]
+            m, n, smooth = matrices[f], flats[f], normals[f]
             _linear(m, eye, axes, focal, middle_x, middle_y, placing, flat, line)
             for down in range(pieces[p, 4]):
                 row = pieces[p, 3] + down
                 y = pieces[p, 2] + row + 0.5
                 first, end = spans[pieces[p, 5] + down]
                 left = pieces[p, 1] + 0.5
-                # Along a line on a plane the angle is widest at one of its ends.
+                # Along a line on a face the angle is widest at one of its ends.
                 turned = (
-                    _facing(m, n, left + first, y, eye, low, high) < one
-                    or _facing(m, n, left + end - 1, y, eye, low, high) < one
+                    _facing(m, n, smooth, left + first, y, eye, low, high) < one
+                    or _facing(m, n, smooth, left + end - 1, y, eye, low, high) < one
                 )
                 nu, nv = line[0, 1] * y + line[0, 2], line[1, 1] * y + line[1, 2]
                 nz = line[2, 1] * y + line[2, 2]
@@ -217,7 +228,7 @@ def _lay(  # type: ignore[no-untyped-def]
                     levels[(start - first) // EVERY] = _level(line, x, y, u, v, sizes[0, 0], sizes[0, 1])
                 if turned:
                     for column in range(first, end):
-                        share = _facing(m, n, left + column, y, eye, low, high)
+                        share = _facing(m, n, smooth, left + column, y, eye, low, high)
                         shares[column] = share
                         weights[column] = weights[column] if share > 0 else np.float32(0.0)
                 found[first:end] = np.float32(0.0)

@@ -9,6 +9,9 @@ import numpy as np
 from .ownership import Ownership
 from .raster import TILE
 
+#: Which way its one face looks, affine in texel coordinates as `normals_over` has it.
+FLAT_NORMALS = np.array([[0.0, 0, 0, 0, 0, 0, 0, 0, 1.0]])
+
 
 @cache
 def flat_ownership(width: int, height: int) -> Ownership:

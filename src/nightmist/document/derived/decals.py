@@ -24,7 +24,7 @@ from ...core.mapping.decals import (
 from ...core.mapping.frames import inverse_of, inward_of, turn_of
 from ...core.mapping.placing import axes_of, tiles_in_box
 from ...core.texels import Raster, TileArea
-from ...core.texels.flat import flat_ownership
+from ...core.texels.flat import FLAT_NORMALS, flat_ownership
 from ...core.texels.ownership import Ownership
 from ...core.texels.raster import tile_key
 from ...core.texels.tile_mask import TileMask
@@ -174,8 +174,8 @@ class Source:
 
     def _normals(self, decal: Decal, layout: Layout) -> NDArray[np.float64]:
         if isinstance(decal.frame, MapFrame):
-            return np.array([[0.0, 0, 0, 0, 0, 0, 0, 0, 1.0]])
-        return layout.smooth_normals
+            return FLAT_NORMALS
+        return layout.smooth_normals if isinstance(decal.frame, BodyFrame) else layout.facing_normals
 
     def _frame(
         self, decal: Decal, surface: Surface

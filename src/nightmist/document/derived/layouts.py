@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.mapping.angles import facing_normals
 from ...core.mapping.projections import normals_over
 from ...core.mesh import Mesh
 from ...core.relief.heights import Heights
@@ -58,6 +59,11 @@ class Layout:
         """Of each face its smooth normals, as `normals_over` has them."""
         return normals_over(self.mesh, self.uvs, self.ownership)
 
+    @cached_property
+    def facing_normals(self) -> NDArray[np.float64]:
+        """Which way texels of each of its faces face, as `facing_normals` has it."""
+        return facing_normals(self.mesh, self.uvs, self.ownership)
+
     @property
     def corners(self) -> NDArray[np.float64]:
         """(n, 3, 2): texels of its faces."""
@@ -65,8 +71,8 @@ class Layout:
 
     def bytes(self) -> int:
         """What it holds, as far as it was asked for."""
-        held = sum(_bytes(self.__dict__[name]) for name in ("ownership", "gutter") if name in self.__dict__)
-        return held + (self.smooth_normals.nbytes if "smooth_normals" in self.__dict__ else 0)
+        tables = ("ownership", "gutter", "smooth_normals", "facing_normals")
+        return sum(_bytes(self.__dict__[name]) for name in tables if name in self.__dict__)
 
 
 class Layouts:
@@ -116,7 +122,9 @@ def uvs_of(mesh: Mesh, uv_set: int) -> NDArray[np.float32]:
 
 
 def _bytes(thing: Any) -> int:
-    """Bytes of the arrays that an object holds, those in tuples too."""
+    """Bytes of an array, or of those that an object holds, those in tuples too."""
+    if isinstance(thing, np.ndarray):
+        return thing.nbytes
     total = 0
     for held in vars(thing).values():
         for part in held if isinstance(held, tuple) else (held,):

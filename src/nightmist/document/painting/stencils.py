@@ -13,7 +13,7 @@ from ...core.kernels import address_of
 from ...core.mapping import Camera
 from ...core.mapping.stencil import COLOR, GRAY, VALUE, lay_stencil, projector
 from ...core.texels import TILE, TileArea
-from ...core.texels.flat import flat_ownership
+from ...core.texels.flat import FLAT_NORMALS, flat_ownership
 from ...core.texels.ownership import Ownership
 from ...core.texels.raster import Tile
 from ...core.texels.tile_mask import TileMask
@@ -73,10 +73,13 @@ class StencilTexels:
         for tile in new:
             made = self.tiles[surface.id, name, int(tile)] = np.zeros((TILE, TILE, CHANNELS[name]), np.uint16)
             table[tile] = address_of(made)
-        hidden = np.zeros(len(own.normals), np.uint8) if self.flat else self.document.hidden_faces(surface)
+        if self.flat:
+            normals, hidden = FLAT_NORMALS, np.zeros(1, np.uint8)
+        else:
+            normals, hidden = self.document.layout(surface).facing_normals, self.document.hidden_faces(surface)
         kind, value = self._what(name)
         by_gray = self.gray and self.opaque and kind == VALUE
-        lay_stencil(own, hidden, self.pyramid, self.where, new, table, CHANNELS[name], kind, value, by_gray)
+        lay_stencil(own, normals, hidden, self.pyramid, self.where, new, table, CHANNELS[name], kind, value, by_gray)
         return table
 
     def _what(self, name: PlaneName) -> tuple[int, tuple[float, ...]]:

@@ -74,11 +74,18 @@ def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(pain
     assert 20 < float(turn.input_value()) < 90
     turn.fill("45")
     turn.press("Enter")
-    wide = page.get_by_role("textbox", name="Wide")
-    before = float(wide.input_value())
-    wide.fill(str(before * 2))
+    wide, high = page.get_by_role("textbox", name="Wide"), page.get_by_role("textbox", name="High")
+    before, tall = float(wide.input_value()), float(high.input_value())
+    wide.fill(str(before / 2))
     wide.press("Enter")
     tab.wait_kept(8)
+    assert float(high.input_value()) == pytest.approx(tall / 2, rel=1e-3)
+    assert yellow(server.texels(project, "plane")).sum() == pytest.approx(larger.sum() / 4, rel=0.05)
+    page.get_by_role("checkbox", name="in proportion").click()
+    wide.fill(str(before))
+    wide.press("Enter")
+    tab.wait_kept(9)
+    assert float(high.input_value()) == pytest.approx(tall / 2, rel=1e-3)
     stretched = np.argwhere(yellow(server.texels(project, "plane"))).astype(float)
     spread = np.cov(stretched.T)
     # Twice as wide as high, it lies along a diagonal that falls to the right.
@@ -88,7 +95,7 @@ def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(pain
     page.get_by_text("Its decals").click()
     page.get_by_role("list", name="Decals, the topmost first").get_by_role("button", name="sticker.png").first.click()
     expect(page.get_by_role("textbox", name="Turn")).to_have_value("45")
-    change = 9
+    change = 10
     while page.get_by_role("button", name="Undo").is_enabled():
         page.keyboard.press("Control+z")
         tab.wait_kept(change)

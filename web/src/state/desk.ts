@@ -112,6 +112,8 @@ export interface Desk {
   stencil: StencilPlace;
   /** Stencils used before, by picture, as they lay. */
   putAway: Record<string, StencilPlace>;
+  /** Numbers for a picture's width and height keep its proportions. */
+  inProportion: boolean;
   /** What picking for regions takes together; a box or a shape is drawn. */
   pickBy: PickBy | "patch" | "facing" | "box" | "shape";
   /** Degrees up to which normals count as the same for patches and for what faces the same way. */
@@ -181,6 +183,7 @@ export const FRESH: Desk = {
   tolerance: 0.03,
   softness: 0.1,
   sampleLayer: false,
+  inProportion: true,
   cloneAligned: true,
   cloneSource: null,
   eraseAll: true,

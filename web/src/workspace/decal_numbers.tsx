@@ -12,6 +12,7 @@ import { FAR, short } from "./figures";
 import { BoxNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
+import { InProportion, SizeFields } from "./size_fields";
 import { Toggle } from "./toggle";
 
 const AXES = ["X", "Y", "Z"];
@@ -84,9 +85,12 @@ function MapFields({ frame, onChange }: Fields<MapFrame>) {
   return (
     <>
       <div className="flex flex-wrap gap-x-3 gap-y-1">
-        <NumberField label="Wide" value={short(frame.width * 100)} min={LEAST} max={FAR} unit="%" title="Of the map's longer side" onChange={(width) => onChange({ width: width / 100 })} />
-        <NumberField label="High" value={short(frame.height * 100)} min={LEAST} max={FAR} unit="%" onChange={(height) => onChange({ height: height / 100 })} />
+        <SizeFields
+          size={{ width: frame.width * 100, height: frame.height * 100 }} show={short} min={LEAST} max={FAR} unit="%" title="Of the map's longer side"
+          onChange={({ width, height }) => onChange({ width: width / 100, height: height / 100 })}
+        />
         <Turn frame={frame} onChange={onChange} />
+        <InProportion />
       </div>
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {["U", "V"].map((axis, k) => (
@@ -101,10 +105,10 @@ function SurfaceFields({ frame, onChange }: Fields<SurfaceFrame>) {
   return (
     <>
       <div className="flex flex-wrap gap-x-3 gap-y-1">
-        <NumberField label="Wide" value={short(frame.width)} min={LEAST} max={FAR} title="In model units" onChange={(width) => onChange({ width })} />
-        <NumberField label="High" value={short(frame.height)} min={LEAST} max={FAR} onChange={(height) => onChange({ height })} />
+        <SizeFields size={frame} show={short} min={LEAST} max={FAR} title="In model units" onChange={onChange} />
         <Turn frame={frame} onChange={onChange} />
         <NumberField label="Deep" value={short(frame.depth)} min={LEAST} max={FAR} title="Half of it lies below the surface" onChange={(depth) => onChange({ depth, measured: false })} />
+        <InProportion />
       </div>
       <label className="flex h-7 items-center gap-1.5" title="As far as the surface bends below it, but not through to what lies behind">
         <input type="checkbox" className="size-4 accent-accent" checked={frame.measured ?? true} onChange={(event) => onChange({ measured: event.target.checked })} />

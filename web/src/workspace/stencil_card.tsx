@@ -12,6 +12,7 @@ import { CardHeading } from "./card_heading";
 import { Head } from "./node_card_head";
 import { PictureAbout } from "./picture_about";
 import { PictureGrid } from "./picture_grid";
+import { InProportion, SizeFields } from "./size_fields";
 import { Toggle } from "./toggle";
 
 /** Pictures that paint goes through, fixed to the screen while the model is turned below them. */
@@ -43,10 +44,10 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
             </label>
             <Place picture={chosen} />
             <div className="flex flex-wrap gap-x-3 gap-y-1">
-              <NumberField label="Wide" value={Math.round(stencil.width)} min={8} max={LARGEST} unit="px" onChange={(width) => setStencil({ width })} />
-              <NumberField label="High" value={Math.round(stencil.height)} min={8} max={LARGEST} unit="px" onChange={(height) => setStencil({ height })} />
+              <SizeFields size={stencil} show={Math.round} min={8} max={LARGEST} unit="px" onChange={setStencil} />
               <Middle />
               <NumberField label="Turn" value={Math.round(stencil.rotation * 10) / 10} min={-360} max={360} unit="°" onChange={(rotation) => setStencil({ rotation })} />
+              <InProportion />
             </div>
             <div className="mt-1 flex flex-wrap gap-1">
               <Toggle text="Mirrored" on={stencil.mirrored} onChange={(mirrored) => setStencil({ mirrored })} what="Left becomes right" />

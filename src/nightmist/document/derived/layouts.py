@@ -124,7 +124,7 @@ def uvs_of(mesh: Mesh, uv_set: int) -> NDArray[np.float32]:
 def _bytes(thing: Any) -> int:
     """Bytes of an array, or of those that an object holds, those in tuples too."""
     if isinstance(thing, np.ndarray):
-        return thing.nbytes
+        return int(thing.nbytes)
     total = 0
     for held in vars(thing).values():
         for part in held if isinstance(held, tuple) else (held,):

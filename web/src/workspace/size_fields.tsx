@@ -1,0 +1,44 @@
+import { useDesk } from "../state/desk";
+import { NumberField } from "../ui/number_field";
+
+export interface Size {
+  width: number;
+  height: number;
+}
+
+interface Props {
+  size: Size;
+  show: (length: number) => number;
+  min: number;
+  max: number;
+  unit?: string;
+  /** What the lengths are of. */
+  title?: string;
+  onChange: (size: Size) => void;
+}
+
+/** Width and height of a picture that lies somewhere: both grow together, unless its proportions are set free. */
+export function SizeFields({ size, show, min, max, unit, title, onChange }: Props) {
+  const { inProportion } = useDesk();
+  const set = (side: keyof Size, other: keyof Size) => (length: number) => {
+    const along = inProportion ? Math.min(max, Math.max(min, (size[other] * length) / size[side])) : size[other];
+    onChange({ [side]: length, [other]: along } as unknown as Size);
+  };
+  return (
+    <>
+      <NumberField label="Wide" value={show(size.width)} min={min} max={max} unit={unit} title={title} onChange={set("width", "height")} />
+      <NumberField label="High" value={show(size.height)} min={min} max={max} unit={unit} title={title} onChange={set("height", "width")} />
+    </>
+  );
+}
+
+/** Whether numbers keep a picture's proportions. */
+export function InProportion() {
+  const { inProportion } = useDesk();
+  return (
+    <label className="flex h-7 items-center gap-1.5" title="A new width brings its height along, and a new height its width">
+      <input type="checkbox" className="size-4 accent-accent" checked={inProportion} onChange={(event) => useDesk.setState({ inProportion: event.target.checked })} />
+      in proportion
+    </label>
+  );
+}

@@ -79,6 +79,24 @@ def test_each_texel_shows_the_place_of_the_picture_that_its_frame_puts_there(mes
         doc.undo(), doc.undo()
 
 
+def test_on_a_round_body_the_limit_runs_in_a_line_not_along_its_faces(square):
+    """A flat frame larger than a ball of few faces: paint fades as the angle to the ball itself tells."""
+    doc, surface, layer = opened(sphere(24, 12), 512)
+    decal = layer.place(square, front(doc, 0.01, 0.01), width=3, depth=4, shape="planar", limit=60)
+    y, x, _, _ = in_frame(surface, decal.frame)
+    own = surface.layout.ownership
+    m = own.matrices[own.owner()[y, x]]
+    p = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    cosine = (p / np.linalg.norm(p, axis=1, keepdims=True)) @ np.array(decal.frame.normal)
+    layer.bake()
+    low, high = math.cos(math.radians(60)), math.cos(math.radians(52))
+    t = np.clip((cosine - low) / (high - low), 0, 1)
+    missed = layer.read("base_color")[y, x, 3] / 65535 - t * t * (3 - 2 * t)
+    # It would miss by 0.3 if of a face's angle and its normals' the greater one counted.
+    assert np.sqrt((missed[(t > 0) & (t < 1)] ** 2).mean()) < 0.1
+    assert not missed[cosine < math.cos(math.radians(62))].any()
+
+
 def test_its_place_its_size_and_its_angle_are_what_its_numbers_say(square):
     doc, surface, layer = opened(plane(2), 512)
     layer.place(square, front(doc, 0.2, -0.1), width=0.6, roll=30).change(repeat=(1, 1))

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from playwright.sync_api import expect
 
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.mesh.bodies import practice_body
 
 from ..shapes import placed, plane, walls
 from .test_painting import plain_red
@@ -58,6 +61,26 @@ def test_the_ring_stands_in_every_view(painter):
         tab.wait_view(
             lambda now, bare=bare: (np.abs(now - bare).max(axis=2) > 30).sum() > 60, f"there is no ring on {shading}"
         )
+
+
+def test_nothing_averted_shows_at_the_outline(painter, server):
+    """A box, black where it faces the eye and white behind, is black up to its last pixel, however it is turned."""
+    box = practice_body("box", 1.0)
+    averted = (box.face_normals.max(axis=1) < 0.5).astype(np.int32)
+    looks = [
+        replace(box.surfaces[0], name=name, base_color=(tone,) * 3) for name, tone in (("near", 0.0), ("far", 1.0))
+    ]
+    mesh = box.changed(face_surface=averted, surfaces=looks)
+    tab = painter(server.create(write_glb(mesh), "box.glb")).open()
+    page = tab.page
+    page.get_by_role("radio", name="Plain", exact=True).click()
+    for _ in range(6):
+        page.mouse.move(*tab.at(0.05, 0.9))
+        page.keyboard.down("Alt")
+        tab.drag((0.05, 0.9), (0.056, 0.894))
+        page.keyboard.up("Alt")
+        tab.wait_view(lambda image: (image[80:].max(axis=2) < 30).sum() > 10_000, "the box is not seen")
+        assert not (tab.colors()[80:].min(axis=2) > 0xB0).any()
 
 
 def test_all_is_shown_and_the_camera_is_kept(painter, server):

@@ -21,8 +21,9 @@ export const isMap = (shading: Shading): shading is MapName => shading in CHANNE
 const CLAY = 0xa9a39a;
 const SHEET = 0xb4b8b6;
 const EDGE = 0x1e2422;
-/** Surfaces lie a little behind the lines drawn on them, so that these are never broken. */
-const BEHIND = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1, side: THREE.DoubleSide };
+/** Surfaces lie a little behind edges drawn on them, so that these are never broken; but only then: a face that is seen at
+ * a flat angle goes farthest back, and at the model's outline what is averted would show through before it. */
+const BEHIND = { polygonOffsetFactor: 1, polygonOffsetUnits: 1, side: THREE.DoubleSide };
 
 /** One surface of the model with a material for each way it can be shown, and its edges. */
 export class DressedSurface {
@@ -60,8 +61,11 @@ export class DressedSurface {
     this.plain = new THREE.MeshBasicMaterial({ map: maps.color, toneMapped: false, ...BEHIND });
     this.matte = new THREE.MeshLambertMaterial({ map: maps.color, ...BEHIND });
     this.raw = new THREE.MeshBasicMaterial({ map: maps.values, toneMapped: false, ...BEHIND });
-    for (const material of [this.lit, this.matte, this.plain, this.clay, this.wire, this.uvPicture]) ring.drawOn(material);
-    ring.drawOn(this.raw, "one map", (shader) => showChannel(shader, this.channel));
+    for (const material of [this.lit, this.matte, this.plain, this.clay, this.wire, this.uvPicture]) ring.drawOn(material, "", putAvertedBehind);
+    ring.drawOn(this.raw, "one map", (shader) => {
+      putAvertedBehind(shader);
+      showChannel(shader, this.channel);
+    });
     this.mesh = new THREE.Mesh(surface.geometry, this.lit);
     // Without triangles there is nothing to draw, and nothing to hit.
     this.mesh.visible = surface.face.length > 0;
@@ -92,6 +96,10 @@ export class DressedSurface {
     this.mesh.material = picture ? this.uvPicture : this.chosen(look.shading);
   }
 
+  private get materials(): THREE.Material[] {
+    return [this.lit, this.matte, this.clay, this.wire, this.plain, this.raw, this.uvPicture];
+  }
+
   private chosen(shading: Shading): THREE.Material {
     if (!isMap(shading)) return this[shading];
     if (shading === "base_color") return this.plain;
@@ -111,16 +119,30 @@ export class DressedSurface {
       this.edges.raycast = () => undefined;
       this.mesh.add(this.edges);
     }
+    for (const material of this.materials) material.polygonOffset = wanted;
     if (!this.edges) return;
     this.edges.visible = wanted;
     this.edges.material.opacity = opacity;
   }
 
   dispose(): void {
-    for (const material of [this.lit, this.matte, this.clay, this.wire, this.plain, this.raw, this.uvPicture]) material.dispose();
+    for (const material of this.materials) material.dispose();
     this.edges?.geometry.dispose();
     this.edges?.material.dispose();
   }
+}
+
+/** How much farther averted faces lie for the depth buffer, as a share of their distance. */
+const AVERTED = 3e-4;
+
+/** At an outline a face and the averted one behind it are equally deep: which one shows would be left to rounding. */
+function putAvertedBehind(shader: THREE.WebGLProgramParametersWithUniforms): void {
+  // Of a perspective's depth before the division, a share of the distance is a constant.
+  shader.vertexShader = shader.vertexShader.replace(
+    "#include <project_vertex>",
+    `#include <project_vertex>
+    if (dot(normalMatrix * normal, mvPosition.xyz) > 0.0) gl_Position.z -= ${AVERTED} * projectionMatrix[3][2];`,
+  );
 }
 
 /** The stored numbers of a channel as gray, or of all three: no light, no tone, no change of color space. */

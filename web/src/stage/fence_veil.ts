@@ -17,6 +17,9 @@ export class FenceVeil {
     this.material = new THREE.ShaderMaterial({
       transparent: true,
       depthWrite: false,
+      polygonOffset: true,
+      polygonOffsetFactor: -1,
+      polygonOffsetUnits: -1,
       side: THREE.DoubleSide,
       toneMapped: false,
       uniforms: { texels: { value: null } },

@@ -103,6 +103,25 @@ def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(pain
     assert not yellow(server.texels(project, "plane")).any()
 
 
+def test_a_stroke_and_a_fill_on_a_layer_of_decals_say_why_nothing_happens(painter, server):
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Add decals").click()
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Close").click()
+    for tool in ("Brush", "Fill"):
+        page.get_by_role("radio", name=tool, exact=True).click()
+        tab.drag((0.45, 0.5), (0.55, 0.5))
+        expect(page.get_by_role("alert")).to_contain_text("Decals is a layer of decals and holds no paint of its own.")
+    page.get_by_role("button", name="Add a layer above").click()
+    tab.wait_kept(2)
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(3)
+    assert (server.texels(project, "plane") // 257 == (0x7D, 0x3D, 0x1F)).all()
+
+
 def test_a_copy_is_dragged_off_and_relief_and_values_come_with_it(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()

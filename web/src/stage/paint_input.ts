@@ -1,6 +1,7 @@
 import type { Pigment } from "../api/schema.generated";
 import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
-import { hiddenBy, lockedBy, missingFiles, missingFromView, nodesIn } from "../state/document";
+import { useDecals } from "../state/decals";
+import { hiddenBy, lockedBy, missingFiles, missingFromView, nodesIn, type SurfaceState } from "../state/document";
 import { sayWhile } from "../state/notices";
 import { layerById, say, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
@@ -37,7 +38,7 @@ export class PaintInput {
     const onDecals = tool !== "sample" && this.decals.takes(surface);
     if (!onDecals && (tool === "sample" || (event.ctrlKey && !event.shiftKey))) return this.sample(spot);
     this.follow(spot);
-    if (onDecals && surface) return this.decals.press(event, spot, surface);
+    if (onDecals && surface) return this.pressDecals(event, spot, surface);
     if (!this.receives(spot)) return idle();
     if (tool === "fill") return this.fill(spot);
     if (tool === "gradient") return this.gradient(spot);
@@ -50,6 +51,14 @@ export class PaintInput {
 
   stop(): void {
     this.strokes.stop();
+  }
+
+  /** Beside all decals the chosen one is let go; where none was, a stroke was meant, and its maker is told. */
+  private pressDecals(event: PointerEvent, spot: Spot, surface: SurfaceState): PaintDrag | null {
+    const { chosen } = useDecals.getState();
+    const drag = this.decals.press(event, spot, surface);
+    if (!drag && !chosen) this.receives(spot);
+    return drag;
   }
 
   /** The stack shows the surface that is painted. */
@@ -84,7 +93,8 @@ export class PaintInput {
       tell(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: null }));
     } else if (layer.kind !== "brushed" && !desk.maskTarget) {
       const inside = nodesIn(surface, layer.id).findLast(({ kind }) => kind === "brushed");
-      const said = `${layer.name} is ${layer.kind === "adjustment" ? "an" : "a"} ${layer.kind} and holds no paint of its own.`;
+      const kind = layer.kind === "decals" ? "a layer of decals" : `${layer.kind === "adjustment" ? "an" : "a"} ${layer.kind}`;
+      const said = `${layer.name} is ${kind} and holds no paint of its own.`;
       if (inside) tell(said, `Paint on ${inside.name}`, () => project.choose(inside.id));
       else if (layer.mask) tell(said, "Paint on its mask", () => project.choose(layer.id, true));
       else tell(said, "Add a layer above", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: layer.id }));

@@ -6,6 +6,12 @@ from ...core.errors import NightmistError
 from ..document import Document
 from ..values import Brushed, Node
 
+#: What a node is, as one says it.
+KINDS = {
+    "brushed": "a layer", "wash": "a wash", "group": "a group", "adjustment": "an adjustment",
+    "decals": "a layer of decals",
+}  # fmt: skip
+
 
 def receiving(document: Document, node: Node, on_masks: bool = False) -> dict[str, Node]:
     """Which node takes a stroke on each surface, by its name, when it is begun on `node`; hidden ones take none.
@@ -32,10 +38,10 @@ def why_not(document: Document, node: Node, on_mask: bool = False, erases: bool 
     if on_mask and node.mask is None:
         return f"{node.name} has no mask. Add one first."
     if not on_mask and not isinstance(node, Brushed):
-        said = f"{node.name} is a {node.kind} and holds no paint of its own."
+        said = f"{node.name} is {KINDS[node.kind]} and holds no paint of its own."
         return f"{said} Choose a brushed layer, or paint on its mask."
     for each in (node, *document.groups_over(node)):
-        what = "layer" if isinstance(each, Brushed) else each.kind
+        what = KINDS[each.kind].split()[1]
         if not each.visible:
             return f"The {what} {each.name} is hidden. Show it to paint on {'it' if each is node else node.name}."
         if each.locked:

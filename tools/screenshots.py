@@ -81,7 +81,6 @@ def stencil(page: Page) -> None:
     page.get_by_role("button", name="Stencil", exact=True).click()
     page.get_by_role("button", name="Berth mark.png").click()
     page.get_by_label("Wide").fill("190")
-    page.get_by_label("High").fill("119")
     page.keyboard.press("Enter")
     handle = page.get_by_role("button", name="Move the stencil").bounding_box()
     page.mouse.move(handle["x"] + 14, handle["y"] + 14)

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useLayoutEffect, useRef, useState } from "react";
 
 import { sayBriefly } from "../state/notices";
 import { numberIn } from "./numbers";
@@ -23,6 +23,11 @@ const refuse = (sentence: string) => {
 /** A number to be typed; it counts when the field is left or Enter is pressed. */
 export function NumberField({ label, value, min, max, unit, title, onChange }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
+  const field = useRef<HTMLInputElement>(null);
+  // A number that another field brings along would take what is chosen here with it, and be typed on behind.
+  useLayoutEffect(() => {
+    if (typed === null && document.activeElement === field.current) field.current?.select();
+  }, [typed, value]);
   const commit = () => {
     setTyped(null);
     if (!typed?.trim()) return;
@@ -36,6 +41,7 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
     <label className="flex h-7 items-center gap-1.5" title={title}>
       <span className="shrink-0">{label}</span>
       <input
+        ref={field}
         inputMode="decimal"
         value={typed ?? String(value)}
         onChange={(event) => setTyped(event.target.value)}

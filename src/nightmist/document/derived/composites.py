@@ -135,7 +135,7 @@ class Composite:
             tiles, self.loose = distinct(np.concatenate(self.loose)), []
             color.settle(tiles)
             values.settle(tiles)
-        for picture in {PICTURE_OF[map_] for map_ in stale}:
+        for picture in dict.fromkeys(PICTURE_OF[map_] for map_ in stale):
             self.bare[picture] = area.joined(self.bare.get(picture, TileArea.empty()))
 
     def spread(self, layout: Layout) -> Changed:

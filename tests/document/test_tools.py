@@ -13,6 +13,7 @@ from nightmist.core.brush.falloff import falloff_table
 from nightmist.core.brush.mirror import Mirror
 from nightmist.core.brush.tips import TIPS, made_tip
 from nightmist.core.formats.image_files import write_png
+from nightmist.core.mesh.bodies import practice_body
 from nightmist.document.values import MAPS, TOOLS, CloneSource
 
 from ..shapes import joined, lay_picture, placed, plane, sphere, walls
@@ -87,6 +88,32 @@ def test_a_tip_picture_lets_through_what_it_shows():
         doc.undo()
     with pytest.raises(NightmistError, match="no tip picture"):
         flat(doc, layer, [(128, 128)], Tip(radius=40, picture="nothing"))
+
+
+@pytest.mark.parametrize("eye", [(0.4, 0.3, 4), (4, 0.5, 0.2), (0.3, -4, 0.5), (-4, 0.6, -0.7)])
+@pytest.mark.parametrize(("angle", "toward"), [(0, (1, 1)), (90, (1, -1)), (180, (-1, -1))])
+def test_a_tip_picture_stands_on_the_model_as_one_sees_it(eye, angle, toward):
+    """A picture of its upper right quarter, on sides of a box: it lies there for the eye, and turns with the clock."""
+    doc = Document.from_mesh(practice_body("box", 2.0), "box", (256, 256))
+    surface = next(iter(doc.surfaces.values()))
+    layer = surface.layers.add("brushed")
+    quarter = np.zeros((64, 64, 4), np.uint8)
+    quarter[:32, 32:, 3] = 255
+    tip = Tip(radius=60, **FIRM, picture=doc.add_tip("quarter.png", write_png(quarter)), angle=angle)
+    camera = Camera.look_at(eye, (0, 0, 0), 40, (400, 300))
+    doc.stroke(layer, [(200, 150)], camera, tip, RED)
+    own = surface.layout.ownership
+    y, x = np.nonzero(layer.read("base_color")[..., 3] > 30_000)
+    m = own.matrices[own.owner()[y, x]]
+    places = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    hit = doc.pick(camera, (200, 150))
+    right, up, _ = np.array(camera.axes)
+    middle = places.mean(axis=0) - hit.position
+    radius = 60 * float(camera.units_per_pixel(np.array([hit.position]))[0])
+    # The middle of a quarter of a disk lies at 4 r / (3 pi) along both sides.
+    assert np.array([middle @ right, middle @ up]) / radius == pytest.approx(
+        np.multiply(toward, 4 / (3 * np.pi)), abs=0.1
+    )
 
 
 @pytest.mark.parametrize("name", TIPS)

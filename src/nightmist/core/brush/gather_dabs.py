@@ -27,10 +27,10 @@ def gather_dabs(  # type: ignore[no-untyped-def]
             px, py, pz = centers[d]
             nx, ny, nz = normals[d]
             if picture.shape[0] > 0:
-                # The tip's right and down, per radius.
+                # The tip's right and down as seen from outside, per radius.
                 tx, ty, tz = tangents[d]
                 side[0], side[1], side[2] = tx / r, ty / r, tz / r
-                side[3], side[4], side[5] = (tz * ny - ty * nz) / r, (tx * nz - tz * nx) / r, (ty * nx - tx * ny) / r
+                side[3], side[4], side[5] = (ty * nz - tz * ny) / r, (tz * nx - tx * nz) / r, (tx * ny - ty * nx) / r
             for p in range(tile_start[t], tile_start[t + 1]):
                 reach = balls[p, 3] + r
                 bx, by, bz = balls[p, 0] - px, balls[p, 1] - py, balls[p, 2] - pz

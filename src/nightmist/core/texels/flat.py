@@ -9,8 +9,10 @@ import numpy as np
 from .ownership import Ownership
 from .raster import TILE
 
-#: Which way its one face looks, affine in texel coordinates as `normals_over` has it.
-FLAT_NORMALS = np.array([[0.0, 0, 0, 0, 0, 0, 0, 0, 1.0]])
+#: Which way its one face looks: to whom x points right and y down. And the same affine in texel coordinates, as
+#: `normals_over` has it.
+FLAT_NORMAL = np.array([0.0, 0.0, -1.0])
+FLAT_NORMALS = np.array([[0.0, 0, 0, 0, 0, 0, *FLAT_NORMAL]])
 
 
 @cache
@@ -29,5 +31,5 @@ def flat_ownership(width: int, height: int) -> Ownership:
     return Ownership(
         width, height, np.arange(count + 1, dtype=np.int64), np.concatenate([low, high], axis=1).astype(np.float64),
         pieces, balls.astype(np.float64), np.tile(np.array([[0, TILE]], np.uint8), (TILE, 1)),
-        np.array([[1.0, 0, 0, 0, 1.0, 0, 0, 0, 0]]), np.array([[0.0, 0, 1.0]]), np.ones(1), np.zeros(1, np.int64),
+        np.array([[1.0, 0, 0, 0, 1.0, 0, 0, 0, 0]]), FLAT_NORMAL[None], np.ones(1), np.zeros(1, np.int64),
     )  # fmt: skip

@@ -24,7 +24,7 @@ from ...core.mapping.decals import (
 from ...core.mapping.frames import inverse_of, inward_of, turn_of
 from ...core.mapping.placing import axes_of, tiles_in_box
 from ...core.texels import Raster, TileArea
-from ...core.texels.flat import FLAT_NORMALS, flat_ownership
+from ...core.texels.flat import FLAT_NORMAL, FLAT_NORMALS, flat_ownership
 from ...core.texels.ownership import Ownership
 from ...core.texels.raster import tile_key
 from ...core.texels.tile_mask import TileMask
@@ -39,8 +39,6 @@ from .washes import Washes
 AT_ONCE = 64
 #: The same where the first that shows anything is enough.
 FEW = 8
-#: What lies in the map is seen from its front.
-FLAT_FRONT = np.array([0.0, 0.0, 1.0])
 
 
 @dataclass(frozen=True)
@@ -186,10 +184,10 @@ class Source:
             longest = max(surface.size)
             angle = np.radians(frame.roll)
             c, s = np.cos(angle), np.sin(angle)
-            axes = np.array([[c, s, 0.0], [s, -c, 0.0], [0.0, 0.0, 1.0]])
+            axes = np.array([[c, s, 0.0], [s, -c, 0.0], FLAT_NORMAL])
             center = frame.center[0] * surface.width, frame.center[1] * surface.height, 0.0
             size = np.array([frame.width * longest, frame.height * longest, 1.0])
-            return inward_of(axes, center, size), FLAT_FRONT, size
+            return inward_of(axes, center, size), FLAT_NORMAL, size
         if isinstance(frame, BodyFrame):
             size = np.array(frame.size)
             return inverse_of(frame.position, frame.size, frame.turn), turn_of(frame.turn)[:, 2], size

@@ -25,6 +25,7 @@ from ...core.brush.band import (
     Y,
 )  # fmt: skip
 from ...core.brush.path import FLATTENED, Curve, Sample
+from ...core.texels.flat import FLAT_NORMAL
 from .touch import Touch
 
 
@@ -74,7 +75,7 @@ class BandPath:
         rows[:, :3] = vertices[:, :3]
         radii = touch.radii(vertices[:, 2])
         if camera is None:
-            rows[:, 7:9], rows[:, 12] = vertices[:, :2], 1.0
+            rows[:, 7:9], rows[:, NORMAL] = vertices[:, :2], FLAT_NORMAL
             rows[:, MET] = rows[:, UNIT] = 1.0
             rows[:, RADIUS] = radii / touch.pixel() if self.tip.unit == "world" else radii
             return rows

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ...core.brush import Dabs
 from ...core.brush.band import JUMP, LEAST_STEP
 from ...core.brush.path import Curve, Placed, Sample, Walker
+from ...core.texels.flat import FLAT_NORMAL
 from ..values import Tip
 from .touch import Touch
 
@@ -110,10 +111,9 @@ class DabPath:
         if camera is None:
             hit = np.ones(len(placed), np.bool_)
             centers = np.column_stack([places, np.zeros(len(places))])
-            normals = np.tile([0.0, 0.0, 1.0], (len(places), 1))
+            normals = np.tile(FLAT_NORMAL, (len(places), 1))
             radii = radii / unit if unit is not None else radii
-            # y points down in the map, so the turn runs the other way round the normal.
-            ways, angle = np.column_stack([ahead, np.zeros(len(places))]), -angle
+            ways = np.column_stack([ahead, np.zeros(len(places))])
         else:
             hits = touch.caster.cast(*camera.rays(places))
             hit = hits.face >= 0

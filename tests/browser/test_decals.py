@@ -122,6 +122,21 @@ def test_a_stroke_and_a_fill_on_a_layer_of_decals_say_why_nothing_happens(painte
     assert (server.texels(project, "plane") // 257 == (0x7D, 0x3D, 0x1F)).all()
 
 
+def test_the_next_number_is_typed_over_though_it_has_just_come_along(painter, server):
+    """A width brings its height along a moment later, while that is chosen to be typed."""
+    _, tab, _ = on_body(painter, server, "sphere")
+    page = tab.page
+    wide, high = page.get_by_role("textbox", name="Wide"), page.get_by_role("textbox", name="High")
+    before = high.input_value()
+    wide.fill(f"{float(wide.input_value()) / 2:g}")
+    page.keyboard.press("Tab")
+    expect(high).to_be_focused()
+    expect(high).not_to_have_value(before)
+    page.keyboard.type("0.2")
+    page.keyboard.press("Enter")
+    expect(high).to_have_value("0.2")
+
+
 def test_a_copy_is_dragged_off_and_relief_and_values_come_with_it(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()

@@ -12,11 +12,11 @@ import numpy as np
 
 from nightmist.core.kernels import addresses_in
 from nightmist.core.mapping.frames import inverse_of
-from nightmist.core.mapping.projections import SHAPES, Laying, lay_pictures, normals_over, placing_of
+from nightmist.core.mapping.projections import SHAPES, Laying, lay_pictures, placing_of
 from nightmist.core.mapping.pyramid import pyramid_of
 from nightmist.core.mapping.sheets import sheets_of
 from nightmist.core.mesh.bodies import practice_body
-from nightmist.core.texels.ownership import own_texels
+from nightmist.core.texels.ownership import normals_over, own_texels
 
 from .measure import best_of
 

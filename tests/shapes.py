@@ -67,6 +67,12 @@ def ring(thick=0.3, radius=1.0, sides=96, rows=48) -> Mesh:
     return grid(points, 0.03 + 0.94 * np.stack([u, v], 2))
 
 
+def places_at(own, y, x) -> np.ndarray:
+    """(n, 3) where texels at rows y and columns x of an ownership's map lie in space; each inside an island."""
+    m = own.matrices[own.owner()[y, x]]
+    return m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+
+
 def joined(*meshes: Mesh, names=None) -> Mesh:
     """Meshes side by side; one surface for all, or one each when names are given."""
     offset, faces = 0, []

@@ -13,7 +13,7 @@ from nightmist.core.mesh import Caster
 from nightmist.core.texels import TILE
 from nightmist.core.texels.ownership import own_texels
 
-from ..shapes import SHAPES, plane, plate
+from ..shapes import SHAPES, places_at, plane, plate
 from .brute import dab
 
 SIZE = (256, 256)
@@ -102,8 +102,7 @@ def segment_weights(mesh, points, radii, hardness):
     own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
     owner = own.owner()
     y, x = np.nonzero(owner >= 0)
-    m = own.matrices[owner[y, x]]
-    places = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    places = places_at(own, y, x)
     best = np.zeros(len(y))
     size = own.texel_size[owner[y, x]]
     for (a, b), (ra, rb) in zip(pairwise(points), pairwise(radii), strict=True):

@@ -7,10 +7,10 @@ import pytest
 
 from nightmist.core.kernels import addresses_in
 from nightmist.core.mapping.frames import inverse_of, turn_of
-from nightmist.core.mapping.projections import SHAPES, Laying, lay_pictures, normals_over, placing_of
+from nightmist.core.mapping.projections import SHAPES, Laying, lay_pictures, placing_of
 from nightmist.core.mapping.pyramid import pyramid_of
 from nightmist.core.mapping.sheets import sheets_of
-from nightmist.core.texels.ownership import own_texels
+from nightmist.core.texels.ownership import normals_over, own_texels
 
 from ..shapes import plane, sphere
 

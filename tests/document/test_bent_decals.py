@@ -11,7 +11,7 @@ import nightmist as nm
 from nightmist import Camera, NightmistError
 from nightmist.core.formats.gltf_write import write_glb
 
-from ..shapes import drum, joined, placed, plane, sphere
+from ..shapes import drum, joined, placed, places_at, plane, sphere
 from .test_decals import front, opened
 from .test_stencils import wave, write
 
@@ -21,8 +21,7 @@ def places(surface):
     own = surface.layout.ownership
     owner = own.owner()
     y, x = np.nonzero(owner >= 0)
-    m = own.matrices[owner[y, x]]
-    return y, x, m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    return y, x, places_at(own, y, x)
 
 
 def turned(q, roll):

@@ -14,8 +14,8 @@ from nightmist.core.mapping.pyramid import pyramid_of
 from nightmist.document.stacking.decals import why_unseen
 from nightmist.document.values import Hit
 
-from ..shapes import joined, placed, plane, plate, sphere, walls
-from .test_stencils import wave, write
+from ..shapes import joined, placed, places_at, plane, plate, sphere, walls
+from .test_stencils import fading, wave, write
 
 SIDE = 256
 
@@ -43,8 +43,7 @@ def in_frame(surface, frame):
     own = surface.layout.ownership
     owner = own.owner()
     y, x = np.nonzero(owner >= 0)
-    m = own.matrices[owner[y, x]]
-    p = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    p = places_at(own, y, x)
     z = np.array(frame.normal)
     right = np.cross((0, 1, 0), z)
     right /= np.linalg.norm(right)
@@ -85,15 +84,13 @@ def test_on_a_round_body_the_limit_runs_in_a_line_not_along_its_faces(square):
     decal = layer.place(square, front(doc, 0.01, 0.01), width=3, depth=4, shape="planar", limit=60)
     y, x, _, _ = in_frame(surface, decal.frame)
     own = surface.layout.ownership
-    m = own.matrices[own.owner()[y, x]]
-    p = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    p = places_at(own, y, x)
     cosine = (p / np.linalg.norm(p, axis=1, keepdims=True)) @ np.array(decal.frame.normal)
     layer.bake()
-    low, high = math.cos(math.radians(60)), math.cos(math.radians(52))
-    t = np.clip((cosine - low) / (high - low), 0, 1)
-    missed = layer.read("base_color")[y, x, 3] / 65535 - t * t * (3 - 2 * t)
+    wanted = fading(cosine, 60)
+    missed = layer.read("base_color")[y, x, 3] / 65535 - wanted
     # It would miss by 0.3 if of a face's angle and its normals' the greater one counted.
-    assert np.sqrt((missed[(t > 0) & (t < 1)] ** 2).mean()) < 0.1
+    assert np.sqrt((missed[(wanted > 0) & (wanted < 1)] ** 2).mean()) < 0.1
     assert not missed[cosine < math.cos(math.radians(62))].any()
 
 

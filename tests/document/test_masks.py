@@ -10,7 +10,7 @@ from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.document.document import Preview
 from nightmist.document.stacking.masks import mask_alone
 
-from ..shapes import lay_picture, plane, sphere, walls
+from ..shapes import lay_picture, places_at, plane, sphere, walls
 
 CAMERA = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (400, 300))
 RED = Pigment(base_color="#ff0000", roughness=0.25)
@@ -252,8 +252,7 @@ def test_a_mask_shows_where_the_surface_looks_up():
     own = surface.layout.ownership
     owner = own.owner()
     y, x = np.nonzero(owner >= 0)
-    m = own.matrices[owner[y, x]]
-    places = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    places = places_at(own, y, x)
     angle = np.degrees(np.arccos(places[:, 1] / np.linalg.norm(places, axis=1)))
     t = np.clip((angle - 40) / 30, 0, 1)
     # A ball's normals are its places; between corners they are mixed, which is a hair off.

@@ -16,7 +16,7 @@ from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.document.values import MAPS, TOOLS, CloneSource
 
-from ..shapes import joined, lay_picture, placed, plane, sphere, walls
+from ..shapes import joined, lay_picture, placed, places_at, plane, sphere, walls
 
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
 RED = Pigment(base_color="#ff0000")
@@ -104,8 +104,7 @@ def test_a_tip_picture_stands_on_the_model_as_one_sees_it(eye, angle, toward):
     doc.stroke(layer, [(200, 150)], camera, tip, RED)
     own = surface.layout.ownership
     y, x = np.nonzero(layer.read("base_color")[..., 3] > 30_000)
-    m = own.matrices[own.owner()[y, x]]
-    places = m[:, :3] * (x + 0.5)[:, None] + m[:, 3:6] * (y + 0.5)[:, None] + m[:, 6:]
+    places = places_at(own, y, x)
     hit = doc.pick(camera, (200, 150))
     right, up, _ = np.array(camera.axes)
     middle = places.mean(axis=0) - hit.position

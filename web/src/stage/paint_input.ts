@@ -15,6 +15,9 @@ import type { Views } from "./views";
 /** A load that takes every map away. */
 const EVERY_MAP: Pigment = { base_color: "#000000", roughness: 0, metallic: 0, height: 0.5 };
 
+/** What holds no paint of its own, as one says it. */
+const KINDS = { wash: "a wash", group: "a group", adjustment: "an adjustment", decals: "a layer of decals" };
+
 /** What presses do in the Paint stage, on the model and in the map. */
 export class PaintInput {
   private readonly strokes: StrokeInput;
@@ -93,8 +96,7 @@ export class PaintInput {
       tell(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: null }));
     } else if (layer.kind !== "brushed" && !desk.maskTarget) {
       const inside = nodesIn(surface, layer.id).findLast(({ kind }) => kind === "brushed");
-      const kind = layer.kind === "decals" ? "a layer of decals" : `${layer.kind === "adjustment" ? "an" : "a"} ${layer.kind}`;
-      const said = `${layer.name} is ${kind} and holds no paint of its own.`;
+      const said = `${layer.name} is ${KINDS[layer.kind]} and holds no paint of its own.`;
       if (inside) tell(said, `Paint on ${inside.name}`, () => project.choose(inside.id));
       else if (layer.mask) tell(said, "Paint on its mask", () => project.choose(layer.id, true));
       else tell(said, "Add a layer above", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: layer.id }));

@@ -1,7 +1,7 @@
 import { useDesk } from "../state/desk";
 import { NumberField } from "../ui/number_field";
 
-export interface Size {
+interface Size {
   width: number;
   height: number;
 }
@@ -20,14 +20,12 @@ interface Props {
 /** Width and height of a picture that lies somewhere: both grow together, unless its proportions are set free. */
 export function SizeFields({ size, show, min, max, unit, title, onChange }: Props) {
   const { inProportion } = useDesk();
-  const set = (side: keyof Size, other: keyof Size) => (length: number) => {
-    const along = inProportion ? Math.min(max, Math.max(min, (size[other] * length) / size[side])) : size[other];
-    onChange({ [side]: length, [other]: along } as unknown as Size);
-  };
+  const { width, height } = size;
+  const along = (length: number, factor: number) => (inProportion ? Math.min(max, Math.max(min, length * factor)) : length);
   return (
     <>
-      <NumberField label="Wide" value={show(size.width)} min={min} max={max} unit={unit} title={title} onChange={set("width", "height")} />
-      <NumberField label="High" value={show(size.height)} min={min} max={max} unit={unit} title={title} onChange={set("height", "width")} />
+      <NumberField label="Wide" value={show(width)} min={min} max={max} unit={unit} title={title} onChange={(wide) => onChange({ width: wide, height: along(height, wide / width) })} />
+      <NumberField label="High" value={show(height)} min={min} max={max} unit={unit} title={title} onChange={(high) => onChange({ width: along(width, high / height), height: high })} />
     </>
   );
 }

@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..mesh import Mesh
-from ..texels.ownership import Ownership
-from .projections import normals_over
+from ..texels.ownership import Ownership, normals_over
 
 #: Degrees over which paint fades before the limit.
 FADE = 8.0

@@ -16,8 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import as_uint16, carray, in_two_threads, inlined, kernel
-from ..mesh import Mesh
-from ..texels.ownership import Ownership, affine
+from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from .pyramid import WRAPS, Wrap
 from .samples import BLOCKS, EVERY, add_samples
@@ -51,13 +50,6 @@ def placing_of(repeat: tuple[float, float], turn: float, offset: tuple[float, fl
     matrix = np.array([[c, s], [-s, c]]) @ np.diag(repeat)
     shift = np.array([0.5, 0.5]) - np.asarray(offset) - matrix @ np.array([0.5, 0.5])
     return np.column_stack([matrix, shift])
-
-
-def normals_over(mesh: Mesh, uvs: NDArray[np.float32], own: Ownership) -> NDArray[np.float64]:
-    """(faces, 9): smooth normals, affine in texel coordinates as an ownership's places are; not of unit length."""
-    corners = uvs[own.faces].astype(np.float64) * (own.width, own.height)
-    corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
-    return affine(corners, mesh.normals[own.faces].astype(np.float64))
 
 
 def lay_pictures(

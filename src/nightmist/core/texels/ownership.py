@@ -157,6 +157,13 @@ def affine(uv: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.f
     return np.concatenate([dx, dy, origin], axis=1)
 
 
+def normals_over(mesh: Mesh, uvs: NDArray[np.float32], own: Ownership) -> NDArray[np.float64]:
+    """(faces, 9): smooth normals, affine in texel coordinates as an ownership's places are; not of unit length."""
+    corners = uvs[own.faces].astype(np.float64) * (own.width, own.height)
+    corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
+    return affine(corners, mesh.normals[own.faces].astype(np.float64))
+
+
 @kernel
 def _crossing(ax, ay, bx, by, y):  # type: ignore[no-untyped-def]
     # Ends in one fixed order, so that both faces at an edge compute the same number to the bit.

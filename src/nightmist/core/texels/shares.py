@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..kernels import kernel
 from ..mesh import Mesh
-from .ownership import Ownership, affine
+from .ownership import Ownership, normals_over
 from .raster import TILE
 
 
@@ -37,11 +37,9 @@ def facing_shares(
     way = np.asarray(direction, np.float64)
     if not np.isfinite(way).all() or not way.any():
         raise NightmistError("A direction needs a length: give x, y and z, not all 0.")
-    corners = uvs[own.faces].astype(np.float64) * (own.width, own.height)
-    corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
-    matrices = affine(corners, mesh.normals[own.faces].astype(np.float64))
+    normals = normals_over(mesh, uvs, own)
     cosine = np.full((own.height, own.width), -2.0)
-    _cosines(own.tile_start, own.pieces, own.spans, own.columns, matrices, way / np.linalg.norm(way), cosine)
+    _cosines(own.tile_start, own.pieces, own.spans, own.columns, normals, way / np.linalg.norm(way), cosine)
     angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
     return np.where(cosine < -1.5, 0.0, 1 - smoothstep(limit, limit + max(fade, 1e-6), angle))
 

@@ -10,11 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.mapping.angles import facing_normals
-from ...core.mapping.projections import normals_over
 from ...core.mesh import Mesh
 from ...core.relief.heights import Heights
 from ...core.texels import Gutter
-from ...core.texels.ownership import CrowdedError, Ownership, own_texels
+from ...core.texels.ownership import CrowdedError, Ownership, normals_over, own_texels
 from ...core.texels.seam_links import SeamLinks, links_over_seams
 from ..values import Surface
 from .cache import Cache

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from ...core.errors import NightmistError
 from ..document import Document
-from ..values import Brushed, Node
+from ..values import Brushed, Decals, Node
 
 #: What a node is, as one says it.
 KINDS = {
-    "brushed": "a layer", "wash": "a wash", "group": "a group", "adjustment": "an adjustment",
+    "wash": "a wash", "group": "a group", "adjustment": "an adjustment",
     "decals": "a layer of decals",
 }  # fmt: skip
 
@@ -41,7 +41,7 @@ def why_not(document: Document, node: Node, on_mask: bool = False, erases: bool 
         said = f"{node.name} is {KINDS[node.kind]} and holds no paint of its own."
         return f"{said} Choose a brushed layer, or paint on its mask."
     for each in (node, *document.groups_over(node)):
-        what = KINDS[each.kind].split()[1]
+        what = "layer" if isinstance(each, Brushed | Decals) else each.kind
         if not each.visible:
             return f"The {what} {each.name} is hidden. Show it to paint on {'it' if each is node else node.name}."
         if each.locked:

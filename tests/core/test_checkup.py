@@ -60,6 +60,19 @@ def test_shared_texels_are_counted():
     assert "shared" in report(half).findings()[0]
 
 
+def test_deep_piles_hide_no_other():
+    """Nine squares on the upper half and two on the lower share all, and each is told with its own."""
+    upper = [placed(plane(1, 0, 1), move=(3 * k, 0, 0), uv_scale=(1, 0.5)) for k in range(9)]
+    lower = [placed(plane(1, 0, 1), move=(3 * k, 3, 0), uv_scale=(1, 0.25), uv_move=(0, 0.6)) for k in range(2)]
+    mesh = joined(*upper, *lower)
+    faces = np.arange(len(mesh.faces))
+    found = check_uvs(mesh, faces, mesh.uvs[0], 1024, 1024, island=faces // 2)
+    assert found.overlap == 1
+    assert found.sharing == (tuple(range(0, 18, 2)), (18, 20))
+    assert found.found[0].sentence.startswith("100% of the painted texels are shared by 11 islands")
+    assert set(found.found[0].faces) == set(faces)
+
+
 def test_outside_is_the_clipped_area():
     """UVs from -0.5 to 1.7: all but 1 / 2.2² of their area lies outside."""
     found = report(repeating())

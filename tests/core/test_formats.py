@@ -205,7 +205,7 @@ def test_obj_with_material_and_picture():
 def test_obj_pictures_of_every_usual_statement():
     """Options before a name, blanks in it, another case on disk; what is not painted is said, once each."""
     material = (
-        b"newmtl rusty\nmap_Kd -clamp on -s 2 2 My Tex.PNG\nmap_Pr -blendu off rough.png\nmap_Pm metal.png\n"
+        b"newmtl rusty\nmap_Kd -clamp on -s 2 3 1 -o 0.1 My Tex.PNG\nmap_Pr -imfchan r rough.png\nmap_Pm metal.png\n"
         b"map_Bump -bm 0.4 dents.png\nnorm n.png\nmap_d cut.png\nmap_d cut.png\nnewmtl plain\ndisp -o 1 d 1.png\n"
     )
     pictures = {"my tex.png": b"1", "rough.png": b"2", "METAL.PNG": b"3", "dents.png": b"4"}
@@ -215,8 +215,11 @@ def test_obj_pictures_of_every_usual_statement():
     assert plain.missing == {"height": "d 1.png"}
     assert not rusty.multiplied
     said = " ".join(mesh.notes)
-    assert "map_Kd of rusty: -s is not read here." in said
-    assert "disp of plain: -o is not read here." in said
+    assert "map_Pr of rusty is read without its one channel (-imfchan)." in said
+    # Its v points up: what shows at (u, v) lies at (2 u + 0.1, 3 v) of the picture.
+    assert rusty.placed.keys() == {"base_color"}
+    assert np.allclose(rusty.placed["base_color"].of(np.array([0.2, 1 - 0.3])), [2 * 0.2 + 0.1, 1 - 3 * 0.3])
+    assert np.allclose(plain.placed["height"].of(np.array([0.25, 0.5])), [1.25, 0.5])
     assert said.count("the transparency picture") == said.count("the normal picture") == 1
 
 

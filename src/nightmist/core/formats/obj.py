@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from math import isfinite
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -10,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..mesh.look import SurfaceLook, Untouched
+from ..mesh.look import Placement, SurfaceLook, Untouched
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
 
@@ -45,8 +46,8 @@ OPTIONS = {
     "-blendu": 1, "-blendv": 1, "-cc": 1, "-clamp": 1, "-imfchan": 1, "-texres": 1, "-bm": 1, "-boost": 1, "-type": 1,
     "-mm": 2, "-o": 3, "-s": 3, "-t": 3,
 }  # fmt: skip
-#: Options that move or change the picture; without them it is shown otherwise than it was meant.
-CHANGING = {"-o", "-s", "-t", "-mm", "-imfchan"}
+#: Options that change the picture and are not followed: it is shown otherwise than it was meant.
+CHANGING = {"-t": "its turbulence", "-mm": "its gain", "-imfchan": "its one channel"}
 
 
 class _Reader:
@@ -155,10 +156,13 @@ class _Reader:
                 self.notes += [said] * (said not in self.notes)
 
     def _picture(self, words: list[str], slot: str, look: SurfaceLook) -> None:
-        link, ignored = _link_of(words[1:])
+        link, options = _link_of(words[1:])
         file = PurePosixPath(link.replace("\\", "/")).name
-        if ignored:
-            self.notes.append(f"{words[0]} of {look.name}: {', '.join(ignored)} is not read here.")
+        for option in [given for given in options if given in CHANGING]:
+            self.notes.append(f"{words[0]} of {look.name} is read without {CHANGING[option]} ({option}).")
+        place = _placement(options)
+        if place != Placement():
+            look.placed[slot] = place
         found = next((data for name, data in self.beside.items() if name.casefold() == file.casefold()), None)
         if found is not None:
             look.pictures[slot] = found
@@ -201,26 +205,37 @@ def _see_through(untouched: Untouched, alpha: float) -> Untouched:
     return untouched.model_copy(update={"alpha": alpha, "alpha_mode": "BLEND"}) if alpha < 1 else untouched
 
 
-def _link_of(words: list[str]) -> tuple[str, list[str]]:
-    """The name of a picture, blanks and all, and those of the options before it that change what it shows."""
-    at, changing = 0, []
+def _link_of(words: list[str]) -> tuple[str, dict[str, list[str]]]:
+    """The name of a picture, blanks and all, and the options before it with their words."""
+    at, options = 0, {}
     while at < len(words) - 1 and words[at] in OPTIONS:
-        option, most = words[at], OPTIONS[words[at]]
-        at += 1
+        option, start = words[at], at + 1
+        at = start
         # Of up to three numbers only the first is required.
-        taken = 0
-        while taken < most and at < len(words) - 1 and (taken == 0 or _is_number(words[at])):
-            at, taken = at + 1, taken + 1
-        changing += [option] * (option in CHANGING)
-    return " ".join(words[at:]), changing
+        while at - start < OPTIONS[option] and at < len(words) - 1 and (at == start or _is_number(words[at])):
+            at += 1
+        options[option] = words[start:at]
+    return " ".join(words[at:]), options
+
+
+def _placement(options: dict[str, list[str]]) -> Placement:
+    """Where a picture lies: by its scale (`-s`) and then its offset (`-o`), of a v that points up."""
+    (across, up), (x, y) = (_pair(options.get("-s", []), 1.0), _pair(options.get("-o", []), 0.0))
+    return Placement(0, (across, 0.0, x, 0.0, up, 1.0 - up - y))
+
+
+def _pair(words: list[str], rest: float) -> tuple[float, float]:
+    """The first two numbers of an option; `rest` for what is none."""
+    numbers = [float(word) if _is_number(word) else rest for word in words[:2]]
+    numbers += [rest] * (2 - len(numbers))
+    return numbers[0], numbers[1]
 
 
 def _is_number(word: str) -> bool:
     try:
-        float(word)
+        return isfinite(float(word))
     except ValueError:
         return False
-    return True
 
 
 def _gather(

@@ -162,7 +162,7 @@ def _shared(
 ) -> list[Finding]:  # fmt: skip
     """What is to be said of the chosen pairs that share texels; of all faces when pairs are not told apart."""
     # Each owner of a texel beyond its first makes a pair.
-    part = min(1.0, int(chosen.sum()) / shared.texels) if len(chosen) else float(not meant)
+    part = min(1.0, int(shared.common[chosen].sum()) / shared.texels) if len(chosen) else float(not meant)
     if report.overlap * part <= 0.0005:
         return []
     twins = np.unique(np.concatenate([shared.first[chosen], shared.second[chosen]]))
@@ -224,7 +224,7 @@ def _owned(
     except CrowdedError:
         # Repeats beyond MAX_REPEATS: each texel has more owners than can be told apart.
         none = np.zeros(0, np.int64)
-        return None, Shared(none, none, width * height, width * height)
+        return None, Shared(none, none, none, width * height, width * height)
     return own, shared_texels(own)
 
 

@@ -14,20 +14,21 @@ from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from .topology import connected
 
-#: Enough to name the islands of any overlap that a painter can act on.
-MAX_PAIRS = 1 << 21
+#: Pairs are counted in parts of so many findings; a piece of a tile can make TILE * TILE of them.
+PART = 1 << 20
 
 
 @dataclass
 class Shared:
-    """Faces that share texels, counted as the table's `faces` lists them.
+    """Pairs of faces that share texels, counted as the table's `faces` lists them.
 
-    first, second: (n,) int64, one pair for each owner of a texel beyond its first; at most MAX_PAIRS are told
-    apart. texels: how many texels have several owners. covered: how many have any.
+    first, second: (n,) int64, each pair once; the first is the one that owns the texel first. common: (n,) int64, in
+    how many texels. texels: how many texels have several owners. covered: how many have any.
     """
 
     first: NDArray[np.int64]
     second: NDArray[np.int64]
+    common: NDArray[np.int64]
     texels: int
     covered: int
 
@@ -36,14 +37,16 @@ def shared_texels(own: Ownership) -> Shared:
     """Where faces of a surface lie over each other in the map."""
     first = np.full((own.height, own.width), -1, np.int32)
     many = np.zeros(first.shape, np.bool_)
-    empty = np.zeros((0, 2), np.int32)
-    count = _shared(own.tile_start, own.pieces, own.spans, own.columns, first, many, empty)
+    found = np.empty((PART, 3), np.int32)
+    pairs, common = np.zeros(0, np.int64), np.zeros(0, np.int64)
+    piece, faces = 0, len(own.faces)
+    while piece < len(own.pieces):
+        piece, count = _shared(own.tile_start, own.pieces, own.spans, own.columns, first, many, found, piece)
+        part = found[:count].astype(np.int64)
+        pairs, place = np.unique(np.concatenate([pairs, part[:, 0] * faces + part[:, 1]]), return_inverse=True)
+        common = np.bincount(place, np.concatenate([common, part[:, 2]]), len(pairs)).astype(np.int64)
     covered = int((first >= 0).sum())
-    pairs = np.zeros((min(count, MAX_PAIRS), 2), np.int32)
-    if count:
-        first[:] = -1
-        _shared(own.tile_start, own.pieces, own.spans, own.columns, first, many, pairs)
-    return Shared(pairs[:, 0].astype(np.int64), pairs[:, 1].astype(np.int64), int(many.sum()), covered)
+    return Shared(pairs // max(faces, 1), pairs % max(faces, 1), common, int(many.sum()), covered)
 
 
 def pairs_within(
@@ -117,21 +120,30 @@ def nearest_islands(own: Ownership, gutter: Gutter, island: NDArray[np.int64]) -
 
 
 @kernel
-def _shared(tile_start, pieces, spans, columns, first, many, pairs):  # type: ignore[no-untyped-def]
-    """Count owners beyond the first, and write (first, other) where `pairs` has room (call twice)."""
-    count = 0
-    for t in range(len(tile_start) - 1):
+def _shared(tile_start, pieces, spans, columns, first, many, found, piece):  # type: ignore[no-untyped-def]
+    """From a piece on, write (first, other, texels) for owners beyond the first while there is room.
+
+    Returns the piece to go on with, and how many were written. A pair may be written several times.
+    """
+    count, t = 0, 0
+    while piece < len(pieces) and len(found) - count >= TILE * TILE:
+        while tile_start[t + 1] <= piece:
+            t += 1
         top, left = (t // columns) * TILE, (t % columns) * TILE
-        for p in range(tile_start[t], tile_start[t + 1]):
-            for i in range(pieces[p, 4]):
-                start, end = spans[pieces[p, 5] + i]
-                y = top + pieces[p, 3] + i
-                for x in range(left + start, left + end):
-                    if first[y, x] < 0:
-                        first[y, x] = pieces[p, 0]
-                    else:
-                        if count < len(pairs):
-                            pairs[count, 0], pairs[count, 1] = first[y, x], pieces[p, 0]
-                        many[y, x] = True
-                        count += 1
-    return count
+        began = count
+        for i in range(pieces[piece, 4]):
+            start, end = spans[pieces[piece, 5] + i]
+            y = top + pieces[piece, 3] + i
+            for x in range(left + start, left + end):
+                one = first[y, x]
+                if one < 0:
+                    first[y, x] = pieces[piece, 0]
+                    continue
+                many[y, x] = True
+                if count > began and found[count - 1, 0] == one:
+                    found[count - 1, 2] += 1
+                else:
+                    found[count, 0], found[count, 1], found[count, 2] = one, pieces[piece, 0], 1
+                    count += 1
+        piece += 1
+    return piece, count

@@ -227,7 +227,10 @@ def test_obj_pictures_of_every_usual_statement():
     ("data", "message"),
     [
         (b"v 0 0 0\nf 1 2 3\n", "line 2: a face points at vertex 2"),
-        (b"v 0 0 x\n", "line 1"),
+        (b"v 0 0 x\n", "line 1: 0 0 x stands where 3 or more numbers belong"),
+        (b"v 0 0\n", "line 1: 0 0 stands where 3 or more numbers belong"),
+        (b"v 0 0 0\nf 1 b/2 1\n", "line 2: b/2 is not a corner of a face"),
+        (b"vt\n", "line 1: nothing stands where 1 or more numbers belong"),
         (b"v 0 0 0\nv 1 0 0\nf 1 2\n", "no faces"),
         (b"# nothing\n", "no faces"),
         (b"v 0 0 0\nv 0 0 0\nv 0 0 0\nf 1 2 3\n", "without area"),
@@ -238,6 +241,24 @@ def test_broken_obj_names_its_line(data, message):
     """What is wrong, and where."""
     with pytest.raises(NightmistError, match=message):
         read_model("a.obj", {"a.obj": data})
+
+
+def test_a_broken_material_is_left_out_line_by_line_and_said():
+    """The model comes in; what could be read of the material is kept, and what is not shown is said."""
+    material = (
+        b"newmtl rusty\nKd red green blue\nPr nan\nPm 0.5\nTr 0.25\nKe 0.1 0.2 0.3\nmap_Kd -s x 2 my.png\nKd 0.25\n"
+    )
+    mesh = read_model("a.obj", {"a.obj": OBJ, "m.mtl": material, "my.png": b"1"})
+    rusty = mesh.surfaces[0]
+    assert (rusty.base_color, rusty.metallic) == ((0.25,) * 3, 0.5)
+    assert (rusty.untouched.alpha, rusty.untouched.alpha_mode) == (0.75, "BLEND")
+    assert rusty.untouched.emissive == (0.1, 0.2, 0.3)
+    assert rusty.pictures == {"base_color": b"1"}
+    said = " ".join(mesh.notes)
+    assert "m.mtl, line 2, was left out: red is not a number." in said
+    assert "m.mtl, line 3, was left out: nan is not a number." in said
+    assert "handed off as it came: the transparency of rusty." in said
+    assert "handed off as it came: the glow of rusty." in said
 
 
 def test_faces_of_two_corners_are_left_out_and_said():

@@ -41,6 +41,7 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
   const checkup = surfaces?.find((found) => found.surface === surface.name);
   const findings = openFindings(surfaces, surface.name);
   const ignored = checkup?.findings.filter(({ meant }) => meant) ?? [];
+  const [least, middle, most] = checkup?.density ?? [0, 0, 0];
   return (
     <div className="p-3" data-testid="checkup" data-running={running}>
       <h2 className="font-semibold text-ink-2">Checkup of {surface.name}</h2>
@@ -58,7 +59,8 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
       {checkup && (
         <p className="mt-1 text-ink-2">
           {checkup.polygons.toLocaleString("en")} {checkup.polygons === 1 ? "face" : "faces"}, {checkup.islands} {checkup.islands === 1 ? "island" : "islands"},{" "}
-          {Math.round(checkup.used * 100)}% of the map used, {shown(checkup.density[1])} px per unit
+          {Math.round(checkup.used * 100)}% of the map used, {most > 1.05 * least && "mostly "}
+          {shown(middle)} px per unit
           {checkup.gap != null && `, ${Math.floor(checkup.gap)} texels between islands`}.
         </p>
       )}

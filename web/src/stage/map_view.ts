@@ -1,7 +1,7 @@
 import * as THREE from "three";
 
 import type { Look } from "../state/desk";
-import { Sheet } from "./sheet";
+import { Sheet, type Shown } from "./sheet";
 import type { SurfaceMaps } from "./surface_maps";
 import type { Pictures } from "./version_maps";
 
@@ -50,6 +50,10 @@ export class MapView {
     this.overlays.clear();
     this.overlays.add(...overlays);
     if (!fits) this.fit();
+  }
+
+  get shown(): Shown {
+    return this.sheet.shown;
   }
 
   /** The view has another shape: the map is fitted again, unless the painter has moved it; its middle stays then. */

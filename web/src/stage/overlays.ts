@@ -6,7 +6,7 @@ import { FaceColors, type FaceColor } from "./face_colors";
 import { densityColor, hatchedPicture, heatOf, uvPicture, stretchColor } from "./uv_display";
 import { EdgeLines, rimEnds, seamEnds } from "./edge_lines";
 import type { SurfaceGeometry } from "./surface_geometry";
-import type { SurfaceMaps } from "./surface_maps";
+import type { Shown } from "./sheet";
 import { FenceVeil } from "./fence_veil";
 import { UvLines } from "./uv_lines";
 import { UvPoints } from "./uv_points";
@@ -22,8 +22,9 @@ const SEAM = 0xf0b429;
 const RIM = 0x0c8c7a;
 /** What a click would mark. */
 const PREVIEW = 0xfff2cc;
-/** What shows the UVs by colors of its own. */
-const PROOFS: UvDisplay[] = ["checker", "letters", "stretch", "density"];
+/** What shows the UVs by colors of its own: by a picture, or by one for each face. */
+const HEATS: UvDisplay[] = ["stretch", "density"];
+const PROOFS: UvDisplay[] = ["checker", "letters", ...HEATS];
 
 export type Marks = "all" | "picks" | "none";
 
@@ -34,7 +35,7 @@ export interface Findings {
 
 /** What is drawn over one surface, on the model and in its map: lines, seams, colors of faces, uvPictures. */
 export class Overlays {
-  readonly lines: UvLines;
+  private readonly lines: UvLines;
   readonly points: UvPoints;
   readonly fence: FenceVeil;
   private readonly seams: EdgeLines;
@@ -48,12 +49,11 @@ export class Overlays {
   constructor(
     private readonly surface: SurfaceGeometry,
     mesh: StageMesh,
-    maps: SurfaceMaps,
     readonly width: number,
     readonly height: number,
     changed: () => void,
   ) {
-    this.lines = new UvLines(surface, mesh, maps.color, width, height);
+    this.lines = new UvLines(surface, mesh, width, height);
     this.seams = new EdgeLines(surface, SEAM);
     this.seams.take(seamEnds(surface, mesh.seams));
     this.seams.show(false);
@@ -111,8 +111,14 @@ export class Overlays {
     });
   }
 
+  /** Lines over the map as it is shown now. */
+  showLines(wanted: boolean, uvDisplay: UvDisplay, shown: Shown): void {
+    this.lines.lines.visible = wanted;
+    this.lines.over(HEATS.includes(uvDisplay) ? null : shown);
+  }
+
   private heat(uvDisplay: UvDisplay): ((face: number) => FaceColor) | null {
-    if (uvDisplay !== "stretch" && uvDisplay !== "density") return null;
+    if (!HEATS.includes(uvDisplay)) return null;
     const { stretch, density } = heatOf(this.surface, this.width, this.height);
     const usual = density.slice().sort()[Math.floor(density.length / 2)] ?? 1;
     const colors = new Map<number, FaceColor>();

@@ -9,6 +9,13 @@ import type { Pictures } from "./version_maps";
 const PICTURE = 0;
 const CHANNEL = 1;
 const LIT = 2;
+const NONE = new THREE.Vector3();
+
+/** A picture, and the channel of it that is shown alone; none is zero. */
+export interface Shown {
+  picture: THREE.Texture;
+  channel: THREE.Vector3;
+}
 
 /** A map laid flat: one map alone, or all together under the light; flat rough paint has its stored color there. */
 export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial> {
@@ -79,6 +86,11 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
     uniforms.light!.value.copy(lightDirection(light)).normalize();
     const single = isMap(shading) && source !== "color";
     uniforms.mode!.value = picture ? PICTURE : single ? CHANNEL : shading === "lit" ? LIT : PICTURE;
+  }
+
+  get shown(): Shown {
+    const { picture, channel, mode } = this.material.uniforms;
+    return { picture: picture!.value as THREE.Texture, channel: mode!.value === CHANNEL ? (channel!.value as THREE.Vector3) : NONE };
   }
 
   override dispose(): void {

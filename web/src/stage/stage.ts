@@ -252,7 +252,7 @@ export class Stage implements Views {
       overlays.dispose();
     }
     this.overlays = this.model.geometries.map(
-      (geometry, i) => new Overlays(geometry, mesh, this.maps[i]!, sizes[i]!.width, sizes[i]!.height, this.invalidate),
+      (geometry, i) => new Overlays(geometry, mesh, sizes[i]!.width, sizes[i]!.height, this.invalidate),
     );
     for (const overlays of this.overlays) this.model.scene.add(...overlays.onModel);
   }
@@ -275,8 +275,8 @@ export class Stage implements Views {
     this.veil(preparing ? null : fenceNow(desk), state);
     const pictures = this.overlays.map((each, i) => each.picture(uvDisplay, state.surfaces[i]!));
     this.model.shade(desk.look, pictures);
-    overlays.lines.lines.visible = desk.uvLines || preparing;
     this.map.show(this.maps[index]!, desk.look, pictures[index] ?? null, overlays.width, overlays.height, overlays.onMap);
+    overlays.showLines(desk.uvLines || preparing, uvDisplay, this.map.shown);
     const shown = `${shownView(desk)} ${this.canvas.clientWidth}`;
     if (shown !== this.shown) {
       this.shown = shown;

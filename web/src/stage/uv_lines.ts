@@ -2,9 +2,10 @@ import * as THREE from "three";
 
 import type { StageMesh } from "../api/mesh";
 import { polygonEdges } from "./polygon_edges";
+import type { Shown } from "./sheet";
 import type { SurfaceGeometry } from "./surface_geometry";
 
-/** The outlines of a surface's polygons in its map: each edge once, dark over light paint and light over dark. */
+/** The outlines of a surface's polygons in its map: each edge once, dark over what is light and light over dark. */
 export class UvLines {
   readonly lines: THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
   /** Vertices at the ends of each line. */
@@ -13,16 +14,24 @@ export class UvLines {
   constructor(
     private readonly surface: SurfaceGeometry,
     mesh: StageMesh,
-    color: THREE.Texture,
     private readonly width: number,
     private readonly height: number,
   ) {
     this.ends = polygonEdges(surface, mesh.polygon);
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(this.ends.length * 3), 3));
-    this.lines = new THREE.LineSegments(geometry, lineMaterial(color, width, height));
+    this.lines = new THREE.LineSegments(geometry, lineMaterial(width, height));
     this.lines.frustumCulled = false;
     this.follow();
+  }
+
+  /** What the lines lie over; null where colors of faces hide it, all of them light. */
+  over(shown: Shown | null): void {
+    const { uniforms } = this.lines.material;
+    uniforms.hidden!.value = !shown;
+    if (!shown) return;
+    uniforms.picture!.value = shown.picture;
+    uniforms.channel!.value = shown.channel;
   }
 
   /** The UVs have moved. */
@@ -39,11 +48,16 @@ export class UvLines {
   }
 }
 
-function lineMaterial(color: THREE.Texture, width: number, height: number): THREE.ShaderMaterial {
+function lineMaterial(width: number, height: number): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     transparent: true,
     depthTest: false,
-    uniforms: { picture: { value: color }, size: { value: new THREE.Vector2(width, height) } },
+    uniforms: {
+      picture: { value: null as THREE.Texture | null },
+      channel: { value: new THREE.Vector3() },
+      hidden: { value: false },
+      size: { value: new THREE.Vector2(width, height) },
+    },
     vertexShader: `
       uniform vec2 size;
       varying vec2 place;
@@ -53,10 +67,14 @@ function lineMaterial(color: THREE.Texture, width: number, height: number): THRE
       }`,
     fragmentShader: `
       uniform sampler2D picture;
+      uniform vec3 channel;
+      uniform bool hidden;
       varying vec2 place;
       void main() {
-        float lightness = dot(textureLod(picture, place, 3.0).rgb, vec3(0.2126, 0.7152, 0.0722));
-        gl_FragColor = lightness > 0.18 ? vec4(vec3(0.05), 0.34) : vec4(vec3(1.0), 0.34);
+        vec3 stored = textureLod(picture, place, 3.0).rgb;
+        // Single channels are shown as they are stored, colors are linear here.
+        float lightness = channel == vec3(0.0) ? dot(stored, vec3(0.2126, 0.7152, 0.0722)) : pow(dot(stored, channel), 2.2);
+        gl_FragColor = hidden || lightness > 0.18 ? vec4(vec3(0.05), 0.34) : vec4(vec3(1.0), 0.34);
       }`,
   });
 }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from math import isfinite
+from math import isfinite, nan
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import NightmistError
-from ..mesh.look import Placement, SurfaceLook, Untouched
+from ..mesh.look import Placement, SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
 
@@ -71,11 +71,14 @@ class _Reader:
     def take(self, key: str, rest: list[str]) -> None:
         """One statement of the file."""
         if key == "v":
-            self.points.append((float(rest[0]), float(rest[1]), float(rest[2])))
+            x, y, z = _floats(rest, 3)[:3]
+            self.points.append((x, y, z))
         elif key == "vt":
-            self.uvs.append((float(rest[0]), 1.0 - float(rest[1] if len(rest) > 1 else 0)))
+            u, v, *_ = _floats(rest, 1) + [0.0]
+            self.uvs.append((u, 1.0 - v))
         elif key == "vn":
-            self.normals.append((float(rest[0]), float(rest[1]), float(rest[2])))
+            x, y, z = _floats(rest, 3)[:3]
+            self.normals.append((x, y, z))
         elif key == "f":
             self._face(rest)
         elif key == "usemtl":
@@ -112,7 +115,10 @@ class _Reader:
             self.polygon.append(number)
 
     def _corner(self, word: str) -> tuple[int, int, int]:
-        numbers = [int(part) if part else 0 for part in word.split("/")[:3]]
+        try:
+            numbers = [int(part) if part else 0 for part in word.split("/")[:3]]
+        except ValueError:
+            raise ValueError(f"{word} is not a corner of a face.") from None
         numbers += [0] * (3 - len(numbers))
         found = []
         pools: tuple[list[Any], ...] = (self.points, self.uvs, self.normals)
@@ -131,29 +137,37 @@ class _Reader:
             self.notes.append(f"{self.name} refers to the material file {file}, which was not given with it.")
             return
         look = SurfaceLook("")
-        for line in self.beside[file].decode("utf-8", "replace").splitlines():
+        for number, line in enumerate(self.beside[file].decode("utf-8", "replace").splitlines(), 1):
             words = line.split("#", 1)[0].split()
             if len(words) < 2:
                 continue
             if words[0] == "newmtl":
                 look = self.looks.setdefault(" ".join(words[1:]), SurfaceLook(" ".join(words[1:])))
-            elif words[0] == "Kd" and len(words) >= 4:
-                red, green, blue = (min(max(float(w), 0.0), 1.0) for w in words[1:4])
-                look.base_color = (red, green, blue)
-            elif words[0] == "Pr":
-                look.roughness = min(max(float(words[1]), 0.0), 1.0)
-            elif words[0] == "Pm":
-                look.metallic = min(max(float(words[1]), 0.0), 1.0)
-            elif words[0] == "Ke" and len(words) >= 4:
-                red, green, blue = (min(max(float(w), 0.0), 1.0) for w in words[1:4])
-                look.untouched = look.untouched.model_copy(update={"emissive": (red, green, blue)})
-            elif words[0] == "d":
-                look.untouched = _see_through(look.untouched, min(max(float(words[-1]), 0.0), 1.0))
-            elif words[0] in PICTURES:
-                self._picture(words, PICTURES[words[0]], look)
-            elif words[0] in LEFT_OUT:
-                said = f"Not read here and left out of {look.name}: {LEFT_OUT[words[0]]}."
-                self.notes += [said] * (said not in self.notes)
+                continue
+            try:
+                self._describe(look, words)
+            except ValueError as error:
+                self.notes.append(f"{file}, line {number}, was left out: {error}")
+
+    def _describe(self, look: SurfaceLook, words: list[str]) -> None:
+        """One statement of a material."""
+        if words[0] == "Kd":
+            look.base_color = _color(words)
+        elif words[0] == "Pr":
+            look.roughness = _share(words[1])
+        elif words[0] == "Pm":
+            look.metallic = _share(words[1])
+        elif words[0] == "Ke":
+            look.untouched = look.untouched.model_copy(update={"emissive": _color(words)})
+            if any(look.untouched.emissive):
+                self._handed_through("the glow", look)
+        elif words[0] in ("d", "Tr"):
+            self._see_through(look, _share(words[-1]) if words[0] == "d" else 1.0 - _share(words[-1]))
+        elif words[0] in PICTURES:
+            self._picture(words, PICTURES[words[0]], look)
+        elif words[0] in LEFT_OUT:
+            said = f"Not read here and left out of {look.name}: {LEFT_OUT[words[0]]}."
+            self.notes += [said] * (said not in self.notes)
 
     def _picture(self, words: list[str], slot: str, look: SurfaceLook) -> None:
         link, options = _link_of(words[1:])
@@ -173,8 +187,16 @@ class _Reader:
         elif slot == "emissive" and not any(look.untouched.emissive):
             look.untouched = look.untouched.model_copy(update={"emissive": (1.0, 1.0, 1.0)})
         if slot in UNTOUCHED:
-            said = f"Not painted or shown here, but handed off as it came: {UNTOUCHED[slot]} of {look.name}."
-            self.notes += [said] * (said not in self.notes)
+            self._handed_through(UNTOUCHED[slot], look)
+
+    def _see_through(self, look: SurfaceLook, alpha: float) -> None:
+        if alpha < 1:
+            look.untouched = look.untouched.model_copy(update={"alpha": alpha, "alpha_mode": "BLEND"})
+            self._handed_through("the transparency", look)
+
+    def _handed_through(self, what: str, look: SurfaceLook) -> None:
+        said = f"Not painted or shown here, but handed off as it came: {what} of {look.name}."
+        self.notes += [said] * (said not in self.notes)
 
     def mesh(self) -> Mesh:
         if not self.corners:
@@ -200,11 +222,6 @@ class _Reader:
         return made
 
 
-def _see_through(untouched: Untouched, alpha: float) -> Untouched:
-    """With an alpha below 1, blended."""
-    return untouched.model_copy(update={"alpha": alpha, "alpha_mode": "BLEND"}) if alpha < 1 else untouched
-
-
 def _link_of(words: list[str]) -> tuple[str, dict[str, list[str]]]:
     """The name of a picture, blanks and all, and the options before it with their words."""
     at, options = 0, {}
@@ -226,16 +243,47 @@ def _placement(options: dict[str, list[str]]) -> Placement:
 
 def _pair(words: list[str], rest: float) -> tuple[float, float]:
     """The first two numbers of an option; `rest` for what is none."""
-    numbers = [float(word) if _is_number(word) else rest for word in words[:2]]
+    numbers = [_number(word) if _is_number(word) else rest for word in words[:2]]
     numbers += [rest] * (2 - len(numbers))
     return numbers[0], numbers[1]
 
 
+def _floats(words: list[str], least: int) -> list[float]:
+    try:
+        numbers = [float(word) for word in words]
+    except ValueError:
+        numbers = []
+    if len(numbers) < least:
+        raise ValueError(f"{' '.join(words) or 'nothing'} stands where {least} or more numbers belong.")
+    return numbers
+
+
 def _is_number(word: str) -> bool:
     try:
-        return isfinite(float(word))
+        _number(word)
     except ValueError:
         return False
+    return True
+
+
+def _number(word: str) -> float:
+    try:
+        number = float(word)
+    except ValueError:
+        number = nan
+    if not isfinite(number):
+        raise ValueError(f"{word} is not a number.")
+    return number
+
+
+def _share(word: str) -> float:
+    return min(max(_number(word), 0.0), 1.0)
+
+
+def _color(words: list[str]) -> tuple[float, float, float]:
+    """Red, green and blue after a statement's name; a single number is a gray."""
+    red, green, blue = (_share(word) for word in (words[1:4] if len(words) > 3 else words[1:2] * 3))
+    return red, green, blue
 
 
 def _gather(

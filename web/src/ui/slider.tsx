@@ -28,7 +28,7 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
   const place = placeOf(value, scale);
   return (
     <div className="flex h-7 items-center gap-2" title={title}>
-      <label htmlFor={id} className={`w-[62px] shrink-0 ${disabled ? "text-ink-2" : ""}`}>
+      <label htmlFor={id} className={`min-w-[62px] shrink-0 whitespace-nowrap ${disabled ? "text-ink-2" : ""}`}>
         {label}
       </label>
       <input

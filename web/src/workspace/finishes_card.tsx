@@ -111,7 +111,7 @@ function Swatch({ finish: { name, own }, project }: { finish: FinishChoice; proj
       ) : (
         <img alt="" draggable={false} src={`/api/finishes/${encodeURIComponent(name)}/swatch`} className="aspect-square w-full rounded-[6px]" />
       )}
-      <span className="mt-0.5 block truncate text-[12px]">{name}</span>
+      <span className="mt-0.5 line-clamp-2 text-[12px] leading-4">{name}</span>
     </button>
   );
 }

@@ -48,6 +48,10 @@ def pull(page, handle: str, dx: float, dy: float) -> None:
     page.mouse.up()
 
 
+def green(texels: np.ndarray) -> np.ndarray:
+    return (texels[..., 1] > 3 * texels[..., 0].astype(int)) & (texels[..., 1] > 30000)
+
+
 def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()
@@ -305,12 +309,12 @@ def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):
     assert moved[1] < 0.47
 
 
-def test_a_plain_background_goes_by_a_click_on_the_picture(painter, server):
+def test_a_plain_background_goes_by_a_click_on_the_picture_or_as_its_border_has_it(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()
     page = tab.page
     page.get_by_role("button", name="Add decals").click()
-    pixels = np.full((64, 64, 4), 255, np.uint8)
+    pixels = np.full((64, 64, 4), (32, 176, 64, 255), np.uint8)
     pixels[24:40, 24:40, :3] = YELLOW
     given = {"name": "letter.png", "mimeType": "image/png", "buffer": write_png(pixels)}
     page.get_by_label("Pictures for decals").set_input_files(given)
@@ -319,17 +323,24 @@ def test_a_plain_background_goes_by_a_click_on_the_picture(painter, server):
     page.mouse.click(*tab.at(0.5, 0.5))
     tab.wait_kept(3)
     before = server.texels(project, "plane")
-    white = (before[..., :3] > 65000).all(axis=-1)
-    assert white.sum() > 5 * yellow(before).sum() > 0
+    assert green(before).sum() > 5 * yellow(before).sum() > 0
     page.get_by_alt_text("The whole picture").click(position={"x": 4, "y": 4})
     tab.wait_kept(4)
     after = server.texels(project, "plane")
-    assert not (after[..., :3] > 65000).all(axis=-1).any()
+    assert not green(after).any()
     assert yellow(after).sum() == pytest.approx(yellow(before).sum(), rel=0.1)
     near = page.get_by_role("slider", name="Near to it")
     near.fill("1000")
     tab.wait_kept(5)
     assert not yellow(server.texels(project, "plane")).any()
+    without = page.get_by_role("checkbox", name="Without the background")
+    without.click()
+    tab.wait_kept(6)
+    assert np.array_equal(server.texels(project, "plane"), before)
+    without.click()
+    tab.wait_kept(7)
+    expect(page.get_by_role("textbox", name="Background", exact=True)).to_have_value("#20b040")
+    assert not green(server.texels(project, "plane")).any()
 
 
 def test_a_washs_frame_is_moved_and_sized_by_handles_and_by_numbers(painter, server):

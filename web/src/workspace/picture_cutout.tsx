@@ -18,7 +18,7 @@ type Part = Partial<Omit<Cutout, "alpha">> & { alpha?: string | null };
 /** What is cut out of a picture before it is used, wherever that is: a part, without its background, with another alpha. */
 export function PictureCutout({ picture, project }: { picture: Picture; project: Project }) {
   const pictures = useSession((session) => session.state?.pictures) ?? [];
-  const [ownAlpha, setOwnAlpha] = useState(false);
+  const [{ ownAlpha, background }, setLook] = useState<FileLook>({ ownAlpha: false, background: "#ffffff" });
   const cutout = { ...REST, ...picture.cutout };
   const edit = (part: Part) => ({ type: "cut_picture" as const, picture: picture.id, ...part });
   const set = (part: Part) => project.send(edit(part));
@@ -26,15 +26,15 @@ export function PictureCutout({ picture, project }: { picture: Picture; project:
   return (
     <>
       <Head>Cut out of it</Head>
-      <Whole src={pictureAt(project.id, picture, "file")} crop={cutout.crop as [number, number, number, number]} onPick={(key) => set({ key })} onLook={setOwnAlpha} />
+      <Whole src={pictureAt(project.id, picture, "file")} crop={cutout.crop as [number, number, number, number]} onPick={(key) => set({ key })} onLook={setLook} />
       <div className="mt-1 flex flex-wrap gap-x-3" role="group" aria-label="The part that is used">
         {SIDES.map((side, k) => (
           <NumberField key={side} label={side} value={Math.round((cutout.crop[k] ?? 0) * 1000) / 10} min={0} max={100} unit="%" onChange={(value) => set({ crop: cutout.crop.map((old, i) => (i === k ? value / 100 : old)) as Cutout["crop"] })} />
         ))}
       </div>
       <div className="mt-1 flex h-7 items-center gap-2" title="A plain background becomes transparent: click on it in the picture above">
-        <input type="checkbox" aria-label="Without the background" className="size-4 shrink-0 accent-accent" checked={cutout.key != null} onChange={(event) => set({ key: event.target.checked ? "#ffffff" : null })} />
-        <span className="shrink-0">Without</span>
+        <input type="checkbox" aria-label="Without the background" className="size-4 shrink-0 accent-accent" checked={cutout.key != null} onChange={(event) => set({ key: event.target.checked ? background : null })} />
+        <span className="shrink-0">{cutout.key == null ? "Without its background" : "Without"}</span>
         {cutout.key != null && <ColorField label="Background" color={cutout.key} onChange={(key) => set({ key })} />}
       </div>
       {cutout.key != null && (
@@ -68,12 +68,17 @@ export function Times({ value, picture, project }: { value: number; picture: str
   return <LaidSlider label="Times" value={value} min={0} max={4} fine show={(times) => times.toFixed(2)} project={project} edit={(times) => ({ type: "cut_picture", picture, times })} title="What its colors and values are multiplied by" />;
 }
 
+/** What the pixels of the file tell: whether some are transparent, and the color that most of its border has. */
+interface FileLook {
+  ownAlpha: boolean;
+  background: string;
+}
+
 interface WholeProps {
   src: string;
   crop: [number, number, number, number];
   onPick: (color: string) => void;
-  /** Whether the file has an alpha. */
-  onLook: (alpha: boolean) => void;
+  onLook: (look: FileLook) => void;
 }
 
 /** The picture as its file has it, what is cropped away dimmed; a click takes the color there. */
@@ -85,21 +90,38 @@ function Whole({ src, crop, onPick, onLook }: WholeProps) {
     const pixels = pixelsOf(image);
     const x = Math.min(Math.floor(((event.clientX - box.x) / box.width) * pixels.width), pixels.width - 1);
     const y = Math.min(Math.floor(((event.clientY - box.y) / box.height) * pixels.height), pixels.height - 1);
-    const at = 4 * (y * pixels.width + x);
-    onPick(`#${[0, 1, 2].map((k) => (pixels.data[at + k] ?? 0).toString(16).padStart(2, "0")).join("")}`);
+    onPick(colorAt(pixels, x, y));
   };
   return (
     <div className="grid place-items-center rounded-control bg-fog-2 p-1.5">
       <div className="relative overflow-hidden">
         <img
           alt="The whole picture: a click takes its background away" title="Click on the background to take it away" src={src} onClick={pick}
-          onLoad={({ currentTarget }) => onLook(pixelsOf(currentTarget).data.some((value, i) => i % 4 === 3 && value < 255))}
+          onLoad={({ currentTarget }) => onLook(lookOf(pixelsOf(currentTarget)))}
           className="block max-h-[120px] max-w-full cursor-crosshair bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:10px_10px]"
         />
         <div className="pointer-events-none absolute outline-[400px] outline-ink/55" style={{ left, top, width: `calc(${right} - ${left})`, height: `calc(${bottom} - ${top})` }} />
       </div>
     </div>
   );
+}
+
+function lookOf(pixels: ImageData): FileLook {
+  const { width, height, data } = pixels;
+  const counts = new Map<string, number>();
+  const count = (x: number, y: number) => {
+    const color = colorAt(pixels, x, y);
+    counts.set(color, (counts.get(color) ?? 0) + 1);
+  };
+  for (let x = 0; x < width; x++) [0, height - 1].forEach((y) => count(x, y));
+  for (let y = 0; y < height; y++) [0, width - 1].forEach((x) => count(x, y));
+  const [background] = [...counts].reduce((most, next) => (next[1] > most[1] ? next : most));
+  return { ownAlpha: data.some((value, i) => i % 4 === 3 && value < 255), background };
+}
+
+function colorAt({ data, width }: ImageData, x: number, y: number): string {
+  const at = 4 * (y * width + x);
+  return `#${[0, 1, 2].map((k) => (data[at + k] ?? 0).toString(16).padStart(2, "0")).join("")}`;
 }
 
 function pixelsOf(image: HTMLImageElement): ImageData {

@@ -141,6 +141,28 @@ def test_the_next_number_is_typed_over_though_it_has_just_come_along(painter, se
     expect(high).to_have_value("0.2")
 
 
+def test_wheel_and_right_button_reach_the_model_through_handles(painter, server):
+    _, tab, _ = on_body(painter, server, "box")
+    page = tab.page
+    reach = """() => {
+      const left = (name) => parseFloat(document.querySelector(`[aria-label^="${name}"]`).style.left);
+      return left("Scale the decal at corner 2") - left("Move the decal");
+    }"""
+    near = page.evaluate(reach)
+    box = page.get_by_role("button", name="Move the decal").bounding_box()
+    page.mouse.move(box["x"] + 12, box["y"] + 12)
+    page.mouse.wheel(0, -240)
+    page.wait_for_function(f"near => ({reach})() > 1.2 * near", arg=near)
+    zoomed = page.evaluate(reach)
+    page.mouse.down(button="right")
+    page.mouse.move(box["x"] + 130, box["y"] + 12, steps=4)
+    page.mouse.up(button="right")
+    page.wait_for_function(f"zoomed => Math.abs(({reach})() - zoomed) > 5", arg=zoomed)
+    # It lies where it was put down; what moved is the view.
+    pull(page, "Turn the decal", 60, 0)
+    tab.wait_kept(4)
+
+
 def test_a_copy_is_dragged_off_and_relief_and_values_come_with_it(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()

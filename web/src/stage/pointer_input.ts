@@ -7,6 +7,7 @@ import { useSession } from "../state/session";
 import { setStencil } from "../state/stencils";
 import type { Ring } from "./brush_ring";
 import type { PaintDrag, Spot } from "./paint_drag";
+import { passThrough } from "./pass_through";
 import { PaintInput } from "./paint_input";
 import { PrepareInput, type PrepareDrag } from "./prepare_input";
 import { isDrawn } from "./region_input";
@@ -53,6 +54,7 @@ export class PointerInput {
     });
     listen("wheel", (event) => this.wheel(event));
     listen("contextmenu", (event) => event.preventDefault());
+    passThrough(canvas, signal);
     addEventListener("keydown", (event) => this.held.add(event.key.toLowerCase()), { signal });
     addEventListener("keyup", (event) => this.held.delete(event.key.toLowerCase()), { signal });
     addEventListener("blur", () => this.held.clear(), { signal });

@@ -29,7 +29,7 @@ export function StencilOverlay({ project }: { project: string }) {
   if (!chosen || !on) return null;
   return (
     <div
-      data-testid="stencil"
+      data-testid="stencil" data-over-stage
       className={`pointer-events-none absolute ${hides && pressed ? "invisible" : ""}`}
       style={{ left: `${x * 100}%`, top: `${y * 100}%`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}
     >

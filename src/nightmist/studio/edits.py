@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from ..core.errors import NightmistError
 from ..document import Document
+from ..document.change import Change
 from ..document.derived.model import faces_of_runs
 from ..document.painting import filling
+from ..document.painting.covered import why_covered
 from ..document.painting.stencils import apply_stencil
 from ..document.values import Fence, Hit, Node, Region, load_of
 from . import messages as say
@@ -33,20 +35,22 @@ def do_edit(document: Document, request: ClientMessage) -> list[ServerMessage]:
             chosen = document.layer(request.layer) if request.layer else None
             return [say.Sampled(pigment=document.sample(place, chosen))]
         case say.Fill():
-            _fill(document, request)
+            return _laid_on(document, _fill(document, request))
         case say.FillColor():
-            _fill_color(document, request)
+            return _laid_on(document, _fill_color(document, request))
         case say.ApplyStencil():
             fence = Fence(region=request.fence) if request.fence else None
             load = load_of(request.pigment, request.mask_value)
             layers, camera = nodes_of(document, request.layers), None if request.in_map else request.camera
             if camera is None and request.in_map is None:
                 raise NightmistError("A stencil needs a camera, or the map that it lies in.")
-            document.make(apply_stencil(document, layers, camera, request.stencil, load, fence, request.in_map))
+            return _laid_on(
+                document, apply_stencil(document, layers, camera, request.stencil, load, fence, request.in_map)
+            )
         case say.BumpFromColor():
-            document.make(filling.bump_from_color(document, document.node(request.layer)))
+            return _laid_on(document, filling.bump_from_color(document, document.node(request.layer)))
         case say.DrawGradient():
-            _gradient(document, request)
+            return _laid_on(document, _gradient(document, request))
     return []
 
 
@@ -59,32 +63,38 @@ def nodes_of(document: Document, ids: dict[str, str]) -> dict[str, Node]:
     return nodes
 
 
-def _fill(document: Document, request: say.Fill) -> None:
+def _laid_on(document: Document, change: Change) -> list[ServerMessage]:
+    """Do what lays paint; what is to be said when nothing of it is seen."""
+    document.make(change)
+    reason = why_covered(document, change)
+    return [say.Notice(message=reason.sentence, layer=reason.instead and reason.instead.id)] if reason else []
+
+
+def _fill(document: Document, request: say.Fill) -> Change:
     node, runs = document.node(request.layer), request.faces
     region: filling.Faces | Region | None = document.region_value(request.region) if request.region else None
     if runs is not None:
         region = faces_of_runs(runs, len(document.mesh.faces))
     layers = nodes_of(document, request.layers) or None
     laid = _laid(request)
-    document.make(filling.fill(document, node, laid, region, layers, request.mirror, _fence(document, request)))
+    return filling.fill(document, node, laid, region, layers, request.mirror, _fence(document, request))
 
 
-def _fill_color(document: Document, request: say.FillColor) -> None:
+def _fill_color(document: Document, request: say.FillColor) -> Change:
     node = document.node(request.layer)
     like = Hit(document.surface_of(node).name, request.face, NOWHERE, NOWHERE, request.uv)
-    change = filling.fill_color(
+    return filling.fill_color(
         document, node, _laid(request), like, request.tolerance, request.softness, _fence(document, request)
-    )  # fmt: skip
-    document.make(change)
+    )
 
 
-def _gradient(document: Document, request: say.DrawGradient) -> None:
+def _gradient(document: Document, request: say.DrawGradient) -> Change:
     layers = nodes_of(document, request.layers) or None
     values = request.mask_values or (None, None)
     first, second = (load_of(*pair) for pair in zip(request.pigments, values, strict=True))
     node, fence = document.node(request.layer), _fence(document, request)
     loads, mirror = (first, second), request.mirror
-    document.make(filling.gradient(document, node, request.start, request.end, loads, layers, fence, mirror))
+    return filling.gradient(document, node, request.start, request.end, loads, layers, fence, mirror)
 
 
 def _laid(request: say.Fill | say.FillColor) -> filling.Laid:

@@ -18,6 +18,7 @@ from ..document.change import Change
 from ..document.derived.composites import PICTURES
 from ..document.document import Event, Preview
 from ..document.draft import Draft, factor_of, waiting
+from ..document.painting.covered import why_covered
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged, why_unseen
 from ..document.stacking.decals import find_decal
@@ -344,7 +345,8 @@ class OpenProject:
             if failed:
                 stroke.cancel()
             self._drawing_over(self.revision if change else None)
-        reason = why_unseen(self.document, change) if change else why_unchanged(stroke)
+        document = self.document
+        reason = why_unseen(document, change) or why_covered(document, change) if change else why_unchanged(stroke)
         if reason:
             layer = reason.instead.id if reason.instead else None
             client.tell(say.Notice(message=reason.sentence, layer=layer))

@@ -49,6 +49,19 @@ def test_every_covered_center_is_owned_at_its_place(shape):
     assert surely <= total <= surely * 1.02 + 40
 
 
+@pytest.mark.parametrize("shape", SHAPES)
+def test_what_lies_inside_some_tiles_is_what_has_an_owner(shape):
+    mesh = SHAPES[shape]()
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    tiles = np.array([6, 0, 3], np.int32)
+    for tile, found in zip(tiles, own.inside(tiles), strict=True):
+        wanted = np.zeros((TILE, TILE), bool)
+        for (_, y, x), _ in entries(own):
+            if y // TILE * own.columns + x // TILE == tile:
+                wanted[y % TILE, x % TILE] = True
+        assert np.array_equal(found, wanted)
+
+
 def test_shared_edges_are_owned_once():
     """On a plane without overlap no center belongs to two faces, even where edges run through centers."""
     mesh = plane(cells=8, low=0.5 / 128, high=1 - 0.5 / 128)

@@ -45,6 +45,11 @@ def half(doc):
     doc.erase(coat(doc), region=[face for face in range(72) if doc.mesh.corners[face, :, 0].mean() > 0])
 
 
+def on_islands(doc):
+    """Nothing of it in the gutter."""
+    doc.fill(stack(doc).add("brushed", name="Coat"), BLUE, region=range(72))
+
+
 def in_a_group(doc):
     stack(doc).group([below(doc)], name="Hut").add_mask(value=0.0)
 
@@ -76,6 +81,7 @@ def under_a_filter(doc):
         (lambda doc: (coat(doc), coat(doc, name="Second")), "Kept, but not seen: other layers lie over Below here."),
         (lambda doc: stack(doc).add("wash", name="Coat", pigment=BLUE), OVER),
         (half, None),
+        (on_islands, OVER),
         (in_a_group, "Kept, but not seen: the mask of Hut hides it here."),
         (in_a_group_of_no_opacity, "Kept, but not seen: the opacity of Hut is 0."),
         (under_a_group, "Kept, but not seen: Coats lies over Below here."),
@@ -92,7 +98,8 @@ def test_what_lies_over_or_keeps_back_is_named_only_where_no_texel_shows(doc, ab
         doc.stroke(layer, [(150, 150), (250, 150)], CAMERA, Tip(radius=20, strength=1.0), WHITE)
     reason = why_covered(doc, doc.history.changes[-1])
     assert (reason and reason.sentence) == said
-    same = all(np.array_equal(surface.read(name), picture) for name, picture in before.items())
+    own = surface.layout.ownership.covered()
+    same = all(np.array_equal(surface.read(name)[own], picture[own]) for name, picture in before.items())
     assert same == (said is not None)
 
 
@@ -111,6 +118,12 @@ def test_a_second_map_that_shows_is_enough_and_one_may_paint_on_what_covers(doc)
 def test_a_mask_of_what_holds_no_paint_shows_nothing(doc):
     doc.fill(below(doc).add_mask(value=0.0), value=1.0)
     assert why_covered(doc, doc.history.changes[-1]).sentence == "Kept, but not seen: Below shows nothing here."
+
+
+def test_in_the_gutter_nothing_is_claimed(doc):
+    coat(doc)
+    doc.stroke(below(doc), [(1, 1), (2, 2)], CAMERA, Tip(radius=2, strength=1.0), WHITE, in_map=True)
+    assert why_covered(doc, doc.history.changes[-1]) is None
 
 
 def test_under_a_filter_nothing_is_claimed(doc):

@@ -74,6 +74,12 @@ class Ownership:
         _write_owner(self.tile_start, self.pieces, self.spans, self.columns, owner)
         return owner
 
+    def inside(self, tiles: NDArray[np.int32]) -> NDArray[np.bool_]:
+        """(n, TILE, TILE): which texels of some tiles lie inside an island. tiles: (n,) numbers."""
+        found = np.zeros((len(tiles), TILE, TILE), np.bool_)
+        _write_inside(self.tile_start, self.pieces, self.spans, tiles, found)
+        return found
+
     @cached_property
     def used_tiles(self) -> NDArray[np.int32]:
         """Numbers of the tiles that hold some island; a fill of all of them leaves no rim at any seam."""
@@ -262,3 +268,12 @@ def _write_owner(tile_start, pieces, spans, columns, owner):  # type: ignore[no-
             for i in range(pieces[p, 4]):
                 first, last = spans[pieces[p, 5] + i]
                 owner[top + pieces[p, 3] + i, left + first : left + last] = pieces[p, 0]
+
+
+@kernel
+def _write_inside(tile_start, pieces, spans, tiles, found):  # type: ignore[no-untyped-def]
+    for n in range(len(tiles)):
+        for p in range(tile_start[tiles[n]], tile_start[tiles[n] + 1]):
+            for i in range(pieces[p, 4]):
+                first, last = spans[pieces[p, 5] + i]
+                found[n, pieces[p, 3] + i, first:last] = True

@@ -58,12 +58,12 @@ class _Look:
 
     @property
     def is_plain(self) -> bool:
-        """Nothing lies over it and nothing keeps it back, or what does cannot be told of."""
+        """Nothing lies over it and nothing keeps it back, or what does cannot be told of; or it lies in a gutter."""
         above = [node for nodes in self._above() for node in nodes]
         filtered = any(isinstance(node, Adjustment) and node.effect in FILTERS for node in above)
         adjusted = any(node.mask and node.mask.adjusted for node in [*self.chain, *above])
         bare = all(node.mask is None and node.opacity > 0 and not node.maps for node in self.chain)
-        return filtered or adjusted or (bare and not above)
+        return filtered or adjusted or (bare and not above) or not self.places
 
     def shows(self, without: str = "", bare: bool = False) -> bool:
         """Whether it is seen anywhere; if a node were hidden, or its masks and those around it were off."""
@@ -101,7 +101,9 @@ class _Look:
                 self.document.pool.get(digest) if digest else empty for digest in (edit.before, edit.after)
             )
             known |= np.any(before != after, axis=2)
-        return found
+        # Gutters show what lies inside.
+        inside = self.document.layout(self.surface).ownership.inside(np.fromiter(found, np.int32))
+        return {number: place & own for (number, place), own in zip(found.items(), inside, strict=True) if own.any()}
 
     def _above(self) -> Iterator[list[Node]]:
         """What lies over it in its stack, and over each group around it, lowest first."""

@@ -103,7 +103,8 @@ class _Look:
             known |= np.any(before != after, axis=2)
         # Gutters show what lies inside.
         inside = self.document.layout(self.surface).ownership.inside(np.fromiter(found, np.int32))
-        return {number: place & own for (number, place), own in zip(found.items(), inside, strict=True) if own.any()}
+        own = {number: place & part for (number, place), part in zip(found.items(), inside, strict=True)}
+        return {number: place for number, place in own.items() if place.any()}
 
     def _above(self) -> Iterator[list[Node]]:
         """What lies over it in its stack, and over each group around it, lowest first."""

@@ -206,6 +206,28 @@ def test_a_tool_on_the_wrong_layer_says_so(painter, server):
     assert (server.texels(tab.project, "left") != before).any()
 
 
+def test_paint_under_a_layer_that_covers_it_is_kept_and_said(painter, server):
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("button", name="Layer", exact=True).click()
+    tab.wait_kept(1)
+    tool(tab, "Fill")
+    page.mouse.click(*tab.at(0.4, 0.5))
+    tab.wait_kept(2)
+    shown = server.texels(tab.project, "left")
+    page.get_by_text("First paint").click()
+    tool(tab, "Brush")
+    page.get_by_role("button", name="Use #3d6f8e").click()
+    tab.drag((0.36, 0.45), (0.44, 0.45))
+    tab.wait_kept(3)
+    expect(page.get_by_role("alert")).to_contain_text("Kept, but not seen: Layer lies over First paint here.")
+    assert np.array_equal(server.texels(tab.project, "left"), shown)
+    page.get_by_role("alert").get_by_role("button", name="Choose Layer").click()
+    tab.drag((0.36, 0.45), (0.44, 0.45))
+    tab.wait_kept(4)
+    assert not np.array_equal(server.texels(tab.project, "left"), shown)
+
+
 def test_straight_lines_and_the_last_point(painter, server):
     """Shift draws one straight line from press to release, and a Shift click goes on from where it ended."""
     tab = plain_red(painter)

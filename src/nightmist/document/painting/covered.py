@@ -22,7 +22,7 @@ from .unchanged import Reason
 #: What differs by less is not seen.
 FAINT = 1 / 255
 #: Tiles that are looked at, at most, and how many at first: most strokes are seen in any of them.
-MOST, FEW = 256, 2
+MOST, FEW = 256, 3
 
 #: By the number of a tile, where paint was laid on it, (TILE, TILE) bool.
 Places = dict[int, NDArray[np.bool_]]
@@ -65,12 +65,13 @@ class _Look:
         bare = all(node.mask is None and node.opacity > 0 and not node.maps for node in self.chain)
         return filtered or adjusted or (bare and not above) or not self.places
 
-    def shows(self, without: str = "", bare: bool = False) -> bool:
-        """Whether it is seen anywhere; if a node were hidden, or its masks and those around it were off."""
-        numbers = np.fromiter(self.places, np.int32)
-        numbers = numbers[:: max(1, -(-len(numbers) // MOST))]
-        parts = (numbers[:FEW], numbers[FEW:])
-        return any(len(part) and self._differs(part, without, bare) for part in parts)
+    def shows(self) -> bool:
+        """Whether it is seen anywhere."""
+        return self._differs(self._tiles(FEW)) or self._differs(self._tiles(MOST))
+
+    def _would_show(self, without: str = "", bare: bool = False) -> bool:
+        """Whether it would be seen if a node were hidden, or its masks and those around it were off."""
+        return self._differs(self._tiles(FEW), without, bare)
 
     def reason(self) -> Reason:
         """What keeps it from being seen."""
@@ -79,12 +80,12 @@ class _Look:
         for node in self.chain:
             if node.opacity == 0:
                 return Reason(f"{kept} the opacity of {node.name} is 0.", None)
-        if self.masked and self.shows(bare=True):
+        if self.masked and self._would_show(bare=True):
             names = listed(list(self.masked.values()), 3)
             return Reason(f"{kept} the mask of {names} hides it here.", None)
         above = [node for nodes in self._above() for node in nodes]
         for node in reversed(above):
-            if self.shows(without=node.id):
+            if self._would_show(without=node.id):
                 instead = node if isinstance(node, Brushed) else None
                 return Reason(f"{kept} {node.name} lies over {name} here.", instead)
         if above:
@@ -113,7 +114,12 @@ class _Look:
             at = [each.id for each in stack].index(node.id)
             yield [each for each in stack[at + 1 :] if each.visible]
 
-    def _differs(self, tiles: NDArray[np.int32], without: str, bare: bool) -> bool:
+    def _tiles(self, most: int) -> NDArray[np.int32]:
+        """Some of the tiles, spread over all of them."""
+        numbers = np.fromiter(self.places, np.int32)
+        return numbers[:: max(1, -(-len(numbers) // most))]
+
+    def _differs(self, tiles: NDArray[np.int32], without: str = "", bare: bool = False) -> bool:
         stack = self.document.shown_stack(self.surface.id)
         one, other = (self._composited(stack, tiles, value, without, bare) for value in (0, 65535))
         return any(

@@ -24,9 +24,6 @@ FAINT = 1 / 255
 #: Tiles that are looked at, at most, and how many at first: most strokes are seen in any of them.
 MOST, FEW = 256, 3
 
-#: By the number of a tile, where paint was laid on it, (TILE, TILE) bool.
-Places = dict[int, NDArray[np.bool_]]
-
 
 def why_covered(document: Document, change: Change) -> Reason | None:
     """Of a change of pixels that is nowhere to be seen; None when some of it is, or when that cannot be told."""
@@ -47,7 +44,10 @@ class _Look:
         self.surface: Surface = document.surface_of(node)
         self.columns = self.surface.width // TILE
         self.maps: list[PlaneName] = list(dict.fromkeys(node_and_map(edit.raster)[1] for edit in edits))
-        self.places = self._places(edits)
+        self.edits: dict[int, list[TileEdit]] = {}
+        for edit in edits:
+            self.edits.setdefault(edit.row * self.columns + edit.column, []).append(edit)
+        self.places: dict[int, NDArray[np.bool_]] = {}
         #: The node, the group that it lies in, and on outward.
         self.chain = [node]
         while self.chain[-1].parent != self.surface.id:
@@ -58,16 +58,18 @@ class _Look:
 
     @property
     def is_plain(self) -> bool:
-        """Nothing lies over it and nothing keeps it back, or what does cannot be told of; or it lies in a gutter."""
+        """Nothing lies over it and nothing keeps it back, or what does cannot be told of."""
         above = [node for nodes in self._above() for node in nodes]
         filtered = any(isinstance(node, Adjustment) and node.effect in FILTERS for node in above)
         adjusted = any(node.mask and node.mask.adjusted for node in [*self.chain, *above])
         bare = all(node.mask is None and node.opacity > 0 and not node.maps for node in self.chain)
-        return filtered or adjusted or (bare and not above) or not self.places
+        return filtered or adjusted or (bare and not above)
 
     def shows(self) -> bool:
-        """Whether it is seen anywhere."""
-        return self._differs(self._tiles(FEW)) or self._differs(self._tiles(MOST))
+        """Whether it is seen anywhere, or lies in gutters alone."""
+        if self._differs(self._tiles(FEW)) or self._differs(self._tiles(MOST)):
+            return True
+        return not any(self._place(number).any() for number in self.edits)
 
     def _would_show(self, without: str = "", bare: bool = False) -> bool:
         """Whether it would be seen if a node were hidden, or its masks and those around it were off."""
@@ -92,20 +94,19 @@ class _Look:
             return Reason(f"{kept} other layers lie over {name} here.", None)
         return Reason(f"{kept} {name} shows nothing here.", None)
 
-    def _places(self, edits: Sequence[TileEdit]) -> Places:
-        found: Places = {}
-        for edit in edits:
-            number = edit.row * self.columns + edit.column
-            known = found.setdefault(number, np.zeros((TILE, TILE), np.bool_))
-            empty = np.zeros((TILE, TILE, CHANNELS[node_and_map(edit.raster)[1]]), np.uint16)
-            before, after = (
-                self.document.pool.get(digest) if digest else empty for digest in (edit.before, edit.after)
-            )
-            known |= np.any(before != after, axis=2)
-        # Gutters show what lies inside.
-        inside = self.document.layout(self.surface).ownership.inside(np.fromiter(found, np.int32))
-        own = {number: place & part for (number, place), part in zip(found.items(), inside, strict=True)}
-        return {number: place for number, place in own.items() if place.any()}
+    def _place(self, number: int) -> NDArray[np.bool_]:
+        """(TILE, TILE) where paint was laid on a tile. Gutters show what lies inside, so they do not count."""
+        if number not in self.places:
+            found = np.zeros((TILE, TILE), np.bool_)
+            for edit in self.edits[number]:
+                empty = np.zeros((TILE, TILE, CHANNELS[node_and_map(edit.raster)[1]]), np.uint16)
+                before, after = (
+                    self.document.pool.get(digest) if digest else empty for digest in (edit.before, edit.after)
+                )
+                found |= np.any(before != after, axis=2)
+            inside = self.document.layout(self.surface).ownership.inside(np.array([number], np.int32))[0]
+            self.places[number] = found & inside
+        return self.places[number]
 
     def _above(self) -> Iterator[list[Node]]:
         """What lies over it in its stack, and over each group around it, lowest first."""
@@ -116,14 +117,14 @@ class _Look:
 
     def _tiles(self, most: int) -> NDArray[np.int32]:
         """Some of the tiles, spread over all of them."""
-        numbers = np.fromiter(self.places, np.int32)
+        numbers = np.fromiter(self.edits, np.int32)
         return numbers[:: max(1, -(-len(numbers) // most))]
 
     def _differs(self, tiles: NDArray[np.int32], without: str = "", bare: bool = False) -> bool:
         stack = self.document.shown_stack(self.surface.id)
         one, other = (self._composited(stack, tiles, value, without, bare) for value in (0, 65535))
         return any(
-            (self.places[number] & (np.abs(light - dark) > FAINT).any(axis=2)).any()
+            (self._place(number) & (np.abs(light - dark) > FAINT).any(axis=2)).any()
             for (number, dark), (_, light) in zip(one, other, strict=True)
         )
 

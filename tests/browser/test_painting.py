@@ -81,6 +81,29 @@ def test_turning_the_view_paints_nothing(painter, server):
     tab.page.get_by_role("button", name="Show all").click()
 
 
+def test_a_pinch_zooms_as_far_as_the_fingers_go(painter):
+    """It arrives as small turns of the wheel with a Ctrl that nobody holds; the wheel alone hardly moves."""
+    tab = plain_red(painter)
+    x, y = tab.at(0.4, 0.5)
+
+    def turn(ctrl: bool) -> None:
+        tab.page.evaluate(
+            """([clientX, clientY, ctrlKey]) => document.querySelector("canvas[data-ready]").dispatchEvent(
+              new WheelEvent("wheel", { deltaY: -30, ctrlKey, clientX, clientY, cancelable: true }))""",
+            [x, y, ctrl],
+        )
+
+    def filled(image: np.ndarray) -> int:
+        """Pixels of the model: those that are not the stage's gray."""
+        return int((np.abs(image - (0x8B, 0x8F, 0x8E)).max(axis=2) > 12).sum())
+
+    before = filled(tab.colors())
+    turn(ctrl=False)
+    tab.wait_view(lambda now: 1.02 * before < filled(now) < 1.2 * before, "the wheel moved it by more, or not at all")
+    turn(ctrl=True)
+    tab.wait_view(lambda now: filled(now) > 1.4 * before, "the pinch moved it by less")
+
+
 def test_a_pens_pressure_thins_the_line(painter, server):
     """A simulated pen with rising pressure on the radius: the painted width grows."""
     tab = plain_red(painter)

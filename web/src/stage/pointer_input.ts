@@ -212,7 +212,9 @@ export class PointerInput {
   private wheel(event: WheelEvent): void {
     event.preventDefault();
     if (this.drag?.kind === "paint") return;
-    const factor = Math.exp(event.deltaY * (event.deltaMode === 1 ? 0.04 : 0.0012));
+    // Two fingers pinching on a trackpad arrive as small turns of the wheel with a Ctrl that nobody holds.
+    const pinched = event.ctrlKey && !this.held.has("control");
+    const factor = Math.exp(event.deltaY * (pinched ? 0.01 : event.deltaMode === 1 ? 0.04 : 0.0012));
     const model = this.views.area("model");
     const map = this.views.area("map");
     if (this.viewAt(event) === "map") {

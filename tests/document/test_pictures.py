@@ -37,6 +37,43 @@ def test_a_key_leaves_the_foreground_of_what_was_mixed_with_it():
     assert (bare[..., 3][share[..., 0] * whole > 0.3 + 1e-4] == 65535).all()
 
 
+@pytest.mark.parametrize("key", [(0.13, 0.69, 0.25), (1.0, 1.0, 1.0), (0.0, 0.0, 0.0)])
+def test_the_rim_of_a_shape_on_a_plain_ground_shows_nothing_of_the_ground(key):
+    """A disc and a thin line whose shares of each pixel are known, laid over other grounds after it was keyed out."""
+    fine = 16
+    y, x = (np.indices((80 * fine, 80 * fine)) + 0.5) / fine
+    inside = (np.hypot(x - 40.3, y - 41.1) < 22.7) | (abs(x - 0.4 * y - 8.2) < 1.4)
+    share = inside.reshape(80, fine, 80, fine).mean(axis=(1, 3))[..., None]
+    solid = np.array([0.94, 0.3, 0.13])
+    picture = np.full((80, 80, 4), 65535, np.uint16)
+    picture[..., :3] = np.rint((solid * share + np.array(key) * (1 - share)) * 65535)
+    worst = {}
+    for clean in (True, False):
+        found = keyed_out(picture, key, 0.08, 0.1, despill=clean) / 65535
+        a = found[..., 3:]
+        off = [
+            abs(found[..., :3] * a + ground * (1 - a) - solid * share - ground * (1 - share)).max()
+            for ground in (np.zeros(3), np.ones(3), np.array([0.1, 0.2, 0.9]))
+        ]
+        worst[clean] = max(off)
+    # What is as near to the key as the tolerance is gone, whatever it was.
+    assert worst[True] < 0.2
+    assert worst[False] > 0.5
+
+
+def test_a_rim_of_a_color_of_its_own_stays():
+    """A red disc with a blue outline on green: the outline is no mixture of red and green."""
+    y, x = np.indices((60, 60)) - 29.5
+    far = np.hypot(x, y)
+    picture = np.full((60, 60, 4), 65535, np.uint16)
+    picture[..., :3] = (0, 60000, 0)
+    picture[far < 20, :3] = (10000, 10000, 60000)
+    picture[far < 18, :3] = (60000, 0, 0)
+    found = keyed_out(picture, (0.0, 60000 / 65535, 0.0), 0.08, 0.1)
+    assert (found[far < 20] == picture[far < 20]).all()
+    assert not found[far >= 20, 3].any()
+
+
 def test_parts_other_alphas_and_soft_rims():
     rng = np.random.default_rng(4)
     picture = rng.integers(0, 65536, (40, 60, 4)).astype(np.uint16)

@@ -56,7 +56,7 @@ export function PictureCutout({ picture, project }: { picture: Picture; project:
       <LaidSlider label="Blurred" value={cutout.soften} min={0} max={60} fine show={(value) => `${value.toFixed(value < 10 ? 1 : 0)} px`} project={project} edit={(soften) => edit({ soften })} title="How softly its alpha ends" />
       <Times value={cutout.times} picture={picture.id} project={project} />
       <div className="mt-1 flex gap-1">
-        {cutout.key != null && <Toggle text="Rim cleaned" on={cutout.despill} onChange={(despill) => set({ despill })} what="The background's color is taken out of half-transparent pixels" />}
+        {cutout.key != null && <Toggle text="Rim cleaned" on={cutout.despill} onChange={(despill) => set({ despill })} what="The background's color is taken out of the rim" />}
         <Toggle text="Alpha inverted" on={cutout.inverted} onChange={(inverted) => set({ inverted })} what="Opaque where it was not" />
       </div>
     </>

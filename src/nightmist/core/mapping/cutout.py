@@ -7,11 +7,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..formats.image_files import fit
+from ..kernels import kernel
 from .pyramid import LUMA
 
 FULL = 65535
 #: Below this alpha a color that was keyed out cannot be told from noise.
 LEAST = 1e-3
+#: Pixels that a rim is wide, at most.
+RIM = 3
+#: What is farther than this from any mixture of key and foreground is a color of its own.
+STRANGE = 0.08
 
 
 def cropped(picture: NDArray[np.uint16], crop: tuple[float, float, float, float]) -> NDArray[np.uint16]:
@@ -38,9 +43,10 @@ def keyed_out(
     """A picture without a background color, (h, w, 4) uint16 with straight alpha.
 
     key: 0-1 as stored. Pixels are as opaque as smoothstep(t0, t1, d) says of their distance d to it (between red, green
-    and blue, 1 from black to white), t0 the tolerance and t1 as much further as the softness. despill: what of the key
-    is mixed into half-transparent pixels is taken out again, C' = (C - (1 - a) · key) / a (Porter and Duff 1984, solved
-    for the foreground).
+    and blue, 1 from black to white), t0 the tolerance and t1 as much further as the softness. despill: a pixel of a rim
+    that is a mixture of key and foreground is as opaque as its share of the foreground; and what of the key is mixed
+    into half-transparent pixels is taken out again, C' = (C - (1 - a) · key) / a (Porter and Duff 1984, solved for the
+    foreground).
     """
     colors = picture[..., :3].astype(np.float32) / FULL
     ground = np.array(key, np.float32)
@@ -48,6 +54,9 @@ def keyed_out(
     t = np.clip((distance - tolerance) / max(softness, 1e-6), 0, 1)
     share = (t * t * (3 - 2 * t)).astype(np.float32)
     if despill:
+        width = 2 * RIM + 1
+        rim = (share > 0) & (cv2.dilate((share == 0).astype(np.uint8), np.ones((width, width), np.uint8)) > 0)
+        share = _mixed(colors, ground, distance, share, rim)
         solid = np.maximum(share, LEAST)[..., None]
         colors = np.clip((colors - (1 - share[..., None]) * ground) / solid, 0, 1)
     made = np.empty_like(picture)
@@ -80,4 +89,37 @@ def inverted(picture: NDArray[np.uint16]) -> NDArray[np.uint16]:
     """A picture that is opaque where it was not."""
     made = picture.copy()
     made[..., 3] = FULL - picture[..., 3]
+    return made
+
+
+@kernel
+def _mixed(colors, ground, distance, share, rim):  # type: ignore[no-untyped-def]
+    """(h, w) alphas: at rims the share of the foreground, where nothing but that and the key is mixed.
+
+    The foreground is what lies farthest from the key within a rim's width.
+    """
+    height, width = share.shape
+    made = share.copy()
+    for y in range(height):
+        for x in range(width):
+            if not rim[y, x]:
+                continue
+            best_y, best_x = y, x
+            for v in range(max(y - RIM, 0), min(y + RIM + 1, height)):
+                for u in range(max(x - RIM, 0), min(x + RIM + 1, width)):
+                    if distance[v, u] > distance[best_y, best_x]:
+                        best_y, best_x = v, u
+            if share[best_y, best_x] < 1:
+                continue
+            along, length = np.float32(0), np.float32(0)
+            for c in range(3):
+                step = colors[best_y, best_x, c] - ground[c]
+                along += (colors[y, x, c] - ground[c]) * step
+                length += step * step
+            part = min(max(along / length, np.float32(0)), np.float32(1))
+            off = np.float32(0)
+            for c in range(3):
+                off += (colors[y, x, c] - ground[c] - part * (colors[best_y, best_x, c] - ground[c])) ** 2
+            sure = min(max(2 - 2 * np.sqrt(off / 3) / np.float32(STRANGE), np.float32(0)), np.float32(1))
+            made[y, x] += sure * (part - made[y, x])
     return made

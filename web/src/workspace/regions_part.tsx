@@ -4,7 +4,7 @@ import { IconDots, IconFence } from "@tabler/icons-react";
 import { tooltip } from "../commands/commands";
 import { regionFaces } from "../api/rest";
 import type { Region } from "../api/schema.generated";
-import { type Desk, useDesk } from "../state/desk";
+import { type Desk, fenceNow, useDesk } from "../state/desk";
 import { pickedRuns, pickRuns, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
@@ -22,7 +22,9 @@ const TOUCHES: [NonNullable<Desk["touchFence"]> | "", string][] = [
 /** Regions under names; one of them can be the fence that all paint is kept inside. */
 export function RegionsPart({ project }: { project: Project }) {
   const regions = useSession((session) => session.state?.regions) ?? [];
-  const { touchFence } = useDesk();
+  const desk = useDesk();
+  const { touchFence } = desk;
+  const fence = regions.find(({ id }) => id === fenceNow(desk));
   return (
     <div className="border-t border-fog-3 px-3 py-1.5" role="group" aria-label="Regions">
       <label className="flex h-7 items-center gap-1.5">
@@ -33,7 +35,7 @@ export function RegionsPart({ project }: { project: Project }) {
           className="h-6 min-w-0 grow rounded-control bg-fog-2 px-1"
         >
           {TOUCHES.map(([value, text]) => (
-            <option key={value} value={value}>{text}</option>
+            <option key={value} value={value}>{value || !fence ? text : `anywhere in ${fence.name}`}</option>
           ))}
         </select>
       </label>

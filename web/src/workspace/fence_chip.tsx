@@ -14,11 +14,11 @@ export function FenceChip() {
     <span className="flex shrink-0 items-center gap-1">
       {region && (
         <button
-          type="button" aria-pressed={fenceOn} title={tooltip("fence")} onClick={() => useDesk.setState({ fenceOn: !fenceOn })}
+          type="button" aria-label={region.name} aria-pressed={fenceOn} title={`${region.name}: ${tooltip("fence")}`} onClick={() => useDesk.setState({ fenceOn: !fenceOn })}
           className={`flex h-6 max-w-40 items-center gap-1 rounded-full px-2 text-[12px] ${fenceOn ? "bg-accent text-fog" : "bg-fog-2 text-ink-2 line-through"}`}
         >
           <IconFence size={13} stroke={1.8} className="shrink-0" />
-          <span className="truncate">{region.name}</span>
+          <span className="truncate @max-[760px]:hidden">{region.name}</span>
         </button>
       )}
       {first && (

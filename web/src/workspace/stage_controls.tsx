@@ -39,15 +39,16 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
   const held = useDecals((decals) => decals.inHand);
   const inHand = state?.pictures.find(({ id }) => id === held);
   const onDecals = desk.tool !== "pick" && desk.tool !== "sample" && decalLayer(surface, desk.layers, desk.maskTarget) !== null;
+  const what = masked ? `mask of ${masked.name}` : layer ? layer.name : "no layer";
   return (
     <div className="@container pointer-events-none absolute inset-x-0 top-0 flex items-start justify-between gap-2 *:pointer-events-auto">
       {preparing ? <span /> : <div className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target" data-bar>
         <span className="size-2 shrink-0 rounded-full bg-accent" />
-        <span className="truncate">
+        <span className="min-w-24 truncate" title={`${surface?.name ?? ""}, ${what}`}>
           {onDecals ? (inHand ? `Placing ${inHand.name} on` : "Decals on") : DOING[desk.tool]}{" "}
-          <b className="font-semibold">{surface?.name}</b>, {masked ? <>mask of {masked.name}</> : layer ? layer.name : "no layer"}
+          <b className="font-semibold">{surface?.name}</b>, {what}
         </span>
-        <span className="shrink-0 text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? `${layer.kind}: no paint` : carried(desk.tool, desk.pigment)}</span>
+        <span className="min-w-9 shrink-[3] truncate text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? "takes no paint" : carried(desk.tool, desk.pigment)}</span>
         <FenceChip />
       </div>}
       <div className="card flex h-9 items-center gap-1 px-1" data-bar>
@@ -60,7 +61,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
             className={`flex h-7 shrink-0 items-center gap-1.5 rounded-control px-2 ${desk.stencil.on ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
           >
             <IconSlideshow size={16} stroke={1.7} />
-            <span className="@max-[620px]:hidden">Stencil</span>
+            <span className="@max-[720px]:hidden">Stencil</span>
           </button>
         )}
         {!preparing && <MirrorControl />}

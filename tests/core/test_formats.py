@@ -268,6 +268,17 @@ def test_faces_of_two_corners_are_left_out_and_said():
     assert any("left out, 2 in all" in note for note in mesh.notes)
 
 
+def test_colors_of_vertices_are_left_out_with_a_word():
+    data = b"v 0 0 0 1 0 0\nv 1 0 0 1 0 0\nv 0 1 0 1 0 0\nf 1 2 3\n"
+    said = "Not read here and left out: vertex colors."
+    assert said in read_model("a.obj", {"a.obj": data}).notes
+    assert not any("colors" in note for note in read_model("a.obj", {"a.obj": data.replace(b" 1 0 0\n", b"\n")}).notes)
+    colored = PLY.replace(b"property float t\n", b"property float t\nproperty uchar red\n")
+    for row in (b"0 0 0 0 0", b"1 0 0 1 0", b"1 1 0 1 1", b"0 1 0 0 1"):
+        colored = colored.replace(row + b"\n", row + b" 255\n")
+    assert said in read_model("a.ply", {"a.ply": colored}).notes
+
+
 PLY = b"""ply
 format ascii 1.0
 element vertex 4

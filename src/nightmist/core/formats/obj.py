@@ -65,14 +65,17 @@ class _Reader:
         self.parts: list[str] = []
         self.surface, self.part = -1, -1
         self.notes: list[str] = []
+        #: Points have a color behind their place.
+        self.colored = False
         #: Faces that are none: of one corner or two.
         self.lines = 0
 
     def take(self, key: str, rest: list[str]) -> None:
         """One statement of the file."""
         if key == "v":
-            x, y, z = _floats(rest, 3)[:3]
+            x, y, z, *more = _floats(rest, 3)
             self.points.append((x, y, z))
+            self.colored = self.colored or len(more) >= 3
         elif key == "vt":
             u, v, *_ = _floats(rest, 1) + [0.0]
             self.uvs.append((u, 1.0 - v))
@@ -217,6 +220,8 @@ class _Reader:
         for look, name in zip(made.surfaces, self.order, strict=False):
             look.name = look.name or name
         made.notes.extend(self.notes)
+        if self.colored:
+            made.notes.append("Not read here and left out: vertex colors.")
         if self.lines:
             made.notes.append(f"{self.name}: faces with fewer than three corners were left out, {self.lines} in all.")
         return made

@@ -50,7 +50,10 @@ def read_ply(name: str, data: bytes) -> Mesh:
     zeros = np.zeros(len(corners), np.int32)
     polygon = source[:, 0].astype(np.int32)
     looks = [SurfaceLook("surface")]
-    return build_mesh(positions, corners, uvs, normals, zeros, zeros.copy(), looks, ["part"], name, polygon)
+    made = build_mesh(positions, corners, uvs, normals, zeros, zeros.copy(), looks, ["part"], name, polygon)
+    colored = [what for what, element in (("vertex", vertex), ("face", face)) if "red" in (element.dtype.names or ())]
+    made.notes += [f"Not read here and left out: {what} colors." for what in colored]
+    return made
 
 
 def _triangles(

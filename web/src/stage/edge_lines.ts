@@ -1,16 +1,20 @@
 import * as THREE from "three";
-import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
+import { LineMaterial, type LineMaterialParameters } from "three/examples/jsm/lines/LineMaterial.js";
 import { LineSegments2 } from "three/examples/jsm/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/examples/jsm/lines/LineSegmentsGeometry.js";
 
 import type { SurfaceGeometry } from "./surface_geometry";
 
 const WIDTH = 3;
+/** What lies under a line and reaches beyond it, so that it is seen on paint of its own color. */
+const CASING = { color: 0x1e2422, opacity: 0.5, width: WIDTH + 2 };
+
+type Lines = THREE.Group & { children: LineSegments2[] };
 
 /** Edges of one surface, drawn broad on the model and in the map. */
 export class EdgeLines {
-  readonly onModel: LineSegments2;
-  readonly onMap: LineSegments2;
+  readonly onModel: Lines;
+  readonly onMap: Lines;
   /** Pairs of vertices. */
   private ends: number[] = [];
   private size = { width: 1, height: 1 };
@@ -19,8 +23,8 @@ export class EdgeLines {
     private readonly surface: SurfaceGeometry,
     color: number,
   ) {
-    this.onModel = lines(color, true);
-    this.onMap = lines(color, false);
+    this.onModel = cased(color, true);
+    this.onMap = cased(color, false);
     this.show(false);
   }
 
@@ -31,9 +35,7 @@ export class EdgeLines {
     if (!ends.length) return;
     const places = this.surface.geometry.getAttribute("position") as THREE.BufferAttribute;
     const point = new THREE.Vector3();
-    this.onModel.geometry.dispose();
-    this.onModel.geometry = new LineSegmentsGeometry();
-    this.onModel.geometry.setPositions(ends.flatMap((v) => point.fromBufferAttribute(places, v).toArray()));
+    draw(this.onModel, ends.flatMap((v) => point.fromBufferAttribute(places, v).toArray()));
     this.follow(this.size.width, this.size.height);
   }
 
@@ -46,13 +48,11 @@ export class EdgeLines {
     this.size = { width, height };
     if (!this.ends.length) return;
     const { uv } = this.surface;
-    this.onMap.geometry.dispose();
-    this.onMap.geometry = new LineSegmentsGeometry();
-    this.onMap.geometry.setPositions(this.ends.flatMap((v) => [uv.getX(v) * width, uv.getY(v) * height, 0.2]));
+    draw(this.onMap, this.ends.flatMap((v) => [uv.getX(v) * width, uv.getY(v) * height, 0.2]));
   }
 
   dispose(): void {
-    for (const { geometry, material } of [this.onModel, this.onMap]) {
+    for (const { geometry, material } of [...this.onModel.children, ...this.onMap.children]) {
       geometry.dispose();
       material.dispose();
     }
@@ -85,13 +85,29 @@ export function rimEnds({ index, face }: SurfaceGeometry, weld: Uint32Array, wan
   return [...once.values()].flat();
 }
 
-function lines(color: number, depth: boolean): LineSegments2 {
-  const material = new LineMaterial({ color, linewidth: WIDTH, depthTest: depth, toneMapped: false });
+function draw(lines: Lines, places: number[]): void {
+  const geometry = new LineSegmentsGeometry();
+  geometry.setPositions(places);
+  for (const each of lines.children) {
+    each.geometry.dispose();
+    each.geometry = geometry;
+  }
+}
+
+/** Lines of a color over a darker casing. */
+function cased(color: number, depth: boolean): Lines {
+  const casing = lines({ color: CASING.color, linewidth: CASING.width, transparent: true, opacity: CASING.opacity }, depth, -3);
+  const core = lines({ color, linewidth: WIDTH, transparent: true }, depth, -4);
+  return new THREE.Group().add(casing, core) as Lines;
+}
+
+function lines(look: LineMaterialParameters, depth: boolean, offset: number): LineSegments2 {
+  const material = new LineMaterial({ ...look, depthTest: depth, toneMapped: false });
   material.polygonOffset = depth;
-  material.polygonOffsetFactor = material.polygonOffsetUnits = -4;
+  material.polygonOffsetFactor = material.polygonOffsetUnits = offset;
   const made = new LineSegments2(new LineSegmentsGeometry(), material);
   made.frustumCulled = false;
   made.raycast = () => undefined;
-  made.renderOrder = 2;
+  made.renderOrder = 2 - offset;
   return made;
 }

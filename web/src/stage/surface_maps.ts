@@ -66,7 +66,7 @@ class Picture {
   private allocate(width: number, height: number): void {
     const { texture } = this;
     texture.dispose();
-    texture.source = new THREE.Source({ data: null, width, height });
+    texture.source = new THREE.TextureSource({ data: null, width, height });
     // Storage only: all pixels come as rectangles.
     texture.source.dataReady = false;
     texture.needsUpdate = true;

@@ -3,7 +3,7 @@ import * as THREE from "three";
 import type { SurfaceGeometry } from "./surface_geometry";
 
 const PICKED = 0x0c8c7a;
-const SIDE = 9;
+const SIDE = 6;
 
 /** Picked UV points of one surface, as dots in its map. */
 export class UvPoints {

@@ -255,6 +255,8 @@ def test_a_broken_material_is_left_out_line_by_line_and_said():
     assert rusty.untouched.emissive == (0.1, 0.2, 0.3)
     assert rusty.pictures == {"base_color": b"1"}
     said = " ".join(mesh.notes)
+    opaque = read_model("a.obj", {"a.obj": OBJ, "m.mtl": b"newmtl rusty\nTr 1.0\n"}).surfaces[0].untouched
+    assert (opaque.alpha, opaque.alpha_mode) == (1, "OPAQUE")
     assert "m.mtl, line 2, was left out: red is not a number." in said
     assert "m.mtl, line 3, was left out: nan is not a number." in said
     assert "handed off as it came: the transparency of rusty." in said

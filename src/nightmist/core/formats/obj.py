@@ -164,8 +164,11 @@ class _Reader:
             look.untouched = look.untouched.model_copy(update={"emissive": _color(words)})
             if any(look.untouched.emissive):
                 self._handed_through("the glow", look)
-        elif words[0] in ("d", "Tr"):
-            self._see_through(look, _share(words[-1]) if words[0] == "d" else 1.0 - _share(words[-1]))
+        elif words[0] == "d":
+            self._see_through(look, _share(words[-1]))
+        elif words[0] == "Tr" and _share(words[1]) < 1:
+            # Some write 1 for what is opaque; nobody paints what cannot be seen at all.
+            self._see_through(look, 1.0 - _share(words[1]))
         elif words[0] in PICTURES:
             self._picture(words, PICTURES[words[0]], look)
         elif words[0] in LEFT_OUT:

@@ -384,6 +384,39 @@ def test_parts_are_hidden(painter, server):
     expect(page.get_by_label("Hide part 1")).to_be_visible()
 
 
+def test_while_painting_the_part_under_the_pointer_is_hidden_by_a_key(painter, server):
+    """What lay behind it is painted; a chip tells of it and brings it back, and so does the key beside the model."""
+    project = server.create(write_glb(joined(plane(2), placed(plane(2), move=(0, 0, 0.4), uv_scale=0.3))), "two.glb")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_label("Use #b8402c").click()
+    page.mouse.move(*tab.at(0.5, 0.5))
+    page.keyboard.press("Shift+H")
+    chip = page.get_by_role("button", name="1 hidden")
+    chip.wait_for()
+    tab.wait_kept(1)
+    tab.drag((0.5, 0.5), (0.52, 0.5))
+    tab.wait_kept(2)
+    painted = np.abs(server.texels(project, "surface").astype(int) - np.array(RED) * 257).max(axis=2) < 9000
+    # The other part lies in the map's first third.
+    third = int(0.35 * len(painted))
+    assert painted.sum() > 20
+    assert not painted[:third, :third].any()
+    chip.click()
+    tab.wait_kept(3)
+    expect(chip).to_have_count(0)
+    page.mouse.move(*tab.at(0.5, 0.5))
+    page.keyboard.press("Shift+H")
+    tab.wait_kept(4)
+    page.mouse.move(*tab.at(0.03, 0.9))
+    page.keyboard.press("Shift+H")
+    tab.wait_kept(5)
+    expect(chip).to_have_count(0)
+    page.get_by_role("button", name="Light and view").click()
+    page.get_by_label("Hide part 0").click()
+    chip.wait_for()
+
+
 def test_faces_become_a_surface_of_their_own(painter, server):
     """Picked faces go to a new surface with their paint, in one step."""
     project = server.create(write_glb(islands()), "islands.glb")

@@ -148,6 +148,10 @@ export const COMMANDS = {
   view: { group: "View", label: "Model, side by side, map", keys: ["M"], act: nextView },
   showAll: { group: "View", label: "Show all", keys: ["H"], act: ({ stage }) => stage.frameAll() },
   faceOn: { group: "View", label: "Look straight at the face under the pointer", keys: ["N"], act: ({ stage }) => stage.faceOn() },
+  hidePart: {
+    group: "View", label: "Hide the part under the pointer; beside the model, show all parts", keys: ["Shift+H"],
+    act: ({ stage }) => stage.hidePart(),
+  },
   turn: gesture("View", "Drag beside the model", "Turn it; with Shift move it, with Ctrl and the right button roll it"),
   altTurn: gesture("View", "Alt + drag", "Turn it, also over the model"),
   zoom: gesture("View", "Wheel", "Come nearer to what is under the pointer, or go away"),

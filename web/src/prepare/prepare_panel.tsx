@@ -1,4 +1,4 @@
-import { IconAlertTriangle, IconCircleCheck, IconEye, IconEyeOff } from "@tabler/icons-react";
+import { IconAlertTriangle, IconCircleCheck } from "@tabler/icons-react";
 
 import type { FindingState } from "../api/schema.generated";
 import { openFindings, useCheckup } from "../state/checkup";
@@ -6,8 +6,8 @@ import { useDesk } from "../state/desk";
 import { pickRuns, type Runs, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
-import { Named } from "../ui/named";
 import { shown } from "../workspace/figures";
+import { PartsList } from "../workspace/parts_list";
 import { SurfaceChoice } from "../workspace/surface_choice";
 import { cure } from "./cures";
 import type { SurfaceState } from "../state/document";
@@ -119,43 +119,13 @@ function Parts({ project }: { project: Project }) {
   const state = useSession((session) => session.state);
   const mesh = usePicks((picks) => picks.mesh);
   if (!state?.mesh) return null;
-  const hidden = new Set(state.hidden_parts);
-  const everything = state.mesh.parts.map((_, part) => part);
-  /** Alone: only this part is shown or, where it is alone already, all of them again. */
-  const toggle = (part: number, alone: boolean) => {
-    const others = everything.filter((other) => other !== part);
-    const isolated = !hidden.has(part) && hidden.size === others.length;
-    const flipped = hidden.has(part) ? [...hidden].filter((other) => other !== part) : [...hidden, part];
-    project.send({ type: "hide_parts", parts: alone ? (isolated ? [] : others) : flipped });
-  };
   return (
     <div className="border-t border-fog-3 p-3">
       <h2 className="font-semibold text-ink-2">
         {state.mesh.parts.length} {state.mesh.parts.length === 1 ? "part" : "parts"}
         {mesh && `, ${realSize(mesh.surfaces.map(({ position }) => position))}`}
       </h2>
-      <ul className="mt-1">
-        {state.mesh.parts.map((name, part) => {
-          const Eye = hidden.has(part) ? IconEyeOff : IconEye;
-          return (
-            <li key={part} className="flex h-8 items-center justify-between">
-              <Named
-                name={name} of={name} className={hidden.has(part) ? "text-ink-2 opacity-60" : ""}
-                onRename={(next) => project.send({ type: "rename_part", part, name: next })}
-              />
-              <button
-                type="button"
-                aria-label={`${hidden.has(part) ? "Show" : "Hide"} ${name}`}
-                title={`${hidden.has(part) ? "Show" : "Hide: not shown, not picked, not painted on"}. With Alt only this part stays, with Alt again all come back`}
-                onClick={(event) => toggle(part, event.altKey)}
-                className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2"
-              >
-                <Eye size={16} stroke={1.7} />
-              </button>
-            </li>
-          );
-        })}
-      </ul>
+      <PartsList project={project} />
     </div>
   );
 }

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 
-import type { Look, MapName, Shading } from "../state/desk";
+import type { Alone, Look, Shading } from "../state/desk";
 import type { BrushRing } from "./brush_ring";
 import { polygonEdges } from "./polygon_edges";
 import type { SurfaceGeometry } from "./surface_geometry";
@@ -8,15 +8,18 @@ import type { SurfaceMaps } from "./surface_maps";
 import type { Pictures } from "./version_maps";
 
 /** Which picture and channel a map lies in; all three channels where none is named. */
-export const CHANNELS: Record<MapName, ["color" | "values" | "relief", THREE.Vector3]> = {
+export const CHANNELS: Record<Alone, ["color" | "values" | "relief", THREE.Vector3]> = {
   base_color: ["color", new THREE.Vector3()],
   height: ["values", new THREE.Vector3(1, 0, 0)],
   roughness: ["values", new THREE.Vector3(0, 1, 0)],
   metallic: ["values", new THREE.Vector3(0, 0, 1)],
   normal: ["relief", new THREE.Vector3()],
+  red: ["color", new THREE.Vector3(1, 0, 0)],
+  green: ["color", new THREE.Vector3(0, 1, 0)],
+  blue: ["color", new THREE.Vector3(0, 0, 1)],
 };
 
-export const isMap = (shading: Shading): shading is MapName => shading in CHANNELS;
+export const isAlone = (shading: Shading): shading is Alone => shading in CHANNELS;
 
 const CLAY = 0xa9a39a;
 const SHEET = 0xb4b8b6;
@@ -38,6 +41,8 @@ export class DressedSurface {
   private readonly raw: THREE.MeshBasicMaterial;
   private single: keyof Pictures = "values";
   private readonly channel = { value: new THREE.Vector3() };
+  /** Colors come decoded from their textures. */
+  private readonly decoded = { value: false };
   /** A picture shown through the UVs instead of the paint. */
   private readonly uvPicture = new THREE.MeshStandardMaterial({ roughness: 0.75, ...BEHIND });
 
@@ -64,7 +69,7 @@ export class DressedSurface {
     for (const material of [this.lit, this.matte, this.plain, this.clay, this.wire, this.uvPicture]) ring.drawOn(material, "", putAvertedBehind);
     ring.drawOn(this.raw, "one map", (shader) => {
       putAvertedBehind(shader);
-      showChannel(shader, this.channel);
+      showChannel(shader, this.channel, this.decoded);
     });
     this.mesh = new THREE.Mesh(surface.geometry, this.lit);
     // Without triangles there is nothing to draw, and nothing to hit.
@@ -101,12 +106,13 @@ export class DressedSurface {
   }
 
   private chosen(shading: Shading): THREE.Material {
-    if (!isMap(shading)) return this[shading];
+    if (!isAlone(shading)) return this[shading];
     if (shading === "base_color") return this.plain;
     const [picture, channel] = CHANNELS[shading];
     this.single = picture;
     this.raw.map = this.maps[picture];
     this.channel.value = channel;
+    this.decoded.value = picture === "color";
     return this.raw;
   }
 
@@ -146,13 +152,14 @@ function putAvertedBehind(shader: THREE.WebGLProgramParametersWithUniforms): voi
 }
 
 /** The stored numbers of a channel as gray, or of all three: no light, no tone, no change of color space. */
-function showChannel(shader: THREE.WebGLProgramParametersWithUniforms, channel: { value: THREE.Vector3 }): void {
-  shader.uniforms.channel = channel;
+function showChannel(shader: THREE.WebGLProgramParametersWithUniforms, channel: { value: THREE.Vector3 }, decoded: { value: boolean }): void {
+  Object.assign(shader.uniforms, { channel, decoded });
   shader.fragmentShader = shader.fragmentShader
-    .replace("#include <common>", "#include <common>\nuniform vec3 channel;")
+    .replace("#include <common>", "#include <common>\nuniform vec3 channel;\nuniform bool decoded;")
     .replace(
       "#include <map_fragment>",
       `vec3 stored = texture2D(map, vMapUv).rgb;
+      if (decoded) stored = sRGBTransferOETF(vec4(stored, 1.0)).rgb;
       diffuseColor.rgb = channel == vec3(0.0) ? stored : vec3(dot(stored, channel));`,
     )
     .replace("#include <colorspace_fragment>", "");

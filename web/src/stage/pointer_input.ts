@@ -227,6 +227,12 @@ export class PointerInput {
     this.views.invalidate();
   }
 
+  /** Whether the pointer is over a view. */
+  isOver(view: "model" | "map"): boolean {
+    const area = this.views.area(view);
+    return area !== null && this.last !== null && this.last.x >= area.x && this.last.x < area.x + area.width;
+  }
+
   /** The face under the pointer; for looking straight at it. */
   hitUnderPointer(): ReturnType<Views["model"]["hit"]> {
     const area = this.views.area("model");

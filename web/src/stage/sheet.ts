@@ -1,7 +1,7 @@
 import * as THREE from "three";
 
 import type { Look } from "../state/desk";
-import { CHANNELS, isMap } from "./dressed_surface";
+import { CHANNELS, isAlone } from "./dressed_surface";
 import { PLACE_SHADER } from "./place_shader";
 import { lightDirection } from "./surroundings";
 import type { Pictures } from "./version_maps";
@@ -11,10 +11,11 @@ const CHANNEL = 1;
 const LIT = 2;
 const NONE = new THREE.Vector3();
 
-/** A picture, and the channel of it that is shown alone; none is zero. */
+/** A picture, and the channel of it that is shown alone; none is zero. Colors come decoded. */
 export interface Shown {
   picture: THREE.Texture;
   channel: THREE.Vector3;
+  decoded: boolean;
 }
 
 /** A map laid flat: one map alone, or all together under the light; flat rough paint has its stored color there. */
@@ -32,6 +33,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           values: uniform<THREE.Texture | null>(null),
           relief: uniform<THREE.Texture | null>(null),
           channel: uniform(new THREE.Vector3()),
+          decoded: uniform(false),
           light: uniform(new THREE.Vector3(0, 0, 1)),
         },
         vertexShader: PLACE_SHADER,
@@ -41,6 +43,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           uniform sampler2D values;
           uniform sampler2D relief;
           uniform vec3 channel;
+          uniform bool decoded;
           uniform vec3 light;
           varying vec2 place;
 
@@ -58,6 +61,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           void main() {
             vec3 stored = texture2D(picture, place).rgb;
             if (mode == ${CHANNEL}) {
+              if (decoded) stored = linearToOutputTexel(vec4(stored, 1.0)).rgb;
               gl_FragColor = vec4(channel == vec3(0.0) ? stored : vec3(dot(stored, channel)), 1.0);
               return;
             }
@@ -78,19 +82,24 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
   dress(maps: Pictures, look: Look, picture: THREE.Texture | null): void {
     const { uniforms } = this.material;
     const { shading, light } = look;
-    const [source, channel] = isMap(shading) ? CHANNELS[shading] : CHANNELS.base_color;
+    const [source, channel] = isAlone(shading) ? CHANNELS[shading] : CHANNELS.base_color;
     uniforms.picture!.value = picture ?? maps[source];
     uniforms.values!.value = maps.values;
     uniforms.relief!.value = maps.relief;
     uniforms.channel!.value = channel;
     uniforms.light!.value.copy(lightDirection(light)).normalize();
-    const single = isMap(shading) && source !== "color";
+    uniforms.decoded!.value = picture !== null || source === "color";
+    const single = isAlone(shading) && shading !== "base_color";
     uniforms.mode!.value = picture ? PICTURE : single ? CHANNEL : shading === "lit" ? LIT : PICTURE;
   }
 
   get shown(): Shown {
-    const { picture, channel, mode } = this.material.uniforms;
-    return { picture: picture!.value as THREE.Texture, channel: mode!.value === CHANNEL ? (channel!.value as THREE.Vector3) : NONE };
+    const { picture, channel, mode, decoded } = this.material.uniforms;
+    return {
+      picture: picture!.value as THREE.Texture,
+      channel: mode!.value === CHANNEL ? (channel!.value as THREE.Vector3) : NONE,
+      decoded: decoded!.value as boolean,
+    };
   }
 
   override dispose(): void {

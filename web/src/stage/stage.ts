@@ -406,6 +406,16 @@ export class Stage implements Views {
     this.invalidate();
   }
 
+  /** Hide the part under the pointer; where there is none, show all that are hidden. */
+  hidePart(): void {
+    const hidden = useSession.getState().state?.hidden_parts ?? [];
+    if (!this.input.isOver("model")) return;
+    const hit = this.input.hitUnderPointer();
+    const part = hit && usePicks.getState().mesh?.part[hit.face];
+    if (part != null) this.project.send({ type: "hide_parts", parts: [...hidden, part] });
+    else if (hidden.length) this.project.send({ type: "hide_parts", parts: [] });
+  }
+
   private take(batch: Batch): void {
     this.arrived.push({ batch, sizes: useSession.getState().state?.surfaces ?? [] });
     this.invalidate();

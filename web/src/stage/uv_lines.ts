@@ -32,6 +32,7 @@ export class UvLines {
     if (!shown) return;
     uniforms.picture!.value = shown.picture;
     uniforms.channel!.value = shown.channel;
+    uniforms.decoded!.value = shown.decoded;
   }
 
   /** The UVs have moved. */
@@ -55,6 +56,7 @@ function lineMaterial(width: number, height: number): THREE.ShaderMaterial {
     uniforms: {
       picture: { value: null as THREE.Texture | null },
       channel: { value: new THREE.Vector3() },
+      decoded: { value: true },
       hidden: { value: false },
       size: { value: new THREE.Vector2(width, height) },
     },
@@ -68,12 +70,13 @@ function lineMaterial(width: number, height: number): THREE.ShaderMaterial {
     fragmentShader: `
       uniform sampler2D picture;
       uniform vec3 channel;
+      uniform bool decoded;
       uniform bool hidden;
       varying vec2 place;
       void main() {
         vec3 stored = textureLod(picture, place, 3.0).rgb;
-        // Single channels are shown as they are stored, colors are linear here.
-        float lightness = channel == vec3(0.0) ? dot(stored, vec3(0.2126, 0.7152, 0.0722)) : pow(dot(stored, channel), 2.2);
+        float lightness = dot(stored, channel == vec3(0.0) ? vec3(0.2126, 0.7152, 0.0722) : channel);
+        if (!decoded) lightness = pow(lightness, 2.2);
         gl_FragColor = hidden || lightness > 0.18 ? vec4(vec3(0.05), 0.34) : vec4(vec3(1.0), 0.34);
       }`,
   });

@@ -10,7 +10,9 @@ export type StrokeTool = BeginStroke["tool"];
 export type Tool = StrokeTool | "fill" | "gradient" | "sample" | "pick";
 export type ViewMode = "model" | "side" | "map";
 export type MapName = "base_color" | "roughness" | "metallic" | "height" | "normal";
-export type Shading = "lit" | "matte" | "plain" | "clay" | "wire" | MapName;
+/** What is shown alone, as it is stored: a map, or a channel of the color. */
+export type Alone = MapName | "red" | "green" | "blue";
+export type Shading = "lit" | "matte" | "plain" | "clay" | "wire" | Alone;
 export type SurroundingsName = "quay" | "workshop" | "noon" | "dusk";
 
 /** How the model is shown; the paint is the same. */

@@ -10,6 +10,7 @@ import type { Project } from "../state/project";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
+import { PartsList } from "./parts_list";
 import { Toggle } from "./toggle";
 
 const SHADINGS: { value: Shading; text: string; hint: string }[] = [
@@ -27,6 +28,9 @@ const MAPS: { value: Shading; text: string }[] = [
   { value: "metallic", text: "Metal" },
   { value: "height", text: "Height" },
   { value: "normal", text: "Normal" },
+  { value: "red", text: "Red" },
+  { value: "green", text: "Green" },
+  { value: "blue", text: "Blue" },
 ];
 const SKIES: { value: SurroundingsName; text: string; hint: string }[] = [
   { value: "quay", text: "Quay", hint: "An overcast quay" },
@@ -38,6 +42,7 @@ const SKIES: { value: SurroundingsName; text: string; hint: string }[] = [
 /** How model and map are shown: shading at hand where there is room, the rest behind a button. */
 export function LookControl({ stage, project, atHand }: { stage: Stage; project: Project; atHand: boolean }) {
   const look = useDesk((desk) => desk.look);
+  const several = useSession((session) => (session.state?.mesh?.parts.length ?? 0) > 1);
   return (
     <>
       {atHand && (
@@ -46,7 +51,7 @@ export function LookControl({ stage, project, atHand }: { stage: Stage; project:
         </div>
       )}
       <Popover className="relative">
-        <PopoverButton title="One map alone, surroundings, light, edges" aria-label="Light and view" className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
+        <PopoverButton title="One map alone, surroundings, light, edges, parts" aria-label="Light and view" className="grid size-7 place-items-center rounded-control text-ink-2 hover:bg-fog-2">
           <IconBulb size={17} stroke={1.7} />
         </PopoverButton>
         <PopoverPanel role="region" aria-label="Shading, surroundings, light" anchor="bottom end" className="card z-20 w-80 p-3.5 shadow-lg [--anchor-gap:8px]">
@@ -71,6 +76,14 @@ export function LookControl({ stage, project, atHand }: { stage: Stage; project:
             <Toggle text="Faceted" on={look.faceted} onChange={(faceted) => setLook({ faceted })} what="Flat faces instead of smooth ones" />
           </div>
           <Relief project={project} />
+          {several && (
+            <>
+              <p className="mt-2 font-semibold text-ink-2">Parts</p>
+              <div className="max-h-24 overflow-y-auto">
+                <PartsList project={project} />
+              </div>
+            </>
+          )}
           <div className="mt-1.5 flex items-center justify-between">
             <NumberField label="Seen from" value={Number(stage.model.orbit.standing.toPrecision(3))} min={0.001} max={1e6} unit="units" title="Stand at the distance of use" onChange={(distance) => stage.stand(distance)} />
             <button type="button" title={tooltip("faceOn")} onClick={() => stage.faceOn()} className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">

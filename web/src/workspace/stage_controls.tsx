@@ -11,6 +11,7 @@ import { Segmented } from "../ui/segmented";
 import { LookControl } from "./look_control";
 import { MirrorControl } from "./mirror_control";
 import { FenceChip } from "./fence_chip";
+import { HiddenChip } from "./parts_list";
 import { carried } from "./pigment_text";
 
 const UV_DISPLAYS: { value: UvDisplay; text: string; hint: string }[] = [
@@ -50,6 +51,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
         </span>
         <span className="min-w-9 shrink-[3] truncate text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? "takes no paint" : carried(desk.tool, desk.pigment)}</span>
         <FenceChip />
+        <HiddenChip project={project} />
       </div>}
       <div className="card flex h-9 items-center gap-1 px-1" data-bar>
         {preparing && (
@@ -57,7 +59,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
         )}
         {!preparing && (
           <button
-            type="button" aria-pressed={desk.stencil.on} title={tooltip("stencil")} onClick={toggleStencils}
+            type="button" aria-label="Stencil" aria-pressed={desk.stencil.on} title={tooltip("stencil")} onClick={toggleStencils}
             className={`flex h-7 shrink-0 items-center gap-1.5 rounded-control px-2 ${desk.stencil.on ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
           >
             <IconSlideshow size={16} stroke={1.7} />

@@ -46,6 +46,25 @@ def test_the_map_shows_the_map_that_is_chosen(painter, server):
     assert np.abs(stored[128, 128].astype(int) - 230).max() <= 1
 
 
+def test_a_channel_of_the_color_is_seen_alone_as_it_is_stored(painter, server):
+    """On the model and in the map, as gray of the number that lies in the file."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.side_by_side()
+    page.get_by_role("button", name="UV lines").click()
+    page.get_by_role("radio", name="Fill", exact=True).click()
+    page.mouse.click(*tab.at(0.75, 0.5))
+    tab.wait_kept(1)
+    stored = server.texels(tab.project, "left")[128, 128] // 257
+    assert np.ptp(stored) > 60
+    for name, wanted in zip(("Red", "Green", "Blue"), stored.tolist(), strict=True):
+        page.get_by_label("Light and view").click()
+        page.get_by_role("radio", name=name, exact=True).click()
+        page.keyboard.press("Escape")
+        for x in (0.2, 0.75):
+            tab.wait_color(x, 0.55, (wanted,) * 3, near=2)
+
+
 def test_the_ring_stands_in_every_view(painter):
     """On one map alone, on clay and on wire the brush is seen where it is."""
     tab = plain_red(painter)

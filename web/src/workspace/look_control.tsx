@@ -28,6 +28,8 @@ const MAPS: { value: Shading; text: string }[] = [
   { value: "metallic", text: "Metal" },
   { value: "height", text: "Height" },
   { value: "normal", text: "Normal" },
+];
+const CHANNELS: { value: Shading; text: string }[] = [
   { value: "red", text: "Red" },
   { value: "green", text: "Green" },
   { value: "blue", text: "Blue" },
@@ -62,6 +64,7 @@ export function LookControl({ stage, project, atHand }: { stage: Stage; project:
           <p className="mt-2 font-semibold text-ink-2">One map alone, as stored</p>
           <div className="-ml-1">
             <Segmented label="One map" options={MAPS} value={look.shading} onChange={(shading) => setLook({ shading })} />
+            <Segmented label="One channel of the color" options={CHANNELS} value={look.shading} onChange={(shading) => setLook({ shading })} />
           </div>
           <p className="mt-2 font-semibold text-ink-2">Surroundings</p>
           <div className="-ml-1">

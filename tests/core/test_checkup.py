@@ -73,6 +73,20 @@ def test_deep_piles_hide_no_other():
     assert set(found.found[0].faces) == set(faces)
 
 
+@pytest.mark.parametrize(
+    ("apart", "side"), [(1, 256), (12, 256), (20, 256), (40, 256), (60, 256), (60, 4096), (200, 4096)]
+)
+def test_the_gap_between_islands_is_counted_in_texels(apart, side):
+    """Two squares beside each other; where nothing runs so far it is infinite."""
+    left = placed(plane(1, 0, 1), uv_scale=0.25)
+    right = placed(plane(1, 0, 1), move=(3, 0, 0), uv_scale=0.25, uv_move=(0.25 + apart / side, 0))
+    mesh = joined(left, right)
+    faces = np.arange(len(mesh.faces))
+    gap = check_uvs(mesh, faces, mesh.uvs[0], side, side, island=faces // 2).gap
+    # What is laid around islands is 16 texels wide, on a map of 4096 twice as much.
+    assert gap == pytest.approx(apart if apart <= 2 * max(16, side // 128) else np.inf, abs=0.01)
+
+
 def test_outside_is_the_clipped_area():
     """UVs from -0.5 to 1.7: all but 1 / 2.2² of their area lies outside."""
     found = report(repeating())

@@ -61,7 +61,7 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
           {checkup.polygons.toLocaleString("en")} {checkup.polygons === 1 ? "face" : "faces"}, {checkup.islands} {checkup.islands === 1 ? "island" : "islands"},{" "}
           {Math.round(checkup.used * 100)}% of the map used, {most > 1.05 * least && "mostly "}
           {shown(middle)} px per unit
-          {checkup.gap != null && `, ${Math.floor(checkup.gap)} texels between islands`}.
+          {checkup.islands > 1 && (checkup.gap == null ? ", islands far apart" : `, ${Math.floor(checkup.gap)} texels between islands`)}.
         </p>
       )}
       {checkup && !findings.length && (

@@ -59,7 +59,8 @@ class UvReport:
     overlap: share of covered texels that more than one face owns. outside: share of UV area outside 0-1.
     used: share of the map's texels that some face covers. density: least, median and greatest texels per
     model unit of a face. stretch: median and greatest ratio of a face's singular values (1: undistorted).
-    gap: texels between the two islands that are nearest to each other; infinite for a single island.
+    gap: texels between the two islands that are nearest to each other; infinite for a single island, and beyond
+    the reach of what could run from one into the other.
     islands: how many there are. sharing: groups of islands that share texels and are not meant to, each island
     by one of its faces.
     """

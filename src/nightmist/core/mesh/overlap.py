@@ -88,7 +88,7 @@ def sharing_groups(
 def nearest_islands(own: Ownership, gutter: Gutter, island: NDArray[np.int64]) -> tuple[float, NDArray[np.int64]]:
     """The smallest gap in texels between two islands, and the islands that come that close (within half a texel).
 
-    island: label of each face of the table. Gaps beyond twice the gutter's reach count as that. The map wraps.
+    island: label of each face of the table. Gaps beyond twice the gutter's reach are infinite. The map wraps.
     """
     label = np.full((own.height, own.width), -1, np.int32)
     owner = own.owner()
@@ -97,7 +97,7 @@ def nearest_islands(own: Ownership, gutter: Gutter, island: NDArray[np.int64]) -
     source = np.arange(own.height * own.width, dtype=np.int32)
     source[pairs[:, 0]] = pairs[:, 1]
     label.ravel()[pairs[:, 0]] = label.ravel()[pairs[:, 1]]
-    best, near = 2.0 * gutter.reach, np.zeros(0, np.int64)
+    best, near = np.inf, np.zeros(0, np.int64)
     found = []
     index = np.arange(own.height * own.width).reshape(own.height, own.width)
     for axis in (0, 1):

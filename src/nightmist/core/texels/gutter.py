@@ -10,6 +10,9 @@ from .area import TileArea
 from .composite_picture import Picture, spell_out
 from .raster import TILE
 
+#: Texels that the gutter is wide on maps of up to 2048.
+USUAL_REACH = 16
+
 
 class Gutter:
     """Pairs of (gutter texel, nearest inside texel), grouped by the tile of the inside texel.
@@ -18,9 +21,14 @@ class Gutter:
     repeating texture is filtered.
     """
 
-    def __init__(self, covered: NDArray[np.bool_], reach: int = 16) -> None:
-        """covered: (H, W), True inside islands. reach: in texels."""
+    def __init__(self, covered: NDArray[np.bool_], reach: int | None = None) -> None:
+        """covered: (H, W), True inside islands. reach: in texels; None: as wide as the map's size asks for.
+
+        A map shown small is read from its smaller levels, where a texel stands for many: with 1/128 of the map
+        around them islands keep their color down to levels of 128 texels.
+        """
         height, width = covered.shape
+        reach = max(USUAL_REACH, max(width, height) // 128) if reach is None else reach
         self.width, self.height, self.reach = width, height, reach
         source = np.full((height, width), -1, np.int64)
         above = np.full((height, width), 127, np.int8)
@@ -105,7 +113,12 @@ def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: igno
                     if d * d >= best:
                         break
                     for dx in (-d, d):
-                        column = (x + dx) % width
+                        column = x + dx
+                        # A division each time would take longer than all the rest.
+                        if column < 0:
+                            column += width
+                        elif column >= width:
+                            column -= width
                         dy = int(offset[y, column])
                         if dy != 127 and d * d + dy * dy < best:
                             best = d * d + dy * dy

@@ -194,7 +194,7 @@ def test_obj_with_material_and_picture():
     }
     mesh = read_model("a.obj", files)
     assert [s.name for s in mesh.surfaces] == ["rusty", "plain"]
-    assert mesh.parts == ["post", "foot"]
+    assert mesh.parts == ["post", "post foot"]
     assert len(mesh.faces) == 3
     assert mesh.surfaces[0].base_color == (0.5, 0.25, 0)
     assert mesh.surfaces[0].pictures == {"base_color": b"picture"}
@@ -261,6 +261,25 @@ def test_a_broken_material_is_left_out_line_by_line_and_said():
     assert "m.mtl, line 3, was left out: nan is not a number." in said
     assert "handed off as it came: the transparency of rusty." in said
     assert "handed off as it came: the glow of rusty." in said
+
+
+@pytest.mark.parametrize(
+    ("statements", "parts"),
+    [
+        (("o Hull", "f", "o Mast", "f"), ["Hull", "Mast"]),
+        (("g left", "f", "g right", "f", "g left", "f"), ["left", "right"]),
+        (("f", "g right", "f"), ["part", "right"]),
+        # What only groups divide, an object holds together; a group of the same name in two objects is two parts.
+        (("o Hull", "g left", "f", "g right", "f"), ["Hull left", "Hull right"]),
+        (("o Hull", "g default", "f", "o Mast", "g default", "f"), ["Hull", "Mast"]),
+        (("o Hull", "g Hull_steel", "f", "g Hull_wood", "f", "o Mast", "f"), ["Hull_steel", "Hull_wood", "Mast"]),
+    ],
+)
+def test_parts_are_what_objects_and_groups_tell_apart_and_none_is_empty(statements, parts):
+    lines = "\n".join("f 1 2 3" if line == "f" else line for line in statements)
+    mesh = read_model("a.obj", {"a.obj": f"v 0 0 0\nv 1 0 0\nv 0 1 0\n{lines}\n".encode()})
+    assert mesh.parts == parts
+    assert set(mesh.face_part) == set(range(len(parts)))
 
 
 def test_faces_of_two_corners_are_left_out_and_said():

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from math import isfinite, nan
 from pathlib import PurePosixPath
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
 
 MAX_CORNERS = 1000
+Name = TypeVar("Name", str, tuple[str, str])
 
 
 def read_obj(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
@@ -62,7 +64,9 @@ class _Reader:
         self.polygon: list[int] = []
         self.looks: dict[str, SurfaceLook] = {}
         self.order: list[str] = []
-        self.parts: list[str] = []
+        #: Parts by the object and the group that their faces are in, in the order of their first faces.
+        self.parts: list[tuple[str, str]] = []
+        self.object, self.group = "", ""
         self.surface, self.part = -1, -1
         self.notes: list[str] = []
         #: Points have a color behind their place.
@@ -86,12 +90,14 @@ class _Reader:
             self._face(rest)
         elif key == "usemtl":
             self.surface = self._numbered(self.order, " ".join(rest) or "surface")
-        elif key in ("o", "g"):
-            self.part = self._numbered(self.parts, " ".join(rest) or "part")
+        elif key == "o":
+            self.object, self.group, self.part = " ".join(rest), "", -1
+        elif key == "g":
+            self.group, self.part = " ".join(rest), -1
         elif key == "mtllib":
             self._materials(" ".join(rest))
 
-    def _numbered(self, names: list[str], name: str) -> int:
+    def _numbered(self, names: list[Name], name: Name) -> int:
         if name not in names:
             names.append(name)
         return names.index(name)
@@ -108,7 +114,7 @@ class _Reader:
         if self.surface < 0:
             self.surface = self._numbered(self.order, "surface")
         if self.part < 0:
-            self.part = self._numbered(self.parts, "part")
+            self.part = self._numbered(self.parts, (self.object, self.group))
         number = self.polygon[-1] + 1 if self.polygon else 0
         points = np.array([self.points[corner[0]] for corner in corners])
         for a, b, c in cut_polygon(points):
@@ -216,7 +222,7 @@ class _Reader:
             np.array(self.face_surface, np.int32),
             np.array(self.face_part, np.int32),
             [self.looks.get(name, SurfaceLook(name)) for name in self.order],
-            self.parts,
+            _part_names(self.parts),
             self.name,
             np.array(self.polygon, np.int32),
         )
@@ -228,6 +234,15 @@ class _Reader:
         if self.lines:
             made.notes.append(f"{self.name}: faces with fewer than three corners were left out, {self.lines} in all.")
         return made
+
+
+def _part_names(parts: list[tuple[str, str]]) -> list[str]:
+    """Names of parts by object and group: groups tell apart what lies in one object, or are all there is."""
+    named, objects = [], Counter(name for name, _ in parts)
+    for name, group in parts:
+        split = group if name in group else f"{name} {group}".strip()
+        named.append((split if objects[name] > 1 else name or group) or "part")
+    return named
 
 
 def _link_of(words: list[str]) -> tuple[str, dict[str, list[str]]]:

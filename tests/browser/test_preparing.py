@@ -20,7 +20,7 @@ from nightmist.core.mesh.bodies import practice_body
 from nightmist.demo.cabinet import tide_gauge_cabinet
 
 from ..document.test_scripting import split_glb
-from ..shapes import joined, placed, plane, sphere, walls
+from ..shapes import joined, overlapped, placed, plane, sphere, walls
 from .conftest import PATIENCE, SWITCHES
 from .test_painting import PLAIN, RED, plain_red
 
@@ -98,7 +98,7 @@ def test_a_bad_model_is_cured_with_one_click(painter, server):
     page = tab.page
     banner = page.get_by_test_id("uv-banner")
     expect(banner).to_contain_text("of the painted texels are shared")
-    banner.get_by_role("button", name="Mend").click()
+    banner.get_by_role("button", name="Look").click()
     checkup = page.get_by_test_id("checkup")
     for words in ("shared", "outside the map", "mirrored", "stretched more than 2 times"):
         expect(checkup).to_contain_text(words)
@@ -120,6 +120,29 @@ def test_a_bad_model_is_cured_with_one_click(painter, server):
     expect(checkup).to_contain_text("1 meant so")
     tab.open()
     expect(page.get_by_test_id("checkup")).to_contain_text("1 meant so")
+
+
+def test_what_is_wrong_is_mended_from_where_one_paints(painter, server):
+    """One button of the banner; with two bad surfaces it mends both. The stage stays, undo brings the UVs back."""
+    two = joined(overlapped(), placed(overlapped(), move=(0, 5, 0)), names=["one", "other"])
+    for model, button, steps in ((overlapped(), "Unwrap anew", 1), (two, "Mend all", 2)):
+        project = server.create(write_glb(model), "model.glb")
+        tab = painter(project).open()
+        page = tab.page
+        banner = page.get_by_test_id("uv-banner")
+        before = Stage(server, project).corners()
+        banner.get_by_role("button", name=button).click()
+        tab.wait_kept(steps)
+        expect(banner).to_have_count(0)
+        expect(page.get_by_test_id("target")).to_be_visible()
+        after = Stage(server, project).corners()
+        assert after.min() >= 0
+        assert after.max() <= 1
+        for step in range(steps):
+            page.get_by_role("button", name="Undo").click()
+            tab.wait_kept(steps + step + 1)
+        banner.wait_for()
+        assert (Stage(server, project).corners() == before).all()
 
 
 def test_islands_are_moved_turned_and_scaled_by_numbers(painter, server):

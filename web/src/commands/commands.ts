@@ -125,7 +125,7 @@ export const COMMANDS = {
   },
   framePicked: {
     group: "Picks and seams", label: "Frame the picked faces", hint: "Bring the picked faces before the eye, on model and map", keys: ["J"],
-    when: "prepare", act: ({ stage }) => stage.framePicked(),
+    act: ({ stage }) => stage.framePicked(),
   },
   seamBorder: {
     group: "Picks and seams", label: "Seam at the border", hint: "Mark the border of the picked faces as seam", keys: ["B"], when: "prepare",

@@ -2,12 +2,18 @@ import type { Checkup, FindingState } from "../api/schema.generated";
 import { useDesk } from "../state/desk";
 import type { Runs } from "../state/picks";
 import type { Project } from "../state/project";
-import type { SurfaceState } from "../state/document";
+
+export const CURES: Record<FindingState["cure"], string> = {
+  unwrap: "Unwrap anew",
+  pack: "Pack islands",
+  unflip: "Turn over",
+  even: "Even out",
+};
 
 /** One click that mends a finding: one undo step. */
-export function cure(project: Project, surface: SurfaceState, finding: FindingState, checkup: Checkup): void {
+export function cure(project: Project, checkup: Checkup, finding: FindingState): void {
   const { angle, margin, keepPaint: keep_paint } = useDesk.getState().preparing;
-  const { name } = surface;
+  const name = checkup.surface;
   const faces = finding.faces as Runs;
   const count = faces.reduce((sum, [first, end]) => sum + end - first, 0);
   switch (finding.cure) {

@@ -1,6 +1,5 @@
 import { IconAlertTriangle, IconCircleCheck } from "@tabler/icons-react";
 
-import type { FindingState } from "../api/schema.generated";
 import { openFindings, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 import { pickRuns, type Runs, usePicks } from "../state/picks";
@@ -9,15 +8,8 @@ import { surfaceNamed, useSession } from "../state/session";
 import { shown } from "../workspace/figures";
 import { PartsList } from "../workspace/parts_list";
 import { SurfaceChoice } from "../workspace/surface_choice";
-import { cure } from "./cures";
+import { cure, CURES } from "./cures";
 import type { SurfaceState } from "../state/document";
-
-const CURES: Record<FindingState["cure"], string> = {
-  unwrap: "Unwrap anew",
-  pack: "Pack islands",
-  unflip: "Turn over",
-  even: "Even out",
-};
 
 /** What is wrong with the model's UVs, surface by surface, and its parts. */
 export function PreparePanel({ project }: { project: Project }) {
@@ -85,7 +77,7 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
             <div className="mt-1.5 flex gap-1.5">
               <button
                 type="button"
-                onClick={() => cure(project, surface, finding, checkup!)}
+                onClick={() => cure(project, checkup!, finding)}
                 className="h-7 rounded-control bg-accent px-2.5 font-medium text-fog"
               >
                 {CURES[finding.cure]}

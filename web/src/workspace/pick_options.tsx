@@ -1,3 +1,4 @@
+import { tooltip } from "../commands/commands";
 import { keepPicked, pickNone } from "../stage/region_input";
 import { type Desk, useDesk } from "../state/desk";
 import { usePicks } from "../state/picks";
@@ -30,7 +31,7 @@ export function PickOptions({ project }: { project: Project }) {
       {(pickBy === "patch" || pickBy === "facing") && (
         <Slider label="Within" value={pickAngle} min={1} max={90} show={(value) => `${Math.round(value)}°`} title="How far their directions may differ" onChange={(next) => useDesk.setState({ pickAngle: Math.round(next) })} />
       )}
-      <p className="flex h-5 items-center text-ink-2" role="status">
+      <p className="flex h-5 items-center text-ink-2" role="status" title={polygons ? tooltip("framePicked") : undefined}>
         {polygons ? `${polygons} ${polygons === 1 ? "face is" : "faces are"} picked.` : "No faces are picked."}
       </p>
       <div className="mt-0.5 flex gap-1.5">

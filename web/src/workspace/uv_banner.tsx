@@ -1,5 +1,6 @@
 import { IconAlertTriangle } from "@tabler/icons-react";
 
+import { cure, CURES } from "../prepare/cures";
 import { openFindings, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
@@ -7,7 +8,7 @@ import type { Project } from "../state/project";
 /** Sentences that are shown; of more surfaces only how many there are. */
 const MOST = 3;
 
-/** Said before the first stroke: what is badly wrong with UVs that it may reach, and where to mend it. */
+/** Said before the first stroke: what is badly wrong with UVs that it may reach, with what mends it. */
 export function UvBanner({ project }: { project: Project }) {
   const surfaces = useCheckup((checked) => checked.surfaces);
   const chosen = useDesk((desk) => desk.surface);
@@ -21,7 +22,13 @@ export function UvBanner({ project }: { project: Project }) {
   );
   if (!found.length) return null;
   const meant = () => found.forEach(({ surface, kind }) => project.send({ type: "mean_so", surface, kind, meant: true }));
-  const mend = () => useDesk.setState({ stage: "prepare", uvDisplay: "findings", surface: found[0]!.surface });
+  const look = () => useDesk.setState({ stage: "prepare", uvDisplay: "findings", surface: found[0]!.surface });
+  // What else is wrong with a surface is looked at again when it is mended.
+  const cures = (surfaces ?? []).flatMap((checkup) => {
+    const first = openFindings(surfaces, checkup.surface).find(({ serious }) => serious);
+    return first ? [{ checkup, first }] : [];
+  });
+  const mend = () => cures.forEach(({ checkup, first }) => cure(project, checkup, first));
   return (
     <div role="status" data-testid="uv-banner" className="card flex items-start gap-2 p-2.5">
       <IconAlertTriangle size={17} stroke={1.7} className="mt-0.5 shrink-0 text-danger" />
@@ -35,11 +42,14 @@ export function UvBanner({ project }: { project: Project }) {
       </ul>
       <button
         type="button"
-        title="See where, and mend it with one click"
+        title={`${cures.map(({ checkup, first }) => `${checkup.surface}: ${CURES[first.cure].toLowerCase()}`).join(", ")}. Undo takes it back`}
         onClick={mend}
         className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
       >
-        Mend
+        {cures.length === 1 ? CURES[cures[0]!.first.cure] : "Mend all"}
+      </button>
+      <button type="button" title="See where, in Prepare" onClick={look} className="h-7 shrink-0 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+        Look
       </button>
       <button
         type="button"

@@ -68,7 +68,7 @@ export class PointerInput {
     }
   }
 
-  private viewAt(event: MouseEvent): "model" | "map" | null {
+  private viewAt(event: { offsetX: number }): "model" | "map" | null {
     for (const view of ["model", "map"] as const) {
       const area = this.views.area(view);
       if (area && event.offsetX >= area.x && event.offsetX < area.x + area.width) return view;
@@ -229,8 +229,7 @@ export class PointerInput {
 
   /** Whether the pointer is over a view. */
   isOver(view: "model" | "map"): boolean {
-    const area = this.views.area(view);
-    return area !== null && this.last !== null && this.last.x >= area.x && this.last.x < area.x + area.width;
+    return this.last !== null && this.viewAt({ offsetX: this.last.x }) === view;
   }
 
   /** The face under the pointer; for looking straight at it. */

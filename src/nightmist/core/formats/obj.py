@@ -178,8 +178,7 @@ class _Reader:
         elif words[0] in PICTURES:
             self._picture(words, PICTURES[words[0]], look)
         elif words[0] in LEFT_OUT:
-            said = f"Not read here and left out of {look.name}: {LEFT_OUT[words[0]]}."
-            self.notes += [said] * (said not in self.notes)
+            self._say(f"Not read here and left out of {look.name}: {LEFT_OUT[words[0]]}.")
 
     def _picture(self, words: list[str], slot: str, look: SurfaceLook) -> None:
         link, options = _link_of(words[1:])
@@ -207,8 +206,11 @@ class _Reader:
             self._handed_through("the transparency", look)
 
     def _handed_through(self, what: str, look: SurfaceLook) -> None:
-        said = f"Not painted or shown here, but handed off as it came: {what} of {look.name}."
-        self.notes += [said] * (said not in self.notes)
+        self._say(f"Not painted or shown here, but handed off as it came: {what} of {look.name}.")
+
+    def _say(self, note: str) -> None:
+        """Once, however often it is found."""
+        self.notes += [note] * (note not in self.notes)
 
     def mesh(self) -> Mesh:
         if not self.corners:

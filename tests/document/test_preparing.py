@@ -7,6 +7,7 @@ import zipfile
 
 import numpy as np
 import pytest
+from scipy import ndimage
 
 import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
@@ -324,6 +325,52 @@ def test_edges_are_as_sharp_as_set(tmp_path, angle):
     np.testing.assert_array_equal(doc.shaded_mesh.normals, doc.mesh.normals)
     with pytest.raises(NightmistError, match="degrees"):
         doc.set_crease("left", 200)
+
+
+@pytest.mark.parametrize("texels", [4, None, 40])
+def test_gutters_are_as_wide_as_set(tmp_path, texels):
+    """Around one of two surfaces; undone, kept in a project file and handed off; what lies inside is the same."""
+    half = plane()
+    half.uvs = [half.uvs[0] / 2 + np.float32(0.25)]
+    doc = painted(joined(half, placed(half, move=(0, 0, 1)), names=["left", "right"]), (256, 256))
+    pictures = [(name, map_) for name in ("left", "right") for map_ in ("base_color", "roughness", "height", "normal")]
+    before = {picture: doc.surfaces[picture[0]].read(picture[1]) for picture in pictures}
+    doc.set_gutter("left", texels)
+    made = doc.surfaces["left"].read("base_color")
+    covered = doc.surfaces["left"].layout.ownership.covered()
+    distance = ndimage.distance_transform_edt(~covered)
+    np.testing.assert_array_equal(made[covered], before["left", "base_color"][covered])
+    empty = made[0, 0]
+    around = (made != empty).any(axis=2) & ~covered
+    np.testing.assert_array_equal(around, ~covered & (distance <= (texels or 16)))
+    np.testing.assert_array_equal(doc.surfaces["right"].read("base_color"), before["right", "base_color"])
+    doc.save(tmp_path / "panes.nightmist")
+    again = Document.load(tmp_path / "panes.nightmist")
+    np.testing.assert_array_equal(again.surfaces["left"].read("base_color"), made)
+    doc.set_gutter(None, 30)
+    assert doc.surfaces["right"].value.gutter == 30
+    for _ in range(1 if texels is None else 2):
+        doc.undo()
+    for name, map_ in pictures:
+        np.testing.assert_array_equal(doc.surfaces[name].read(map_), before[name, map_])
+    with pytest.raises(NightmistError, match="4 to 120"):
+        doc.set_gutter("left", 2)
+
+
+def test_a_narrow_gutter_leaves_tools_as_they_are():
+    """They look over seams farther than it reaches."""
+    made = []
+    for texels in (None, 4):
+        doc = painted(sphere(24, 12), (256, 256))
+        [surface] = doc.surfaces.values()
+        doc.set_gutter(surface.name, texels)
+        soft = Tip(radius=60, strength=1, hardness=0.5)
+        path, white = [(150, 150), (250, 150)], Pigment(base_color="#ffffff")
+        doc.stroke(surface.layers[0], path, CAMERA, soft, white, tool="soften")
+        inside = surface.layout.ownership.covered()
+        made.append([surface.read(name)[inside] for name in ("base_color", "normal")])
+    for wide, narrow in zip(*made, strict=True):
+        np.testing.assert_array_equal(wide, narrow)
 
 
 def test_the_prepare_lines_of_the_design(tmp_path, monkeypatch):

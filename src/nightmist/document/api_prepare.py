@@ -144,6 +144,10 @@ class PreparedDocument(values_of_document.Document):
         """From which angle on, in degrees, edges of a surface, or of all, look sharp; None as the file has it."""
         self.make(maps.set_crease(self, surface, angle))
 
+    def set_gutter(self, surface: str | None, texels: int | None) -> None:
+        """How far islands of a surface, or of all, continue into the gaps around them; None as the size asks for."""
+        self.make(maps.set_gutter(self, surface, texels))
+
     def add_pictures(self, files: dict[str, bytes]) -> list[str]:
         """Pictures that the model names and that were missing become lowest layers. Returns those still missing."""
         change, missing = maps.add_pictures(self, files)

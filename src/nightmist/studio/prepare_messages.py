@@ -264,6 +264,18 @@ class SetCrease(Preparation):
         return []
 
 
+class SetGutter(Preparation):
+    """How far islands of a surface, or of all, continue into the gaps around them; null as the maps' size asks for."""
+
+    type: Literal["set_gutter"]
+    surface: str | None
+    texels: int | None
+
+    def run(self, document: Document) -> list[str]:
+        document.set_gutter(self.surface, self.texels)
+        return []
+
+
 class HideParts(Preparation):
     """Exactly these parts are hidden."""
 
@@ -347,7 +359,7 @@ class RemoveSurface(Preparation):
 
 PrepareMessage = Annotated[
     Unwrap | Pack | MeanSo | MoveIslands | Arrange | SetDensity | EvenOut | MarkSeams | MarkBorder | ClearSeams | Resize
-    | ResizeEach | FollowProjectSize | ChooseUvSet | SetCrease | HideParts | AssignFaces | DoWithoutPictures
+    | ResizeEach | FollowProjectSize | ChooseUvSet | SetCrease | SetGutter | HideParts | AssignFaces | DoWithoutPictures
     | LineUpPoints | RenameProject | RenameSurface | RenamePart | RemoveSurface,
     Field(discriminator="type"),
 ]  # fmt: skip

@@ -1,6 +1,6 @@
 import { IconAlertTriangle, IconCircleCheck } from "@tabler/icons-react";
 
-import { openFindings, useCheckup } from "../state/checkup";
+import { openIn, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 import { pickRuns, type Runs, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
@@ -31,7 +31,7 @@ export function PreparePanel({ project }: { project: Project }) {
 function CheckupList({ project, surface }: { project: Project; surface: SurfaceState }) {
   const { surfaces, running } = useCheckup();
   const checkup = surfaces?.find((found) => found.surface === surface.name);
-  const findings = openFindings(surfaces, surface.name);
+  const findings = checkup ? openIn(checkup) : [];
   const ignored = checkup?.findings.filter(({ meant }) => meant) ?? [];
   const [least, middle, most] = checkup?.density ?? [0, 0, 0];
   return (

@@ -4,7 +4,7 @@ import type { StageMesh } from "../api/mesh";
 import { loadMesh } from "../api/rest";
 import type { Batch } from "../api/wire";
 import { useCheckup } from "../state/checkup";
-import { fenceNow, maskLoad, receivingLayers, shownView, useDesk } from "../state/desk";
+import { fenceNow, shownView, useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { takeMesh, usePicks } from "../state/picks";
 import { stopComparing, useWipe } from "../state/wipe";
@@ -18,7 +18,6 @@ import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
 import { densityOf } from "./uv_display";
 import { type SurfaceGeometry } from "./surface_geometry";
-import { liesOver, stencilIn } from "./stencil";
 import { SurfaceMaps } from "./surface_maps";
 import { VersionMaps } from "./version_maps";
 import { type Twin, Twins } from "./twins";
@@ -312,24 +311,6 @@ export class Stage implements Views {
   /** The face whose UVs lie under a texel of the map; the last one where several do. */
   faceAt(at: { x: number; y: number }): number | null {
     return this.hitAtTexel(at)?.face ?? null;
-  }
-
-  /** Lay the stencil on whole, in the view that it lies over. */
-  applyStencil(): void {
-    const desk = useDesk.getState();
-    const { state } = useSession.getState();
-    const view = (["model", "map"] as const).find((each) => {
-      const area = this.area(each);
-      return area && liesOver(area, this.canvas);
-    });
-    const area = view && this.area(view);
-    const stencil = area && stencilIn(this, area, view === "map", this.canvas);
-    if (!state || !area || !stencil) return;
-    const inMap = view === "map" ? this.chosenName : null;
-    this.project.send({
-      type: "apply_stencil", stencil, pigment: desk.pigment, mask_value: maskLoad(desk), fence: fenceNow(desk), in_map: inMap,
-      camera: inMap ? null : this.model.describe(area.width, area.height), layers: receivingLayers(state),
-    }); // prettier-ignore
   }
 
   /** The surface, the face and its UV under a place of the canvas, in either view. */

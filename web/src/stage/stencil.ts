@@ -1,12 +1,13 @@
 import type { Stencil } from "../api/schema.generated";
-import { useDesk } from "../state/desk";
+import { fenceNow, maskLoad, receivingLayers, useDesk } from "../state/desk";
+import { useSession } from "../state/session";
 import type { Area, Views } from "./views";
 
 /** The stencil as strokes in a view mean it: in that view's pixels or, in the map, in texels; null when there is none. */
-export function stencilIn(views: Views, area: Area, inMap: boolean, canvas: { clientWidth: number; clientHeight: number }): Stencil | null {
+export function stencilIn(views: Views, area: Area, inMap: boolean): Stencil | null {
   const { picture, on, x, y, width, height, rotation, mirrored, tint, through, limit, maps } = useDesk.getState().stencil;
   if (!picture || !on) return null;
-  const middle = { x: x * canvas.clientWidth - area.x, y: y * canvas.clientHeight - area.y };
+  const middle = { x: x * views.canvas.clientWidth - area.x, y: y * views.canvas.clientHeight - area.y };
   const common = { picture, rotation, mirrored, tint, through, limit, maps };
   if (!inMap) return { ...common, center: [middle.x, middle.y], size: [width, height] };
   const at = views.map.texelAt(middle.x, middle.y);
@@ -24,4 +25,22 @@ export function liesOver(area: Area, canvas: { clientWidth: number }): boolean {
 export function stamps(): boolean {
   const { tool, stencil } = useDesk.getState();
   return tool === "brush" && stencil.on && stencil.stamps && stencil.picture !== null;
+}
+
+/** Lay the stencil on whole, in the view that it lies over. */
+export function applyStencil(views: Views): void {
+  const desk = useDesk.getState();
+  const { state } = useSession.getState();
+  const view = (["model", "map"] as const).find((each) => {
+    const area = views.area(each);
+    return area && liesOver(area, views.canvas);
+  });
+  const area = view && views.area(view);
+  const stencil = area && stencilIn(views, area, view === "map");
+  if (!state || !area || !stencil) return;
+  const inMap = view === "map" ? views.chosenName : null;
+  views.project.send({
+    type: "apply_stencil", stencil, pigment: desk.pigment, mask_value: maskLoad(desk), fence: fenceNow(desk), in_map: inMap,
+    camera: inMap ? null : views.model.describe(area.width, area.height), layers: receivingLayers(state),
+  }); // prettier-ignore
 }

@@ -6,7 +6,7 @@ import { sayBriefly, sayWhile } from "../state/notices";
 import { useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { counted, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
-import { liesOver, stamps, stencilIn } from "./stencil";
+import { applyStencil, liesOver, stamps, stencilIn } from "./stencil";
 import type { Views } from "./views";
 
 /** How often a brush that builds up lays paint while it rests, in milliseconds. */
@@ -49,10 +49,10 @@ export class StrokeInput {
       return idle();
     }
     if (tool === "brush" && stamps()) {
-      this.views.applyStencil();
+      applyStencil(this.views);
       return idle();
     }
-    if (tool === "brush" && stencilIn(this.views, spot.area, false, this.canvas) && !liesOver(spot.area, this.canvas)) {
+    if (tool === "brush" && stencilIn(this.views, spot.area, false) && !liesOver(spot.area, this.views.canvas)) {
       const { stencil } = useDesk.getState();
       sayWhile(() => useDesk.getState().stencil === stencil, `The stencil lies over the ${"texel" in spot ? "model" : "map"}. Move it here, or put it away (Z).`);
       return idle();
@@ -123,7 +123,7 @@ export class StrokeInput {
       seed: Math.floor(Math.random() * 2 ** 31),
       source: tool === "clone" ? this.cloneSource(spot) : null,
       mask_value: maskLoad(desk),
-      stencil: tool === "brush" ? stencilIn(this.views, spot.area, inMap, this.canvas) : null,
+      stencil: tool === "brush" ? stencilIn(this.views, spot.area, inMap) : null,
       fence: region || touchFence ? { region, touch: touchFence } : null,
       layers: receivingLayers(state!),
     }; // prettier-ignore

@@ -16,6 +16,7 @@ export interface Area {
 
 /** The stage as pointers see it: both views, and what lies where in them. */
 export interface Views {
+  readonly canvas: HTMLCanvasElement;
   readonly project: Project;
   readonly model: ModelView;
   readonly map: MapView;
@@ -37,6 +38,4 @@ export interface Views {
   /** A radius of the map view's pixels in model units, and of model units in those pixels. */
   worldRadius(pixels: number): number;
   mapPixels(units: number): number;
-  /** Lay the stencil on whole, in the view that it lies over. */
-  applyStencil(): void;
 }

@@ -53,15 +53,12 @@ async function run(project: string): Promise<void> {
 }
 
 /** A surface's findings without those that are meant so. */
-export function openFindings(surfaces: Checkup[] | null, surface: string | null): FindingState[] {
-  const found = surfaces?.find((checkup) => checkup.surface === surface)?.findings ?? [];
-  return found.filter(({ meant }) => !meant);
-}
+export const openIn = ({ findings }: Checkup): FindingState[] => findings.filter(({ meant }) => !meant);
 
 function facesOf(surfaces: Checkup[]): Checked["faces"] {
   const faces = { serious: new Set<number>(), care: new Set<number>() };
-  for (const { surface } of surfaces) {
-    for (const { serious, faces: runs } of openFindings(surfaces, surface)) {
+  for (const checkup of surfaces) {
+    for (const { serious, faces: runs } of openIn(checkup)) {
       for (const [first, end] of runs as [number, number][]) {
         for (let face = first; face < end; face++) (serious ? faces.serious : faces.care).add(face);
       }

@@ -1,4 +1,5 @@
 import type { FromGray, Picture } from "../api/schema.generated";
+import { applyStencil } from "../stage/stencil";
 import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
@@ -30,7 +31,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
           <>
             <Uses picture={chosen} project={project} />
             <div className="mt-2.5 flex gap-1.5">
-              <button type="button" className={button} disabled={!stencil.on} onClick={() => stage.applyStencil()} title="All of it at once, on what is seen">
+              <button type="button" className={button} disabled={!stencil.on} onClick={() => applyStencil(stage)} title="All of it at once, on what is seen">
                 Lay it on whole
               </button>
               <button type="button" className={button} onClick={() => setStencil({ on: !stencil.on })}>

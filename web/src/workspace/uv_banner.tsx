@@ -1,39 +1,35 @@
 import { IconAlertTriangle } from "@tabler/icons-react";
 
+import type { Checkup } from "../api/schema.generated";
 import { cure, CURES } from "../prepare/cures";
-import { openFindings, useCheckup } from "../state/checkup";
+import { openIn, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 
 /** Sentences that are shown; of more surfaces only how many there are. */
 const MOST = 3;
 
+const seriousIn = (checkup: Checkup) => openIn(checkup).filter(({ serious }) => serious);
+
 /** Said before the first stroke: what is badly wrong with UVs that it may reach, with what mends it. */
 export function UvBanner({ project }: { project: Project }) {
   const surfaces = useCheckup((checked) => checked.surfaces);
   const chosen = useDesk((desk) => desk.surface);
-  const names = surfaces?.map(({ surface }) => surface) ?? [];
   // The chosen surface first.
-  const sorted = [...names].sort((one, other) => Number(other === chosen) - Number(one === chosen));
-  const found = sorted.flatMap((surface) =>
-    openFindings(surfaces, surface)
-      .filter(({ serious }) => serious)
-      .map((finding) => ({ surface, ...finding })),
-  );
+  const sorted = [...(surfaces ?? [])].sort((one, other) => Number(other.surface === chosen) - Number(one.surface === chosen));
+  const found = sorted.flatMap((checkup) => seriousIn(checkup).map((finding, place) => ({ checkup, finding, first: place === 0 })));
   if (!found.length) return null;
-  const meant = () => found.forEach(({ surface, kind }) => project.send({ type: "mean_so", surface, kind, meant: true }));
-  const look = () => useDesk.setState({ stage: "prepare", uvDisplay: "findings", surface: found[0]!.surface });
+  const meant = () =>
+    found.forEach(({ checkup: { surface }, finding: { kind } }) => project.send({ type: "mean_so", surface, kind, meant: true }));
+  const look = () => useDesk.setState({ stage: "prepare", uvDisplay: "findings", surface: found[0]!.checkup.surface });
   // What else is wrong with a surface is looked at again when it is mended.
-  const cures = (surfaces ?? []).flatMap((checkup) => {
-    const first = openFindings(surfaces, checkup.surface).find(({ serious }) => serious);
-    return first ? [{ checkup, first }] : [];
-  });
-  const mend = () => cures.forEach(({ checkup, first }) => cure(project, checkup, first));
+  const cures = found.filter(({ first }) => first);
+  const mend = () => cures.forEach(({ checkup, finding }) => cure(project, checkup, finding));
   return (
     <div role="status" data-testid="uv-banner" className="card flex items-start gap-2 p-2.5">
       <IconAlertTriangle size={17} stroke={1.7} className="mt-0.5 shrink-0 text-danger" />
       <ul>
-        {found.slice(0, MOST).map(({ surface, kind, sentence }) => (
+        {found.slice(0, MOST).map(({ checkup: { surface }, finding: { kind, sentence } }) => (
           <li key={`${surface} ${kind}`}>
             <b className="font-semibold">{surface}</b>: {sentence}
           </li>
@@ -42,11 +38,11 @@ export function UvBanner({ project }: { project: Project }) {
       </ul>
       <button
         type="button"
-        title={`${cures.map(({ checkup, first }) => `${checkup.surface}: ${CURES[first.cure].toLowerCase()}`).join(", ")}. Undo takes it back`}
+        title={`${cures.map(({ checkup, finding }) => `${checkup.surface}: ${CURES[finding.cure].toLowerCase()}`).join(", ")}. Undo takes it back`}
         onClick={mend}
         className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
       >
-        {cures.length === 1 ? CURES[cures[0]!.first.cure] : "Mend all"}
+        {cures.length === 1 ? CURES[cures[0]!.finding.cure] : "Mend all"}
       </button>
       <button type="button" title="See where, in Prepare" onClick={look} className="h-7 shrink-0 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
         Look

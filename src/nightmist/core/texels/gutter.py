@@ -10,8 +10,17 @@ from .area import TileArea
 from .composite_picture import Picture, spell_out
 from .raster import TILE
 
-#: Texels that the gutter is wide on maps of up to 2048.
+#: Texels that the gutter is wide on maps of up to 2048, if nothing else is wanted.
 USUAL_REACH = 16
+
+
+def reach_for(width: int, height: int) -> int:
+    """How wide in texels a gutter should be on a map of this size.
+
+    A map shown small is read from its smaller levels, where a texel stands for many: with 1/128 of the map
+    around them islands keep their color down to levels of 128 texels.
+    """
+    return max(USUAL_REACH, max(width, height) // 128)
 
 
 class Gutter:
@@ -22,13 +31,9 @@ class Gutter:
     """
 
     def __init__(self, covered: NDArray[np.bool_], reach: int | None = None) -> None:
-        """covered: (H, W), True inside islands. reach: in texels; None: as wide as the map's size asks for.
-
-        A map shown small is read from its smaller levels, where a texel stands for many: with 1/128 of the map
-        around them islands keep their color down to levels of 128 texels.
-        """
+        """covered: (H, W), True inside islands. reach: in texels, at most 126; None: as `reach_for` has it."""
         height, width = covered.shape
-        reach = max(USUAL_REACH, max(width, height) // 128) if reach is None else reach
+        reach = min(reach_for(width, height) if reach is None else reach, width, height)
         self.width, self.height, self.reach = width, height, reach
         source = np.full((height, width), -1, np.int64)
         above = np.full((height, width), 127, np.int8)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ...core.mapping.angles import facing_normals
 from ...core.mesh import Mesh
 from ...core.relief.heights import Heights
-from ...core.texels import Gutter
+from ...core.texels.gutter import Gutter, reach_for
 from ...core.texels.ownership import CrowdedError, Ownership, normals_over, own_texels
 from ...core.texels.seam_links import SeamLinks, links_over_seams
 from ..values import Surface
@@ -24,16 +24,17 @@ BEYOND = 14
 
 
 class Layout:
-    """A surface's faces in its map. `key` tells faces, their places, UVs and the map's size from any others."""
+    """A surface's faces in its map. `key` tells faces, their places, UVs, the map's size and gutter from any others."""
 
     def __init__(self, mesh: Mesh, surface: Surface) -> None:
         self.mesh, self.size = mesh, surface.size
+        self.reach = surface.gutter or reach_for(*surface.size)
         self.faces = mesh.faces_of(surface.number)
         self.uvs = uvs_of(mesh, surface.uv_set)
         placed = np.concatenate(
             [mesh.corners[self.faces].reshape(-1, 9), self.uvs[self.faces].reshape(-1, 6).astype(np.float64)], axis=1
         )
-        self.key = (digest_of(placed), digest_of(self.faces), surface.size)
+        self.key = (digest_of(placed), digest_of(self.faces), surface.size, self.reach)
 
     @cached_property
     def ownership(self) -> Ownership:
@@ -51,7 +52,12 @@ class Layout:
     @cached_property
     def gutter(self) -> Gutter:
         """How islands continue into the gaps between them."""
-        return Gutter(self.ownership.covered())
+        return self.surroundings if self.reach >= BEYOND else Gutter(self.ownership.covered(), self.reach)
+
+    @cached_property
+    def surroundings(self) -> Gutter:
+        """The texels around islands, as far as the gutter or tools reach, and the nearest inside of each."""
+        return Gutter(self.ownership.covered(), max(self.reach, BEYOND))
 
     @cached_property
     def smooth_normals(self) -> NDArray[np.float64]:
@@ -70,7 +76,7 @@ class Layout:
 
     def bytes(self) -> int:
         """What it holds, as far as it was asked for."""
-        tables = ("ownership", "gutter", "smooth_normals", "facing_normals")
+        tables = ("ownership", "gutter", "surroundings", "smooth_normals", "facing_normals")
         return sum(_bytes(self.__dict__[name]) for name in tables if name in self.__dict__)
 
 
@@ -83,9 +89,8 @@ class Layouts:
     def of(self, mesh: Mesh, arrays: dict[str, str], surface: Surface) -> Layout:
         """The layout of one surface."""
         named = (arrays["positions"], arrays["faces"], arrays["face_surface"], arrays.get(f"uv{surface.uv_set}"))
-        key = self.cache.get(
-            ("layout key", named, surface.number, surface.size), lambda: Layout(mesh, surface).key, lambda key: 200
-        )
+        asked = ("layout key", named, surface.number, surface.size, surface.gutter)
+        key = self.cache.get(asked, lambda: Layout(mesh, surface).key, lambda key: 200)
         return self.cache.get(("layout", key), lambda: Layout(mesh, surface), Layout.bytes)
 
     def links(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
@@ -100,9 +105,9 @@ class Layouts:
 
     @staticmethod
     def _links(layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
-        layout = layouts[number]
+        own, around = layouts[number].ownership, layouts[number].surroundings
         sizes = np.array([other.size for other in layouts], np.int64)
-        return links_over_seams(mesh, number, layout.ownership, layout.gutter, texels_of(layouts, mesh), sizes, BEYOND)
+        return links_over_seams(mesh, number, own, around, texels_of(layouts, mesh), sizes, BEYOND)
 
 
 def texels_of(layouts: Sequence[Layout], mesh: Mesh) -> NDArray[np.float64]:

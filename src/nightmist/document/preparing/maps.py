@@ -21,7 +21,9 @@ from ..derived.scaled import scaled
 from ..document import Document
 from ..values import (
     CHANNELS,
+    LEAST_GUTTER,
     MAPS,
+    MOST_GUTTER,
     Brushed,
     MapName,
     Node,
@@ -144,6 +146,19 @@ def set_crease(document: Document, surface: str | None, angle: float | None) -> 
     return Change(
         label=f"Edges of {surface or 'all surfaces'}",
         values={one.id: (one, one.but(crease=None if angle is None else float(angle))) for one in changed},
+    )  # fmt: skip
+
+
+def set_gutter(document: Document, surface: str | None, texels: int | None) -> Change:
+    """How far islands of a surface, or of all, continue into the gaps around them; None as the maps' size asks for."""
+    if texels is not None and not LEAST_GUTTER <= texels <= MOST_GUTTER:
+        raise NightmistError(
+            f"A gutter of {texels!r} texels does not work; give {LEAST_GUTTER} to {MOST_GUTTER}."
+        )  # fmt: skip
+    surfaces = document.surface_values() if surface is None else [document.surface_value(surface)]
+    return Change(
+        label=f"Gutter of {surface or 'all surfaces'}",
+        values={one.id: (one, one.but(gutter=texels)) for one in surfaces if one.gutter != texels},
     )  # fmt: skip
 
 

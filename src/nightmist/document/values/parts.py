@@ -52,6 +52,8 @@ class StartValues(Value):
 
 #: Model units that height 0-1 spans where no model says how large it is.
 DEFAULT_DEPTH = 0.02
+#: Texels that a gutter may be wide.
+LEAST_GUTTER, MOST_GUTTER = 4, 120
 
 
 MapSlot = Literal["base_color", "metallic_roughness", "roughness", "metallic", "height"]
@@ -105,6 +107,10 @@ class Surface(Value):
     crease: float | None = Field(
         default=None, ge=0, le=180,
         description="degrees between faces from which on an edge is sharp: 0 all, 180 none; null as the file has it",
+    )  # fmt: skip
+    gutter: int | None = Field(
+        default=None, ge=LEAST_GUTTER, le=MOST_GUTTER,
+        description="texels around islands that repeat the nearest one inside; null as the maps' size asks for",
     )  # fmt: skip
     missing: tuple[MissingPicture, ...] = ()
     meant: Meant = Meant()

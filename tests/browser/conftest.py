@@ -81,12 +81,20 @@ class Server:
         with urlopen(request) as answer:
             return str(answer.read().decode())
 
-    def texels(self, project: str, surface: str, name: str = "base_color") -> np.ndarray:
-        """A map as the server hands it off, 16 bits."""
+    def maps(self, project: str) -> zipfile.ZipFile:
+        """All maps as the server hands them off, 16 bits."""
         with urlopen(f"{self.url}api/projects/{project}/maps.zip?bits=16") as answer:
-            packed = zipfile.ZipFile(io.BytesIO(answer.read()))
-        entry = next(n for n in packed.namelist() if n.endswith(f"_{surface}_{name}.png"))
-        return read_picture(entry, packed.read(entry))[..., :3]
+            return zipfile.ZipFile(io.BytesIO(answer.read()))
+
+    def texels(self, project: str, surface: str, name: str = "base_color") -> np.ndarray:
+        """A map as the server hands it off."""
+        return texels_in(self.maps(project), surface, name)
+
+
+def texels_in(packed: zipfile.ZipFile, surface: str, name: str = "base_color") -> np.ndarray:
+    """One of the maps handed off."""
+    entry = next(n for n in packed.namelist() if n.endswith(f"_{surface}_{name}.png"))
+    return read_picture(entry, packed.read(entry))[..., :3]
 
 
 @pytest.fixture(scope="session")

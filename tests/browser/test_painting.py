@@ -13,7 +13,7 @@ from playwright.sync_api import expect
 from nightmist.core.formats.gltf_write import write_glb
 
 from ..shapes import overlapped
-from .conftest import PATIENCE, SWITCHES
+from .conftest import PATIENCE, SWITCHES, texels_in
 
 RED = (184, 64, 44)  # the palette's first color
 STAGE = (139, 143, 142)
@@ -244,8 +244,9 @@ def test_the_demo_project_is_painted_on(painter, server, chromium):
     page.get_by_label("Use #e2ae45").click()
     tab.drag((0.49, 0.12), (0.5, 0.5), (0.5, 0.7))
     tab.wait_kept(1)
+    maps = server.maps(tab.project)
     for surface in ("hull", "cage", "lantern"):
-        texels = server.texels(tab.project, surface).astype(int)
+        texels = texels_in(maps, surface).astype(int)
         yellow = np.abs(texels - np.array([0xE2, 0xAE, 0x45]) * 257).max(axis=2) < 12000
         assert yellow.sum() > 300, surface
     page.keyboard.press("Control+z")

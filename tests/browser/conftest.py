@@ -17,7 +17,7 @@ import numpy as np
 import psycopg
 import pytest
 from PIL import Image
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import read_picture
@@ -28,6 +28,8 @@ FLAGS = [
     "--no-sandbox",
     "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost",
     "--ignore-gpu-blocklist",
+    # Of what is drawn by software, the page around the stage is drawn faster without a simulated graphics card.
+    "--disable-gpu-compositing",
 ]
 #: Mesa's software renderer is the faster one; the other is what every Chromium brings along.
 RENDERERS = [["--use-gl=angle", "--use-angle=gl-egl"], ["--use-angle=swiftshader", "--enable-unsafe-swiftshader"]]
@@ -197,8 +199,18 @@ class Painter:
         self.page.wait_for_selector("canvas[data-views='model map']", timeout=PATIENCE)
 
 
+@pytest.fixture(scope="session")
+def window(chromium) -> Iterator[BrowserContext]:
+    """What all tabs share, as a painter's do, so that the page is fetched and compiled once; it keeps nothing there."""
+    context = chromium.new_context(viewport=SIZE, accept_downloads=True)
+    context.set_default_timeout(PATIENCE)
+    expect.set_options(timeout=PATIENCE)
+    yield context
+    context.close()
+
+
 @pytest.fixture
-def painter(server, chromium):
+def painter(server, window):
     """Opens tabs on a new project (or a given one); fails on any error a page reports."""
     tabs, problems = [], []
     project = None
@@ -206,20 +218,17 @@ def painter(server, chromium):
     def make(given: str | None = None) -> Painter:
         nonlocal project
         project = given or project or server.create()
-        context = chromium.new_context(viewport=SIZE, accept_downloads=True)
-        context.set_default_timeout(PATIENCE)
-        expect.set_options(timeout=PATIENCE)
-        page = context.new_page()
+        page = window.new_page()
         page.on("pageerror", lambda error: problems.append(str(error)))
         page.on(
             "console", lambda m: problems.append(m.text) if m.type == "error" and "WebSocket" not in m.text else None
         )
-        tabs.append(context)
+        tabs.append(page)
         return Painter(page, server, project)
 
     yield make
-    for context in tabs:
-        context.close()
+    for page in tabs:
+        page.close()
     # A server that is killed refuses, resets, breaks off or leaves without an answer whatever is under way.
     broken = (
         "CONNECTION_REFUSED", "CONNECTION_RESET", "SOCKET_NOT_CONNECTED", "EMPTY_RESPONSE", "CONTENT_LENGTH_MISMATCH",

@@ -62,9 +62,9 @@ class Caster:
         """(N, 3) weights of the corners and (N, 3) unit shading normals of the hits numbered in `which`."""
         face = hits.face[which]
         weights = barycentric(self.mesh.corners[face], hits.position[which])
-        normals = (self.mesh.normals[face] * weights[:, :, None]).sum(axis=1)
-        length = np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        return weights, normals / length
+        normals = np.zeros((len(face), 3))
+        _blend(self.mesh.normals[face], weights, normals)
+        return weights, normals
 
 
 @kernel
@@ -101,9 +101,35 @@ def _meet(found, visible, corners, normals, origins, directions, face, position,
 
 def barycentric(corners: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
     """(N, 3) weights of (N, 3) points within triangles (N, 3, 3)."""
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    normal = np.cross(b - a, c - a)
-    area2 = (normal * normal).sum(axis=1)
-    wb = (np.cross(points - a, c - a) * normal).sum(axis=1) / area2
-    wc = (np.cross(b - a, points - a) * normal).sum(axis=1) / area2
-    return np.column_stack([1 - wb - wc, wb, wc])
+    weights = np.empty((len(points), 3))
+    _weigh(corners, points, weights)
+    return weights
+
+
+@kernel
+def _weigh(corners, points, weights):  # type: ignore[no-untyped-def]
+    """Shares of a triangle's area that lie over against each corner."""
+    for i in range(len(points)):
+        a, b, c, p = corners[i, 0], corners[i, 1], corners[i, 2], points[i]
+        bx, by, bz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+        cx, cy, cz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+        px, py, pz = p[0] - a[0], p[1] - a[1], p[2] - a[2]
+        nx, ny, nz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+        area2 = nx * nx + ny * ny + nz * nz
+        wb = ((py * cz - pz * cy) * nx + (pz * cx - px * cz) * ny + (px * cy - py * cx) * nz) / area2
+        wc = ((by * pz - bz * py) * nx + (bz * px - bx * pz) * ny + (bx * py - by * px) * nz) / area2
+        weights[i, 0], weights[i, 1], weights[i, 2] = 1 - wb - wc, wb, wc
+
+
+@kernel
+def _blend(normals, weights, blended):  # type: ignore[no-untyped-def]
+    """The corners' normals, (N, 3, 3), by their weights, of unit length."""
+    for i in range(len(weights)):
+        length = 0.0
+        for axis in range(3):
+            for corner in range(3):
+                blended[i, axis] += normals[i, corner, axis] * weights[i, corner]
+            length += blended[i, axis] * blended[i, axis]
+        length = max(np.sqrt(length), 1e-12)
+        for axis in range(3):
+            blended[i, axis] /= length

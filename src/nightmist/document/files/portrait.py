@@ -30,13 +30,14 @@ def portrait(document: Document, width: int = 480, height: int = 360) -> bytes:
     document.refresh_insides()
     for surface in document.surface_values():
         here = surface_of == surface.number
-        uv = (document.layout(surface).uvs[hits.face[seen][here]] * weights[here][:, :, None]).sum(axis=1)
+        uv = np.einsum("nck,nc->nk", document.layout(surface).uvs[hits.face[seen][here]], weights[here])
         texel = np.floor(np.nan_to_num(uv) * surface.size).astype(np.int64) % surface.size
         color[here] = document.composite(surface).pictures["color"].texels(texel[:, 1], texel[:, 0])[:, :3] / 65535
-    facing = np.abs((normals * -rays[seen]).sum(axis=1))
+    facing = np.abs(np.einsum("nk,nk->n", normals, rays[seen]))
     shade = 0.42 + 0.4 * np.clip(normals @ LIGHT, 0, 1) + 0.22 * facing
     image[seen] = np.clip(color * shade[:, None], 0, 1)
-    small = image.reshape(height, 2, width, 2, 3).mean(axis=(1, 3))
+    rows = image.reshape(height, 2, 2 * width, 3).sum(axis=1)
+    small = (rows[:, 0::2] + rows[:, 1::2]) / 4
     return write_png(np.rint(small * 255).astype(np.uint8))
 
 

@@ -351,6 +351,29 @@ def test_maps_of_another_size_keep_the_paint(painter, server):
     tab.wait_color(0.44, 0.5, RED)
 
 
+def test_a_gutter_as_wide_as_chosen(painter, server):
+    """The fill goes on around its island as far; by the map's size again, as before, to the texel."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("radio", name="Fill", exact=True).click()
+    page.get_by_role("radio", name="Surface", exact=True).click()
+    page.mouse.click(*tab.at(0.44, 0.5))
+    tab.wait_kept(1)
+    before = server.texels(tab.project, "left")
+    page.get_by_role("button", name="Prepare").click()
+    reds = {}
+    for step, width in enumerate(("4 texels", "16 texels", "by the map’s size"), 2):
+        page.get_by_role("button", name="Map size").click()
+        page.get_by_role("combobox", name="Gutter").select_option(width)
+        settled(tab, step)
+        page.keyboard.press("Escape")
+        texels = server.texels(tab.project, "left")
+        reds[width] = np.argwhere((texels == np.array(RED) * 257).all(axis=2))
+    grown = reds["4 texels"].min(axis=0) - reds["16 texels"].min(axis=0)
+    assert (grown > 0).any() and (grown <= 12).all()
+    np.testing.assert_array_equal(texels, before)
+
+
 def test_pixels_for_maps_that_have_another_size_by_then_are_left_out(painter, server):
     """While a new model is fetched the maps grow and shrink again: what came in between for large ones does not fit."""
     tab = plain_red(painter)

@@ -60,7 +60,6 @@ export function MapSettings({ project }: { project: Project }) {
       <div className="mt-0.5 flex flex-wrap items-center gap-x-1.5">
         <StartValues project={project} surface={surface} />
         <SharpEdges project={project} surface={surface} />
-        <GutterWidth project={project} surface={surface} />
       </div>
       <div className="mt-1 flex flex-wrap gap-1">
         <Planner project={project} />
@@ -90,34 +89,6 @@ function SharpEdges({ project, surface }: { project: Project; surface: SurfaceSt
         </select>
       </label>
       {how === "angle" && <NumberField label="from" value={crease ?? 0} min={1} max={180} unit="°" title="Edges between faces that turn by less are smooth" onChange={set} />}
-    </>
-  );
-}
-
-/** How far islands continue into the gaps between them. */
-function GutterWidth({ project, surface: { name, gutter } }: { project: Project; surface: SurfaceState }) {
-  const set = (texels: number | null) => project.send({ type: "set_gutter", surface: name, texels });
-  return (
-    <>
-      <label
-        className="flex items-center gap-1.5"
-        title="How far the color of islands goes on around them, so that no seam shows when maps are shown small; by size: 1/128 of the longer side, at least 16 texels"
-      >
-        Gutter
-        <select
-          value={gutter == null ? "size" : "own"} className="h-7 rounded-control bg-fog-2 px-1.5"
-          onChange={({ target: { value } }) => set(value === "size" ? null : 16)}
-        >
-          <option value="size">by size</option>
-          <option value="own">of its own</option>
-        </select>
-      </label>
-      {gutter != null && (
-        <NumberField
-          label="of" value={gutter} min={4} max={120} unit="texels" title="Texels around each island that repeat its color"
-          onChange={(texels) => set(Math.round(texels))}
-        />
-      )}
     </>
   );
 }

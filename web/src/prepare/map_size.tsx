@@ -6,6 +6,7 @@ import type { DocumentState, SurfaceState } from "../state/document";
 import type { Project } from "../state/project";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
+import { GutterWidth } from "./gutter_width";
 
 const SIDES = [256, 512, 1024, 2048, 4096, 8192];
 type Scope = "surface" | "project";
@@ -22,7 +23,7 @@ interface Props {
 export function MapSize({ project, state, surface, megabytes }: Props) {
   return (
     <Popover className="relative">
-      <PopoverButton aria-label={`Map size ${surface.width} × ${surface.height}`} title="Make the maps larger or smaller" className="flex h-7 items-center gap-1.5 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+      <PopoverButton aria-label={`Map size ${surface.width} × ${surface.height}`} title="Make the maps, or the gutter around islands, larger or smaller" className="flex h-7 items-center gap-1.5 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
         {surface.width} × {surface.height}
         <IconChevronDown size={14} />
       </PopoverButton>
@@ -109,6 +110,10 @@ function Sizes({ project, state, surface, megabytes, close }: Props & { close: (
           Follow the project, {state.size[0]} × {state.size[1]}
         </button>
       )}
+      <GutterWidth
+        gutter={surface.gutter}
+        onChange={(texels) => project.send({ type: "set_gutter", surface: scope === "surface" ? surface.name : null, texels })}
+      />
     </>
   );
 }

@@ -358,22 +358,22 @@ def test_a_gutter_as_wide_as_chosen(painter, server):
     tab = plain_red(painter, server.create(write_glb(small)))
     page = tab.page
     page.get_by_role("radio", name="Fill", exact=True).click()
-    page.get_by_role("radio", name="Surface", exact=True).click()
+    page.get_by_role("radio", name="Island", exact=True).click()
     page.mouse.click(*tab.at(0.5, 0.5))
     tab.wait_kept(1)
     surface = small.surfaces[0].name
     before = server.texels(tab.project, surface)
     page.get_by_role("button", name="Prepare").click()
     reds = {}
-    for step, width in enumerate(("4 texels", "16 texels", "by the map’s size"), 2):
+    for step, width in enumerate(("16 texels", "64 texels", "by the map’s size"), 2):
         page.get_by_role("button", name="Map size").click()
         page.get_by_role("combobox", name="Gutter").select_option(width)
         settled(tab, step)
         page.keyboard.press("Escape")
         texels = server.texels(tab.project, surface)
         reds[width] = np.argwhere((texels == np.array(RED) * 257).all(axis=2))
-    grown = reds["4 texels"].min(axis=0) - reds["16 texels"].min(axis=0)
-    assert grown.tolist() == [12, 12]
+    grown = reds["16 texels"].min(axis=0) - reds["64 texels"].min(axis=0)
+    assert grown.tolist() == [48, 48]
     np.testing.assert_array_equal(texels, before)
 
 

@@ -94,12 +94,20 @@ def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(pain
     spread = np.cov(stretched.T)
     # Twice as wide as high, it lies along a diagonal that falls to the right.
     assert spread[0, 1] > 0.4 * spread[0, 0]
+    # Back in its picture's proportions, and stretched again by undo.
+    page.get_by_role("button", name="Undistort").click()
+    tab.wait_kept(10)
+    assert float(high.input_value()) == pytest.approx(tall, rel=1e-3)
+    assert yellow(server.texels(project, "plane")).sum() == pytest.approx(larger.sum(), rel=0.05)
+    expect(page.get_by_role("button", name="Undistort")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    tab.wait_kept(11)
     # All of it is there when the project is opened again, frame, numbers and steps.
     tab.open()
     page.get_by_text("Its decals").click()
     page.get_by_role("list", name="Decals, the topmost first").get_by_role("button", name="sticker.png").first.click()
     expect(page.get_by_role("textbox", name="Turn")).to_have_value("45")
-    change = 10
+    change = 12
     while page.get_by_role("button", name="Undo").is_enabled():
         page.keyboard.press("Control+z")
         tab.wait_kept(change)

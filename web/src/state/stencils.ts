@@ -7,15 +7,21 @@ export const setStencil = (part: Partial<StencilPlace>) => useDesk.setState(({ s
 
 const stageBox = () => document.querySelector("canvas[data-ready]")!.getBoundingClientRect();
 
+/** The stencil is on, for the brush: no other tool goes through it. */
+export function paintThrough(part: Partial<StencilPlace>): void {
+  useDesk.setState({ tool: "brush" });
+  setStencil({ ...part, on: true });
+}
+
 /** A picture comes onto the stage: where it lay before; else, or chosen once more, in the middle, half as high as the stage. */
 export function takeStencil({ id, width, height }: Picture): void {
   const { stencil, putAway } = useDesk.getState();
   const { [id]: known, ...others } = putAway;
   if (stencil.picture && stencil.picture !== id) useDesk.setState({ putAway: { ...others, [stencil.picture]: stencil } });
-  if (known && stencil.picture !== id) return setStencil({ ...known, on: true });
+  if (known && stencil.picture !== id) return paintThrough(known);
   const stage = stageBox();
   const tall = Math.min(stage.height / 2, (stage.width * 0.8 * height) / width);
-  setStencil({ picture: id, on: true, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
+  paintThrough({ picture: id, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
 }
 
 /** The stencil in the middle: as large as the view lets it be, or as many pixels as its picture has. */

@@ -12,7 +12,7 @@ import { FAR, short } from "./figures";
 import { BoxNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
-import { InProportion, SizeFields } from "./size_fields";
+import { InProportion, SizeFields, Undistort } from "./size_fields";
 import { Toggle } from "./toggle";
 
 const AXES = ["X", "Y", "Z"];
@@ -59,12 +59,15 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
 
 function FrameFields({ decal, project }: { decal: Decal; project: Project }) {
   const frame = decal.frame as Frame;
+  const picture = useSession((session) => session.state?.pictures.find(({ id }) => id === decal.picture));
+  const [across, down] = decal.repeat ?? [1, 1];
+  const wanted = picture ? (picture.width * across) / (picture.height * down) : null;
   const onChange = (part: FrameChange) => project.send({ type: "change_decal", decal: decal.id, frame: part });
   return (
     <>
       <Head>Its frame</Head>
-      {frame.kind === "map" && <MapFields frame={frame} onChange={onChange} />}
-      {frame.kind !== "map" && frame.kind !== "body" && <SurfaceFields frame={frame as SurfaceFrame} onChange={onChange} />}
+      {frame.kind === "map" && <MapFields frame={frame} wanted={wanted} onChange={onChange} />}
+      {frame.kind !== "map" && frame.kind !== "body" && <SurfaceFields frame={frame as SurfaceFrame} wanted={wanted} onChange={onChange} />}
       {frame.kind === "body" && <BodyFields frame={frame as BodyFrame} onChange={onChange} onFit={() => project.send({ type: "fit_decal", decal: decal.id })} />}
     </>
   );
@@ -81,7 +84,10 @@ function Turn({ frame, onChange }: Fields<SurfaceFrame | MapFrame>) {
   return <NumberField label="Turn" value={short(frame.roll ?? 0)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ roll })} />;
 }
 
-function MapFields({ frame, onChange }: Fields<MapFrame>) {
+/** wanted: width for each height of the picture as it is repeated. */
+type Proportions = { wanted: number | null };
+
+function MapFields({ frame, wanted, onChange }: Fields<MapFrame> & Proportions) {
   return (
     <>
       <div className="flex flex-wrap gap-x-3 gap-y-1">
@@ -91,6 +97,7 @@ function MapFields({ frame, onChange }: Fields<MapFrame>) {
         />
         <Turn frame={frame} onChange={onChange} />
         <InProportion />
+        {wanted && <Undistort size={frame} wanted={wanted} onChange={onChange} />}
       </div>
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {["U", "V"].map((axis, k) => (
@@ -101,7 +108,7 @@ function MapFields({ frame, onChange }: Fields<MapFrame>) {
   );
 }
 
-function SurfaceFields({ frame, onChange }: Fields<SurfaceFrame>) {
+function SurfaceFields({ frame, wanted, onChange }: Fields<SurfaceFrame> & Proportions) {
   return (
     <>
       <div className="flex flex-wrap gap-x-3 gap-y-1">
@@ -109,6 +116,7 @@ function SurfaceFields({ frame, onChange }: Fields<SurfaceFrame>) {
         <Turn frame={frame} onChange={onChange} />
         <NumberField label="Deep" value={short(frame.depth)} min={LEAST} max={FAR} title="Half of it lies below the surface" onChange={(depth) => onChange({ depth, measured: false })} />
         <InProportion />
+        {wanted && <Undistort size={frame} wanted={wanted} onChange={onChange} />}
       </div>
       <label className="flex h-7 items-center gap-1.5" title="As far as the surface bends below it, but not through to what lies behind">
         <input type="checkbox" className="size-4 accent-accent" checked={frame.measured ?? true} onChange={(event) => onChange({ measured: event.target.checked })} />

@@ -40,3 +40,16 @@ export function InProportion() {
     </label>
   );
 }
+
+/** Sides that differ by less lie as the picture does. */
+const SAME = 0.01;
+
+/** There while a picture lies stretched: gives it the height that belongs to its width. `wanted`: width for each height. */
+export function Undistort({ size: { width, height }, wanted, onChange }: { size: Size; wanted: number; onChange: (size: Size) => void }) {
+  if (Math.abs(width / height / wanted - 1) < SAME) return null;
+  return (
+    <button type="button" title="The picture’s own proportions, as wide as it is now" onClick={() => onChange({ width, height: width / wanted })} className="h-7 rounded-control bg-fog-2 px-2 hover:bg-fog-3">
+      Undistort
+    </button>
+  );
+}

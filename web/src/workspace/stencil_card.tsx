@@ -5,7 +5,7 @@ import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { LARGEST } from "../state/stencil_place";
-import { centerStencil, moveStencil, setStencil, stencilMiddle, takeStencil } from "../state/stencils";
+import { centerStencil, moveStencil, paintThrough, setStencil, stencilMiddle, takeStencil } from "../state/stencils";
 import { stampWith } from "../state/tips";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
@@ -13,7 +13,7 @@ import { CardHeading } from "./card_heading";
 import { Head } from "./node_card_head";
 import { PictureAbout } from "./picture_about";
 import { PictureGrid } from "./picture_grid";
-import { InProportion, SizeFields } from "./size_fields";
+import { InProportion, SizeFields, Undistort } from "./size_fields";
 import { Toggle } from "./toggle";
 
 /** Pictures that paint goes through, fixed to the screen while the model is turned below them. */
@@ -49,6 +49,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
               <Middle />
               <NumberField label="Turn" value={Math.round(stencil.rotation * 10) / 10} min={-360} max={360} unit="°" onChange={(rotation) => setStencil({ rotation })} />
               <InProportion />
+              <Undistort size={stencil} wanted={chosen.width / chosen.height} onChange={setStencil} />
             </div>
             <div className="mt-1 flex flex-wrap gap-1">
               <Toggle text="Mirrored" on={stencil.mirrored} onChange={(mirrored) => setStencil({ mirrored })} what="Left becomes right" />
@@ -100,8 +101,8 @@ function Uses({ picture, project }: { picture: Picture; project: Project }) {
   const { stamps, on } = useDesk((desk) => desk.stencil);
   const { surface, layers } = useDesk();
   const uses = [
-    { text: "On the screen", what: "It stays where it is put, and paint goes through it", now: on && !stamps, act: () => setStencil({ on: true, stamps: false }) },
-    { text: "By clicks", what: "It goes with the pointer; each click lays it on whole", now: on && stamps, act: () => setStencil({ on: true, stamps: true }) },
+    { text: "On the screen", what: "It stays where it is put, and paint goes through it", now: on && !stamps, act: () => paintThrough({ stamps: false }) },
+    { text: "By clicks", what: "It goes with the pointer; each click lays it on whole", now: on && stamps, act: () => paintThrough({ stamps: true }) },
     { text: "With each dab", what: "It becomes the tip of the brush, and is stamped along strokes", now: false, act: () => void stampWith(project, picture) },
     {
       text: "All over", what: "It repeats over the surface in a wash of its own, which shows where its mask is painted", now: false,

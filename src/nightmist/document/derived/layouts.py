@@ -77,7 +77,8 @@ class Layout:
     def bytes(self) -> int:
         """What it holds, as far as it was asked for."""
         tables = ("ownership", "gutter", "surroundings", "smooth_normals", "facing_normals")
-        return sum(_bytes(self.__dict__[name]) for name in tables if name in self.__dict__)
+        held = {id(table): table for name in tables if (table := self.__dict__.get(name)) is not None}
+        return sum(_bytes(table) for table in held.values())
 
 
 class Layouts:

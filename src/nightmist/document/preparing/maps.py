@@ -152,9 +152,7 @@ def set_crease(document: Document, surface: str | None, angle: float | None) -> 
 def set_gutter(document: Document, surface: str | None, texels: int | None) -> Change:
     """How far islands of a surface, or of all, continue into the gaps around them; None as the maps' size asks for."""
     if texels is not None and not LEAST_GUTTER <= texels <= MOST_GUTTER:
-        raise NightmistError(
-            f"A gutter of {texels!r} texels does not work; give {LEAST_GUTTER} to {MOST_GUTTER}."
-        )  # fmt: skip
+        raise NightmistError(f"A gutter of {texels!r} texels does not work; give {LEAST_GUTTER} to {MOST_GUTTER}.")
     surfaces = document.surface_values() if surface is None else [document.surface_value(surface)]
     return Change(
         label=f"Gutter of {surface or 'all surfaces'}",

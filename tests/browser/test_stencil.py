@@ -272,14 +272,27 @@ def test_a_picture_of_the_library_comes_in_by_a_click_and_one_is_kept_for_all(pa
     expect(page.get_by_test_id("stencil")).to_be_visible()
     expect(page.get_by_role("button", name="Warning label, in the library")).to_have_count(0)
     expect(page.get_by_role("radio", name="Brush", exact=True)).to_be_checked()
+    # Seen as long as paint goes through it; Z takes it again where it was.
+    place = page.get_by_test_id("stencil").bounding_box()
+    page.keyboard.press("e")
+    expect(page.get_by_test_id("stencil")).to_have_count(0)
+    expect(page.get_by_role("button", name="Lay it on whole")).to_be_disabled()
+    page.keyboard.press("z")
+    expect(page.get_by_role("radio", name="Brush", exact=True)).to_be_checked()
+    assert page.get_by_test_id("stencil").bounding_box() == place
+    page.keyboard.press("z")
+    expect(page.get_by_test_id("stencil")).to_have_count(0)
+    page.keyboard.press("z")
+    expect(page.get_by_test_id("stencil")).to_have_count(1)
     tab.box = page.locator("canvas[data-ready]").bounding_box()
     page.get_by_role("button", name="Lay it on whole").click()
     tab.wait_kept(2)
     assert (np.ptp(server.texels(tab.project, "plane").astype(int), axis=2) > 30000).sum() > 500
     given = {"name": "stripe.png", "mimeType": "image/png", "buffer": striped()}
     page.get_by_label("Pictures for stencils").set_input_files(given)
+    expect(page.get_by_role("button", name="stripe.png", exact=True)).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="Keep for all projects").click()
-    expect(page.get_by_role("alert")).to_contain_text("in all projects")
+    expect(page.get_by_role("alert")).to_contain_text("stripe.png is at hand in all projects")
     other = painter(practice(server, "box")).open().page
     other.get_by_role("button", name="Stencil", exact=True).click()
     kept = other.get_by_role("button", name="stripe.png, in the library")

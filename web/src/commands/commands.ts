@@ -6,7 +6,7 @@ import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
 import { findDecal, useDecals } from "../state/decals";
 import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
-import { setStencil } from "../state/stencils";
+import { toggleStencil } from "../state/stencils";
 import type { Command, Context } from "./command";
 
 const tool = (value: Tool, key: string, label: string, hint: string): Command => ({
@@ -75,8 +75,7 @@ export const COMMANDS = {
   stencil: {
     group: "Tools", label: "Take the stencil, or put it away", hint: "Stencil: a picture fixed to the screen, to be painted through", keys: ["Z"], when: "paint",
     act: () => {
-      const { stencil } = useDesk.getState();
-      if (stencil.picture) setStencil({ on: !stencil.on });
+      if (useDesk.getState().stencil.picture) toggleStencil();
       else toggleStencils();
     },
   },

@@ -1,12 +1,14 @@
 import type { Stencil } from "../api/schema.generated";
 import { fenceNow, maskLoad, receivingLayers, useDesk } from "../state/desk";
 import { useSession } from "../state/session";
+import { isStencilled } from "../state/stencils";
 import type { Area, Views } from "./views";
 
 /** The stencil as strokes in a view mean it: in that view's pixels or, in the map, in texels; null when there is none. */
 export function stencilIn(views: Views, area: Area, inMap: boolean): Stencil | null {
-  const { picture, on, x, y, width, height, rotation, mirrored, tint, through, limit, maps } = useDesk.getState().stencil;
-  if (!picture || !on) return null;
+  const desk = useDesk.getState();
+  const { picture, x, y, width, height, rotation, mirrored, tint, through, limit, maps } = desk.stencil;
+  if (!picture || !isStencilled(desk)) return null;
   const middle = { x: x * views.canvas.clientWidth - area.x, y: y * views.canvas.clientHeight - area.y };
   const common = { picture, rotation, mirrored, tint, through, limit, maps };
   if (!inMap) return { ...common, center: [middle.x, middle.y], size: [width, height] };
@@ -23,8 +25,8 @@ export function liesOver(area: Area, canvas: { clientWidth: number }): boolean {
 
 /** Whether clicks lay the stencil on whole, where the pointer is. */
 export function stamps(): boolean {
-  const { tool, stencil } = useDesk.getState();
-  return tool === "brush" && stencil.on && stencil.stamps && stencil.picture !== null;
+  const desk = useDesk.getState();
+  return isStencilled(desk) && desk.stencil.stamps;
 }
 
 /** Lay the stencil on whole, in the view that it lies over. */

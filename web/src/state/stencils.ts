@@ -1,5 +1,5 @@
 import type { Picture } from "../api/schema.generated";
-import { useDesk } from "./desk";
+import { type Desk, useDesk } from "./desk";
 import type { DocumentState } from "./document";
 import { cropped, type StencilPlace } from "./stencil_place";
 
@@ -7,10 +7,18 @@ export const setStencil = (part: Partial<StencilPlace>) => useDesk.setState(({ s
 
 const stageBox = () => document.querySelector("canvas[data-ready]")!.getBoundingClientRect();
 
-/** The stencil is on, for the brush: no other tool goes through it. */
+/** Whether paint goes through a stencil now: one is on, and the brush is at hand, as no other tool goes through it. */
+export const isStencilled = ({ tool, stencil }: Desk): boolean => tool === "brush" && stencil.on && stencil.picture !== null;
+
+/** From now on paint goes through the stencil. */
 export function paintThrough(part: Partial<StencilPlace>): void {
   useDesk.setState({ tool: "brush" });
   setStencil({ ...part, on: true });
+}
+
+export function toggleStencil(): void {
+  if (isStencilled(useDesk.getState())) setStencil({ on: false });
+  else paintThrough({});
 }
 
 /** A picture comes onto the stage: where it lay before; else, or chosen once more, in the middle, half as high as the stage. */

@@ -6,6 +6,7 @@ import { type UvDisplay, setReferences, shownView, type Tool, useDesk } from "..
 import { toggleStencils } from "../state/cards";
 import { decalLayer, useDecals } from "../state/decals";
 import { layerById, surfaceNamed, useSession } from "../state/session";
+import { isStencilled } from "../state/stencils";
 import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
 import { LookControl } from "./look_control";
@@ -37,6 +38,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
   const surface = surfaceNamed(state, desk.surface);
   const masked = layerById(state, desk.maskTarget ?? "");
   const layer = surface && layerById(state, desk.layers[surface.name] ?? "");
+  const stencilled = useDesk(isStencilled);
   const held = useDecals((decals) => decals.inHand);
   const inHand = state?.pictures.find(({ id }) => id === held);
   const onDecals = desk.tool !== "pick" && desk.tool !== "sample" && decalLayer(surface, desk.layers, desk.maskTarget) !== null;
@@ -59,8 +61,8 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
         )}
         {!preparing && (
           <button
-            type="button" aria-label="Stencil" aria-pressed={desk.stencil.on} title={tooltip("stencil")} onClick={toggleStencils}
-            className={`flex h-7 shrink-0 items-center gap-1.5 rounded-control px-2 ${desk.stencil.on ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
+            type="button" aria-label="Stencil" aria-pressed={stencilled} title={tooltip("stencil")} onClick={toggleStencils}
+            className={`flex h-7 shrink-0 items-center gap-1.5 rounded-control px-2 ${stencilled ? "bg-accent-soft" : "text-ink-2 hover:bg-fog-2"}`}
           >
             <IconSlideshow size={16} stroke={1.7} />
             <span className="@max-[720px]:hidden">Stencil</span>

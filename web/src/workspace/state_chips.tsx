@@ -5,7 +5,7 @@ import { openTipCard, toggleStencils } from "../state/cards";
 import { FRESH, setTip, type Tool, useDesk } from "../state/desk";
 import { useRows } from "../state/layers";
 import { toggleMaskAlone } from "../state/mask_alone";
-import { setStencil } from "../state/stencils";
+import { isStencilled, setStencil } from "../state/stencils";
 import { MIRROR_BUTTON } from "./mirror_control";
 
 interface Chip {
@@ -21,8 +21,8 @@ const { tip: RESTING, mirror: NO_MIRROR } = FRESH;
 
 /** Everything about the brush that is not at rest: a click opens its control, the cross puts it to rest. */
 export function StateChips() {
-  const { tip, mirror, tool, eraseAll, stencil } = useDesk();
-  const through: Chip[] = stencil.on && stencil.picture && tool === "brush"
+  const { tip, mirror, tool, eraseAll } = useDesk();
+  const through: Chip[] = useDesk(isStencilled)
     ? [{ text: "stencil", what: "Paints through the stencil", open: toggleStencils, rest: () => setStencil({ on: false }) }]
     : [];
   const alone = useRows((rows) => rows.maskAlone);

@@ -5,7 +5,7 @@ import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { LARGEST } from "../state/stencil_place";
-import { centerStencil, moveStencil, paintThrough, setStencil, stencilMiddle, takeStencil } from "../state/stencils";
+import { centerStencil, isStencilled, moveStencil, paintThrough, setStencil, stencilMiddle, takeStencil, toggleStencil } from "../state/stencils";
 import { stampWith } from "../state/tips";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
@@ -19,6 +19,7 @@ import { Toggle } from "./toggle";
 /** Pictures that paint goes through, fixed to the screen while the model is turned below them. */
 export function StencilCard({ project, stage }: { project: Project; stage: Stage }) {
   const stencil = useDesk((desk) => desk.stencil);
+  const on = useDesk(isStencilled);
   const pictures = useSession((session) => session.state?.pictures) ?? [];
   const chosen = pictures.find(({ id }) => id === stencil.picture);
   const button = "h-8 grow rounded-control bg-fog-2 px-2 enabled:hover:bg-fog-3 disabled:opacity-50";
@@ -31,11 +32,11 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
           <>
             <Uses picture={chosen} project={project} />
             <div className="mt-2.5 flex gap-1.5">
-              <button type="button" className={button} disabled={!stencil.on} onClick={() => applyStencil(stage)} title="All of it at once, on what is seen">
+              <button type="button" className={button} disabled={!on} onClick={() => applyStencil(stage)} title="All of it at once, on what is seen">
                 Lay it on whole
               </button>
-              <button type="button" className={button} onClick={() => setStencil({ on: !stencil.on })}>
-                {stencil.on ? "Put away" : "Take it"}
+              <button type="button" className={button} onClick={toggleStencil}>
+                {on ? "Put away" : "Take it"}
               </button>
             </div>
             <Slider label="Seen" value={stencil.opacity} min={0} max={1} show={(value) => `${Math.round(value * 100)}%`} onChange={(opacity) => setStencil({ opacity })} title="How much the picture itself is seen while painting" />
@@ -98,7 +99,8 @@ function Middle() {
 
 /** How the picture is used: one choice, seen at once. */
 function Uses({ picture, project }: { picture: Picture; project: Project }) {
-  const { stamps, on } = useDesk((desk) => desk.stencil);
+  const { stamps } = useDesk((desk) => desk.stencil);
+  const on = useDesk(isStencilled);
   const { surface, layers } = useDesk();
   const uses = [
     { text: "On the screen", what: "It stays where it is put, and paint goes through it", now: on && !stamps, act: () => paintThrough({ stamps: false }) },

@@ -5,7 +5,7 @@ import { useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
-import { setStencil } from "../state/stencils";
+import { isStencilled, setStencil } from "../state/stencils";
 import { onArrowKeys } from "../ui/arrow_keys";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
@@ -20,13 +20,14 @@ interface Pull {
 /** Degrees that Shift snaps to. */
 const SNAP = 15;
 
-/** The stencil over the stage: painting goes through it, its handles move, turn and scale it. */
+/** The stencil over the stage, as long as paint goes through it; its handles move, turn and scale it. */
 export function StencilOverlay({ project }: { project: string }) {
-  const { picture, on, x, y, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
+  const seen = useDesk(isStencilled);
+  const { picture, x, y, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
   const pressed = usePressed();
   const pictures = useSession((session) => session.state?.pictures);
   const chosen = pictures?.find(({ id }) => id === picture);
-  if (!chosen || !on) return null;
+  if (!chosen || !seen) return null;
   return (
     <div
       data-testid="stencil" data-over-stage

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -22,22 +24,36 @@ from .document.painting.retouching import RETOUCHES
 from .document.values import CloneSource, DecalRelief, Mapping, MixByHeight
 from .studio.client_updates import COARSE
 
+CORE = Path(__file__).parent / "core"
+
 
 def warm_up() -> None:
-    """Run every kernel once on a small document."""
-    document = Document.from_mesh(lantern_buoy(), "warm", (64, 64))
-    camera = Camera.look_at((0, 0.5, 6), (0, 0.5, 0), 30, (300, 300))
-    pigment = Pigment(base_color="#808080", roughness=0.5, metallic=0.5, height=0.5)
-    layers = [surface.layers.add("brushed", name="w") for surface in document.surfaces.values()]
+    """Run every kernel once on a small document; the first time in two processes, as a compiler takes one core."""
+    compiled = any(CORE.rglob("*.nbi"))
+    helper = None if compiled else subprocess.Popen([sys.executable, "-m", "nightmist.warm"])
+    warm_showing()
+    warm_painting()
+    if helper:
+        helper.wait()
+
+
+def warm_painting() -> None:
+    """What strokes and fills run."""
+    document, layer, camera, pigment = _small_document()
     for build_up in (False, True):
         tip = Tip(radius=30, build_up=build_up)
-        document.stroke(layers[0], [(150, 150), (170, 170)], camera, tip, pigment)
-    document.stroke(layers[0], [(150, 150)], camera, Tip(radius=30), None, tool="erase")
-    _warm_options(document, layers[0], camera, pigment)
-    document.gradient(layers[0], (0, 0, 0), (0, 1, 0), (pigment, pigment))
+        document.stroke(layer, [(150, 150), (170, 170)], camera, tip, pigment)
+    document.stroke(layer, [(150, 150)], camera, Tip(radius=30), None, tool="erase")
+    document.gradient(layer, (0, 0, 0), (0, 1, 0), (pigment, pigment))
+    _warm_options(document, layer, camera, pigment)
+
+
+def warm_showing() -> None:
+    """What composites and washes run, and what preparing does."""
+    document, layer, camera, pigment = _small_document()
     document.refresh()
-    _warm_stack(document, layers[0], camera, pigment)
-    _warm_nodes(document, layers[0], camera, pigment)
+    _warm_stack(document, layer, camera, pigment)
+    _warm_nodes(document, layer, camera, pigment)
     for composite in document.composites.values():
         composite.pictures["color"].encode(0, 64, 0, 64)
         composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
@@ -47,6 +63,15 @@ def warm_up() -> None:
     document.check_uvs()
     write_glb(document.mesh)
     warm_unwrap()
+
+
+def _small_document() -> tuple[Document, Layer, Camera, Pigment]:
+    """A buoy with a layer on each surface, that of the first one, who looks at it, and what to paint with."""
+    document = Document.from_mesh(lantern_buoy(), "warm", (64, 64))
+    camera = Camera.look_at((0, 0.5, 6), (0, 0.5, 0), 30, (300, 300))
+    pigment = Pigment(base_color="#808080", roughness=0.5, metallic=0.5, height=0.5)
+    layers = [surface.layers.add("brushed", name="w") for surface in document.surfaces.values()]
+    return document, layers[0], camera, pigment
 
 
 def warm_unwrap() -> None:
@@ -116,3 +141,7 @@ def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pig
         document.fill(layer, pigment, region=document.select(hit))
         document.fill_color(layer, pigment, hit)
         document.erase_color(layer, hit)
+
+
+if __name__ == "__main__":
+    warm_painting()

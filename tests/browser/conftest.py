@@ -125,6 +125,11 @@ def chromium() -> Iterator[Browser]:
         browser.close()
 
 
+def model_in(image: np.ndarray) -> np.ndarray:
+    """Where a picture of the stage shows anything but its gray."""
+    return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
+
+
 class Painter:
     """A browser tab with a project open, and what a painter does in it."""
 

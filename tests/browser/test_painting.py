@@ -13,10 +13,9 @@ from playwright.sync_api import expect
 from nightmist.core.formats.gltf_write import write_glb
 
 from ..shapes import overlapped
-from .conftest import PATIENCE, SWITCHES, texels_in
+from .conftest import PATIENCE, SWITCHES, model_in, texels_in
 
 RED = (184, 64, 44)  # the palette's first color
-STAGE = (139, 143, 142)
 PLAIN = (231, 231, 231)  # start value of the pier: 0.8 linear
 
 
@@ -94,8 +93,7 @@ def test_a_pinch_zooms_as_far_as_the_fingers_go(painter):
         )
 
     def filled(image: np.ndarray) -> int:
-        """Pixels of the model: those that are not the stage's gray."""
-        return int((np.abs(image - (0x8B, 0x8F, 0x8E)).max(axis=2) > 12).sum())
+        return int(model_in(image).sum())
 
     before = filled(tab.colors())
     turn(ctrl=False)
@@ -240,7 +238,7 @@ def test_the_demo_project_is_painted_on(painter, server, chromium):
     expect(page.get_by_text("2048 × 2048")).to_be_visible()
     expect(page.get_by_role("row", name="Band paint", exact=True)).to_be_visible()
     image = tab.colors()
-    assert (np.abs(image - STAGE).max(axis=2) > 30).mean() > 0.05
+    assert model_in(image).mean() > 0.05
     page.get_by_label("Use #e2ae45").click()
     tab.drag((0.49, 0.12), (0.5, 0.5), (0.5, 0.7))
     tab.wait_kept(1)

@@ -11,17 +11,13 @@ from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh.bodies import practice_body
 
 from ..shapes import placed, plane, walls
+from .conftest import model_in
 from .test_painting import plain_red
 
 
 def middle_of_map(tab) -> tuple[int, int, int]:
     image = tab.colors()
     return tuple(image[image.shape[0] // 2 + 20, image.shape[1] * 3 // 4 + 20])
-
-
-def model_in(image: np.ndarray) -> np.ndarray:
-    """Where a picture of the stage shows anything."""
-    return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
 
 
 def test_the_map_shows_the_map_that_is_chosen(painter, server):

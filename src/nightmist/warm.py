@@ -24,6 +24,7 @@ from .document.painting.retouching import RETOUCHES
 from .document.values import CloneSource, DecalRelief, Mapping, MixByHeight
 from .studio.client_updates import COARSE
 
+#: Compiled kernels are kept beside their sources.
 CORE = Path(__file__).parent / "core"
 
 

@@ -125,9 +125,9 @@ def chromium() -> Iterator[Browser]:
         browser.close()
 
 
-def model_in(image: np.ndarray) -> np.ndarray:
-    """Where a picture of the stage shows anything but its gray."""
-    return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > 12
+def model_in(image: np.ndarray, beyond: int = 12) -> np.ndarray:
+    """Where a picture of the stage shows anything but its gray, or what is that near to it."""
+    return np.abs(image - np.array([0x8B, 0x8F, 0x8E])).max(axis=2) > beyond
 
 
 class Painter:

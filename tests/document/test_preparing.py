@@ -14,11 +14,12 @@ from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.api.mesh_wire import Snapshot, write_mesh
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.image_files import read_picture
 from nightmist.core.mesh.planner import enough_size
 from nightmist.core.mesh.seams import edges_at
 from nightmist.core.progress import CancelledError
 from nightmist.demo.buoy import lantern_buoy
-from nightmist.document.files.hand_off import glb
+from nightmist.document.files.hand_off import glb, map_files
 from nightmist.document.painting.unchanged import why_unchanged
 from nightmist.document.preparing.refit import Plan, refit
 from nightmist.document.values import StartValues
@@ -347,6 +348,8 @@ def test_gutters_are_as_wide_as_set(tmp_path, texels):
     doc.save(tmp_path / "panes.nightmist")
     again = Document.load(tmp_path / "panes.nightmist")
     np.testing.assert_array_equal(again.surfaces["left"].read("base_color"), made)
+    handed = next(data for name, data in map_files(doc, "png16").items() if name.endswith("_left_base_color.png"))
+    np.testing.assert_array_equal(read_picture("left.png", handed)[..., :3], made[..., :3])
     doc.set_gutter(None, 30)
     assert doc.surfaces["right"].value.gutter == 30
     for _ in range(1 if texels is None else 2):

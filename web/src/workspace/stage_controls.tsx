@@ -38,7 +38,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
   const surface = surfaceNamed(state, desk.surface);
   const masked = layerById(state, desk.maskTarget ?? "");
   const layer = surface && layerById(state, desk.layers[surface.name] ?? "");
-  const stencilled = useDesk(isStencilled);
+  const stencilled = isStencilled(desk);
   const held = useDecals((decals) => decals.inHand);
   const inHand = state?.pictures.find(({ id }) => id === held);
   const onDecals = desk.tool !== "pick" && desk.tool !== "sample" && decalLayer(surface, desk.layers, desk.maskTarget) !== null;

@@ -21,8 +21,9 @@ const { tip: RESTING, mirror: NO_MIRROR } = FRESH;
 
 /** Everything about the brush that is not at rest: a click opens its control, the cross puts it to rest. */
 export function StateChips() {
-  const { tip, mirror, tool, eraseAll } = useDesk();
-  const through: Chip[] = useDesk(isStencilled)
+  const desk = useDesk();
+  const { tip, mirror, tool, eraseAll } = desk;
+  const through: Chip[] = isStencilled(desk)
     ? [{ text: "stencil", what: "Paints through the stencil", open: toggleStencils, rest: () => setStencil({ on: false }) }]
     : [];
   const alone = useRows((rows) => rows.maskAlone);

@@ -99,9 +99,9 @@ function Middle() {
 
 /** How the picture is used: one choice, seen at once. */
 function Uses({ picture, project }: { picture: Picture; project: Project }) {
-  const { stamps } = useDesk((desk) => desk.stencil);
-  const on = useDesk(isStencilled);
-  const { surface, layers } = useDesk();
+  const desk = useDesk();
+  const { surface, layers, stencil: { stamps } } = desk;
+  const on = isStencilled(desk);
   const uses = [
     { text: "On the screen", what: "It stays where it is put, and paint goes through it", now: on && !stamps, act: () => paintThrough({ stamps: false }) },
     { text: "By clicks", what: "It goes with the pointer; each click lays it on whole", now: on && stamps, act: () => paintThrough({ stamps: true }) },

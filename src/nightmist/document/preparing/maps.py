@@ -139,25 +139,14 @@ def set_crease(document: Document, surface: str | None, angle: float | None) -> 
     """From which angle on edges of a surface, or of all, are sharp; None as the model's file has it."""
     if angle is not None and not 0 <= angle <= 180:
         raise NightmistError(f"An angle of {angle!r} degrees does not work; give 0 (every edge) to 180 (none).")
-    surfaces = document.surface_values() if surface is None else [document.surface_value(surface)]
-    changed = [one for one in surfaces if one.crease != angle]
-    if not changed:
-        return Change(label="")
-    return Change(
-        label=f"Edges of {surface or 'all surfaces'}",
-        values={one.id: (one, one.but(crease=None if angle is None else float(angle))) for one in changed},
-    )  # fmt: skip
+    return _with_each(document, surface, "Edges", crease=None if angle is None else float(angle))
 
 
 def set_gutter(document: Document, surface: str | None, texels: int | None) -> Change:
     """How far islands of a surface, or of all, continue into the gaps around them; None as the maps' size asks for."""
     if texels is not None and not LEAST_GUTTER <= texels <= MOST_GUTTER:
         raise NightmistError(f"A gutter of {texels!r} texels does not work; give {LEAST_GUTTER} to {MOST_GUTTER}.")
-    surfaces = document.surface_values() if surface is None else [document.surface_value(surface)]
-    return Change(
-        label=f"Gutter of {surface or 'all surfaces'}",
-        values={one.id: (one, one.but(gutter=texels)) for one in surfaces if one.gutter != texels},
-    )  # fmt: skip
+    return _with_each(document, surface, "Gutter", gutter=texels)
 
 
 def set_depth(surface: Surface, depth: float) -> Change:
@@ -216,6 +205,16 @@ def _with(document: Document, surface: Surface, label: str, moved: list[str], **
     surfaces = document.surface_values()
     surfaces[surface.number] = surface.but(**fields)
     return refit(document, Plan(label, surfaces=surfaces, moved=moved))
+
+
+def _with_each(document: Document, surface: str | None, what: str, **fields: Any) -> Change:
+    """A surface, or all, with other fields; those that have them already stay out of it."""
+    surfaces = document.surface_values() if surface is None else [document.surface_value(surface)]
+    after = {one.id: (one, one.but(**fields)) for one in surfaces}
+    return Change(
+        label=f"{what} of {surface or 'all surfaces'}",
+        values={name: (old, new) for name, (old, new) in after.items() if new != old},
+    )
 
 
 def _fitted(document: Document, mesh: Mesh, surface: Surface, size: tuple[int, int], keep_density: bool) -> Mesh:

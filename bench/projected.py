@@ -14,11 +14,11 @@ from numpy.typing import NDArray
 from nightmist import Camera, Document, Pigment, Tip
 from nightmist.core.formats.image_files import write_png
 from nightmist.core.kernels import addresses_in
-from nightmist.core.mapping.angles import facing_normals
 from nightmist.core.mapping.pyramid import pyramid_of
 from nightmist.core.mapping.sight import Sight
 from nightmist.core.mapping.stencil import COLOR, lay_stencil, projector
 from nightmist.core.mesh.bodies import practice_body
+from nightmist.core.texels.facing import facing_of
 from nightmist.core.texels.ownership import Ownership, own_texels
 from nightmist.document.api_decals import Decal
 from nightmist.document.document import Preview
@@ -44,7 +44,7 @@ def stencil(side: int, times: int) -> None:
     picture = rng.integers(0, 65536, (side, side, 4), dtype=np.uint16)
     pyramid = pyramid_of(picture, gray=False)
     where = projector(CAMERA, (640, 640), (1000, 1000), 10, False, 80)
-    normals, hidden = facing_normals(mesh, mesh.uvs[0], own), np.zeros(len(own.normals), np.uint8)
+    normals, hidden = facing_of(mesh, mesh.uvs[0], own).normals, np.zeros(len(own.normals), np.uint8)
     made = np.zeros((len(tiles), 64, 64, 4), np.uint16)
     table = np.zeros(len(own.tile_start) - 1, np.int64)
     table[tiles] = addresses_in(made)

@@ -11,10 +11,11 @@ from nightmist.core.brush import Coverage, Dabs
 from nightmist.core.brush.reach import ALONE, ANCHOR, JOINED
 from nightmist.core.mesh import Caster
 from nightmist.core.texels import TILE
+from nightmist.core.texels.facing import facing_of
 from nightmist.core.texels.ownership import own_texels
 
-from ..shapes import SHAPES, places_at, plane, plate
-from .brute import dab
+from ..shapes import SHAPES, drum, places_at, plane, plate, sphere
+from .brute import by_angle, dab
 
 SIZE = (256, 256)
 
@@ -29,7 +30,8 @@ def dense(coverage: Coverage) -> np.ndarray:
 
 
 def covered_by(mesh, dabs: Dabs) -> np.ndarray:
-    coverage = Coverage(own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE))
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    coverage = Coverage(own, facing=facing_of(mesh, mesh.uvs[0], own))
     coverage.add(dabs)
     return dense(coverage)
 
@@ -58,6 +60,56 @@ def test_the_far_side_of_a_thin_plate_stays_clean():
     found = covered_by(plate(), one((0, 0, 0), (0, 0, 1), 0.5, hardness=0.5))
     assert found[:128, :128].max() == 1
     assert found[128:, 128:].max() == 0
+
+
+@pytest.mark.parametrize(("limit", "joined"), [(45, None), (90, None), (120, None), (60, JOINED), (110, JOINED)])
+def test_the_limit_runs_around_a_ball_in_a_line(limit, joined):
+    """Of a dab, or of a segment with one normal at both ends, each texel takes what the ball's own angle there says."""
+    mesh = sphere(32, 16)
+    way = np.array([0.36, 0.48, 0.8])
+    dabs = one(way, way, 5.0, hardness=1.0, facing_limit=limit)
+    if joined is not None:
+        dabs = Dabs(
+            np.array([way, way + (0.1, 0, 0)]), np.tile(way, (2, 1)), np.full(2, 5.0), np.ones(2), np.ones(2), limit,
+            joined=np.array([ALONE, joined], np.int8),
+        )  # fmt: skip
+    found = covered_by(mesh, dabs)
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    y, x = np.nonzero(own.owner() >= 0)
+    # Around the poles it is open, and its faces are slivers.
+    away = np.abs(places_at(own, y, x)[:, 1]) < 0.8
+    y, x = y[away], x[away]
+    places = places_at(own, y, x)
+    cosines = places @ way / np.linalg.norm(places, axis=1)
+    flat = by_angle(np.einsum("nk,nk->n", own.normals[own.owner()[y, x]], np.tile(way, (len(y), 1))), limit)
+    wanted = by_angle(cosines, limit)
+    off = np.sqrt(np.mean((found[y, x] - wanted) ** 2))
+    assert off < np.sqrt(np.mean((flat - wanted) ** 2)) / 8
+
+
+def test_a_segment_goes_from_one_limit_to_the_other():
+    """Where its normals differ, a texel takes of each by how near it lies to that end."""
+    mesh = drum(1.0, 96, 2.0)
+    ends = np.array([[0.0, 0.6, 1.0], [0.0, -0.6, 1.0]])
+    ways = np.array([[0.0, 0, 1], [1.0, 0, 0]])
+    found = covered_by(mesh, Dabs(
+        ends, ways, np.full(2, 9.0), np.ones(2), np.ones(2), 60, joined=np.array([ANCHOR, JOINED], np.int8),
+    ))  # fmt: skip
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    y, x = np.nonzero(own.owner() >= 0)
+    places = places_at(own, y, x)
+    round_about = places * (1, 0, 1) / np.linalg.norm(places * (1, 0, 1), axis=1)[:, None]
+    part = (0.6 - places[:, 1]) / 1.2
+    wanted = (1 - part) * by_angle(round_about @ ways[0], 60) + part * by_angle(round_about @ ways[1], 60)
+    between = (part > 0.01) & (part < 0.99)
+    assert between.sum() > 10_000
+    assert np.abs(found[y, x] - wanted)[between].max() < 0.02
+
+
+def test_the_widest_limit_takes_the_back_of_a_plate():
+    found = covered_by(plate(), one((0, 0, 0), (0, 0, 1), 0.5, hardness=0.5, facing_limit=180))
+    assert found[:128, :128].max() == 1
+    assert found[128:, 128:].max() > 0.9
 
 
 def test_capped_and_built_up_strokes():

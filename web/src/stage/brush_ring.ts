@@ -28,7 +28,7 @@ export class BrushRing {
     this.uniforms.ringCount.value = 0;
   }
 
-  /** pixel: size of a screen pixel at that depth, so that the line stays thin. limit: degrees, as the tip's. */
+  /** pixel: size of a screen pixel at that depth, so that the line stays thin. limit: degrees, as the tip's; 180 for any. */
   show(rings: Ring[], pixel: number, limit: number): void {
     rings.slice(0, MOST).forEach(({ center, normal, radius, kind }, i) => {
       this.table.set([...center.toArray(), KINDS.indexOf(kind), ...normal.toArray(), radius], 8 * i);
@@ -36,7 +36,7 @@ export class BrushRing {
     this.uniforms.ringTable.value.needsUpdate = true;
     this.uniforms.ringCount.value = Math.min(rings.length, MOST);
     this.uniforms.ringPixel.value = pixel;
-    this.uniforms.ringLimit.value = Math.cos(THREE.MathUtils.degToRad(limit));
+    this.uniforms.ringLimit.value = limit >= 180 ? -2 : Math.cos(THREE.MathUtils.degToRad(limit));
   }
 
   get visible(): boolean {

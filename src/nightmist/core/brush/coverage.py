@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..kernels import address_of, addresses_in, in_two_threads, kernel
 from ..texels.area import TileArea
+from ..texels.facing import Facing, flat_facing, limits_of
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
@@ -44,9 +45,9 @@ class Dabs:
 
     centers, normals: (N, 3) float64. radii: (N,) model units. strengths: (N,) 0-1.
     hardness: 0-1, the share of the radius with full weight, one for all or (N,). facing_limit: degrees between a
-    dab's normal and a texel's, from which on the texel is left alone. build_up: dabs add up instead of stopping
-    at strength. table: falloff of `falloff.py`, empty for the smooth one. picture: (h, w) float32, what the tip
-    lets through, looked up in the tangent plane along `tangents`, (N, 3) unit vectors to its right.
+    dab's normal and what a texel faces, from which on the texel is left alone; 180 for any. build_up: dabs add up
+    instead of stopping at strength. table: falloff of `falloff.py`, empty for the smooth one. picture: (h, w) float32,
+    what the tip lets through, looked up in the tangent plane along `tangents`, (N, 3) unit vectors to its right.
     colors: (h, w, 3) float32, the picture's own colors, each times what the picture lets through there.
     numbers: (N,) int32 above 0, which dab laid most on a texel is remembered, for colors that differ.
     joined: (N,) the dabs are stations of a band. ALONE: the station itself is laid. JOINED: all that is near the
@@ -94,8 +95,10 @@ class Dabs:
 class Coverage:
     """One stroke's coverage of one surface, 0-1, in float32 tiles that appear as they are touched."""
 
-    def __init__(self, ownership: Ownership, hidden: NDArray[np.uint8] | None = None) -> None:
-        """hidden: for each face of the table, 1 when it is to be left alone."""
+    def __init__(
+        self, ownership: Ownership, hidden: NDArray[np.uint8] | None = None, facing: Facing | None = None
+    ) -> None:
+        """hidden: for each face of the table, 1 when it is to be left alone. facing: as the faces do by themselves."""
         self.ownership = ownership
         self.hidden = np.zeros(len(ownership.faces), np.uint8) if hidden is None else hidden
         self.tiles: dict[int, NDArray[np.float32]] = {}
@@ -105,19 +108,19 @@ class Coverage:
         #: What dabs with colors of their own have left, (TILE, TILE, 4) uint16, opaque.
         self.colors: dict[int, NDArray[np.uint16]] = {}
         self.color_addresses = np.zeros(len(self.addresses), np.int64)
-        own = ownership
+        own, faces = ownership, facing or flat_facing(ownership)
         self._faces = (
-            own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals, own.texel_size,
-            self.hidden,
+            own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals,
+            faces.normals, faces.spread, own.texel_size, self.hidden,
         )  # fmt: skip
 
     def add(self, dabs: Dabs, mask: TileMask | None = None) -> TileArea:
         """Gather dabs, by the shares that a mask lets through; returns the rectangles in which coverage changed.
 
-        A texel at X with normal m takes strength · falloff(|X - P| / r) where |X - P| < r and
-        m · n > cos(limit). Falloff is 1 up to the hardness, then falls as 1 - s²(3 - 2s); a
-        hard edge still falls over one texel, so that it shows no stairs. Where dabs have colors, each lies over those
-        before it (source-over, Porter and Duff 1984), by what it takes and what was covered.
+        A texel at X that faces m takes strength · falloff(|X - P| / r) where |X - P| < r and m · n > cos(limit), less
+        over the last degrees before the limit, by `angle_share`. Falloff is 1 up to the hardness, then falls as
+        1 - s²(3 - 2s); a hard edge still falls over one texel, so that it shows no stairs. Where dabs have colors, each
+        lies over those before it (source-over, Porter and Duff 1984), by what it takes and what was covered.
         """
         if dabs.joined is not None:
             return self.add_band(dabs, self, mask)[0]
@@ -129,11 +132,11 @@ class Coverage:
         hardness = np.zeros(count) + dabs.hardness
         tangents = dabs.tangents if dabs.tangents is not None else np.zeros((count, 3))
         numbers = dabs.numbers if dabs.numbers is not None else np.zeros(count, np.int32)
-        limit = np.cos(np.radians(dabs.facing_limit))
+        low, high = limits_of(dabs.facing_limit)
 
         def gather(a: int, b: int) -> None:
             gather_dabs(
-                dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, limit,
+                dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, low, high,
                 dabs.build_up, dabs.table, dabs.picture, dabs.colors, tiles[a:b], self.addresses, self.number_addresses,
                 self.color_addresses, masks, whole, *self._faces, rects[a:b],
             )  # fmt: skip
@@ -154,12 +157,12 @@ class Coverage:
             ahead.hold(tiles)
         rects, guessed = _nowhere(len(tiles)), _nowhere(len(tiles))
         hardness = np.zeros(len(dabs)) + dabs.hardness
-        limit = np.cos(np.radians(dabs.facing_limit))
+        low, high = limits_of(dabs.facing_limit)
 
         def gather(a: int, b: int) -> None:
             gather_band(
                 dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, dabs.joined, loose, middles, reaches,
-                limit, dabs.table, tiles[a:b], self.addresses, ahead.addresses, NO_TILE, masks, whole, *self._faces,
+                low, high, dabs.table, tiles[a:b], self.addresses, ahead.addresses, NO_TILE, masks, whole, *self._faces,
                 rects[a:b], guessed[a:b],
             )  # fmt: skip
 

@@ -5,17 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from ..kernels import floats_at, held_or, kernel
+from ..texels.facing import angle_share
 from ..texels.raster import TILE
-from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows, reached_texels
+from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows, reached_texels, tile_at
 
 
 @kernel
 def gather_band(  # type: ignore[no-untyped-def]
-    centers, normals, radii, strengths, hardness, joined, loose, middles, reaches, cos_limit, table, tiles, addresses,
-    ahead, nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, texel_size, hidden,
-    rects, guessed,
+    centers, normals, radii, strengths, hardness, joined, loose, middles, reaches, low, high, table, tiles, addresses,
+    ahead, nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, facing, spread,
+    texel_size, hidden, rects, guessed,
 ):  # fmt: skip
     ends = np.empty(12)
+    averted = np.zeros((TILE, TILE), np.float32)
     for k in range(len(tiles)):
         t = tiles[k]
         tile = addresses[t]
@@ -37,9 +39,9 @@ def gather_band(  # type: ignore[no-untyped-def]
                 if hidden[f] != 0:
                     continue
                 n = face_normals[f]
-                facing0 = n[0] * normals[b, 0] + n[1] * normals[b, 1] + n[2] * normals[b, 2] - cos_limit
-                facing1 = n[0] * normals[d, 0] + n[1] * normals[d, 1] + n[2] * normals[d, 2] - cos_limit
-                if facing0 <= 0 and facing1 <= 0:
+                along0 = n[0] * normals[b, 0] + n[1] * normals[b, 1] + n[2] * normals[b, 2]
+                along1 = n[0] * normals[d, 0] + n[1] * normals[d, 1] + n[2] * normals[d, 2]
+                if max(along0, along1) + spread[f] <= low:
                     continue
                 for axis in range(3):
                     ends[axis], ends[axis + 3] = centers[b, axis], centers[d, axis] - centers[b, axis]
@@ -47,17 +49,42 @@ def gather_band(  # type: ignore[no-untyped-def]
                 ends[8], ends[9] = strengths[b], strengths[d]
                 ends[10] = max(0.0, min(hardness[b], 1.0 - texel_size[f] / radii[b]))
                 ends[11] = max(0.0, min(hardness[d], 1.0 - texel_size[f] / radii[d]))
+                through = gate
+                if min(along0, along1) - spread[f] < high:
+                    through = averted.ctypes.data
+                    _share_by_angle(gate, pieces[p], spans, matrices[f], middles[d], reach, ends, facing[f],
+                                    normals[b], normals[d], low, high, averted)  # fmt: skip
                 if loose[d] == 0:
-                    _gather_segment(tile, gate, nothing, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
-                                    facing0, facing1, table, rects[k])  # fmt: skip
+                    _gather_segment(tile, through, nothing, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
+                                    table, rects[k])  # fmt: skip
                 else:
-                    _gather_segment(guess, gate, tile, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
-                                    facing0, facing1, table, guessed[k])  # fmt: skip
+                    _gather_segment(guess, through, tile, pieces[p], spans, matrices[f], mx, my, mz, reach, ends,
+                                    table, guessed[k])  # fmt: skip
+
+
+@kernel
+def _share_by_angle(  # type: ignore[no-untyped-def]
+    gate, piece, spans, m, middle, reach, ends, facing, normal0, normal1, low, high, shares
+):
+    """What a gate lets through of a segment, less where its piece lies at an angle to the normals at its ends."""
+    length2 = ends[3] * ends[3] + ends[4] * ends[4] + ends[5] * ends[5]
+    first, last, _ = reached_rows(piece, m, middle[0], middle[1], middle[2], reach)
+    for i in range(first, last):
+        row = piece[3] + i
+        y = piece[2] + row + 0.5
+        for column in range(spans[piece[5] + i, 0], spans[piece[5] + i, 1]):
+            x, part = piece[1] + column + 0.5, 0.0
+            for axis in range(3):
+                part += (m[axis] * x + m[axis + 3] * y + m[axis + 6] - ends[axis]) * ends[axis + 3]
+            part = min(max(part / length2, 0.0), 1.0) if length2 > 0 else 0.0
+            share = (1 - part) * angle_share(facing, x, y, normal0, low, high)
+            share += part * angle_share(facing, x, y, normal1, low, high)
+            shares[row, column] = tile_at(gate)[row, column] * np.float32(share)
 
 
 @kernel
 def _gather_segment(  # type: ignore[no-untyped-def]
-    tile, gate, other, piece, spans, m, mx, my, mz, reach, ends, facing0, facing1, table, rect
+    tile, gate, other, piece, spans, m, mx, my, mz, reach, ends, table, rect
 ):
     """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials.
 
@@ -75,7 +102,6 @@ def _gather_segment(  # type: ignore[no-untyped-def]
     r0, dr = np.float32(ends[6]), np.float32(ends[7] - ends[6])
     s0, ds = np.float32(ends[8]), np.float32(ends[9] - ends[8])
     h0, dh = np.float32(ends[10]), np.float32(ends[11] - ends[10])
-    f0, df = np.float32(facing0), np.float32(facing1 - facing0)
     tiny = np.float32(1e-6 * min(ends[6], ends[7]))
     top, bottom, left, right = rect
     for i in range(first, last):
@@ -105,7 +131,7 @@ def _gather_segment(  # type: ignore[no-untyped-def]
         near0 = np.float32(ax * ax + ay * ay + az * az)
         near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
         along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
-        curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df)
+        curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh)
         # As many texels as vectors hold without a rest.
         stop = (end + LANES - 1) & ~(LANES - 1)
         at = 4 * (TILE * row + begin)
@@ -137,12 +163,12 @@ def _gather_segment(  # type: ignore[no-untyped-def]
 @kernel
 def _near_segment(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
     """Of texel c of a row: where between the hard middle and the rim it lies, 0-1, and the strength there."""
-    near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, f0, df = curve
+    near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh = curve
     one, zero, step = np.float32(1.0), np.float32(0.0), np.float32(c)
     along = along0 + along1 * step
     part = min(one, max(zero, along * inverse))
     distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
     h, r = h0 + dh * part, r0 + dr * part
     s = (np.sqrt(max(distance2, zero)) - h * r) / max((one - h) * r, tiny)
-    inside = (c >= low) & (c < high) & (f0 + df * part > zero) & (s < one)
+    inside = (c >= low) & (c < high) & (s < one)
     return min(one, max(zero, s)), s0 + ds * part if inside else zero

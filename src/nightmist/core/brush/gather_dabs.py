@@ -5,17 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from ..kernels import as_int32, as_uint16, carray, floats_at, held_or, kernel
+from ..texels.facing import angle_share
 from ..texels.raster import TILE
 from .reach import LANES, box_distance2, reached_rows, reached_texels, tile_at
 
 
 @kernel
 def gather_dabs(  # type: ignore[no-untyped-def]
-    centers, normals, radii, strengths, hardness, tangents, numbers, cos_limit, build_up, table, picture, colors,
+    centers, normals, radii, strengths, hardness, tangents, numbers, low, high, build_up, table, picture, colors,
     tiles, addresses, number_addresses, color_addresses, masks, whole, tile_start, boxes, pieces, balls, spans,
-    matrices, face_normals, texel_size, hidden, rects,
+    matrices, face_normals, facing, spread, texel_size, hidden, rects,
 ):  # fmt: skip
     side = np.zeros(6)
+    averted = np.zeros((TILE, TILE), np.float32)
     for k in range(len(tiles)):
         t = tiles[k]
         tile = addresses[t]
@@ -39,18 +41,36 @@ def gather_dabs(  # type: ignore[no-untyped-def]
                 f = pieces[p, 0]
                 if hidden[f] != 0:
                     continue
-                if face_normals[f, 0] * nx + face_normals[f, 1] * ny + face_normals[f, 2] * nz <= cos_limit:
+                along = face_normals[f, 0] * nx + face_normals[f, 1] * ny + face_normals[f, 2] * nz
+                if along + spread[f] <= low:
                     continue
+                through = gate
+                if along - spread[f] < high:
+                    through = averted.ctypes.data
+                    _share_by_angle(gate, pieces[p], spans, matrices[f], centers[d], r, facing[f], normals[d],
+                                    low, high, averted)  # fmt: skip
                 h = np.float32(max(0.0, min(hardness[d], 1.0 - texel_size[f] / r)))
                 if picture.shape[0] > 0 or number_addresses[t] != 0:
                     _gather_detailed(
-                        tile_at(tile), tile_at(gate), number_addresses[t], numbers[d], color_addresses[t], pieces[p],
+                        tile_at(tile), tile_at(through), number_addresses[t], numbers[d], color_addresses[t], pieces[p],
                         spans, matrices[f], px, py, pz, r, np.float32(strengths[d]), h, build_up, table, picture,
                         colors, side, rects[k],
                     )  # fmt: skip
                 else:
-                    _gather_piece(tile, gate, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]), h,
-                                  build_up, table, rects[k])  # fmt: skip
+                    _gather_piece(tile, through, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]),
+                                  h, build_up, table, rects[k])  # fmt: skip
+
+
+@kernel
+def _share_by_angle(gate, piece, spans, m, center, r, facing, normal, low, high, shares):  # type: ignore[no-untyped-def]
+    """What a gate lets through of a dab, less where its piece lies at an angle; only rows that it reaches."""
+    first, last, _ = reached_rows(piece, m, center[0], center[1], center[2], r)
+    for i in range(first, last):
+        row = piece[3] + i
+        y = piece[2] + row + 0.5
+        for column in range(spans[piece[5] + i, 0], spans[piece[5] + i, 1]):
+            share = angle_share(facing, piece[1] + column + 0.5, y, normal, low, high)
+            shares[row, column] = tile_at(gate)[row, column] * np.float32(share)
 
 
 @kernel

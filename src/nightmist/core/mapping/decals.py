@@ -16,10 +16,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import in_two_threads
+from ..texels.facing import ANY_ANGLE
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
-from .angles import ANY_ANGLE
 from .around_body import lay_around_body
 from .bending import FLAT
 from .on_surface import lay_on_surface
@@ -112,7 +112,7 @@ def lay_decal(
 ) -> None:  # fmt: skip
     """Lay a picture over what is gathered. rows: which tiles of `into`.
 
-    normals: (faces, 9) as of `normals_over` for pictures around a body, else as of `facing_normals`.
+    normals: (faces, 9) as of `normals_over` for pictures around a body, else as of `Facing.normals`.
     """
     tiles = into.tiles[rows]
     if region is not None:

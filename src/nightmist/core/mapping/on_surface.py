@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..kernels import inlined, kernel
+from ..texels.facing import angle_share
 from ..texels.raster import TILE
 from .bending import rolled_out
 from .decal_texels import CLAMP, along_frame, faded, keep_samples, lay_over, wrap_of
@@ -19,19 +20,6 @@ DEPTH_FADE = 0.1
 def _side(away, footprint, soft):  # type: ignore[no-untyped-def]
     """How much of a texel lies within a side of the frame, `away` from its middle; it fades over `soft`."""
     return min(max((0.5 - away) / max(footprint, 1e-12) + 0.5, 0.0), 1.0) * faded(0.5 - away, soft)
-
-
-@kernel
-def _facing(front, low, high, normal, x, y):  # type: ignore[no-untyped-def]
-    """How much a texel takes for the angle at which it lies."""
-    if high <= -2.0:
-        return 1.0
-    length, toward = 1e-30, 0.0
-    for k in range(3):
-        along = normal[k] * x + normal[k + 3] * y + normal[k + 6]
-        length += along * along
-        toward += along * front[k]
-    return faded(toward / np.sqrt(length) - low, max(high - low, 1e-9))
 
 
 @inlined
@@ -147,7 +135,7 @@ def lay_on_surface(  # type: ignore[no-untyped-def]
                         _bent(q, size, bend, inward, here)
                     if abs(q[2]) > 0.5 or abs(q[0]) > ends[0] or abs(q[1]) > ends[1]:
                         continue
-                    share = _facing(here, limits[0], limits[1], normals[f], x, y)
+                    share = angle_share(normals[f], x, y, here, limits[0], limits[1])
                     if share <= 0:
                         continue
                     share *= faded(1 - 2 * abs(q[2]), DEPTH_FADE)

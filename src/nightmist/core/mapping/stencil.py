@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import as_uint16, carray, in_two_threads, kernel
+from ..texels.facing import ANY_ANGLE, limits_of
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
-from .angles import ANY_ANGLE, limits_of
 from .camera import Camera
 from .pyramid import LUMA, Pyramid
 from .samples import BLOCKS, EVERY, add_samples
@@ -68,7 +68,7 @@ def lay_stencil(
 ) -> None:  # fmt: skip
     """Write what a stencil shows on the texels of some tiles: uint16, straight alpha in the last of `channels`.
 
-    normals: (faces, 9) as of `facing_normals`. addresses: by tile number, tiles empty so far. hidden: (n,) 1 for faces
+    normals: (faces, 9) as of `Facing.normals`. addresses: by tile number, tiles empty so far. hidden: (n,) 1 for faces
     that take nothing. kind: COLOR; VALUE, with `value` 0-1 a channel; GRAY, where `value` is what black and what white
     become. by_gray: alpha counts times gray.
     """

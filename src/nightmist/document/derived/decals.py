@@ -10,7 +10,6 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.mapping.angles import ANY_ANGLE, limits_of
 from ...core.mapping.around_body import ROUNDING
 from ...core.mapping.bending import bounds_of
 from ...core.mapping.decals import (
@@ -24,6 +23,7 @@ from ...core.mapping.decals import (
 from ...core.mapping.frames import inverse_of, inward_of, turn_of
 from ...core.mapping.placing import axes_of, tiles_in_box
 from ...core.texels import Raster, TileArea
+from ...core.texels.facing import ANY_ANGLE, limits_of
 from ...core.texels.flat import FLAT_NORMAL, FLAT_NORMALS, flat_ownership
 from ...core.texels.ownership import Ownership
 from ...core.texels.raster import tile_key
@@ -173,7 +173,7 @@ class Source:
     def _normals(self, decal: Decal, layout: Layout) -> NDArray[np.float64]:
         if isinstance(decal.frame, MapFrame):
             return FLAT_NORMALS
-        return layout.smooth_normals if isinstance(decal.frame, BodyFrame) else layout.facing_normals
+        return layout.smooth_normals if isinstance(decal.frame, BodyFrame) else layout.facing.normals
 
     def _frame(
         self, decal: Decal, surface: Surface

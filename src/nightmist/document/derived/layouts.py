@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.mapping.angles import facing_normals
 from ...core.mesh import Mesh
 from ...core.relief.heights import Heights
+from ...core.texels.facing import Facing, facing_of
 from ...core.texels.gutter import Gutter, reach_for
 from ...core.texels.ownership import CrowdedError, Ownership, normals_over, own_texels
 from ...core.texels.seam_links import SeamLinks, links_over_seams
@@ -65,9 +65,9 @@ class Layout:
         return normals_over(self.mesh, self.uvs, self.ownership)
 
     @cached_property
-    def facing_normals(self) -> NDArray[np.float64]:
-        """Which way texels of each of its faces face, as `facing_normals` has it."""
-        return facing_normals(self.mesh, self.uvs, self.ownership)
+    def facing(self) -> Facing:
+        """Which way its texels face, where an angle is asked."""
+        return facing_of(self.mesh, self.uvs, self.ownership)
 
     @property
     def corners(self) -> NDArray[np.float64]:
@@ -76,7 +76,7 @@ class Layout:
 
     def bytes(self) -> int:
         """What it holds, as far as it was asked for."""
-        tables = ("ownership", "gutter", "surroundings", "smooth_normals", "facing_normals")
+        tables = ("ownership", "gutter", "surroundings", "smooth_normals", "facing")
         held = {id(table): table for name in tables if (table := self.__dict__.get(name)) is not None}
         return sum(_bytes(table) for table in held.values())
 

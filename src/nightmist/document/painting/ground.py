@@ -113,7 +113,8 @@ class Ground:
         surface = self.surfaces[name]
         if self.flat:
             return Coverage(flat_ownership(*surface.size))
-        return Coverage(self.document.layout(surface).ownership, self.document.hidden_faces(surface))
+        layout = self.document.layout(surface)
+        return Coverage(layout.ownership, self.document.hidden_faces(surface), layout.facing)
 
     def mask(self, name: str, image: int) -> TileMask | None:
         """Where the dabs of one of the mirror's images may go on a surface; it stays so during the stroke."""

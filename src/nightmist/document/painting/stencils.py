@@ -76,7 +76,7 @@ class StencilTexels:
         if self.flat:
             normals, hidden = FLAT_NORMALS, np.zeros(1, np.uint8)
         else:
-            normals, hidden = self.document.layout(surface).facing_normals, self.document.hidden_faces(surface)
+            normals, hidden = self.document.layout(surface).facing.normals, self.document.hidden_faces(surface)
         kind, value = self._what(name)
         by_gray = self.gray and self.opaque and kind == VALUE
         lay_stencil(own, normals, hidden, self.pyramid, self.where, new, table, CHANNELS[name], kind, value, by_gray)

@@ -8,7 +8,7 @@ import pytest
 from nightmist.core.mesh import Caster
 from nightmist.core.mesh.pick import barycentric
 
-from ..shapes import sphere
+from ..shapes import plane, sphere
 
 
 @pytest.mark.parametrize("unit", [0.01, 1.0, 100.0])
@@ -36,3 +36,19 @@ def test_hits_are_shaded_as_their_corners_say():
     wanted = np.einsum("nck,nc->nk", mesh.normals[face].astype(np.float64), weights)
     wanted /= np.linalg.norm(wanted, axis=1, keepdims=True)
     assert np.abs(normals - wanted).max() < 1e-6
+    assert np.abs(caster.facing(hits) - wanted).max() < 1e-6
+
+
+def test_where_normals_only_soften_an_edge_a_face_faces_what_it_does():
+    """Corners turned by 20 degrees count; turned by 30 they do not."""
+    mesh = plane(2)
+    turned = np.radians([20, 30])[np.arange(len(mesh.faces)) % 2]
+    normals = mesh.normals.copy()
+    normals[:, 0] = np.stack([np.sin(turned), 0 * turned, np.cos(turned)], 1)
+    caster = Caster(mesh.changed(normals=normals))
+    middles = mesh.corners.mean(axis=1)
+    hits = caster.cast(middles + [0, 0, 1.0], np.tile([0, 0, -1.0], (len(middles), 1)))
+    wanted = normals.astype(np.float64).mean(axis=1)
+    wanted /= np.linalg.norm(wanted, axis=1, keepdims=True)
+    wanted[1::2] = 0, 0, 1
+    assert np.abs(caster.facing(hits) - wanted).max() < 1e-6

@@ -15,7 +15,7 @@ from nightmist.core.texels import TileArea
 from nightmist.document.derived.programs import Programs
 from nightmist.document.values import MAPS
 
-from ..shapes import joined, placed, plane, plate, sphere, walls
+from ..shapes import joined, placed, places_at, plane, plate, sphere, walls
 
 RED = Pigment(base_color="#ff0000")
 FRONT = Camera.look_at((0, 0, 5), (0, 0, 0), 40, (800, 600))
@@ -441,3 +441,25 @@ def test_a_stroke_along_an_edge_paints_both_faces_evenly():
     assert painted[0] == pytest.approx(painted[1], rel=0.02)
     away = (own.normals[np.maximum(owner, 0)] @ np.array([1, 0, 1]) / np.sqrt(2)) < -0.1
     assert not cover[(owner >= 0) & away].any()
+
+
+@pytest.mark.parametrize("spacing", [0.1, 0.5])
+def test_around_a_ball_a_brush_ends_where_the_ball_turns_away(spacing):
+    """As a band and as a dab, wherever on a face it was pressed: the limit is that of the ball, not of its faces."""
+    doc = document(sphere(32, 16))
+    (layer,) = doc.layers.values()
+    tip = Tip(radius=9, unit="world", hardness=1, spacing=spacing, facing_limit=60)
+    hit = np.array([0.05, 0.04])
+    way = np.array([*hit, np.sqrt(1 - hit @ hit)])
+    eye = tuple(5 * way)
+    doc.stroke(layer, [(400, 300)], Camera.look_at(eye, (0, 0, 0), 40, (800, 600)), tip, RED)
+    own = layer.surface.layout.ownership
+    y, x = np.nonzero(own.owner() >= 0)
+    places = places_at(own, y, x)
+    angle = np.degrees(np.arccos(places @ way / np.linalg.norm(places, axis=1)))
+    cover = layer.read("base_color")[y, x, 3] / 65535
+    middle = np.abs(places[:, 1]) < 0.8
+    assert (cover[middle & (angle < 51)] == 1).all()
+    assert (cover[middle & (angle > 61)] == 0).all()
+    t = np.clip((np.cos(np.radians(angle)) - 0.5) / (np.cos(np.radians(52)) - 0.5), 0, 1)
+    assert np.sqrt(np.mean((cover - t * t * (3 - 2 * t))[middle] ** 2)) < 0.02

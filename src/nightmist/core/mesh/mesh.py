@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -20,6 +21,9 @@ if TYPE_CHECKING:
     from .topology import Topology
 
 MAX_FACES = 2_000_000
+#: Degrees between a face and the normals at its corners up to which it stands for a piece of something round. Beyond,
+#: an edge was shaded softly.
+ROUND = 25.0
 
 
 @dataclass
@@ -70,6 +74,13 @@ class Mesh:
         length = np.linalg.norm(cross, axis=1, keepdims=True)
         normals: NDArray[np.float64] = np.divide(cross, length, out=np.zeros_like(cross), where=length > 0)
         return normals
+
+    @cached_property
+    def is_round(self) -> NDArray[np.bool_]:
+        """(F,) faces that stand for a piece of something round; not where normals only soften the look of an edge."""
+        corners = np.einsum("fck,fk->fc", self.normals, self.face_normals, dtype=np.float64)
+        found: NDArray[np.bool_] = corners.min(axis=1) >= math.cos(math.radians(ROUND))
+        return found
 
     @cached_property
     def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

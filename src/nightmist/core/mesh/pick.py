@@ -58,6 +58,12 @@ class Caster:
                   distance)  # fmt: skip
         return Hits(face, position, normal, distance)
 
+    def facing(self, hits: Hits) -> NDArray[np.float64]:
+        """(N, 3) unit vectors: what the places of hits face, smooth on what is round; the hits' normals elsewhere."""
+        normals, mesh = hits.normal.copy(), self.mesh
+        _face(mesh.is_round, mesh.corners, mesh.normals, hits.face, hits.position, normals)
+        return normals
+
     def attributes(self, hits: Hits, which: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N, 3) weights of the corners and (N, 3) unit shading normals of the hits numbered in `which`."""
         face = hits.face[which]
@@ -97,6 +103,17 @@ def _meet(found, visible, corners, normals, origins, directions, face, position,
             position[i, axis] = origins[i, axis] + directions[i, axis] * t
             normal[i, axis] = normals[f, axis]
         distance[i] = t
+
+
+@kernel
+def _face(is_round, corners, normals, face, position, facing):  # type: ignore[no-untyped-def]
+    weights = np.empty((1, 3))
+    for i in range(len(face)):
+        if face[i] >= 0 and is_round[face[i]]:
+            f = face[i]
+            _weigh(corners[f : f + 1], position[i : i + 1], weights)
+            facing[i] = 0.0
+            _blend(normals[f : f + 1], weights, facing[i : i + 1])
 
 
 def barycentric(corners: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:

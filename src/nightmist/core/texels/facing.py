@@ -14,9 +14,6 @@ from .ownership import Ownership, normals_over
 
 #: Degrees over which paint fades before the limit.
 FADE = 8.0
-#: Degrees between a face and the normals at its corners up to which it stands for a piece of something round. Beyond,
-#: an edge was shaded softly.
-ROUND = 25.0
 #: Cosines that no face is beyond.
 ANY_ANGLE = (-3.0, -2.0)
 
@@ -39,7 +36,7 @@ def facing_of(mesh: Mesh, uvs: NDArray[np.float32], own: Ownership) -> Facing:
     """What a surface's texels face. uvs: (F, 3, 2) of the map that `own` is of."""
     found, flat = normals_over(mesh, uvs, own), own.normals
     corners = mesh.normals[own.faces].astype(np.float64)
-    edged = np.einsum("fck,fk->fc", corners, flat).min(axis=1) < math.cos(math.radians(ROUND))
+    edged = ~mesh.is_round[own.faces]
     found[edged, :6], found[edged, 6:] = 0.0, flat[edged]
     spread = np.linalg.norm(corners - flat[:, None], axis=2).max(axis=1)
     spread[edged] = 0.0

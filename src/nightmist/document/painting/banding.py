@@ -81,7 +81,7 @@ class BandPath:
             return rows
         hits = touch.caster.cast(*camera.rays(rows[:, X : Y + 1]))
         met = hits.face >= 0
-        rows[:, MET], rows[:, POINT], rows[:, NORMAL] = met, hits.position, hits.normal
+        rows[:, MET], rows[:, POINT], rows[:, NORMAL] = met, hits.position, touch.caster.facing(hits)
         points = hits.position if met.all() else np.where(met[:, None], hits.position, camera.target)
         unit = rows[:, UNIT] = camera.units_per_pixel(points)
         rows[:, RADIUS] = radii / unit if self.tip.unit == "world" else radii

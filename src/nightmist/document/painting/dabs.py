@@ -117,7 +117,7 @@ class DabPath:
         else:
             hits = touch.caster.cast(*camera.rays(places))
             hit = hits.face >= 0
-            centers, normals = hits.position[hit], hits.normal[hit]
+            centers, normals = hits.position[hit], touch.caster.facing(hits)[hit]
             radii = radii[hit] * (camera.units_per_pixel(centers) if tip.unit == "px" else 1.0)
             right, up, _ = camera.axes
             ways = ahead[hit, :1] * right - ahead[hit, 1:] * up

@@ -96,7 +96,7 @@ class Touch:
         tangents = None if dabs.tangents is None else dabs.tangents @ turn.T
         return dabs.image(
             good, np.zeros(len(dabs), np.bool_), bool(np.linalg.det(turn) < 0), centers=hits.position,
-            normals=hits.normal, tangents=tangents, track=(number,),
+            normals=self.caster.facing(hits), tangents=tangents, track=(number,),
         )  # fmt: skip
 
     def _wrapped(self, dabs: Dabs) -> list[Dabs]:

@@ -265,6 +265,34 @@ def test_it_is_put_where_it_is_wanted_by_buttons_and_numbers(painter, server):
     assert np.argwhere(blue)[:, 1].mean() < np.argwhere(yellow(found))[:, 1].mean() - 5
 
 
+def test_the_eraser_goes_through_it_unless_clicks_lay_it_on(painter, server):
+    """Paint is taken away in the picture's shape; with clicks that lay it on, the eraser is the eraser."""
+    tab = painter(practice(server, "plane")).open()
+    page = tab.page
+    take(tab)
+    page.get_by_role("button", name="Lay it on whole").click()
+    tab.wait_kept(2)
+    page.get_by_role("textbox", name="Wide").fill("60")
+    page.get_by_role("textbox", name="Wide").press("Enter")
+    page.get_by_role("radio", name="Erase", exact=True).click()
+    expect(page.get_by_test_id("stencil")).to_be_visible()
+    disk = yellow(server.texels(tab.project, "plane"))
+    tab.drag((0.35, 0.5), (0.65, 0.5))
+    tab.wait_kept(3)
+    taken = disk & ~yellow(server.texels(tab.project, "plane"))
+    rows, columns = np.nonzero(taken)
+    # A smaller disk in the middle, though the stroke went over the whole width.
+    assert 100 < taken.sum() < disk.sum() / 4
+    high, wide = (np.ptp(side) for side in np.nonzero(disk))
+    assert np.ptp(columns) / np.ptp(rows) == pytest.approx(wide / high, rel=0.07)
+    assert np.ptp(columns) < wide / 2
+    expect(page.get_by_test_id("target")).to_contain_text("All maps")
+    page.get_by_role("button", name="By clicks").click()
+    expect(page.get_by_role("radio", name="Brush", exact=True)).to_be_checked()
+    page.get_by_role("radio", name="Erase", exact=True).click()
+    expect(page.get_by_test_id("stencil")).to_have_count(0)
+
+
 def test_a_picture_of_the_library_comes_in_by_a_click_and_one_is_kept_for_all(painter, server):
     """What ships is at hand in a new project; one of one's own is kept, used in another, taken out, brought back."""
     tab = painter(practice(server, "plane")).open()
@@ -275,9 +303,9 @@ def test_a_picture_of_the_library_comes_in_by_a_click_and_one_is_kept_for_all(pa
     expect(page.get_by_test_id("stencil")).to_be_visible()
     expect(page.get_by_role("button", name="Warning label, in the library")).to_have_count(0)
     expect(page.get_by_role("radio", name="Brush", exact=True)).to_be_checked()
-    # Seen as long as paint goes through it; Z takes it again where it was.
+    # Seen as long as strokes go through it; Z takes it again where it was.
     place = page.get_by_test_id("stencil").bounding_box()
-    page.keyboard.press("e")
+    page.keyboard.press("f")
     expect(page.get_by_test_id("stencil")).to_have_count(0)
     expect(page.get_by_role("button", name="Lay it on whole")).to_be_disabled()
     page.keyboard.press("z")

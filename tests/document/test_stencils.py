@@ -188,6 +188,33 @@ def test_a_stroke_goes_through_the_stencil_and_leaves_what_is_transparent_to_the
     assert ((edge >= low) & (edge <= high)).all()
 
 
+@pytest.mark.parametrize("gray", [False, True])
+def test_the_eraser_takes_away_through_the_stencil_by_its_shape_in_all_maps(tmp_path, gray):
+    """As much as the brush lays on there; where the picture is transparent, or black where it is gray, not one bit."""
+    u = np.tile(np.linspace(0, 1, 64), (64, 1))
+    pixels = u if gray else np.stack([u, 1 - u, 0 * u, u], axis=-1)
+    path = write(tmp_path / "ramp.png", pixels)
+    doc, surface, layer = body(plane(4))
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (800, 600))
+    stencil = nm.Stencil(path, center=(400, 300), size=(300, 300))
+    tip = nm.Tip(radius=120, hardness=0.3, strength=0.8)
+    path = [(360, 300), (440, 310)]
+    coat = surface.layers.add("brushed")
+    doc.stroke(coat, path, camera, tip, Pigment(base_color="#ff0000"), stencil=stencil)
+    laid = coat.read("base_color")[..., 3].astype(float) / 65535
+    doc.fill(layer, Pigment(base_color="#336699", roughness=0.3))
+    for name in ("base_color", "roughness"):
+        before = layer.read(name)
+        doc.stroke(layer, path, camera, tip, None, tool="erase", stencil=stencil)
+        after = layer.read(name)
+        left = before[..., -1] / 65535 * (1 - laid)
+        assert np.abs(after[..., -1] / 65535 - left).max() < 2e-4
+        np.testing.assert_array_equal(after[laid == 0], before[laid == 0])
+        doc.undo()
+        np.testing.assert_array_equal(layer.read(name), before)
+    assert (laid > 0.3).any()
+
+
 def test_gray_pictures_take_the_pigment_and_maps_follow_their_gray(tmp_path):
     ramp = np.tile(np.linspace(0, 1, 128), (128, 1))
     path = write(tmp_path / "ramp.png", ramp)

@@ -36,7 +36,9 @@ class BeginStroke(Message):
     source: CloneSource | None = None
     mask_value: Share | None = Field(default=None, description="it works on the layers' masks; a brush lays this on")
     fence: Fence | None = None
-    stencil: Stencil | None = Field(default=None, description="what a brush paints through; pixels as the samples'")
+    stencil: Stencil | None = Field(
+        default=None, description="what a brush paints, or the eraser takes away, through; pixels as the samples'"
+    )
     layers: dict[str, str]
 
 

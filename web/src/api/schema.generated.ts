@@ -2812,7 +2812,7 @@ export interface components {
             /** @default null */
             fence: components["schemas"]["Fence"] | null;
             /**
-             * @description what a brush paints through; pixels as the samples'
+             * @description what a brush paints, or the eraser takes away, through; pixels as the samples'
              * @default null
              */
             stencil: components["schemas"]["Stencil"] | null;

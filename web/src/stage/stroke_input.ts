@@ -48,11 +48,11 @@ export class StrokeInput {
       sayWhile(() => !useSession.getState().connected, "The connection is lost, so this stroke could not be kept. It comes back by itself.");
       return idle();
     }
-    if (tool === "brush" && stamps()) {
+    if (stamps()) {
       applyStencil(this.views);
       return idle();
     }
-    if (tool === "brush" && stencilIn(this.views, spot.area, false) && !liesOver(spot.area, this.views.canvas)) {
+    if (stencilIn(this.views, spot.area, false) && !liesOver(spot.area, this.views.canvas)) {
       const { stencil } = useDesk.getState();
       sayWhile(() => useDesk.getState().stencil === stencil, `The stencil lies over the ${"texel" in spot ? "model" : "map"}. Move it here, or put it away (Z).`);
       return idle();
@@ -123,7 +123,7 @@ export class StrokeInput {
       seed: Math.floor(Math.random() * 2 ** 31),
       source: tool === "clone" ? this.cloneSource(spot) : null,
       mask_value: maskLoad(desk),
-      stencil: tool === "brush" ? stencilIn(this.views, spot.area, inMap) : null,
+      stencil: stencilIn(this.views, spot.area, inMap),
       fence: region || touchFence ? { region, touch: touchFence } : null,
       layers: receivingLayers(state!),
     }; // prettier-ignore

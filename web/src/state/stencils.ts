@@ -7,13 +7,14 @@ export const setStencil = (part: Partial<StencilPlace>) => useDesk.setState(({ s
 
 const stageBox = () => document.querySelector("canvas[data-ready]")!.getBoundingClientRect();
 
-/** Whether paint goes through a stencil now: one is on, and the brush is at hand, as no other tool goes through it. */
-export const isStencilled = ({ tool, stencil }: Desk): boolean => tool === "brush" && stencil.on && stencil.picture !== null;
+/** Whether strokes go through a stencil now: one is on, and the brush is at hand or, unless clicks lay it on, the eraser. */
+export const isStencilled = ({ tool, stencil }: Desk): boolean =>
+  stencil.on && stencil.picture !== null && (tool === "brush" || (tool === "erase" && !stencil.stamps));
 
-/** From now on paint goes through the stencil. */
+/** From now on strokes go through the stencil. */
 export function paintThrough(part: Partial<StencilPlace>): void {
-  useDesk.setState({ tool: "brush" });
   setStencil({ ...part, on: true });
+  if (!isStencilled(useDesk.getState())) useDesk.setState({ tool: "brush" });
 }
 
 export function toggleStencil(): void {

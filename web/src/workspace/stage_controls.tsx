@@ -48,10 +48,10 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
       {preparing ? <span /> : <div className="card flex h-8 min-w-0 items-center gap-2 px-3" data-testid="target" data-bar>
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="min-w-24 truncate" title={`${surface?.name ?? ""}, ${what}`}>
-          {onDecals ? (inHand ? `Placing ${inHand.name} on` : "Decals on") : DOING[desk.tool]}{" "}
+          {onDecals ? (inHand ? `Placing ${inHand.name} on` : "Decals on") : desk.tool === "fill" && desk.fillAway ? "Emptying" : DOING[desk.tool]}{" "}
           <b className="font-semibold">{surface?.name}</b>, {what}
         </span>
-        <span className="min-w-9 shrink-[3] truncate text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? "takes no paint" : carried(desk.tool, desk.pigment)}</span>
+        <span className="min-w-9 shrink-[3] truncate text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? "takes no paint" : carried(desk)}</span>
         <FenceChip />
         <HiddenChip project={project} />
       </div>}

@@ -24,7 +24,7 @@ export function StateChips() {
   const desk = useDesk();
   const { tip, mirror, tool, eraseAll } = desk;
   const through: Chip[] = isStencilled(desk)
-    ? [{ text: "stencil", what: "Paints through the stencil", open: toggleStencils, rest: () => setStencil({ on: false }) }]
+    ? [{ text: "stencil", what: "Strokes go through the stencil", open: toggleStencils, rest: () => setStencil({ on: false }) }]
     : [];
   const alone = useRows((rows) => rows.maskAlone);
   const masks: Chip[] = alone ? [{ text: "mask alone", what: "Only a mask is seen", open: () => toggleMaskAlone(alone), rest: () => toggleMaskAlone(alone) }] : [];

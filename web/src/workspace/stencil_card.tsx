@@ -59,7 +59,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
             </div>
             {!stencil.through && <Slider label="Up to" value={stencil.limit} min={10} max={90} show={(value) => `${Math.round(value)}°`} onChange={(limit) => setStencil({ limit })} title="What is seen at a flatter angle than this takes no paint" />}
             <StencilMaps />
-            <p className="mt-1.5 text-ink-2">It stays on the screen while the model is turned. The brush paints through it; maps besides color take the pigment’s values in its shape.</p>
+            <p className="mt-1.5 text-ink-2">It stays on the screen while the model is turned. Brush and eraser go through it; maps besides color take the pigment’s values in its shape.</p>
             <PictureAbout key={chosen.id} picture={chosen} project={project} />
           </>
         )}

@@ -71,11 +71,16 @@ def erase(
     after: NDArray[np.int64],
     channels: int,
     ahead: NDArray[np.int64] = NO_GUESS,
+    pictures: NDArray[np.int64] = NO_PICTURES,
 ) -> None:
-    """Write `after` = `before` with alpha · (1 - coverage); tables as in `composite_over`."""
+    """Write `after` = `before` with alpha · (1 - coverage), which the alpha of pictures thins; tables as in
+    `composite_over`.
+    """
     in_two_threads(
         len(area),
-        lambda a, b: _erase(area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, channels),
+        lambda a, b: _erase(
+            area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, channels, pictures
+        ),
     )
 
 
@@ -219,17 +224,23 @@ def _over_blended(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _erase(tiles, rects, coverage, ahead, nothing, before, after, channels):  # type: ignore[no-untyped-def]
-    alpha = channels - 1
+def _erase(tiles, rects, coverage, ahead, nothing, before, after, channels, pictures):  # type: ignore[no-untyped-def]
+    alpha, one, unit = channels - 1, np.float32(1.0), np.float32(1.0 / 65535.0)
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
         cover, guess = _coverage(coverage, t, nothing), _coverage(ahead, t, nothing)
         target = carray(as_uint16(after[t]), (TILE, TILE, channels))
         source = carray(as_uint16(before[t]), (TILE, TILE, channels))
+        # What thins it; where there is none, tiles that are there anyway and are not looked at.
+        thinned = len(pictures) > 0
+        picture = carray(as_uint16(pictures[t] if thinned else before[t]), (TILE, TILE, channels))
         for y in range(top, bottom):
             for x in range(left, right):
-                left_over = np.float32(source[y, x, alpha]) * (np.float32(1.0) - max(cover[y, x], guess[y, x]))
+                share = max(cover[y, x], guess[y, x])
+                if thinned:
+                    share *= np.float32(picture[y, x, alpha]) * unit
+                left_over = np.float32(source[y, x, alpha]) * (one - share)
                 target[y, x, alpha] = np.uint16(left_over + np.float32(0.5))
                 for c in range(alpha):
                     target[y, x, c] = source[y, x, c] if target[y, x, alpha] > 0 else 0

@@ -70,7 +70,7 @@ class PictureTool:
 
 
 class TexelSource(Protocol):
-    """Where texels come from that are laid on: a place beside, later a stencil or a picture."""
+    """Where texels come from that are laid on, or thin what is taken away: a place beside, a stencil."""
 
     def pictures(self, target: Target, coverage: Coverage, area: TileArea) -> NDArray[np.int64]:
         """(all tiles of the map,) addresses of tiles like the target's, true where an area is covered."""
@@ -78,14 +78,21 @@ class TexelSource(Protocol):
 
 
 class EraseTool:
-    """Takes away what lies there."""
+    """Takes away what lies there, as far as a picture's texels are opaque where there is one."""
+
+    def __init__(self, source: TexelSource | None) -> None:
+        self.source = source
 
     def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
         """As LaysOn says."""
         held = area.only(target.after_addresses[area.tiles] != 0)
         target.prepare(held.tiles)
+        pictures = NO_PICTURES
+        if self.source:
+            for gathered in (coverage, ahead):
+                pictures = self.source.pictures(target, gathered, held)
         erase(
             held, coverage.addresses, target.before_addresses, target.after_addresses, target.raster.channels,
-            ahead.addresses,
+            ahead.addresses, pictures,
         )  # fmt: skip
         return held

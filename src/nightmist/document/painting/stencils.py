@@ -29,8 +29,10 @@ from .ground import Target
 class StencilTexels:
     """Where texels come from that a stencil lays on: worked out tile by tile as a stroke reaches them."""
 
-    def __init__(self, document: Document, stencil: Stencil, camera: Camera | None, load: Load) -> None:
-        """camera: None in the map. load: what the pigment, or a mask's value, lays where the picture has no say."""
+    def __init__(self, document: Document, stencil: Stencil, camera: Camera | None, load: Load | None) -> None:
+        """camera: None in the map. load: what the pigment, or a mask's value, lays where the picture has no say; None
+        for the picture's shape alone.
+        """
         self.document, self.stencil, self.load, self.flat = document, stencil, load, camera is None
         picture = document.picture_value(stencil.picture)
         self.pyramid = document.washes.pyramid(picture, gray=False)
@@ -45,11 +47,11 @@ class StencilTexels:
     @property
     def colored(self) -> bool:
         """The picture lays its own colors."""
-        return not (self.gray or self.stencil.tint or "mask" in self.load)
+        return not (self.gray or self.stencil.tint or "mask" in (self.load or {}))
 
     def planes(self) -> list[PlaneName]:
         """The maps that it lays something on. Raises NightmistError when that is none."""
-        found = dict.fromkeys(self.load)
+        found = dict.fromkeys(self.load or {})
         if "mask" not in found:
             if self.colored:
                 found = {"base_color": None, **found}
@@ -83,6 +85,8 @@ class StencilTexels:
         return table
 
     def _what(self, name: PlaneName) -> tuple[int, tuple[float, ...]]:
+        if self.load is None:
+            return VALUE, ()
         by_gray = self.stencil.maps.get(name) if name != "mask" else None
         if by_gray:
             ends = by_gray.low, by_gray.high

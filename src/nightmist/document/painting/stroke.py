@@ -83,9 +83,9 @@ class Stroke:
 
         camera: what it is seen through; without one it is drawn in the map of surface `in_map`, in texels.
         seed: of everything random. source: where clone takes from. mask_value: it works on the layers' masks, and
-        this is what a brush lays there. fence: what it is kept inside. stencil: what a brush
-        paints through. Raises NightmistError when the stroke could
-        leave no mark: no layer, a hidden one, an empty pigment.
+        this is what a brush lays there. fence: what it is kept inside. stencil: what a brush paints, or the eraser
+        takes away, through. Raises NightmistError when the stroke could leave no mark: no layer, a hidden one, an
+        empty pigment.
         """
         if in_map is not None:
             layers = {name: layer for name, layer in layers.items() if name == in_map}
@@ -101,7 +101,7 @@ class Stroke:
             raise NightmistError(next(iter(self.held_back.values())))
         layers = {name: layer for name, layer in layers.items() if name not in self.held_back}
         self.values = load_of(pigment, mask_value)
-        self.stencil = stencil if tool == "brush" else None
+        self.stencil = stencil if tool in ("brush", "erase") else None
         if self.stencil:
             # Only what the camera sees takes a picture from the screen: there is no other side to mirror it to.
             mirror = None
@@ -129,9 +129,10 @@ class Stroke:
         banded = is_band(tip) and tool not in RETOUCHES
         self.path = BandPath(self.touch) if banded else DabPath(self.touch, seed)
         self.gate = Gate(document, camera, self.touch.matrices, tip.covered_too, fence)
-        self.texels = StencilTexels(document, self.stencil, camera, self.values) if self.stencil else None
+        laid = self.values if tool == "brush" else None
+        self.texels = StencilTexels(document, self.stencil, camera, laid) if self.stencil else None
         planes: list[PlaneName] = [MASK] if mask_value is not None else list(self.values)
-        if self.texels:
+        if self.texels and tool == "brush":
             planes = self.texels.planes()
         self.ground = Ground(document, layers, planes, self.gate)
         self.preview, self.layers, self.surfaces = self.ground.preview, self.ground.layers, self.ground.surfaces
@@ -152,11 +153,13 @@ class Stroke:
         self.laying = self._laying()
 
     def _laying(self) -> LaysOn:
+        if self.tool == "erase":
+            return EraseTool(self.texels)
         if self.texels:
             return PictureTool(self.texels, self.tip)
         if self.tool == "clone" and self.record.source:
             return PictureTool(Cloner(self.ground, self.record.source), self.tip)
-        return PigmentTool(self.values, self.tip, self.path) if self.tool == "brush" else EraseTool()
+        return PigmentTool(self.values, self.tip, self.path)
 
     def extend(self, samples: Iterable[Sample]) -> None:
         """Take more pointer samples (x, y, pressure and, if known, tilt x, y) and bring the layers up to date."""

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.document.change import Change
+from nightmist.document.contents import InOrder
 from nightmist.document.derived.pool import Pool, digest_of
 from nightmist.document.history import DEPTH, History
 from nightmist.document.values import MAPS
@@ -29,6 +30,8 @@ def document() -> Document:
 
 def whole(doc: Document):
     """Everything a painter could see or get back: structure, pixels of layers, composited maps and normals."""
+    # Nothing that was found in order before a change is left after it.
+    assert doc.in_order == InOrder.of(doc.values.values())
     layers = {i: {n: layer.read(n).tobytes() for n in MAPS} for i, layer in doc.layers.items()}
     shown = {n: {m: s.read(m).tobytes() for m in (*MAPS, "normal")} for n, s in doc.surfaces.items()}
     return dict(doc.values), layers, shown

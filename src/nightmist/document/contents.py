@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,12 +28,54 @@ from .values import (
 )
 
 
+class InOrder(NamedTuple):
+    """Values as they are asked for with every layer of every stroke."""
+
+    #: By number.
+    surfaces: tuple[Surface, ...]
+    #: By the surface or the group that they lie in, bottom first.
+    stacks: Mapping[str, tuple[Node, ...]]
+
+    @classmethod
+    def of(cls, values: Iterable[AnyValue]) -> InOrder:
+        """Surfaces and stacks among some values."""
+        surfaces: list[Surface] = []
+        stacks: dict[str, list[Node]] = {}
+        for value in values:
+            if isinstance(value, Surface):
+                surfaces.append(value)
+            elif isinstance(value, NODES):
+                stacks.setdefault(value.parent, []).append(value)
+        return cls(
+            tuple(sorted(surfaces, key=lambda surface: surface.number)),
+            {key: tuple(sorted(nodes, key=lambda node: (node.order, node.id))) for key, nodes in stacks.items()},
+        )
+
+
 class Contents:
     """Values by id, and the pool of the arrays that they name."""
 
     def __init__(self, values: Iterable[AnyValue], arrays: Pool) -> None:
         self.values: dict[str, AnyValue] = {value.id: value for value in values}
         self.arrays = arrays
+        self._in_order: InOrder | None = None
+
+    @property
+    def in_order(self) -> InOrder:
+        """Surfaces and stacks, found once until values change."""
+        if self._in_order is None:
+            self._in_order = InOrder.of(self.values.values())
+        return self._in_order
+
+    def put_values(self, values: Mapping[str, AnyValue]) -> None:
+        """Take values in, instead of those of the same ids."""
+        self.values.update(values)
+        self._in_order = None
+
+    def drop_value(self, key: str) -> None:
+        """Let a value go."""
+        del self.values[key]
+        self._in_order = None
 
     @property
     def project(self) -> Project:
@@ -46,12 +89,11 @@ class Contents:
 
     def surface_values(self) -> list[Surface]:
         """All surfaces by number."""
-        found = [value for value in self.values.values() if isinstance(value, Surface)]
-        return sorted(found, key=lambda surface: surface.number)
+        return list(self.in_order.surfaces)
 
     def surface_value(self, name: str) -> Surface:
         """A surface by name. Raises NightmistError naming those there are."""
-        surfaces = self.surface_values()
+        surfaces = self.in_order.surfaces
         for surface in surfaces:
             if surface.name == name:
                 return surface
@@ -66,8 +108,7 @@ class Contents:
 
     def stack(self, parent: str) -> list[Node]:
         """The nodes that lie directly in a surface or a group, bottom first."""
-        found = [value for value in self.values.values() if isinstance(value, NODES) and value.parent == parent]
-        return sorted(found, key=lambda node: (node.order, node.id))
+        return list(self.in_order.stacks.get(parent, ()))
 
     def nodes_in(self, parent: str) -> list[Node]:
         """All nodes in a surface or a group, those inside groups among them, bottom first; a group follows its own."""

@@ -199,8 +199,8 @@ class Document(Contents):
         if self._mesh is None or self._mesh[0] is not self.model:
             self._looks = ()
             self._mesh = self.model, mesh_of(self.model, self.arrays, self._mesh)
-        mesh, surfaces = self._mesh[1], tuple(self.surface_values())
-        if self._looks != surfaces:
+        mesh, surfaces = self._mesh[1], self.in_order.surfaces
+        if self._looks is not surfaces and self._looks != surfaces:
             self._looks, mesh.surfaces = surfaces, [look_of(surface) for surface in surfaces]
         return mesh
 
@@ -250,8 +250,10 @@ class Document(Contents):
 
     def hidden_faces(self, surface: Surface) -> NDArray[np.uint8]:
         """(n,) 1 for each of a surface's faces that belongs to a hidden part: no tool touches those."""
-        faces = self.layout(surface).faces
-        return np.isin(self.mesh.face_part[faces], self.project.hidden_parts).astype(np.uint8)
+        faces, hidden = self.layout(surface).faces, self.project.hidden_parts
+        if not hidden:
+            return np.zeros(len(faces), np.uint8)
+        return np.isin(self.mesh.face_part[faces], hidden).astype(np.uint8)
 
     def composite(self, surface: Surface) -> Composite:
         """A surface's maps, as far as they have been worked out."""
@@ -456,7 +458,8 @@ class Document(Contents):
         tiles = [self.pool.get(edit.after) for edit in change.edits]
         before = {key: self.shown(key) for key in change.values}
         gone = [key for key, (_, value) in change.values.items() if value is None]
-        self.values.update({key: value for key, (_, value) in change.values.items() if value is not None})
+        if change.values:
+            self.put_values({key: value for key, (_, value) in change.values.items() if value is not None})
         for key, raster in rasters.items():
             mark_tiles(self, key, _differing(raster, self.rasters.pop(key, None)))
             if raster is not None:
@@ -464,7 +467,7 @@ class Document(Contents):
         self._put(change, tiles, shown)
         # Only now: what lay in these nodes had to be told from their values.
         for key in gone:
-            del self.values[key]
+            self.drop_value(key)
             self.composites.pop(key, None)
             self.programs.forget(key)
             self.filters.forget(key)

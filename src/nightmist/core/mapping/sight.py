@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +16,8 @@ from .camera import Camera
 
 #: Pixels along the longer side of the buffer at most: finer ones tell nothing that a brush would show.
 LONGEST = 1600
+#: Rows of the buffer that are drawn together, once a texel is asked about that lies there.
+BAND = 64
 #: How far behind what is seen a place may lie and still count as seen: a share of the model's size …
 NEAR_SHARE = 0.002
 #: … and so many pixels of the buffer, at its depth, since one depth stands for a whole pixel.
@@ -37,17 +38,29 @@ class Sight:
         low, high = mesh.bounds
         self.tolerance = NEAR_SHARE * float(np.linalg.norm(high - low))
         self.depth = np.full((rows, columns), np.inf, np.float32)
-        shown = ~np.isin(mesh.face_part, hidden_parts) if hidden_parts else np.ones(len(mesh.faces), np.bool_)
-        near = max(1e-9, 1e-6 * float(np.linalg.norm(high - low)))
-        places, drawn = np.empty((len(mesh.positions), 3)), np.empty((len(mesh.positions), 3))
-        _turn(mesh.positions, self.eye, self.axes, self.focal, columns, rows, places, drawn)
-        in_two_threads(rows, lambda a, b: _draw(places, drawn, mesh.faces, shown, self.focal, near, a, b, self.depth))
+        self.faces, self.near = mesh.faces, max(1e-9, 1e-6 * float(np.linalg.norm(high - low)))
+        self.shown = ~np.isin(mesh.face_part, hidden_parts) if hidden_parts else np.ones(len(mesh.faces), np.bool_)
+        self.places, self.projected = np.empty((2, len(mesh.positions), 3))
+        _turn(mesh.positions, self.eye, self.axes, self.focal, columns, rows, self.places, self.projected)
+        #: (bands,) those that are drawn.
+        self.drawn = np.zeros(-(-rows // BAND), np.bool_)
 
-    @cached_property
-    def nearest(self) -> NDArray[np.float32]:
-        """(rows, columns) the least depth of a pixel, that to its right, and both below: most texels need no more."""
-        below = np.minimum(self.depth, np.roll(self.depth, -1, axis=0))
-        return np.minimum(below, np.roll(below, -1, axis=1))
+    @property
+    def bytes(self) -> int:
+        """What it holds of its own."""
+        return self.depth.nbytes + self.places.nbytes + self.projected.nbytes + self.shown.nbytes
+
+    def draw(self, bands: NDArray[np.bool_]) -> None:
+        """See that bands of the buffer are drawn."""
+        missing, rows = np.flatnonzero(bands & ~self.drawn), len(self.depth)
+
+        def work(a: int, b: int) -> None:
+            for first in (missing[a:b] * BAND).tolist():
+                _draw(self.places, self.projected, self.faces, self.shown, self.focal, self.near, first,
+                      min(first + BAND, rows), self.depth)  # fmt: skip
+
+        in_two_threads(len(missing), work, 2)
+        self.drawn[missing] = True
 
     def mask(self, own: Ownership, hidden: NDArray[np.uint8], matrix: NDArray[np.float64]) -> TileMask:
         """Closed for texels that face the eye but lie behind something; what is averted stays open.
@@ -59,11 +72,14 @@ class Sight:
         eye, axes = matrix[:, :3] @ self.eye + matrix[:, 3], self.axes @ matrix[:, :3].T
 
         def make(tiles: NDArray[np.int32]) -> NDArray[np.float32]:
-            shares, nearest = np.ones((len(tiles), TILE, TILE), np.float32), self.nearest.ravel()
+            bands, shares = np.zeros_like(self.drawn), np.ones((len(tiles), TILE, TILE), np.float32)
+            _lie_in(tiles, own.tile_start, own.pieces, own.balls, own.matrices, own.normals, hidden, eye, axes,
+                    self.focal, self.near, len(self.depth), bands)  # fmt: skip
+            self.draw(bands)
             in_two_threads(
                 len(tiles),
                 lambda a, b: _seen(tiles[a:b], own.tile_start, own.pieces, own.spans, own.matrices, own.normals,
-                                   hidden, eye, axes, self.focal, self.tolerance, self.depth, nearest, shares[a:b]),
+                                   hidden, eye, axes, self.focal, self.tolerance, self.depth, shares[a:b]),
                 4,
             )  # fmt: skip
             return shares
@@ -155,12 +171,39 @@ def _crossing(px, py, qx, qy, y, left, right):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _lie_in(  # type: ignore[no-untyped-def]
+    tiles, tile_start, pieces, balls, matrices, normals, hidden, eye, axes, focal, near, rows, bands
+):
+    """Mark the bands in which texels of some tiles may lie that face the eye, by balls around their pieces."""
+    for k in range(len(tiles)):
+        for p in range(tile_start[tiles[k]], tile_start[tiles[k] + 1]):
+            f, r = pieces[p, 0], balls[p, 3]
+            facing, up, z = 0.0, 0.0, 0.0
+            for axis in range(3):
+                facing += normals[f, axis] * (eye[axis] - matrices[f, 6 + axis])
+                up += axes[1, axis] * (balls[p, axis] - eye[axis])
+                z += axes[2, axis] * (balls[p, axis] - eye[axis])
+            if hidden[f] != 0 or facing <= 0 or z + r <= 0:
+                continue
+            top, bottom = 0.0, float(rows)
+            if z - r > near:
+                highest = (up + r) / (z - r if up + r > 0 else z + r)
+                lowest = (up - r) / (z + r if up - r > 0 else z - r)
+                # A pixel more on both sides: the four around a texel are asked.
+                top, bottom = max(rows / 2 - focal * highest - 2, 0.0), min(rows / 2 - focal * lowest + 2, bottom)
+            if bottom > top:
+                for band in range(int(top) // BAND, int(np.ceil(bottom / BAND))):
+                    bands[band] = True
+
+
+@kernel
 def _seen(  # type: ignore[no-untyped-def]
-    tiles, tile_start, pieces, spans, matrices, normals, hidden, eye, axes, focal, tolerance, depth, nearest, shares
+    tiles, tile_start, pieces, spans, matrices, normals, hidden, eye, axes, focal, tolerance, depth, shares
 ):
     met, line = np.zeros((TILE, TILE), np.bool_), np.empty((4, 3))
     places, allowed = np.zeros(TILE, np.int32), np.zeros(TILE)
     rows, columns = depth.shape
+    flat = depth.ravel()
     for k in range(len(tiles)):
         t = tiles[k]
         met[:] = False
@@ -176,7 +219,10 @@ def _seen(  # type: ignore[no-untyped-def]
                 y, left = pieces[p, 2] + row + 0.5, pieces[p, 1] + 0.5
                 _places(line, left, y, first, end, focal, tolerance, rows, columns, places, allowed)
                 for column in range(first, end):
-                    if places[column] < 0 or allowed[column] <= nearest[places[column]]:
+                    at = places[column]
+                    if at < 0 or allowed[column] <= min(
+                        flat[at], flat[at + 1], flat[at + columns], flat[at + columns + 1]
+                    ):
                         shares[k, row, column] = np.float32(1.0)
                     else:
                         x = left + column

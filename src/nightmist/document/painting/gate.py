@@ -95,7 +95,7 @@ def sight_mask(document: Document, surface: Surface, camera: Camera, matrix: NDA
     """Which texels of a surface lie open to a camera, under one image of the mirror."""
     arrays, hidden = document.model.arrays, document.project.hidden_parts
     seen = ("sight", camera, arrays["positions"], arrays["faces"], arrays["face_part"], hidden)
-    sight = document.cache.get(seen, lambda: Sight(camera, document.mesh, hidden), lambda made: made.depth.nbytes)
+    sight = document.cache.get(seen, lambda: Sight(camera, document.mesh, hidden), lambda made: made.bytes)
     layout = document.layout(surface)
     key = (*seen, layout.key, matrix.tobytes())
     return document.cache.get(

@@ -50,9 +50,9 @@ def main(quick: bool = False) -> None:
             print(f"opening: {layers} layers at {side}, each painted on a tenth of the map, color and roughness")
             _keep(url, "layers", _painted(side, layers))
             _open(url, "layers", _bare(url))
-            boxes = _boxes(materials)
-            print(f"opening: {materials} materials, each a box of its own, {len(boxes.faces):,} faces, maps of 256")
-            _keep(url, "materials", nm.Document.from_mesh(boxes, "boxes", (256, 256)))
+            model = boxes(materials)
+            print(f"opening: {materials} materials, each a box of its own, {len(model.faces):,} faces, maps of 256")
+            _keep(url, "materials", nm.Document.from_mesh(model, "boxes", (256, 256)))
             _open(url, "materials", 0.0)
         finally:
             cluster.stop()
@@ -70,7 +70,7 @@ def _open(url: str, project: str, bare: float) -> None:
     subprocess.run([sys.executable, "-m", "bench.opening", url, project, f"{bare}"], check=True)
 
 
-def _boxes(count: int) -> Mesh:
+def boxes(count: int) -> Mesh:
     """Boxes in rows of twenty, each of a material of its own."""
     box = practice_body("box", 0.5)
     each = np.repeat(np.arange(count, dtype=np.int32), len(box.faces))

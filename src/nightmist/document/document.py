@@ -138,6 +138,7 @@ class Document(Contents):
         self._mesh: tuple[Model, Mesh] | None = None
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
+        self._laid_out: tuple[Mapping[str, str], tuple[Surface, ...], list[Layout]] | None = None
 
     def shown(self, key: str) -> AnyValue | None:
         """A value as it is shown: of a preview where one is laid over it."""
@@ -235,10 +236,12 @@ class Document(Contents):
             " everywhere in the map. Unwrap it in Prepare."
         )
 
-    def all_layouts(self) -> list[Layout]:
-        """Of all surfaces, by number."""
-        mesh, arrays = self.mesh, self.model.arrays
-        return [self.layouts.of(mesh, arrays, surface) for surface in self.surface_values()]
+    def all_layouts(self) -> Sequence[Layout]:
+        """Of all surfaces, by number; the same object as long as nothing about them changes."""
+        mesh, arrays, surfaces = self.mesh, self.model.arrays, self.in_order.surfaces
+        if self._laid_out is None or self._laid_out[0] != arrays or self._laid_out[1] != surfaces:
+            self._laid_out = arrays, surfaces, [self.layouts.of(mesh, arrays, surface) for surface in surfaces]
+        return self._laid_out[2]
 
     def links(self, surface: Surface) -> SeamLinks:
         """What lies beyond the borders of a surface's islands."""
@@ -355,7 +358,7 @@ class Document(Contents):
         found = {name for node in self.stack(surface.id) if node.visible for name in reach(self, node, everywhere)}
         return [name for name in MAPS if name in found]
 
-    def refresh_insides(self) -> tuple[list[Surface], list[Layout], list[Composite]]:
+    def refresh_insides(self) -> tuple[list[Surface], Sequence[Layout], list[Composite]]:
         """Composite what is stale on all surfaces; gutters, rims and relief follow with `refresh`.
 
         Returns the surfaces as they are shown, their layouts and their composites, by number.
@@ -379,8 +382,8 @@ class Document(Contents):
             for surface, areas in zip(surfaces, fresh, strict=True)
             for picture, area in areas.items()
         }
-        raised = any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
-        raised = raised or any(_raises(value) for value in self.values.values())
+        raised = self.in_order.raises
+        raised = raised or any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
         raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
         areas = refresh_relief(
             surfaces, composites, layouts, raised, lambda number: self.layouts.heights(layouts, self.mesh, number)
@@ -493,10 +496,3 @@ def _differing(one: Raster | None, other: Raster | None) -> list[tuple[int, int]
     """The places of tiles that differ between two rasters."""
     a, b = one.tiles if one else {}, other.tiles if other else {}
     return [key for key in {*a, *b} if a.get(key) is not b.get(key)]
-
-
-def _raises(value: AnyValue) -> bool:
-    """Whether a node lays heights that are not painted."""
-    if isinstance(value, Decals):
-        return any(decal.raises for decal in value.placed)
-    return isinstance(value, Wash) and (value.pigment.height is not None or "height" in value.images)

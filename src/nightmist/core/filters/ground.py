@@ -75,8 +75,8 @@ def ground_of(mesh: Mesh, surface: int, own: Ownership, uvs: NDArray[np.float32]
     # What has no owner, -1, finds the last one.
     labels = np.append(islands_of(mesh.topology, uvs, own.faces), NOTHING)[owner].astype(np.int32)
     gutter = Gutter(owner >= 0, BESIDE)
-    texels = np.full((len(mesh.faces), 3, 2), np.nan)
-    texels[own.faces] = uvs[own.faces].astype(np.float64) * (width, height)
+    texels = np.zeros((len(mesh.faces), 3, 2))
+    texels[own.faces] = np.nan_to_num(uvs[own.faces].astype(np.float64) * (width, height))
     sizes = np.full((int(mesh.face_surface.max(initial=0)) + 1, 2), (width, height), np.int64)
     links = links_over_seams(mesh, surface, own, gutter, texels, sizes, BESIDE)
     inside = np.full(width * height, -1, np.int32)

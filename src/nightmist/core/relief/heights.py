@@ -34,6 +34,8 @@ class Heights:
         self.links = SeamLinks(
             across.target[rim], near[rim], across.surface[rim], across.source[rim], across.place[rim]
         )
+        #: The surfaces whose heights slopes here look at.
+        self.neighbors = frozenset(np.unique(self.links.surface).tolist())
         target, near, dx, dy = across.target[rim], near[rim], dx[rim], dy[rim]
         self.beyond = np.full((height, width), -1, np.int32)
         self.beyond.ravel()[target] = np.arange(len(rim), dtype=np.int32)

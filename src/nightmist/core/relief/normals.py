@@ -22,8 +22,10 @@ def write_normals(out: Picture, surfaces: Sequence[Heights], surface: int, depth
     """
     mine = surfaces[surface]
     own = mine.own
-    addresses = np.array([address_of(heights.image) for heights in surfaces], np.int64)
-    sizes = np.array([heights.image.shape for heights in surfaces], np.int64)
+    # Of others no height is looked at.
+    addresses, sizes = np.zeros(len(surfaces), np.int64), np.zeros((len(surfaces), 2), np.int64)
+    for number in mine.neighbors:
+        addresses[number], sizes[number] = address_of(surfaces[number].image), surfaces[number].image.shape
     links = (mine.links.surface, mine.links.place, mine.beyond)
     out.hold(area.tiles)
     in_two_threads(

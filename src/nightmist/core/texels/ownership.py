@@ -63,6 +63,11 @@ class Ownership:
         low, high = blocks[..., :3].min(axis=(1, 3)), blocks[..., 3:].max(axis=(1, 3))
         return np.ascontiguousarray(np.concatenate([low, high], axis=2).reshape(-1, 6))
 
+    @cached_property
+    def box(self) -> NDArray[np.float64]:
+        """(6,) a box in space around all texel centers; inside out when there are none."""
+        return np.concatenate([self.tile_box[:, :3].min(axis=0), self.tile_box[:, 3:].max(axis=0)])
+
     @property
     def columns(self) -> int:
         """Tiles across."""

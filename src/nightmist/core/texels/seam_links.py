@@ -115,16 +115,16 @@ def links_over_seams(
 ) -> SeamLinks:  # fmt: skip
     """Walk to each gutter texel of a surface within `reach` texels of its islands.
 
-    texels: (F, 3, 2), every face in its own map; sizes: (k, 2).
+    texels: (F, 3, 2), every face in its own map, numbers everywhere; sizes: (k, 2).
     """
-    return walks_over_seams(mesh, surface, own, gutter, np.nan_to_num(texels), sizes, reach, (1,))[0]
+    return walks_over_seams(mesh, surface, own, gutter, texels, sizes, reach, (1,))[0]
 
 
 def walks_over_seams(
     mesh: Mesh, surface: int, own: Ownership, gutter: Gutter, texels: NDArray[np.float64],
     sizes: NDArray[np.int64], reach: float, steps: Sequence[int],
 ) -> list[SeamLinks]:  # fmt: skip
-    """As `links_over_seams`, but so many times as far; one for each of `steps`. texels: numbers everywhere."""
+    """As `links_over_seams`, but so many times as far; one for each of `steps`."""
     pairs, _ = gutter.by_target
     width, height = own.width, own.height
     target, inside = pairs[:, 0], pairs[:, 1]

@@ -167,24 +167,29 @@ def refresh_relief(
                 fresh.append(surface.number)
             composite.relief_key, composite.relief_stale = key, composite.everywhere
     stale = [composite.relief_stale for composite in composites]
-    if not any(len(area) for area in stale):
+    touched = {number for number, area in enumerate(stale) if len(area)}
+    if not touched:
         return {}
-    for composite in composites:
-        composite.relief_stale = TileArea.empty()
+    for number in touched:
+        composites[number].relief_stale = TileArea.empty()
     if not raised:
         return _level(surfaces, composites)
+    heights: list[Heights] = []
     for number, composite in enumerate(composites):
         if number in fresh or composite.heights is None:
             composite.heights, stale[number] = heights_for(number), composite.everywhere
-        if len(stale[number]):
+            touched.add(number)
+        if number in touched:
             composite.heights.take(composite.pictures["values"], stale[number])
-    heights = [composite.heights for composite in composites if composite.heights]
+        heights.append(composite.heights)
     changed = {}
     for number, (surface, composite) in enumerate(zip(surfaces, composites, strict=True)):
+        beside = touched & heights[number].neighbors
+        if number not in touched and not beside:
+            continue
         area = with_neighbors(stale[number], *surface.size)
-        for other in surfaces:
-            if len(stale[other.number]):
-                area = area.joined(heights[number].beside(other.number, *other.size, stale[other.number]))
+        for other in sorted(beside):
+            area = area.joined(heights[number].beside(other, *surfaces[other].size, stale[other]))
         if len(area):
             picture = composite.pictures["relief"]
             write_normals(picture, heights, number, surface.depth, area)

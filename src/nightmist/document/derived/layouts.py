@@ -104,11 +104,12 @@ class Layouts:
         """A surface's height as slopes need it, without a content yet; a new one for each asker."""
         return Heights(layouts[number].ownership, self.links(layouts, mesh, number))
 
-    @staticmethod
-    def _links(layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
+    def _links(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
         own, around = layouts[number].ownership, layouts[number].surroundings
         sizes = np.array([other.size for other in layouts], np.int64)
-        return links_over_seams(mesh, number, own, around, texels_of(layouts, mesh), sizes, BEYOND)
+        key = ("texels", *(layout.key for layout in layouts))
+        texels = self.cache.get(key, lambda: np.nan_to_num(texels_of(layouts, mesh)), _bytes)
+        return links_over_seams(mesh, number, own, around, texels, sizes, BEYOND)
 
 
 def texels_of(layouts: Sequence[Layout], mesh: Mesh) -> NDArray[np.float64]:

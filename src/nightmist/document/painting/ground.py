@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from functools import cached_property
 from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.brush import Coverage
+from ...core.brush import Coverage, Dabs
 from ...core.kernels import address_of
 from ...core.texels import TileArea
 from ...core.texels.flat import flat_ownership
@@ -116,6 +117,31 @@ class Ground:
         layout = self.document.layout(surface)
         return Coverage(layout.ownership, self.document.hidden_faces(surface), layout.facing)
 
+    @cached_property
+    def boxes(self) -> NDArray[np.float64]:
+        """(n, 6) boxes in space around the surfaces, lowest and highest corner."""
+        return np.array([self.document.layout(surface).ownership.box for surface in self.surfaces.values()])
+
+    def reached(self, dabs: Dabs) -> list[str]:
+        """The surfaces that dabs may reach, or what a band joins them to."""
+        if self.flat:
+            return list(self.surfaces)
+        low, high = dabs.centers.min(axis=0) - dabs.radii.max(), dabs.centers.max(axis=0) + dabs.radii.max()
+        near = ((self.boxes[:, :3] <= high) & (self.boxes[:, 3:] >= low)).all(axis=1)
+        return [name for name, is_near in zip(self.surfaces, near.tolist(), strict=True) if is_near]
+
     def mask(self, name: str, image: int) -> TileMask | None:
         """Where the dabs of one of the mirror's images may go on a surface; it stays so during the stroke."""
         return self.gate.mask(self.surfaces[name], image)
+
+
+class Coverages(dict[str, Coverage]):
+    """Of the surfaces that a stroke has reached so far, by name."""
+
+    def __init__(self, ground: Ground) -> None:
+        super().__init__()
+        self.ground = ground
+
+    def __missing__(self, name: str) -> Coverage:
+        made = self[name] = self.ground.new_coverage(name)
+        return made

@@ -11,7 +11,7 @@ from ...core.tools.apply import put_alpha_back
 from ...core.tools.retouch import Reworked, load_around, sharpen, smear, soften
 from ..stale import mark_node
 from ..values import MASK, PlaneName, Tool
-from .ground import Ground, Target
+from .ground import Coverages, Ground, Target
 
 RETOUCHES: tuple[Tool, ...] = ("smear", "soften", "sharpen")
 #: Shares of the radius, dab after dab, at which neighbors are mixed: changing them leaves no pattern.
@@ -27,7 +27,7 @@ class Retoucher:
         self.ground, self.tool = ground, tool
         self.pictures: dict[tuple[str, PlaneName], NDArray[np.uint16]] = {}
         self.loaded: dict[tuple[str, PlaneName], NDArray[np.bool_]] = {}
-        self.weights: dict[str, Coverage] = {}
+        self.weights = Coverages(ground)
         self.last: dict[tuple[int, ...], NDArray[np.float64]] = {}
         self.count = 0
         for target in (target for targets in ground.targets.values() for target in targets):
@@ -55,19 +55,14 @@ class Retoucher:
         move = dab.centers[0] - before if before is not None else np.zeros(3)
         if self.tool == "smear" and not move.any():
             return
-        for name, targets in self.ground.targets.items():
-            weights = self._weights(name)
+        for name in self.ground.reached(dab):
+            weights = self.weights[name]
             area = weights.add(dab, self.ground.mask(name, dab.track[0]))
             if not len(area):
                 continue
-            for target in targets:
+            for target in self.ground.targets[name]:
                 self._work(target, weights, area, move, dab)
             weights.clear(area)
-
-    def _weights(self, name: str) -> Coverage:
-        if name not in self.weights:
-            self.weights[name] = self.ground.new_coverage(name)
-        return self.weights[name]
 
     def _work(
         self, target: Target, weights: Coverage, area: TileArea, move: NDArray[np.float64], dab: Dabs

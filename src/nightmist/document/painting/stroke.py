@@ -36,7 +36,7 @@ from .banding import BandPath
 from .cloning import Cloner
 from .dabs import DabPath, is_band
 from .gate import Gate
-from .ground import Ground, Target
+from .ground import Coverages, Ground, Target
 from .laying import EraseTool, LaysOn, PictureTool, PigmentTool
 from .receivers import why_not
 from .retouching import RETOUCHES, Retoucher
@@ -137,18 +137,16 @@ class Stroke:
         self.ground = Ground(document, layers, planes, self.gate)
         self.preview, self.layers, self.surfaces = self.ground.preview, self.ground.layers, self.ground.surfaces
         #: What the guessed end of the path adds to the coverage, and where.
-        self.ahead = {name: self.ground.new_coverage(name) for name in self.layers}
+        self.ahead = Coverages(self.ground)
         self.guessed: dict[str, TileArea] = {}
         self._begin()
 
     def _begin(self) -> None:
         """Nothing is gathered yet, nothing laid."""
-        self.coverage = {name: self.ground.new_coverage(name) for name in self.layers}
+        self.coverage = Coverages(self.ground)
         # Dabs that build up must not add to their own mirror images: each image gathers alone, the most counts.
         images = len(self.touch.matrices) if self.tip.build_up else 1
-        self.images = [
-            {name: self.ground.new_coverage(name) for name in self.layers} for _ in range(images if images > 1 else 0)
-        ]
+        self.images = [Coverages(self.ground) for _ in range(images if images > 1 else 0)]
         self.filter = Retoucher(self.ground, self.tool) if self.tool in RETOUCHES else None
         self.laying = self._laying()
 
@@ -188,11 +186,10 @@ class Stroke:
             self.filter.lay(groups)
             return
         areas = self._take_back_guess()
-        for name in self.coverage:
-            for dabs in groups:
-                if len(dabs):
-                    for area in self._gather(name, dabs):
-                        self._join(areas, name, area)
+        for dabs in groups:
+            for name in self.ground.reached(dabs) if len(dabs) else ():
+                for area in self._gather(name, dabs):
+                    self._join(areas, name, area)
         for name, area in areas.items():
             if len(area):
                 self._apply(name, area)

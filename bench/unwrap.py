@@ -108,7 +108,7 @@ def main(quick: bool = False) -> None:
             # As the checkup has done that says there are no UVs.
             get_ready(faces)
             theirs, mine = bare_within(mesh, LONGEST), ours(mesh)
-            if theirs and theirs.seconds < SHORT:
+            if theirs and theirs.seconds < SHORT and not quick:
                 # A slow moment of the machine weighs much here: both at their best of several turns.
                 for _ in range(TURNS - 1):
                     theirs, mine = _faster(theirs, bare_within(mesh, LONGEST)), _faster(mine, ours(mesh))

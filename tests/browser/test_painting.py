@@ -102,6 +102,31 @@ def test_a_pinch_zooms_as_far_as_the_fingers_go(painter):
     tab.wait_view(lambda now: filled(now) > 1.4 * before, "the pinch moved it by less")
 
 
+PEN_TURNED_OVER = """([from, to]) => {
+  const canvas = document.querySelector("canvas[data-ready]");
+  const fire = (type, [clientX, clientY], button, buttons) => canvas.dispatchEvent(new PointerEvent(type, {
+    bubbles: true, pointerId: 1, pointerType: "pen", isPrimary: true, button, buttons, clientX, clientY,
+    pressure: buttons ? 0.9 : 0,
+  }));
+  fire("pointerdown", from, 5, 32);
+  for (let k = 1; k <= 8; k++) fire("pointermove", from.map((at, i) => at + (to[i] - at) * k / 8), -1, 32);
+  fire("pointerup", to, 5, 0);
+}"""
+
+
+def test_a_pens_other_end_erases_whatever_the_tool(painter, server):
+    """What the brush has left goes below it, and the brush stays at hand."""
+    tab = plain_red(painter)
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(1)
+    red = (server.texels(tab.project, "left")[..., 1] < 30000).sum()
+    tab.page.evaluate(PEN_TURNED_OVER, [tab.at(0.38, 0.5), tab.at(0.47, 0.5)])
+    tab.wait_kept(2)
+    assert red > 100
+    assert not (server.texels(tab.project, "left")[..., 1] < 30000).any()
+    expect(tab.page.get_by_role("radio", name="Brush", exact=True)).to_be_checked()
+
+
 def test_a_pens_pressure_thins_the_line(painter, server):
     """A simulated pen with rising pressure on the radius: the painted width grows."""
     tab = plain_red(painter)

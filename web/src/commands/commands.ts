@@ -28,7 +28,7 @@ const gesture = (group: string, key: string, label: string, when?: Command["when
 /** Everything that has a key, and what is done with the pointer while one is held. */
 export const COMMANDS = {
   brush: tool("brush", "P", "Brush", "Lay pigment on"),
-  erase: tool("erase", "E", "Erase", "Take paint away"),
+  erase: tool("erase", "E", "Erase", "Take paint away, as a pen’s other end does with any tool"),
   smear: tool("smear", "S", "Smear", "Pull paint along, over seams too"),
   soften: tool("soften", "O", "Soften", "Blur what is there"),
   sharpen: tool("sharpen", "A", "Sharpen", "Set edges off again"),

@@ -3,6 +3,9 @@ import type * as THREE from "three";
 import type { Hit } from "./model_view";
 import type { Area } from "./views";
 
+/** The button that the eraser at a pen’s other end is (Pointer Events, Level 3). */
+export const ERASER = 5;
+
 /** A stroke or another act of painting, from press to release. */
 export interface PaintDrag {
   /** The number under which the server knows the stroke; 0 for acts that are none, or not yet. */

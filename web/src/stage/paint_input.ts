@@ -6,7 +6,7 @@ import { sayWhile } from "../state/notices";
 import { layerById, say, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
 import { DecalInput } from "./decal_input";
-import { idle, type PaintDrag, type Spot } from "./paint_drag";
+import { ERASER, idle, type PaintDrag, type Spot } from "./paint_drag";
 import { placeOnCanvas } from "./samples";
 import { RegionInput } from "./region_input";
 import { StrokeInput } from "./stroke_input";
@@ -35,7 +35,7 @@ export class PaintInput {
 
   /** Begin what the tool does; null when nothing can be done there. */
   press(event: PointerEvent, spot: Spot): PaintDrag | null {
-    const { tool } = useDesk.getState();
+    const tool = event.button === ERASER ? "erase" : useDesk.getState().tool;
     if (tool === "pick") return this.regions.press(event, spot, spot.area, "texel" in spot);
     const surface = this.surfaceAt(spot);
     const onDecals = tool !== "sample" && this.decals.takes(surface);

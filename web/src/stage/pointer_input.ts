@@ -6,7 +6,7 @@ import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
 import { setStencil } from "../state/stencils";
 import type { Ring } from "./brush_ring";
-import type { PaintDrag, Spot } from "./paint_drag";
+import { ERASER, type PaintDrag, type Spot } from "./paint_drag";
 import { passThrough } from "./pass_through";
 import { PaintInput } from "./paint_input";
 import { PrepareInput, type PrepareDrag } from "./prepare_input";
@@ -97,7 +97,8 @@ export class PointerInput {
     this.canvas.focus({ preventScroll: true });
     const { pointerId: pointer, clientX: x, clientY: y } = event;
     if (event.pointerType === "touch") this.touches.set(pointer, { x, y });
-    const acts = event.button === 0 && event.pointerType !== "touch" && !event.altKey;
+    const erases = event.button === ERASER && useDesk.getState().stage === "paint";
+    const acts = (event.button === 0 || erases) && event.pointerType !== "touch" && !event.altKey;
     if (acts && this.act(event)) return;
     const inMap = this.viewAt(event) === "map";
     const pans = event.button === 1 || event.shiftKey;

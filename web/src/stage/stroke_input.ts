@@ -48,7 +48,7 @@ export class StrokeInput {
       sayWhile(() => !useSession.getState().connected, "The connection is lost, so this stroke could not be kept. It comes back by itself.");
       return idle();
     }
-    if (stamps()) {
+    if (tool === "brush" && stamps()) {
       applyStencil(this.views);
       return idle();
     }
@@ -123,7 +123,7 @@ export class StrokeInput {
       seed: Math.floor(Math.random() * 2 ** 31),
       source: tool === "clone" ? this.cloneSource(spot) : null,
       mask_value: maskLoad(desk),
-      stencil: stencilIn(this.views, spot.area, inMap),
+      stencil: tool === "erase" && stamps() ? null : stencilIn(this.views, spot.area, inMap),
       fence: region || touchFence ? { region, touch: touchFence } : null,
       layers: receivingLayers(state!),
     }; // prettier-ignore

@@ -68,6 +68,7 @@ def _share_by_angle(  # type: ignore[no-untyped-def]
 ):
     """What a gate lets through of a segment, less where its piece lies at an angle to the normals at its ends."""
     length2 = ends[3] * ends[3] + ends[4] * ends[4] + ends[5] * ends[5]
+    held = tile_at(gate)
     first, last, _ = reached_rows(piece, m, middle[0], middle[1], middle[2], reach)
     for i in range(first, last):
         row = piece[3] + i
@@ -79,7 +80,7 @@ def _share_by_angle(  # type: ignore[no-untyped-def]
             part = min(max(part / length2, 0.0), 1.0) if length2 > 0 else 0.0
             share = (1 - part) * angle_share(facing, x, y, normal0, low, high)
             share += part * angle_share(facing, x, y, normal1, low, high)
-            shares[row, column] = tile_at(gate)[row, column] * np.float32(share)
+            shares[row, column] = held[row, column] * np.float32(share)
 
 
 @kernel

@@ -64,13 +64,14 @@ def gather_dabs(  # type: ignore[no-untyped-def]
 @kernel
 def _share_by_angle(gate, piece, spans, m, center, r, facing, normal, low, high, shares):  # type: ignore[no-untyped-def]
     """What a gate lets through of a dab, less where its piece lies at an angle; only rows that it reaches."""
+    held = tile_at(gate)
     first, last, _ = reached_rows(piece, m, center[0], center[1], center[2], r)
     for i in range(first, last):
         row = piece[3] + i
         y = piece[2] + row + 0.5
         for column in range(spans[piece[5] + i, 0], spans[piece[5] + i, 1]):
             share = angle_share(facing, piece[1] + column + 0.5, y, normal, low, high)
-            shares[row, column] = tile_at(gate)[row, column] * np.float32(share)
+            shares[row, column] = held[row, column] * np.float32(share)
 
 
 @kernel

@@ -95,3 +95,22 @@ def test_the_fence_that_keeps_a_stroke_and_a_fill_out_is_named(layers):
     middle = doc.select(doc.pick(CAMERA, (200, 150)), by="face")
     with pytest.raises(NightmistError, match=said):
         doc.fill(empty, Pigment(base_color="#00ff00"), region=middle)
+
+
+@pytest.mark.parametrize(("tool", "said"), [("brush", "painted"), ("erase", "erased")])
+def test_a_brush_between_two_texels_says_that_it_is_too_small(layers, tool, said):
+    """From so near that it holds the middle of none; from farther away the same one paints."""
+    coat, _ = layers
+    doc, pigment = coat.surface.document, Pigment(base_color="#00ff00")
+    side = 2 / (0.9 * 128)
+    near = Camera.look_at((0.25 * side, 0.25 * side, 0.02), (0.25 * side, 0.25 * side, 0), 40, (400, 300))
+    stroke = doc.begin_stroke({"surface": coat}, near, TIP, pigment, tool)
+    stroke.extend([(200, 150, 1.0), (201, 150, 1.0)])
+    assert doc.finish_stroke(stroke) is None
+    wanted = (
+        f"Nothing was {said}: the brush is smaller than a texel of surface here. Make it larger, move away, or give"
+    )
+    assert why_unchanged(stroke).sentence == f"{wanted} the surface a larger map."
+    stroke = doc.begin_stroke({"surface": coat}, CAMERA, TIP, pigment, tool)
+    stroke.extend([(200, 150, 1.0), (201, 150, 1.0)])
+    assert doc.finish_stroke(stroke)

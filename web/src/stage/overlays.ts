@@ -51,6 +51,7 @@ export class Overlays {
     mesh: StageMesh,
     readonly width: number,
     readonly height: number,
+    private readonly anisotropy: number,
     changed: () => void,
   ) {
     this.lines = new UvLines(surface, mesh, width, height);
@@ -135,7 +136,10 @@ export class Overlays {
   }
 
   private made(key: string, make: () => THREE.Texture): THREE.Texture {
-    const picture = this.pictures.get(key) ?? make();
+    const known = this.pictures.get(key);
+    if (known) return known;
+    const picture = make();
+    picture.anisotropy = this.anisotropy;
     this.pictures.set(key, picture);
     return picture;
   }

@@ -10,6 +10,7 @@ import { takeMesh, usePicks } from "../state/picks";
 import { stopComparing, useWipe } from "../state/wipe";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
+import { anisotropyOf } from "./anisotropy";
 import { PointerInput } from "./pointer_input";
 import { placeOnTriangle, triangleAt } from "./map_hits";
 import { MapView } from "./map_view";
@@ -93,7 +94,7 @@ export class Stage implements Views {
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.setScissorTest(true);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off");
-    this.version = new VersionMaps(project.id, Math.min(8, this.renderer.capabilities.getMaxAnisotropy()));
+    this.version = new VersionMaps(project.id, anisotropyOf(this.renderer));
     this.input = new PointerInput(canvas, this);
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(canvas);
@@ -251,7 +252,7 @@ export class Stage implements Views {
       overlays.dispose();
     }
     this.overlays = this.model.geometries.map(
-      (geometry, i) => new Overlays(geometry, mesh, sizes[i]!.width, sizes[i]!.height, this.invalidate),
+      (geometry, i) => new Overlays(geometry, mesh, sizes[i]!.width, sizes[i]!.height, anisotropyOf(this.renderer), this.invalidate),
     );
     for (const overlays of this.overlays) this.model.scene.add(...overlays.onModel);
   }

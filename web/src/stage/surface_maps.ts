@@ -1,6 +1,7 @@
 import * as THREE from "three";
 
 import type { Rectangle } from "../api/wire";
+import { anisotropyOf } from "./anisotropy";
 
 /** Rectangles come aligned to tiles of this many texels, so six mip levels follow from a rectangle alone. */
 const TILE = 64;
@@ -51,7 +52,7 @@ class Picture {
     texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
     texture.magFilter = THREE.LinearFilter;
     texture.minFilter = THREE.LinearMipmapLinearFilter;
-    texture.anisotropy = Math.min(8, renderer.capabilities.getMaxAnisotropy());
+    texture.anisotropy = anisotropyOf(renderer);
     texture.generateMipmaps = true;
     texture.mipmapsAutoUpdate = false;
     this.texture = texture;

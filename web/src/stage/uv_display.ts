@@ -30,7 +30,6 @@ function mapped(canvas: HTMLCanvasElement): THREE.Texture {
   const texture = new THREE.CanvasTexture(canvas);
   texture.colorSpace = THREE.SRGBColorSpace;
   texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
-  texture.anisotropy = 8;
   // Our UVs count from the top, as the canvas does.
   texture.flipY = false;
   return texture;

@@ -39,7 +39,7 @@ class Reason(NamedTuple):
 
 def why_unchanged(stroke: Stroke) -> Reason | None:
     """Of a finished stroke that changed nothing; None when it is plain to see, as beside the model."""
-    if held_back := _held_back(stroke) or _fenced_off(stroke):
+    if held_back := _held_back(stroke) or _fenced_off(stroke) or _between_texels(stroke):
         return Reason(held_back, None)
     if stroke.tool not in DONE:
         return _nothing_laid(stroke)
@@ -120,6 +120,24 @@ def _fenced_off(stroke: Stroke) -> str | None:
     if not shares or max(shares) > 0:
         return None
     return fenced_off(region, DONE.get(stroke.tool, "painted"))
+
+
+def _between_texels(stroke: Stroke) -> str | None:
+    """What is to be said where the brush was too small to hold the middle of any texel."""
+    layer = next((layer for layer, _, _ in _places(stroke)), None)
+    reached = any(tile.any() for coverage in stroke.coverage.values() for tile in coverage.tiles.values())
+    if layer is None or stroke.filter or reached:
+        return None
+    surface = stroke.document.surface_of(layer)
+    texel = stroke.document.layout(surface).ownership.usual_texel
+    places = np.array([sample[:2] for sample in _some(stroke.record.samples)])
+    pixel = 1.0 if stroke.tip.unit == "world" else stroke.touch.pixels(places).max()
+    if not texel or stroke.tip.radius * pixel > texel:
+        return None
+    return (
+        f"Nothing was {DONE.get(stroke.tool, 'painted')}: the brush is smaller than a texel of {surface.name} here."
+        " Make it larger, move away, or give the surface a larger map."
+    )
 
 
 def _some(samples: list[Sample]) -> list[Sample]:

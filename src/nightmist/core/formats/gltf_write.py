@@ -47,6 +47,18 @@ def glb_order(mesh: Mesh) -> NDArray[np.int64]:
 PAINTED = ("baseColor", "metallicRoughness")
 
 
+def _pieces(mesh: Mesh) -> dict[int, list[tuple[int, NDArray[np.int64]]]]:
+    """Of each part that has faces: its surfaces by number, and their faces there, both rising."""
+    place = mesh.face_part.astype(np.int64) * len(mesh.surfaces) + mesh.face_surface
+    order = np.argsort(place, kind="stable")
+    places, starts = np.unique(place[order], return_index=True)
+    found: dict[int, list[tuple[int, NDArray[np.int64]]]] = {}
+    for at, faces in zip(places.tolist(), np.split(order, starts[1:]), strict=True):
+        part, surface = divmod(at, len(mesh.surfaces))
+        found.setdefault(part, []).append((surface, faces))
+    return found
+
+
 class _Writer:
     def __init__(self) -> None:
         self.binary = bytearray()
@@ -60,17 +72,12 @@ class _Writer:
         ]
         scene = Scene(mesh, in_nodes)
         meshes: list[dict[str, Any]] = []
-        for part, name in enumerate(mesh.parts):
+        for part, pieces in _pieces(mesh).items():
             if part in left_out:
                 continue
-            primitives = [
-                self._primitive(mesh, faces, surface, scene.to_part(part))
-                for surface in range(len(mesh.surfaces))
-                if len(faces := np.flatnonzero((mesh.face_part == part) & (mesh.face_surface == surface)))
-            ]
-            if primitives:
-                scene.place(part, name, len(meshes))
-                meshes.append({"name": name, "primitives": primitives})
+            primitives = [self._primitive(mesh, faces, surface, scene.to_part(part)) for surface, faces in pieces]
+            scene.place(part, mesh.parts[part], len(meshes))
+            meshes.append({"name": mesh.parts[part], "primitives": primitives})
         doc: dict[str, Any] = {
             "asset": {"version": "2.0", "generator": "Nightmist"},
             "scene": 0,

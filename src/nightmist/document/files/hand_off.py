@@ -40,11 +40,12 @@ def map_files(document: Document, maps: str) -> dict[str, bytes]:
     if maps not in DEPTHS:
         raise NightmistError(f"Maps are written as 'png8' or 'png16', not as {maps!r}.")
     files = {}
+    document.refresh()
     surfaces = document.surface_values()
     stems = file_names([surface.name for surface in surfaces])
     for surface, of_surface in zip(surfaces, stems, strict=True):
         for name in (*MAPS, "normal"):
-            image = read_map(document, surface, name)
+            image = _read(document, surface, name)
             if name == "base_color":
                 image = image[..., :3]
             stem = f"{file_name(document.project.name)}_{of_surface}_{name}"
@@ -61,6 +62,7 @@ def glb(document: Document, shown_only: bool = False) -> bytes:
     written = np.unique(mesh.face_surface[~np.isin(mesh.face_part, left_out)])
     if not len(written):
         raise NightmistError("All parts are hidden: there is no shown part to hand off. Show one in Prepare.")
+    document.refresh()
     surfaces = [surface for surface in document.surface_values() if surface.number in written]
     return write_glb(mesh, {s.name: _pictures(document, s) for s in surfaces}, nodes=True, left_out=left_out)
 
@@ -70,6 +72,11 @@ def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint
     if name not in (*MAPS, "normal"):
         raise NightmistError(f"There is no map {name!r}; there are {', '.join(MAPS)} and normal.")
     document.refresh()
+    return _read(document, surface, name)
+
+
+def _read(document: Document, surface: Surface, name: str) -> NDArray[np.uint16]:
+    """The same of what is refreshed already."""
     composite = document.composite(surface)
     if name == "normal":
         return composite.pictures["relief"].read()[..., :3].copy()
@@ -78,17 +85,17 @@ def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint
 
 
 def _pictures(document: Document, surface: Surface) -> dict[str, Texture]:
-    color = read_map(document, surface, "base_color")[..., :3]
-    rest = [read_map(document, surface, name) for name in ("roughness", "metallic")]
+    color = _read(document, surface, "base_color")[..., :3]
+    rest = [_read(document, surface, "roughness"), _read(document, surface, "metallic")]
     packed = np.stack([np.full(color.shape[:2], 65535, np.uint16), *rest], 2)
     kept = Kept(document, surface)
     pictures: dict[str, Texture] = {slot: kept.texture(slot) for slot in kept.slots if slot != "opacity"}
     if "opacity" in kept.slots:
         color = np.dstack([color, kept.opacity()])
     painted = {"baseColor": color, "metallicRoughness": packed}
-    height: NDArray[np.uint16] = read_map(document, surface, "height")
+    height: NDArray[np.uint16] = _read(document, surface, "height")
     if height.min() != height.max():
-        relief = read_map(document, surface, "normal")
+        relief = _read(document, surface, "normal")
         painted["normal"] = combined(kept.normals(), relief) if "normal" in kept.slots else relief
     pictures.update({slot: Texture(write_png(to_bytes(image)), surface.uv_set) for slot, image in painted.items()})
     return pictures

@@ -138,7 +138,6 @@ class Document(Contents):
         self._mesh: tuple[Model, Mesh] | None = None
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
-        self._laid_out: tuple[Mapping[str, str], tuple[Surface, ...], list[Layout]] | None = None
 
     def shown(self, key: str) -> AnyValue | None:
         """A value as it is shown: of a preview where one is laid over it."""
@@ -236,12 +235,10 @@ class Document(Contents):
             " everywhere in the map. Unwrap it in Prepare."
         )
 
-    def all_layouts(self) -> Sequence[Layout]:
-        """Of all surfaces, by number; the same object as long as nothing about them changes."""
-        mesh, arrays, surfaces = self.mesh, self.model.arrays, self.in_order.surfaces
-        if self._laid_out is None or self._laid_out[0] != arrays or self._laid_out[1] != surfaces:
-            self._laid_out = arrays, surfaces, [self.layouts.of(mesh, arrays, surface) for surface in surfaces]
-        return self._laid_out[2]
+    def all_layouts(self) -> list[Layout]:
+        """Of all surfaces, by number."""
+        mesh, arrays = self.mesh, self.model.arrays
+        return [self.layouts.of(mesh, arrays, surface) for surface in self.in_order.surfaces]
 
     def links(self, surface: Surface) -> SeamLinks:
         """What lies beyond the borders of a surface's islands."""
@@ -358,7 +355,7 @@ class Document(Contents):
         found = {name for node in self.stack(surface.id) if node.visible for name in reach(self, node, everywhere)}
         return [name for name in MAPS if name in found]
 
-    def refresh_insides(self) -> tuple[list[Surface], Sequence[Layout], list[Composite]]:
+    def refresh_insides(self) -> tuple[list[Surface], list[Layout], list[Composite]]:
         """Composite what is stale on all surfaces; gutters, rims and relief follow with `refresh`.
 
         Returns the surfaces as they are shown, their layouts and their composites, by number.

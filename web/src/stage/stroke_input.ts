@@ -1,6 +1,6 @@
 import * as THREE from "three";
 
-import type { BeginStroke, CloneSource, Pigment, Tip } from "../api/schema.generated";
+import type { BeginStroke, CloneSource, Pigment, Stencil, Tip } from "../api/schema.generated";
 import { type CloneOrigin, fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
 import { sayBriefly, sayWhile } from "../state/notices";
 import { useSession } from "../state/session";
@@ -52,7 +52,7 @@ export class StrokeInput {
       applyStencil(this.views);
       return idle();
     }
-    if (stencilIn(this.views, spot.area, false) && !liesOver(spot.area, this.views.canvas)) {
+    if (this.stencil(spot, tool) && !liesOver(spot.area, this.views.canvas)) {
       const { stencil } = useDesk.getState();
       sayWhile(() => useDesk.getState().stencil === stencil, `The stencil lies over the ${"texel" in spot ? "model" : "map"}. Move it here, or put it away (Z).`);
       return idle();
@@ -106,6 +106,11 @@ export class StrokeInput {
     };
   }
 
+  /** What a stroke goes through; the eraser through none that clicks lay on. */
+  private stencil(spot: Spot, tool: StrokeTool): Stencil | null {
+    return tool === "erase" && stamps() ? null : stencilIn(this.views, spot.area, "texel" in spot);
+  }
+
   /** Tell the server that a stroke begins; returns its number. */
   private begin(spot: Spot, tool: StrokeTool): number {
     const { state } = useSession.getState();
@@ -123,7 +128,7 @@ export class StrokeInput {
       seed: Math.floor(Math.random() * 2 ** 31),
       source: tool === "clone" ? this.cloneSource(spot) : null,
       mask_value: maskLoad(desk),
-      stencil: tool === "erase" && stamps() ? null : stencilIn(this.views, spot.area, inMap),
+      stencil: this.stencil(spot, tool),
       fence: region || touchFence ? { region, touch: touchFence } : null,
       layers: receivingLayers(state!),
     }; // prettier-ignore

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -86,13 +86,21 @@ class Layouts:
 
     def __init__(self, cache: Cache) -> None:
         self.cache = cache
+        #: By surface: for which arrays and which value of it the key was found last.
+        self.keys: dict[str, tuple[dict[str, str], Surface, Hashable]] = {}
 
     def of(self, mesh: Mesh, arrays: dict[str, str], surface: Surface) -> Layout:
         """The layout of one surface."""
+        known = self.keys.get(surface.id)
+        if known is None or known[0] is not arrays or known[1] is not surface:
+            known = self.keys[surface.id] = arrays, surface, self._key(mesh, arrays, surface)
+        # Asked for each time, so that the cache keeps what is in use.
+        return self.cache.get(("layout", known[2]), lambda: Layout(mesh, surface), Layout.bytes)
+
+    def _key(self, mesh: Mesh, arrays: dict[str, str], surface: Surface) -> Hashable:
         named = (arrays["positions"], arrays["faces"], arrays["face_surface"], arrays.get(f"uv{surface.uv_set}"))
         asked = ("layout key", named, surface.number, surface.size, surface.gutter)
-        key = self.cache.get(asked, lambda: Layout(mesh, surface).key, lambda key: 200)
-        return self.cache.get(("layout", key), lambda: Layout(mesh, surface), Layout.bytes)
+        return self.cache.get(asked, lambda: Layout(mesh, surface).key, lambda key: 200)
 
     def links(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
         """What lies beyond the borders of a surface's islands; layouts: of all surfaces by number."""

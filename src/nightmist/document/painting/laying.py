@@ -59,8 +59,7 @@ class PictureTool:
     def lay(self, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea) -> TileArea:
         """As LaysOn says."""
         target.prepare(area.tiles)
-        for held in (coverage, ahead):
-            pictures = self.source.pictures(target, held, area)
+        pictures = _looked_up(self.source, target, coverage, ahead, area)
         nothing = (0.0,) * (target.raster.channels - 1)
         composite_over(
             area, coverage.addresses, target.before_addresses, target.after_addresses, nothing, self.tip.blend,
@@ -77,6 +76,14 @@ class TexelSource(Protocol):
         ...
 
 
+def _looked_up(
+    source: TexelSource, target: Target, coverage: Coverage, ahead: Coverage, area: TileArea
+) -> NDArray[np.int64]:
+    """A source's table for what is covered, and for what is guessed of the stroke's end."""
+    source.pictures(target, coverage, area)
+    return source.pictures(target, ahead, area)
+
+
 class EraseTool:
     """Takes away what lies there, as far as a picture's texels are opaque where there is one."""
 
@@ -87,10 +94,7 @@ class EraseTool:
         """As LaysOn says."""
         held = area.only(target.after_addresses[area.tiles] != 0)
         target.prepare(held.tiles)
-        pictures = NO_PICTURES
-        if self.source:
-            for gathered in (coverage, ahead):
-                pictures = self.source.pictures(target, gathered, held)
+        pictures = _looked_up(self.source, target, coverage, ahead, held) if self.source else NO_PICTURES
         erase(
             held, coverage.addresses, target.before_addresses, target.after_addresses, target.raster.channels,
             ahead.addresses, pictures,

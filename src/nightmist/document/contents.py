@@ -37,29 +37,28 @@ class InOrder(NamedTuple):
     surfaces: tuple[Surface, ...]
     #: By the surface or the group that they lie in, bottom first.
     stacks: Mapping[str, tuple[Node, ...]]
-    #: Whether a node lays heights that are not painted.
-    raises: bool
+    #: Nodes that lay heights that are not painted.
+    raising: frozenset[str]
 
     @classmethod
     def of(cls, values: Iterable[AnyValue]) -> InOrder:
         """Surfaces and stacks among some values."""
         surfaces: list[Surface] = []
         stacks: dict[str, list[Node]] = {}
-        raises = False
         for value in values:
             if isinstance(value, Surface):
                 surfaces.append(value)
             elif isinstance(value, NODES):
                 stacks.setdefault(value.parent, []).append(value)
-                raises = raises or _raises(value)
         return cls(
             tuple(sorted(surfaces, key=lambda surface: surface.number)),
             {key: tuple(sorted(nodes, key=lambda node: (node.order, node.id))) for key, nodes in stacks.items()},
-            raises,
+            frozenset(node.id for nodes in stacks.values() for node in nodes if raises(node)),
         )
 
 
-def _raises(node: Node) -> bool:
+def raises(node: AnyValue) -> bool:
+    """Whether something lays heights that are not painted."""
     if isinstance(node, Decals):
         return any(decal.raises for decal in node.placed)
     return isinstance(node, Wash) and (node.pigment.height is not None or "height" in node.images)

@@ -18,7 +18,7 @@ from ..core.texels.raster import Start, TileKey
 from ..core.texels.seam_links import SeamLinks
 from ..core.texels.tile_mask import TileMask
 from .change import Change, node_and_map, raster_id
-from .contents import Contents
+from .contents import Contents, raises
 from .derived.cache import Cache
 from .derived.composites import Composite, PictureName, refresh_relief
 from .derived.decals import DecalLayers, Laying, Source
@@ -41,6 +41,7 @@ from .values import (
     FILTERS,
     MAPS,
     MASK,
+    NODES,
     PLANES,
     Adjustment,
     AnyValue,
@@ -131,7 +132,7 @@ class Document(Contents):
         #: Grows with whatever changes but the tiles that a preview works on.
         self.edition = 0
         self.programs = Programs()
-        self.rims = Rims(self.cache)
+        self.rims = Rims(self.layouts)
         self.washes = Washes(self.cache, self.arrays, self.pool)
         self.filters = Filters(self.cache)
         self.decals = DecalLayers(Source(self.cache, self.washes, self.region_mask))
@@ -379,12 +380,11 @@ class Document(Contents):
             for surface, areas in zip(surfaces, fresh, strict=True)
             for picture, area in areas.items()
         }
-        raised = self.in_order.raises
-        raised = raised or any(raster.tiles for key, raster in self.rasters.items() if key.endswith("/height"))
-        raised = raised or any(key.endswith("/height") for preview in self.previews for key in preview.rasters)
+        raised = self._raised()
         areas = refresh_relief(
-            surfaces, composites, layouts, raised, lambda number: self.layouts.heights(layouts, self.mesh, number)
-        )
+            surfaces, composites, layouts, self.layouts.together(layouts, self.mesh), raised,
+            lambda number: self.layouts.heights(layouts, self.mesh, number),
+        )  # fmt: skip
         changed.update({(surface, "relief"): area for surface, area in areas.items()})
         if not self.previews:
             self.programs.settle()
@@ -392,6 +392,15 @@ class Document(Contents):
             self.filters.settle(MOST_KEPT)
             self.decals.settle(MOST_KEPT)
         return changed
+
+    def _raised(self) -> set[str]:
+        """The surfaces on which any node holds or lays height, seen or not."""
+        nodes = set(self.in_order.raising)
+        nodes.update(key for preview in self.previews for key, value in preview.values.items() if raises(value))
+        for rasters in (self.rasters, *(preview.rasters for preview in self.previews)):
+            heights = (key for key, raster in rasters.items() if raster.tiles and key.endswith("/height"))
+            nodes.update(node_and_map(key)[0] for key in heights)
+        return {self.surface_of(value).id for key in nodes if isinstance(value := self.values.get(key), NODES)}
 
     def _compiled(self, surface: Surface) -> Compiled:
         drawn = {node_and_map(key)[0] for preview in self.previews for key in preview.rasters}

@@ -95,6 +95,16 @@ class Mesh:
 
         return topology_of(self)
 
+    @cached_property
+    def linked(self) -> dict[int, tuple[int, ...]]:
+        """By number of a surface with faces: which surfaces edges lead to from it, at once or over others, and itself.
+
+        Their numbers rise.
+        """
+        from .topology import linked_surfaces
+
+        return linked_surfaces(self)
+
     def changed(self, **fields: Any) -> Mesh:
         """A copy with other arrays; what was derived from the shape alone is kept while the shape is."""
         copy = replace(self, **fields)

@@ -105,6 +105,18 @@ def topology_of(mesh: Mesh) -> Topology:
     return Topology(weld, vertex, edge, ends, neighbor, neighbor_side, mesh.polygon)
 
 
+def linked_surfaces(mesh: Mesh) -> dict[int, tuple[int, ...]]:
+    """By number of a surface with faces, those that edges lead to from it, and itself; as `Mesh.linked`."""
+    numbers = np.unique(mesh.face_surface)
+    place = np.searchsorted(numbers, mesh.face_surface)
+    across = mesh.topology.neighbor
+    pairs = place[:, None] * len(numbers) + place[np.maximum(across, 0)]
+    one, other = np.divmod(np.unique(pairs[across >= 0]), len(numbers))
+    label = connected(len(numbers), one, other)
+    groups = [tuple(numbers[label == each].tolist()) for each in range(int(label.max()) + 1)]
+    return {number: group for group in groups for number in group}
+
+
 def joined_in_map(
     topology: Topology, uv: NDArray[np.float32], tolerance: float = 1e-6, faces: NDArray[np.int64] | None = None
 ) -> NDArray[np.bool_]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 
 import numpy as np
 
@@ -13,17 +13,17 @@ from ..texels.raster import TILE
 from .heights import Heights
 
 
-def write_normals(out: Picture, surfaces: Sequence[Heights], surface: int, depth: float, area: TileArea) -> None:
+def write_normals(out: Picture, surfaces: Mapping[int, Heights], surface: int, depth: float, area: TileArea) -> None:
     """Write normals of owned texels in `area` into a picture: (n + 1) / 2 per channel, +Y up as in glTF.
 
-    surfaces: the heights of all surfaces; their full range spans `depth` model units. surface: whose normals
-    these are. Slopes are central differences over the two neighbors, by each face's own texel size; a neighbor
-    that no face owns is looked up where the surface goes on there.
+    surfaces: by number the heights of all surfaces that this one borders on, and its own; their full range spans
+    `depth` model units. surface: whose normals these are. Slopes are central differences over the two neighbors, by
+    each face's own texel size; a neighbor that no face owns is looked up where the surface goes on there.
     """
     mine = surfaces[surface]
     own = mine.own
     # Of others no height is looked at.
-    addresses, sizes = np.zeros(len(surfaces), np.int64), np.zeros((len(surfaces), 2), np.int64)
+    addresses, sizes = np.zeros(max(surfaces) + 1, np.int64), np.zeros((max(surfaces) + 1, 2), np.int64)
     for number in mine.neighbors:
         addresses[number], sizes[number] = address_of(surfaces[number].image), surfaces[number].image.shape
     links = (mine.links.surface, mine.links.place, mine.beyond)

@@ -29,7 +29,7 @@ Texels = NDArray[np.integer[Any]]
 
 
 class _Maps:
-    """All maps after one another, with a number for each of their texels."""
+    """The maps of a rim's surfaces after one another, with a number for each of their texels."""
 
     def __init__(self, owns: Sequence[Ownership], sizes: NDArray[np.int64]) -> None:
         self.sizes = sizes
@@ -65,31 +65,34 @@ def _around(covered, offsets, sizes, numbers, surfaces, found):  # type: ignore[
 
 
 def rim_of(
-    mesh: Mesh, owns: Sequence[Ownership], gutters: Sequence[Gutter], texels: NDArray[np.float64],
-    sizes: NDArray[np.int64],
+    mesh: Mesh, numbers: Sequence[int], owns: Sequence[Ownership], gutters: Sequence[Gutter],
+    texels: NDArray[np.float64], sizes: NDArray[np.int64],
 ) -> Rim:  # fmt: skip
-    """The rims of all surfaces, which owns, gutters and sizes, (k, 2), go by.
+    """The rims of the surfaces of these numbers, which owns and gutters go by; no edge may lead to another.
 
-    texels: (F, 3, 2), every face in its own map. Where the surface ends there is no rim, nor where not even two steps
-    lead into an island again, as on slivers.
+    In the rim they are counted as they stand here. texels: (F, 3, 2), every face in its own map, numbers everywhere;
+    sizes: (k, 2) of all surfaces. Where the surface ends there is no rim, nor where not even two steps lead into an
+    island again, as on slivers.
     """
-    maps, texels = _Maps(owns, sizes), np.nan_to_num(texels)
     first, second, third = zip(
         *(
             walks_over_seams(mesh, number, own, gutter, texels, sizes, REACH, (1, 2, 3))
-            for number, (own, gutter) in enumerate(zip(owns, gutters, strict=True))
+            for number, own, gutter in zip(numbers, owns, gutters, strict=True)
         ),
         strict=True,
     )
+    order, sizes = np.asarray(numbers), sizes[list(numbers)]
+    maps = _Maps(owns, sizes)
     surface = np.repeat(np.arange(len(owns)), [len(link.target) for link in first])
-    target, inside, beyond, place = (_all(first, name) for name in ("target", "inside", "surface", "place"))
+    target, inside, place = (_all(first, name) for name in ("target", "inside", "place"))
+    beyond, *later = (np.searchsorted(order, _all(link, "surface")) for link in (first, second, third))
     width = sizes[surface, 0]
     x, y = inside % width, inside // width
     # Where a walk came to no end, its place is the middle of the inside texel.
     arrives = (beyond != surface) | (place != np.stack([x + 0.5, y + 0.5], axis=1)).any(axis=1)
     ahead, farther = (maps.at(beyond, _all(link, "place")) for link in (second, third))
-    arrives &= (_all(second, "surface") == beyond) & maps.covered[ahead]
-    farther = np.where((_all(third, "surface") == beyond) & maps.covered[farther], farther, ahead)
+    arrives &= (later[0] == beyond) & maps.covered[ahead]
+    farther = np.where((later[1] == beyond) & maps.covered[farther], farther, ahead)
     behind = maps.numbers(surface, 2 * x - target % width, 2 * y - target // width)
     behind = np.where(maps.covered[behind], behind, maps.offsets[surface] + inside)
     weights, inner = _mixed(maps, maps.offsets[surface] + target, beyond, place, arrives)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from typing import Any, Literal
 
 import numpy as np
@@ -16,7 +16,7 @@ from ...core.texels.area import distinct, with_neighbors
 from ...core.texels.composite_picture import Picture
 from ..values import MAPS, MapName, Surface
 from .filtered import Filtered, felt
-from .layouts import Layout
+from .layouts import Layout, Together
 from .programs import Compiled
 
 #: Composited maps lie in three pictures of four channels each.
@@ -150,60 +150,70 @@ class Composite:
 
 
 def refresh_relief(
-    surfaces: Sequence[Surface], composites: Sequence[Composite], layouts: Sequence[Layout], raised: bool,
-    heights_for: Callable[[int], Heights],
+    surfaces: Sequence[Surface], composites: Sequence[Composite], layouts: Sequence[Layout],
+    groups: Sequence[Together], raised: Set[str], heights_for: Callable[[int], Heights],
 ) -> dict[str, TileArea]:  # fmt: skip
     """Bring the normals of all surfaces in line with their height, over seams; returns what changed, by surface.
 
-    All lists go by the surfaces' numbers. raised: whether any layer holds height. heights_for: empty heights of
-    a surface, linked to the others.
+    Lists go by the surfaces' numbers. raised: ids of surfaces on which any layer holds height. heights_for: empty
+    heights of a surface, linked to the others.
     """
-    linked = tuple(layout.key for layout in layouts)
-    fresh = []
-    for surface, composite in zip(surfaces, composites, strict=True):
-        key = (linked, surface.depth, raised)
+    fresh: set[int] = set()
+    stale: dict[int, TileArea] = {}
+    held_up = {groups[surface.number][0] for surface in surfaces if surface.id in raised}
+    for number, (surface, composite) in enumerate(zip(surfaces, composites, strict=True)):
+        key = (groups[number], surface.depth, groups[number][0] in held_up)
         if composite.relief_key != key:
             if composite.relief_key is None or composite.relief_key[::2] != key[::2]:
-                fresh.append(surface.number)
+                fresh.add(number)
             composite.relief_key, composite.relief_stale = key, composite.everywhere
-    stale = [composite.relief_stale for composite in composites]
-    touched = {number for number, area in enumerate(stale) if len(area)}
-    if not touched:
-        return {}
-    for number in touched:
-        composites[number].relief_stale = TileArea.empty()
-    if not raised:
-        return _level(surfaces, composites)
-    heights: list[Heights] = []
-    for number, composite in enumerate(composites):
-        if number in fresh or composite.heights is None:
-            composite.heights, stale[number] = heights_for(number), composite.everywhere
-            touched.add(number)
-        if number in touched:
-            composite.heights.take(composite.pictures["values"], stale[number])
-        heights.append(composite.heights)
+        if len(composite.relief_stale):
+            stale[number], composite.relief_stale = composite.relief_stale, TileArea.empty()
     changed = {}
-    for number, (surface, composite) in enumerate(zip(surfaces, composites, strict=True)):
-        beside = touched & heights[number].neighbors
-        if number not in touched and not beside:
-            continue
-        area = with_neighbors(stale[number], *surface.size)
-        for other in sorted(beside):
-            area = area.joined(heights[number].beside(other, *surfaces[other].size, stale[other]))
-        if len(area):
-            picture = composite.pictures["relief"]
-            write_normals(picture, heights, number, surface.depth, area)
-            changed[surface.id] = layouts[number].gutter.spread(picture, area)
+    for numbers in {groups[number][0] for number in stale}:
+        if numbers in held_up:
+            for number in numbers:
+                held = composites[number].heights
+                if number in fresh or held is None:
+                    held, stale[number] = heights_for(number), composites[number].everywhere
+                    composites[number].heights = held
+                if number in stale:
+                    held.take(composites[number].pictures["values"], stale[number])
+            areas = _sloped(surfaces, composites, numbers, stale)
+        else:
+            areas = _level(composites, numbers)
+        for number, area in areas.items():
+            relief = composites[number].pictures["relief"]
+            changed[surfaces[number].id] = layouts[number].gutter.spread(relief, area)
     return changed
 
 
-def _level(surfaces: Sequence[Surface], composites: Sequence[Composite]) -> dict[str, TileArea]:
-    """Nothing is raised anywhere: no links over seams are needed, which take a moment to find."""
+def _sloped(
+    surfaces: Sequence[Surface], composites: Sequence[Composite], numbers: Iterable[int], stale: Mapping[int, TileArea]
+) -> dict[int, TileArea]:
+    """Write the normals of surfaces that hang together after heights changed; returns where, by number."""
+    heights = {number: held for number in numbers if (held := composites[number].heights)}
     changed = {}
-    for surface, composite in zip(surfaces, composites, strict=True):
-        composite.heights = None
-        relief = composite.pictures["relief"]
+    for number, held in heights.items():
+        area = TileArea.empty()
+        if number in stale:
+            area = with_neighbors(stale[number], *surfaces[number].size)
+        for other in sorted(held.neighbors & stale.keys()):
+            width, height = surfaces[other].size
+            area = area.joined(held.beside(other, width, height, stale[other]))
+        if len(area):
+            write_normals(composites[number].pictures["relief"], heights, number, surfaces[number].depth, area)
+            changed[number] = area
+    return changed
+
+
+def _level(composites: Sequence[Composite], numbers: Iterable[int]) -> dict[int, TileArea]:
+    """Nothing is raised on these: no links over seams are needed, which take a moment to find."""
+    changed = {}
+    for number in numbers:
+        composites[number].heights = None
+        relief = composites[number].pictures["relief"]
         if not relief.plain.all() or (relief.colors != LEVEL).any():
             relief.fill(LEVEL)
-            changed[surface.id] = composite.everywhere
+            changed[number] = composites[number].everywhere
     return changed

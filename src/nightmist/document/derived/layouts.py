@@ -19,12 +19,18 @@ from ..values import Surface
 from .cache import Cache
 from .pool import digest_of
 
+#: Numbers of surfaces between which edges lead, and the keys of their layouts.
+Together = tuple[tuple[int, ...], tuple[Hashable, ...]]
+
 #: Texels beyond an island that tools and slopes may look at.
 BEYOND = 14
 
 
 class Layout:
-    """A surface's faces in its map. `key` tells faces, their places, UVs, the map's size and gutter from any others."""
+    """A surface's faces in its map.
+
+    `key` tells faces, their places, what they border on, their UVs, the map's size and gutter from any others.
+    """
 
     def __init__(self, mesh: Mesh, surface: Surface) -> None:
         self.mesh, self.size = mesh, surface.size
@@ -34,7 +40,8 @@ class Layout:
         placed = np.concatenate(
             [mesh.corners[self.faces].reshape(-1, 9), self.uvs[self.faces].reshape(-1, 6).astype(np.float64)], axis=1
         )
-        self.key = (digest_of(placed), digest_of(self.faces), surface.size, self.reach)
+        bordering = digest_of(mesh.topology.neighbor[self.faces])
+        self.key: Hashable = (digest_of(placed), digest_of(self.faces), bordering, surface.size, self.reach)
 
     @cached_property
     def ownership(self) -> Ownership:
@@ -88,6 +95,8 @@ class Layouts:
         self.cache = cache
         #: By surface: for which arrays and which value of it the key was found last.
         self.keys: dict[str, tuple[dict[str, str], Surface, Hashable]] = {}
+        #: Of which mesh and layouts it was found last how surfaces hang together.
+        self.groups: tuple[Mesh | None, Sequence[Layout], list[Together]] = (None, (), [])
 
     def of(self, mesh: Mesh, arrays: dict[str, str], surface: Surface) -> Layout:
         """The layout of one surface."""
@@ -102,9 +111,17 @@ class Layouts:
         asked = ("layout key", named, surface.number, surface.size, surface.gutter)
         return self.cache.get(asked, lambda: Layout(mesh, surface).key, lambda key: 200)
 
+    def together(self, layouts: Sequence[Layout], mesh: Mesh) -> list[Together]:
+        """By number of surface, it with those that edges lead to from it; layouts: of all surfaces by number."""
+        if self.groups[0] is not mesh or self.groups[1] != layouts:
+            linked = [mesh.linked.get(number, (number,)) for number in range(len(layouts))]
+            groups = {numbers: (numbers, tuple(layouts[n].key for n in numbers)) for numbers in linked}
+            self.groups = mesh, layouts, [groups[numbers] for numbers in linked]
+        return self.groups[2]
+
     def links(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
         """What lies beyond the borders of a surface's islands; layouts: of all surfaces by number."""
-        key = ("links", number, *(layout.key for layout in layouts))
+        key = ("links", number, self.together(layouts, mesh)[number])
         found: SeamLinks = self.cache.get(key, lambda: self._links(layouts, mesh, number), _bytes)
         return found
 
@@ -114,10 +131,13 @@ class Layouts:
 
     def _links(self, layouts: Sequence[Layout], mesh: Mesh, number: int) -> SeamLinks:
         own, around = layouts[number].ownership, layouts[number].surroundings
-        sizes = np.array([other.size for other in layouts], np.int64)
+        return links_over_seams(mesh, number, own, around, *self.texels(layouts, mesh), BEYOND)
+
+    def texels(self, layouts: Sequence[Layout], mesh: Mesh) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+        """(F, 3, 2) texels of every face in its own map, numbers everywhere, and (k, 2) the sizes of all maps."""
+        sizes = np.array([layout.size for layout in layouts], np.int64)
         key = ("texels", *(layout.key for layout in layouts))
-        texels = self.cache.get(key, lambda: np.nan_to_num(texels_of(layouts, mesh)), _bytes)
-        return links_over_seams(mesh, number, own, around, texels, sizes, BEYOND)
+        return self.cache.get(key, lambda: np.nan_to_num(texels_of(layouts, mesh)), _bytes), sizes
 
 
 def texels_of(layouts: Sequence[Layout], mesh: Mesh) -> NDArray[np.float64]:

@@ -1,18 +1,15 @@
-"""The rims of a document's composited maps, over all surfaces at once."""
+"""The rims of a document's composited maps, over all surfaces that hang together."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from ...core.mesh import Mesh
 from ...core.texels import TileArea
 from ...core.texels.rim import Rim
 from ...core.texels.rim_links import rim_of
-from .cache import Cache
 from .composites import Changed, Composite, PictureName
-from .layouts import Layout, texels_of
+from .layouts import Layout, Layouts, Together
 
 #: Pictures whose texels go on over a seam. Slopes do not: they are told in the directions of the island's own map.
 RIMMED: tuple[PictureName, ...] = ("color", "values")
@@ -21,9 +18,10 @@ RIMMED: tuple[PictureName, ...] = ("color", "values")
 class Rims:
     """Keeps the rims in line with the layouts, and brings those of the pictures up to date."""
 
-    def __init__(self, cache: Cache) -> None:
-        self.cache = cache
-        self.key: object = None
+    def __init__(self, layouts: Layouts) -> None:
+        self.layouts = layouts
+        #: What the rims of before followed from.
+        self.before: Sequence[Together] = ()
 
     def refresh(
         self, layouts: Sequence[Layout], mesh: Mesh, composites: Sequence[Composite], changed: Sequence[Changed]
@@ -32,31 +30,34 @@ class Rims:
 
         Returns what changed with the rims.
         """
-        key = ("rim", *(layout.key for layout in layouts))
         found = [dict(one) for one in changed]
-        if key != self.key:
-            # Other texels are rims now: what was one before has to be gutter again.
-            if self.key:
-                for layout, composite, areas in zip(layouts, composites, found, strict=True):
-                    _without_rim(layout, composite, areas)
-            self.key = key
+        groups = self.layouts.together(layouts, mesh)
+        if self.before and groups is not self.before:
+            before = set(self.before)
+            for number, group in enumerate(groups):
+                # Where other texels are rims now, what was one before has to be gutter again.
+                if group not in before:
+                    _without_rim(layouts[number], composites[number], found[number])
+        self.before = groups
         for name in RIMMED:
-            stale = {number: areas[name] for number, areas in enumerate(found) if name in areas}
-            if not any(len(area) for area in stale.values()):
-                continue
-            rim = self._rim(key, layouts, mesh)
-            pictures = {number: composite.pictures[name] for number, composite in enumerate(composites)}
-            for number, area in rim.spread(pictures, stale, together=name == "color").items():
-                found[number][name] = found[number].get(name, TileArea.empty()).joined(area)
+            stale = {number: areas[name] for number, areas in enumerate(found) if len(areas.get(name, ()))}
+            for group in {groups[number][0]: groups[number] for number in stale}.values():
+                numbers, _ = group
+                areas = {place: stale[number] for place, number in enumerate(numbers) if number in stale}
+                pictures = {place: composites[number].pictures[name] for place, number in enumerate(numbers)}
+                spread = self._rim(group, layouts, mesh).spread(pictures, areas, together=name == "color")
+                for place, area in spread.items():
+                    number = numbers[place]
+                    found[number][name] = stale.get(number, TileArea.empty()).joined(area)
         return found
 
-    def _rim(self, key: tuple[object, ...], layouts: Sequence[Layout], mesh: Mesh) -> Rim:
+    def _rim(self, group: Together, layouts: Sequence[Layout], mesh: Mesh) -> Rim:
         def make() -> Rim:
-            sizes = np.array([layout.size for layout in layouts], np.int64)
-            owns, gutters = [layout.ownership for layout in layouts], [layout.gutter for layout in layouts]
-            return rim_of(mesh, owns, gutters, texels_of(layouts, mesh), sizes)
+            own = [layouts[number].ownership for number in group[0]]
+            gutters = [layouts[number].gutter for number in group[0]]
+            return rim_of(mesh, group[0], own, gutters, *self.layouts.texels(layouts, mesh))
 
-        return self.cache.get(key, make, lambda rim: rim.nbytes)
+        return self.layouts.cache.get(("rim", group), make, lambda rim: rim.nbytes)
 
 
 def _without_rim(layout: Layout, composite: Composite, areas: Changed) -> None:

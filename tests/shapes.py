@@ -5,7 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from nightmist.core.mesh import Mesh, SurfaceLook
+from nightmist.core.mesh.checkup import UvReport, check_uvs
 from nightmist.core.mesh.mesh import build_mesh
+from nightmist.core.texels.gutter import Gutter
+from nightmist.core.texels.ownership import CrowdedError, own_texels
 
 
 def grid(points, uv, surface=0, name="surface") -> Mesh:
@@ -153,6 +156,16 @@ def fin() -> Mesh:
     """Three squares at one edge: no manifold."""
     points = [(0, 0, 0), (0, 1, 0), (1, 0, 0), (1, 1, 0), (-1, 0, 0.3), (-1, 1, 0.3), (0, 0, 1), (0, 1, 1)]
     return soup(points, [(0, 2, 3), (0, 3, 1), (0, 1, 5), (0, 5, 4), (0, 6, 7), (0, 7, 1)])
+
+
+def uv_report(mesh: Mesh, size, island=None) -> UvReport:
+    """The checkup of all faces as if they were one surface's."""
+    faces, uv = np.arange(len(mesh.faces)), mesh.uvs[0]
+    try:
+        own = own_texels(mesh, faces, uv, *size)
+    except CrowdedError:
+        return check_uvs(mesh, faces, uv, *size, None, None, island)
+    return check_uvs(mesh, faces, uv, *size, own, Gutter(own.covered()), island)
 
 
 def lay_picture(doc, layer, name, image) -> None:

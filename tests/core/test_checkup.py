@@ -7,16 +7,15 @@ import pytest
 
 import nightmist as nm
 from nightmist.core.errors import NightmistError
-from nightmist.core.mesh.checkup import check_uvs
 
-from ..shapes import joined, overlapped, placed, plane, repeating
+from ..shapes import joined, overlapped, placed, plane, repeating, uv_report
 from .brute import owners
 
 SIDE = 256
 
 
-def report(mesh, width=SIDE, height=SIDE):
-    return check_uvs(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], width, height)
+def report(mesh, width=SIDE, height=SIDE, island=None):
+    return uv_report(mesh, (width, height), island)
 
 
 def test_sound_uvs_have_no_findings():
@@ -66,7 +65,7 @@ def test_deep_piles_hide_no_other():
     lower = [placed(plane(1, 0, 1), move=(3 * k, 3, 0), uv_scale=(1, 0.25), uv_move=(0, 0.6)) for k in range(2)]
     mesh = joined(*upper, *lower)
     faces = np.arange(len(mesh.faces))
-    found = check_uvs(mesh, faces, mesh.uvs[0], 1024, 1024, island=faces // 2)
+    found = report(mesh, 1024, 1024, island=faces // 2)
     assert found.overlap == 1
     assert found.sharing == (tuple(range(0, 18, 2)), (18, 20))
     assert found.found[0].sentence.startswith("100% of the painted texels are shared by 11 islands")
@@ -82,7 +81,7 @@ def test_the_gap_between_islands_is_counted_in_texels(apart, side):
     right = placed(plane(1, 0, 1), move=(3, 0, 0), uv_scale=0.25, uv_move=(0.25 + apart / side, 0))
     mesh = joined(left, right)
     faces = np.arange(len(mesh.faces))
-    gap = check_uvs(mesh, faces, mesh.uvs[0], side, side, island=faces // 2).gap
+    gap = report(mesh, side, side, island=faces // 2).gap
     # What is laid around islands is 16 texels wide, on a map of 4096 twice as much.
     assert gap == pytest.approx(apart if apart <= 2 * max(16, side // 128) else np.inf, abs=0.01)
 

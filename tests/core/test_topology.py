@@ -6,13 +6,12 @@ import numpy as np
 import pytest
 
 from nightmist.core.mesh.bodies import BODIES, practice_body
-from nightmist.core.mesh.checkup import check_uvs
 from nightmist.core.mesh.polygons import cut_polygon, guessed_polygons
 from nightmist.core.mesh.seams import border_of, edges_at, sides_of, with_seams
 from nightmist.core.mesh.select import faces_with
 from nightmist.core.mesh.topology import islands_of
 
-from ..shapes import fin, joined, placed, plane, sphere
+from ..shapes import fin, joined, placed, plane, sphere, uv_report
 
 
 def test_neighbors_are_those_that_share_an_edge():
@@ -146,7 +145,7 @@ def test_practice_bodies_are_sound(body):
     """No finding at all, closed where they should be, of the size asked for."""
     mesh = practice_body(body, 2.0)
     islands = islands_of(mesh.topology, mesh.uvs[0], np.arange(len(mesh.faces)))
-    report = check_uvs(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], 1024, 1024, islands)
+    report = uv_report(mesh, (1024, 1024), islands)
     assert report.findings() == []
     low, high = mesh.bounds
     assert (high - low).max() == pytest.approx(2.0, rel=1e-5)

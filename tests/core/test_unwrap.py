@@ -12,7 +12,6 @@ from nightmist.core.errors import NightmistError
 from nightmist.core.mesh import Mesh
 from nightmist.core.mesh.bodies import torus
 from nightmist.core.mesh.by_shape import frame_around, unwrap_by_shape
-from nightmist.core.mesh.checkup import check_uvs
 from nightmist.core.mesh.methods import unwrap
 from nightmist.core.mesh.seams import edges_at, with_seams
 from nightmist.core.mesh.solvers import _Solver, solve
@@ -20,7 +19,7 @@ from nightmist.core.mesh.strip import straighten
 from nightmist.core.mesh.topology import islands_of, joined_in_map
 from nightmist.core.progress import CancelledError, quietly
 
-from ..shapes import fin, grid, joined, placed, plane, plate, soup, sphere, walls
+from ..shapes import fin, grid, joined, placed, plane, plate, soup, sphere, uv_report, walls
 from .brute import owners
 
 SIZE = (1024, 1024)
@@ -71,10 +70,7 @@ BODIES = {
 
 
 def report_of(mesh: Mesh, size=SIZE):
-    faces = np.arange(len(mesh.faces))
-    return check_uvs(
-        mesh, faces, mesh.uvs[0], *size, islands_of(mesh.topology, mesh.uvs[0], np.arange(len(mesh.faces)))
-    )
+    return uv_report(mesh, size, islands_of(mesh.topology, mesh.uvs[0], np.arange(len(mesh.faces))))
 
 
 def all_faces(mesh: Mesh, method, size=SIZE, margin=4.0, **rest):

@@ -9,12 +9,11 @@ from fastapi import APIRouter, File, Form, Response, UploadFile
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from ..core.errors import NightmistError
-from ..core.mesh.checkup import Cure, FindingKind, check_uvs
+from ..core.mesh.checkup import Cure, FindingKind
 from ..core.mesh.planner import enough_size, memory, plan_table
 from ..core.mesh.planner import pixels_per_unit as picture_pixels_per_unit
 from ..core.mesh.seams import Extent
 from ..core.mesh.solvers import get_ready
-from ..core.mesh.topology import islands_of
 from ..document.derived.model import runs_of_faces
 from ..document.preparing.maps import pixels_per_unit
 from ..document.preparing.replacing import Replacement, preview_of_replacement, read_new_model
@@ -101,15 +100,15 @@ def mesh(studio: InStudio, project: str) -> Response:
 @router.get("/projects/{project}/checkup")
 def checkup(studio: InStudio, project: str) -> list[Checkup]:
     """What should be known about the UVs before the first stroke; computed beside the painting."""
-    snapshot, surfaces = studio.with_document(
-        project, lambda document: (Snapshot.of(document), document.surface_values())
+    mesh, layouts, surfaces = studio.with_document(
+        project, lambda document: (document.mesh, document.all_layouts(), document.surface_values())
     )
     found = []
-    for (name, faces, uv), surface in zip(snapshot.surfaces, surfaces, strict=True):
+    for layout, surface in zip(layouts, surfaces, strict=True):
+        faces = layout.faces
         if not len(faces):
             continue
-        islands = islands_of(snapshot.mesh.topology, uv, faces)
-        report = check_uvs(snapshot.mesh, faces, uv, *surface.size, islands, surface.meant.shared)
+        report = layout.report(surface.meant.shared)
         findings = [
             FindingState(
                 kind=f.kind,
@@ -127,9 +126,9 @@ def checkup(studio: InStudio, project: str) -> list[Checkup]:
         gap = report.gap if report.gap != float("inf") else None
         found.append(
             Checkup(
-                surface=name, findings=findings, islands=report.islands, used=report.used, density=report.density,
-                stretch=report.stretch, gap=gap, faces=len(faces),
-                polygons=len(np.unique(snapshot.mesh.polygon[faces])),
+                surface=surface.name, findings=findings, islands=report.islands, used=report.used,
+                density=report.density, stretch=report.stretch, gap=gap, faces=len(faces),
+                polygons=len(np.unique(mesh.polygon[faces])),
             )
         )  # fmt: skip
     return found

@@ -393,6 +393,10 @@ class Document(Contents):
             self.decals.settle(MOST_KEPT)
         return changed
 
+    def get_ready(self) -> bool:
+        """Work out some more of what the first stroke on each surface needs; False when all is there."""
+        return self.rims.get_ready(self.all_layouts(), self.mesh)
+
     def _raised(self) -> set[str]:
         """The surfaces on which any node holds or lays height, seen or not."""
         nodes = set(self.in_order.raising)

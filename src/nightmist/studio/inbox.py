@@ -51,6 +51,11 @@ class Inbox:
         self._queue: queue.Queue[Work] = queue.Queue()
         self._ahead: deque[Work] = deque()
 
+    @property
+    def empty(self) -> bool:
+        """Whether nothing waits."""
+        return not self._ahead and self._queue.empty()
+
     def put(self, work: Work) -> None:
         """Behind everything else. From any thread."""
         self._queue.put(work)

@@ -41,6 +41,8 @@ T = TypeVar("T")
 
 #: Seconds between two words about how far long work has got.
 TELL_EVERY = 0.15
+#: Seconds in which nothing is asked after which there is time to get ready for the next stroke.
+CALM = 0.5
 #: Seconds without a sample after which a press that never ends is over for those who wait.
 STALLED = 20.0
 
@@ -70,6 +72,8 @@ class OpenProject:
         self.worker: Client | None = None
         self.cancelled = threading.Event()
         self.told_work = 0.0
+        #: Whether all is worked out that the next stroke needs.
+        self.ready = False
         self.inbox = Inbox()
         self.listen()
         self.thread = threading.Thread(target=self._run, name=f"project {project}", daemon=True)
@@ -150,6 +154,7 @@ class OpenProject:
                     self._handle(item.client, item.request)
                 else:
                     item()
+                self.ready = self.ready and self.revision == before
             except Exception:
                 # Whatever goes wrong with one request must not end the project for everybody.
                 log.exception("project %s: a request failed", self.project)
@@ -175,12 +180,20 @@ class OpenProject:
 
     def _next(self) -> Work:
         """The next piece of work; a press that does not end while others wait is ended for them."""
-        if not (self.drawing and self.put_off):
+        if self.drawing and self.put_off:
+            timeout, instead = max(self.drawing.heard + STALLED - time.monotonic(), 0.01), self._end_stalled
+        elif not self.ready:
+            timeout, instead = CALM, self._get_ready
+        else:
             return self.inbox.next()
         try:
-            return self.inbox.next(max(self.drawing.heard + STALLED - time.monotonic(), 0.01))
+            return self.inbox.next(timeout)
         except TimeoutError:
-            return self._end_stalled
+            return instead
+
+    def _get_ready(self) -> None:
+        while self.inbox.empty and not self.ready:
+            self.ready = not self.document.get_ready()
 
     def _end_stalled(self) -> None:
         if self.drawing and time.monotonic() - self.drawing.heard >= STALLED:

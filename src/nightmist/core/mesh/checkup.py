@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..figures import figures
 from ..texels.gutter import Gutter
-from ..texels.ownership import CrowdedError, Ownership, affine, own_texels
+from ..texels.ownership import Ownership, affine
 from .mesh import Mesh
 from .overlap import Shared, nearest_islands, pairs_within, shared_texels, sharing_groups
 from .unwrap import flat_areas
@@ -83,13 +83,14 @@ class UvReport:
 
 
 def check_uvs(
-    mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int,
-    island: NDArray[np.int64] | None = None, meant: Iterable[Sequence[int]] = (),
+    mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int, own: Ownership | None,
+    gutter: Gutter | None, island: NDArray[np.int64] | None = None, meant: Iterable[Sequence[int]] = (),
 ) -> UvReport:  # fmt: skip
     """The report for `faces` of a mesh with (F, 3, 2) UVs over a map of width × height texels.
 
-    island: (n,) labels of the faces, when gaps between islands are to be measured too. meant: groups of islands,
-    each by one of its faces, that share texels on purpose; what shares with others is told all the same.
+    own: who of them owns its texels; None where too many do. gutter: around them, where there are any. island: (n,)
+    labels of the faces, when gaps between islands are to be measured too. meant: groups of islands, each by one of its
+    faces, that share texels on purpose; what shares with others is told all the same.
     """
     corners = uv[faces].astype(np.float64) * (width, height)
     finite = np.isfinite(corners).all(axis=(1, 2))
@@ -104,14 +105,16 @@ def check_uvs(
     flipped = signed > 0
     leaves = _leaves(corners, width, height)
     inside = _area_inside(corners, np.abs(signed), width, height)
-    own, shared = _owned(mesh, faces, uv, width, height)
+    shared = _shared_by(own, sound, width * height)
     density, stretch = density_and_stretch(mesh.corners[faces], corners)
     gap, near = np.inf, np.zeros(0, np.int64)
     labels = np.zeros(len(faces), np.int64)
     if island is not None and own is not None:
         labels = np.unique(island, return_inverse=True)[1]
-        if labels.max() > 0:
-            gap, near = nearest_islands(own, Gutter(own.covered()), labels)
+        if labels.max() > 0 and gutter:
+            every = np.full(len(sound), -1, np.int64)
+            every[sound] = labels
+            gap, near = nearest_islands(own, gutter, every)
     report = UvReport(
         missing=float(1 - sound.mean()),
         flipped=float(flipped.mean()),
@@ -216,17 +219,16 @@ def _weighted_median(values: NDArray[np.float64], weights: NDArray[np.float64]) 
     return float(values[order][np.searchsorted(total, total[-1] / 2)])
 
 
-def _owned(
-    mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int
-) -> tuple[Ownership | None, Shared]:
-    """The ownership table, and who shares texels."""
-    try:
-        own = own_texels(mesh, faces, uv, width, height)
-    except CrowdedError:
-        # Repeats beyond MAX_REPEATS: each texel has more owners than can be told apart.
+def _shared_by(own: Ownership | None, sound: NDArray[np.bool_], texels: int) -> Shared:
+    """Who shares texels, counted among the sound faces; without owners each texel has more than can be told apart."""
+    if own is None:
         none = np.zeros(0, np.int64)
-        return None, Shared(none, none, none, width * height, width * height)
-    return own, shared_texels(own)
+        return Shared(none, none, none, texels, texels)
+    shared = shared_texels(own)
+    place = np.cumsum(sound) - 1
+    told = sound[shared.first] & sound[shared.second]
+    first, second = place[shared.first[told]], place[shared.second[told]]
+    return replace(shared, first=first, second=second, common=shared.common[told])
 
 
 def density_and_stretch(

@@ -88,7 +88,8 @@ def sharing_groups(
 def nearest_islands(own: Ownership, gutter: Gutter, island: NDArray[np.int64]) -> tuple[float, NDArray[np.int64]]:
     """The smallest gap in texels between two islands, and the islands that come that close (within half a texel).
 
-    island: label of each face of the table. Gaps beyond twice the gutter's reach are infinite. The map wraps.
+    island: label of each face of the table, below 0 for one that does not count. Gaps beyond twice the gutter's reach
+    are infinite. The map wraps.
     """
     label = np.full((own.height, own.width), -1, np.int32)
     owner = own.owner()

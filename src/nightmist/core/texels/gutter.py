@@ -60,8 +60,6 @@ class Gutter:
 
     def spread(self, picture: Picture, area: TileArea) -> TileArea:
         """Bring a picture's gutter up to date after `area` changed; returns all that changed."""
-        if picture.one_color:
-            return area
         count = len(picture.plain)
         bounds, ends = np.empty((count, 4), np.int32), np.empty(count, np.uint8)
         changed = np.empty(count, np.int32)

@@ -141,7 +141,7 @@ class Composite:
     def spread(self, layout: Layout) -> Changed:
         """Bring gutters up to date; returns what changed in each picture since this was asked last."""
         bare, self.bare = self.bare, {}
-        return {name: layout.gutter.spread(self.pictures[name], area) for name, area in bare.items()}
+        return {name: layout.spread(self.pictures[name], area) for name, area in bare.items()}
 
     def _mark_rough(self, maps: Iterable[MapName], area: TileArea) -> None:
         """All of these maps have been composited roughly in an area, also where only one of them was stale."""
@@ -184,7 +184,7 @@ def refresh_relief(
             areas = _level(composites, numbers)
         for number, area in areas.items():
             relief = composites[number].pictures["relief"]
-            changed[surfaces[number].id] = layouts[number].gutter.spread(relief, area)
+            changed[surfaces[number].id] = layouts[number].spread(relief, area)
     return changed
 
 

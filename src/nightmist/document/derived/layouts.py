@@ -10,7 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.mesh import Mesh
+from ...core.mesh.checkup import UvReport, check_uvs
+from ...core.mesh.topology import islands_of
 from ...core.relief.heights import Heights
+from ...core.texels.area import TileArea
+from ...core.texels.composite_picture import Picture
 from ...core.texels.facing import Facing, facing_of
 from ...core.texels.gutter import Gutter, reach_for
 from ...core.texels.ownership import CrowdedError, Ownership, normals_over, own_texels
@@ -41,6 +45,7 @@ class Layout:
             [mesh.corners[self.faces].reshape(-1, 9), self.uvs[self.faces].reshape(-1, 6).astype(np.float64)], axis=1
         )
         bordering = digest_of(mesh.topology.neighbor[self.faces])
+        self.reports: dict[tuple[tuple[int, ...], ...], UvReport] = {}
         self.key: Hashable = (digest_of(placed), digest_of(self.faces), bordering, surface.size, self.reach)
 
     @cached_property
@@ -75,6 +80,19 @@ class Layout:
     def facing(self) -> Facing:
         """Which way its texels face, where an angle is asked."""
         return facing_of(self.mesh, self.uvs, self.ownership)
+
+    def spread(self, picture: Picture, area: TileArea) -> TileArea:
+        """Bring a picture's gutter up to date after `area` changed; returns all that changed."""
+        return area if picture.one_color else self.gutter.spread(picture, area)
+
+    def report(self, meant: tuple[tuple[int, ...], ...]) -> UvReport:
+        """The checkup of its UVs. meant: groups of islands that share texels on purpose, each by one of its faces."""
+        if meant not in self.reports:
+            own, around = (None, None) if self.refused else (self.ownership, self.surroundings)
+            islands = islands_of(self.mesh.topology, self.uvs, self.faces)
+            found = check_uvs(self.mesh, self.faces, self.uvs, *self.size, own, around, islands, meant)
+            self.reports = {meant: found}
+        return self.reports[meant]
 
     @property
     def corners(self) -> NDArray[np.float64]:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from ...core.mesh import Mesh
 from ...core.texels import TileArea
+from ...core.texels.composite_picture import Picture
 from ...core.texels.rim import Rim
 from ...core.texels.rim_links import rim_of
 from .composites import Changed, Composite, PictureName
@@ -22,6 +23,8 @@ class Rims:
         self.layouts = layouts
         #: What the rims of before followed from.
         self.before: Sequence[Together] = ()
+        #: How surfaces hang together, and those whose rims nobody has asked for yet.
+        self.getting_ready: tuple[Sequence[Together], list[Together]] = ((), [])
 
     def refresh(
         self, layouts: Sequence[Layout], mesh: Mesh, composites: Sequence[Composite], changed: Sequence[Changed]
@@ -45,11 +48,23 @@ class Rims:
                 numbers, _ = group
                 areas = {place: stale[number] for place, number in enumerate(numbers) if number in stale}
                 pictures = {place: composites[number].pictures[name] for place, number in enumerate(numbers)}
+                if _all_one_color(list(pictures.values())):
+                    continue
                 spread = self._rim(group, layouts, mesh).spread(pictures, areas, together=name == "color")
                 for place, area in spread.items():
                     number = numbers[place]
                     found[number][name] = stale.get(number, TileArea.empty()).joined(area)
         return found
+
+    def get_ready(self, layouts: Sequence[Layout], mesh: Mesh) -> bool:
+        """Find the rims of some more surfaces, so that the first stroke there does not; False when all were found."""
+        groups = self.layouts.together(layouts, mesh)
+        if self.getting_ready[0] is not groups:
+            self.getting_ready = groups, list(dict.fromkeys(groups))
+        if not self.getting_ready[1]:
+            return False
+        self._rim(self.getting_ready[1].pop(), layouts, mesh)
+        return True
 
     def _rim(self, group: Together, layouts: Sequence[Layout], mesh: Mesh) -> Rim:
         def make() -> Rim:
@@ -60,7 +75,12 @@ class Rims:
         return self.layouts.cache.get(("rim", group), make, lambda rim: rim.nbytes)
 
 
+def _all_one_color(pictures: Sequence[Picture]) -> bool:
+    """Whether nothing differs over any seam, as long as nothing is painted."""
+    return all(picture.one_color and (picture.colors[0] == pictures[0].colors[0]).all() for picture in pictures)
+
+
 def _without_rim(layout: Layout, composite: Composite, areas: Changed) -> None:
     for name in RIMMED:
-        area = layout.gutter.spread(composite.pictures[name], composite.everywhere)
+        area = layout.spread(composite.pictures[name], composite.everywhere)
         areas[name] = area.joined(areas.get(name, TileArea.empty()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +17,7 @@ from ...core.texels.transfer import OldPlace, nearest_places, same_faces, transf
 from ..change import raster_id
 from ..derived.layouts import texels_of, uvs_of
 from ..document import Document
-from ..values import CHANNELS, PLANES, Surface
+from ..values import CHANNELS, PLANES, PlaneName, Surface
 from .recognizing import Recognized
 
 #: For each layer of a surface as it will be: the layer that it takes over from, by the number of the old surface.
@@ -34,43 +35,50 @@ def transfer(
     old, mesh = document.mesh, known.in_old_place(mesh)
     layouts = document.all_layouts()
     old_texels = texels_of(layouts, old)
+    covered = cache(lambda number: layouts[number].ownership.covered())
     found: dict[str, Raster] = {}
     for step, (surface, sources) in enumerate(surfaces.values()):
         report = part(progress, step / len(surfaces), (step + 1) / len(surfaces))
         report("Carrying the paint over", 0.0)
-        faces = mesh.faces_of(surface.number)
-        uv = uvs_of(mesh, surface.uv_set)
-        own = _owners(document, mesh, surface, sources)
+        painted = _painted(document, sources)
+        for layer in sources:
+            found.update({raster_id(layer, name): Raster(*surface.size, CHANNELS[name]) for name in PLANES})
+        if not painted:
+            continue
+        own = _owners(mesh, surface)
+        faces, uv = own.faces, uvs_of(mesh, surface.uv_set)
         before = known.face[faces]
         old_surface = np.where(before >= 0, old.face_surface[np.maximum(before, 0)], -1)
         old_uv = known.texels(old_texels, faces)
         place = same_faces(own, uv[faces].astype(np.float64) * surface.size, old_uv, old_surface)
         if (before < 0).any():
             place = _nearest(own, mesh, old, old_texels, place, before >= 0, part(report, 0.1, 0.8))
-        covers = {number: layout.ownership.covered() for number, layout in enumerate(layouts)}
-        for layer, origins in sources.items():
+        for (layer, name), origins in painted.items():
             report("Carrying the paint over", 0.8)
-            for name in PLANES:
-                rasters = {
-                    number: (raster, covers[number])
-                    for number, origin in origins.items()
-                    if (raster := document.raster(origin, name)).tiles
-                }
-                made = found[raster_id(layer, name)] = Raster(*surface.size, CHANNELS[name])
-                for key, tile in transferred(own, place, rasters, CHANNELS[name]).items():
-                    made.put(key, tile)
+            rasters = {number: (raster, covered(number)) for number, raster in origins.items()}
+            for key, tile in transferred(own, place, rasters, CHANNELS[name]).items():
+                found[raster_id(layer, name)].put(key, tile)
     return found
 
 
-def _owners(document: Document, mesh: Mesh, surface: Surface, sources: Sources) -> Ownership:
-    """Who will own the texels of a surface; nobody where too many do, as long as no paint is lost by it."""
+def _painted(document: Document, sources: Sources) -> dict[tuple[str, PlaneName], dict[int, Raster]]:
+    """For each plane of each layer that will hold paint: what it takes over, by the number of the old surface."""
+    found = {}
+    for layer, origins in sources.items():
+        for name in PLANES:
+            rasters = {number: document.raster(origin, name) for number, origin in origins.items()}
+            if held := {number: raster for number, raster in rasters.items() if raster.tiles}:
+                found[layer, name] = held
+    return found
+
+
+def _owners(mesh: Mesh, surface: Surface) -> Ownership:
+    """Who will own the texels of a surface that is painted. Raises NightmistError where too many do."""
     faces, uv = mesh.faces_of(surface.number), uvs_of(mesh, surface.uv_set)
     try:
         return own_texels(mesh, faces, uv, *surface.size)
     except CrowdedError as error:
-        if any(document.painted_planes(origin) for origins in sources.values() for origin in origins.values()):
-            raise NightmistError(f"The paint of {surface.name} would be lost: {error}") from error
-        return own_texels(mesh, faces[:0], uv, *surface.size)
+        raise NightmistError(f"The paint of {surface.name} would be lost: {error}") from error
 
 
 def _nearest(

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.mesh.arrange import Affine, Arrangement, Axis, arranged, lined_up, moved, with_density
 from ...core.mesh.by_shape import ShapeAxes
-from ...core.mesh.checkup import FindingKind, UvReport, check_uvs
+from ...core.mesh.checkup import FindingKind, UvReport
 from ...core.mesh.margins import pack_with_room
 from ...core.mesh.methods import Method, unwrap
 from ...core.mesh.packing import pack_islands
@@ -32,9 +32,7 @@ Faces = Sequence[int] | NDArray[np.int64]
 
 def surface_report(document: Document, surface: Surface) -> UvReport:
     """The checkup of one surface."""
-    mesh, layout = document.mesh, document.layout(surface)
-    islands = islands_of(mesh.topology, layout.uvs, layout.faces)
-    return check_uvs(mesh, layout.faces, layout.uvs, *surface.size, islands, surface.meant.shared)
+    return document.layout(surface).report(surface.meant.shared)
 
 
 def mean_so(document: Document, surface: str, kind: FindingKind, meant: bool = True) -> Change:

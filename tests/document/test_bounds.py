@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, Pigment, Tip
+from nightmist.core.errors import NightmistError
+from nightmist.document import room
 from nightmist.document.derived.cache import Cache
 from nightmist.document.derived.pool import Pool
 
@@ -90,3 +92,30 @@ def test_many_cameras_do_not_pile_up():
         doc.stroke(layer, [(320, 240), (330, 240)], camera, Tip(radius=10), Pigment(base_color="#203040"))
     # Beyond it only what the newest stroke asked for.
     assert doc.cache.total <= (3 << 20) + 2 * 640 * 480 * 4
+
+
+def test_maps_that_cannot_fit_into_memory_are_refused(monkeypatch, tmp_path):
+    """By a resize, a model, a project file, another surface; what a larger machine made is kept as it is."""
+    doc = Document.from_mesh(walls(), "Pier", (512, 512))
+    doc.surfaces["left"].layers.add("brushed")
+    kept, state = tmp_path / "pier.nightmist", doc.state()
+    doc.save(kept)
+    monkeypatch.setattr(room, "memory", lambda: 2 * 1024 * 1024 * 24)
+    doc.resize("left", 1024)
+    doc.undo()
+    for refused in (
+        lambda: doc.resize(None, 2048),
+        lambda: doc.resize_each({"left": 1024, "right": (1024, 1088)}),
+        lambda: Document.from_mesh(walls(), "Pier", (1024, 1088)),
+    ):
+        with pytest.raises(NightmistError, match=r"^2 maps of up to .* would take 0 GB once all is painted"):
+            refused()
+    assert doc.state() == state
+    monkeypatch.setattr(room, "memory", lambda: 512 * 512 * 24)
+    with pytest.raises(NightmistError, match="Choose smaller maps"):
+        Document.load(kept)
+    with pytest.raises(NightmistError, match="3 maps"):
+        doc.assign_faces(doc.mesh.faces_of(0)[:1])
+    doc.resize("left", 256)
+    doc.set_gutter("right", 8)
+    assert doc.surfaces["left"].size == (256, 256)

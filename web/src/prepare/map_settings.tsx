@@ -20,14 +20,16 @@ export function MapSettings({ project }: { project: Project }) {
   if (!state || !surface) return null;
   const sets = Array.from({ length: uvSets }, (_, set) => set);
   // Smaller copies for the distance take a third more.
-  const megabytes = (bytes: number, width = surface.width, height = surface.height) =>
-    ((width * height * bytes * 4) / 3 / 2 ** 20).toFixed(1);
-  const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${megabytes(bytes)} MB`);
+  const taken = (bytes: number, width = surface.width, height = surface.height, surfaces = 1) => {
+    const megabytes = (width * height * surfaces * bytes * 4) / 3 / 2 ** 20;
+    return megabytes < 1000 ? `${megabytes.toFixed(1)} MB` : `${(megabytes / 2 ** 10).toFixed(1)} GB`;
+  };
+  const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${taken(bytes)}`);
   const all = Object.values(MAP_BYTES).reduce((sum, bytes) => sum + bytes, 0);
   return (
-    <Part title={<span title={`8 bits a channel: ${costs.join(", ")}`}>{`Maps of ${surface.name}, ${megabytes(all)} MB`}</span>}>
+    <Part title={<span title={`8 bits a channel: ${costs.join(", ")}`}>{`Maps of ${surface.name}, ${taken(all)}`}</span>}>
       <div className="flex h-7 items-center gap-1.5">
-        <MapSize project={project} state={state} surface={surface} megabytes={(width, height) => megabytes(all, width, height)} />
+        <MapSize project={project} state={state} surface={surface} megabytes={(...size) => taken(all, ...size)} />
         <label className="flex items-center gap-1.5" title="Which UVs of the model the maps are made for; exported with them">
           <span className="whitespace-nowrap">UV set</span>
           <select

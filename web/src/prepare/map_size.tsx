@@ -15,8 +15,8 @@ interface Props {
   project: Project;
   state: DocumentState;
   surface: SurfaceState;
-  /** Megabytes that all maps of a size take. */
-  megabytes: (width: number, height: number) => string;
+  /** What all maps of a size take, of so many surfaces. */
+  megabytes: (width: number, height: number, surfaces: number) => string;
 }
 
 /** How large maps are: a click on a square one, or two sides; for this surface alone or for all of the project. */
@@ -44,6 +44,7 @@ function Sizes({ project, state, surface, megabytes, close }: Props & { close: (
     project.send({ type: "resize", surface: scope === "surface" ? surface.name : null, width, height, keep_density: keepDensity });
     close();
   };
+  const maps = scope === "surface" ? 1 : followers;
   const step = (value: number) => Math.max(64, Math.round(value / 64) * 64);
   const side = (label: string, at: 0 | 1) => (
     <NumberField
@@ -83,11 +84,11 @@ function Sizes({ project, state, surface, megabytes, close }: Props & { close: (
             type="button"
             aria-pressed={surface.width === value && surface.height === value}
             onClick={() => set(value, value)}
-            title={`${value} × ${value}, ${megabytes(value, value)} MB`}
+            title={`${value} × ${value}, ${megabytes(value, value, maps)}${maps > 1 ? ` for ${maps} surfaces` : ""}`}
             className="rounded-control bg-fog-2 py-1 text-center hover:bg-fog-3 aria-pressed:bg-accent-soft"
           >
             <span className="block font-medium">{value}</span>
-            <span className="block text-ink-2">{megabytes(value, value)} MB</span>
+            <span className="block text-ink-2">{megabytes(value, value, maps)}</span>
           </button>
         ))}
       </div>

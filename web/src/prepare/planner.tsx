@@ -11,6 +11,7 @@ import { MAP_BYTES } from "./map_bytes";
 
 /** How far a camera usually stays from a model, of the diagonal of its box. */
 const NEAR = 1.75;
+const MOST_NAMES = 4;
 
 /** Which map size a surface needs from where it will be seen, and what one shared map or one for each costs. */
 export function Planner({ project }: { project: Project }) {
@@ -19,7 +20,7 @@ export function Planner({ project }: { project: Project }) {
       <PopoverButton title="Which map size is needed, and what it costs" className="h-7 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
         Plan sizes
       </PopoverButton>
-      <PopoverPanel role="region" aria-label="What sizes give and cost" anchor="top end" className="card z-20 w-[500px] p-3.5 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="What sizes give and cost" anchor="top end" className="card z-20 w-[500px] p-3.5 shadow-lg [--anchor-gap:8px] [--anchor-padding:12px]">
         {({ close }) => <PlanCard project={project} done={close} />}
       </PopoverPanel>
     </Popover>
@@ -103,35 +104,36 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
   const wanted = advice.filter(({ now, size }) => now[0] !== size[0] || now[1] !== size[1]);
   return (
     <>
-      <table className="mt-2 w-full whitespace-nowrap text-right" aria-label="Advised sizes">
-        <thead className="text-ink-2">
-          <tr>
-            <th className="text-left font-medium">Islands as they are</th>
-            <th className="font-medium">now</th>
-            <th className="font-medium">enough</th>
-            <th className="font-medium">px per unit</th>
-            <th className="font-medium">memory</th>
-          </tr>
-        </thead>
-        <tbody>
-          {advice.map(({ surface, now, size, density, bytes }) => (
-            <tr key={surface}>
-              <td className="max-w-32 truncate text-left" title={surface}>
-                {surface}
-              </td>
-              <td>{now.join(" × ")}</td>
-              <td>{density < needed ? "none" : size.join(" × ")}</td>
-              <td>{shown(density)}</td>
-              <td>{megabytes(bytes)} MB</td>
+      <div className="mt-2 max-h-[200px] overflow-y-auto [scrollbar-width:thin]">
+        <table className="w-full whitespace-nowrap text-right" aria-label="Advised sizes">
+          <thead className="sticky top-0 bg-fog text-ink-2">
+            <tr>
+              <th className="text-left font-medium">Islands as they are</th>
+              <th className="font-medium">now</th>
+              <th className="font-medium">enough</th>
+              <th className="font-medium">px per unit</th>
+              <th className="font-medium">memory</th>
             </tr>
-          ))}
-          <tr className="border-t border-fog-3">
-            <td className="text-left font-medium">All of the project</td>
-            <td colSpan={3}>now {total((row) => row.now_bytes)} MB</td>
-            <td className="font-medium">{total((row) => row.bytes)} MB</td>
-          </tr>
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {advice.map(({ surface, now, size, density, bytes }) => (
+              <tr key={surface}>
+                <td className="max-w-32 truncate text-left" title={surface}>
+                  {surface}
+                </td>
+                <td>{now.join(" × ")}</td>
+                <td>{density < needed ? "none" : size.join(" × ")}</td>
+                <td>{shown(density)}</td>
+                <td>{megabytes(bytes)} MB</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <p className="flex border-t border-fog-3">
+        <span className="grow font-medium">All of the project</span>
+        now {total((row) => row.now_bytes)} MB, then&nbsp;<span className="font-medium">{total((row) => row.bytes)} MB</span>
+      </p>
       <p className="mt-1 text-ink-2">{byMap(advice)}</p>
       {wanted.some(({ density }) => density < needed) && (
         <p className="mt-1 text-ink-2">“none”: even the largest map is coarser than that; larger islands or another surface would help.</p>
@@ -146,10 +148,16 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
         }}
         className="mt-2 h-7 rounded-control bg-accent px-2.5 font-medium text-fog disabled:bg-fog-2 disabled:text-ink-2"
       >
-        {wanted.length ? `Use these sizes for ${wanted.map(({ surface }) => surface).join(", ")}` : "The maps have these sizes"}
+        {wanted.length ? `Use these sizes for ${someOf(wanted.map(({ surface }) => surface))}` : "The maps have these sizes"}
       </button>
     </>
   );
+}
+
+/** Names as part of a sentence, as many as one reads. */
+function someOf(names: string[]): string {
+  const rest = names.length - MOST_NAMES;
+  return names.slice(0, MOST_NAMES).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
 }
 
 function megabytes(bytes: number): string {

@@ -26,6 +26,7 @@ from ..preparing.model import start_of, usual_depth
 from ..preparing.model_pictures import FROM_FILE, maps_of
 from ..preparing.untouched import kept_pictures
 from ..preparing.uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
+from ..room import check_room
 from ..values import CHANNELS, MAP_SLOTS, MAX_SIDE, AnyValue, Brushed, MapName, MissingPicture, Project, Surface, new_id
 
 #: Texels of maps that are made larger than the project's, in all.
@@ -58,6 +59,7 @@ def new_document(mesh: Mesh, name: str, size: tuple[int, int], make: type[Docume
     rasters: dict[str, Raster] = {}
     depth = usual_depth(mesh)
     sizes = _sizes(mesh.surfaces, size, notes)
+    check_room(sizes)
     for number, look in enumerate(mesh.surfaces):
         missing = tuple(
             MissingPicture(

@@ -26,6 +26,7 @@ from ..derived.model import model_of, nodes_from
 from ..derived.pool import Pool, digest_of
 from ..derived.tables import is_table, tiles_in
 from ..document import Document
+from ..room import check_room
 from ..values import CHANNELS, AnyValue, KeptPicture, Picture, Region, Surface, TipPicture, Version
 from .duplicate import kept_by_tables
 from .upgrade import values_of
@@ -116,6 +117,7 @@ def read(file: BinaryIO, name: str, make: type[Document] = Document) -> Document
 
 def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[Document]) -> Document:
     values = values_of(description["document"] if description["nightmist"] == 1 else description).values
+    check_room(value.size for value in values if isinstance(value, Surface))
     arrays, tiles = Pool(), Pool()
     mesh = _mesh(zipped.read("model.glb"), description)
     read: list[AnyValue] = [model_of(mesh, arrays)]

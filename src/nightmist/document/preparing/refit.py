@@ -15,6 +15,7 @@ from ..change import Change, raster_id
 from ..derived.model import look_of, model_of
 from ..derived.tables import table_of
 from ..document import Document
+from ..room import check_room
 from ..values import MODEL, PLANES, AnyValue, Node, Project, Surface
 from .recognizing import Recognized, recognize
 from .transfer import Sources, transfer
@@ -48,6 +49,7 @@ def refit(document: Document, plan: Plan) -> Change:
     """
     old = {surface.id: surface for surface in document.surface_values()}
     new = {surface.id: surface for surface in plan.surfaces} if plan.surfaces is not None else old
+    check_room([surface.size for surface in new.values()], [surface.size for surface in old.values()])
     values: dict[str, tuple[AnyValue | None, AnyValue | None]] = {}
     for key in {**old, **new}:
         values[key] = (old.get(key), new.get(key))

@@ -8,7 +8,7 @@ import { useSession } from "../state/session";
 /** Picked faces go to another surface, or become one of their own; their paint goes along. */
 export function AssignFaces({ project }: { project: Project }) {
   const state = useSession((session) => session.state);
-  const count = usePicks((picks) => picks.count);
+  const count = usePicks((picks) => picks.polygons);
   const [name, setName] = useState("");
   const assign = (surface: string | null, close: () => void) => {
     const faces = pickedRuns();
@@ -27,17 +27,20 @@ export function AssignFaces({ project }: { project: Project }) {
       <PopoverPanel role="region" aria-label="Where the faces go" anchor="top start" className="card z-20 w-60 p-3 shadow-lg [--anchor-gap:8px]">
         {({ close }) => (
           <>
-            <p className="font-semibold">{count.toLocaleString("en")} picked faces to</p>
-            {state?.surfaces.map((surface) => (
-              <button
-                key={surface.name}
-                type="button"
-                onClick={() => assign(surface.name, close)}
-                className="block h-8 w-full rounded-control px-2 text-left hover:bg-fog-2"
-              >
-                {surface.name}
-              </button>
-            ))}
+            <p className="font-semibold">{count === 1 ? "The picked face" : `${count.toLocaleString("en")} picked faces`} to</p>
+            <ul className="max-h-64 overflow-y-auto [scrollbar-width:thin]">
+              {state?.surfaces.map(({ name }) => (
+                <li key={name}>
+                  <button
+                    type="button"
+                    onClick={() => assign(name, close)}
+                    className="block h-8 w-full truncate rounded-control px-2 text-left hover:bg-fog-2"
+                  >
+                    {name}
+                  </button>
+                </li>
+              ))}
+            </ul>
             <form
               className="mt-1.5 flex gap-1.5"
               onSubmit={(event) => {

@@ -5,7 +5,7 @@ import { surfaceNamed, useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { Part } from "../ui/part";
 import { AssignFaces } from "./assign_faces";
-import { MAP_BYTES } from "./map_bytes";
+import { inWords, MAP_BYTES } from "./map_bytes";
 import { MapSize } from "./map_size";
 import { Planner } from "./planner";
 import { ReplaceModel } from "./replace_model";
@@ -20,10 +20,8 @@ export function MapSettings({ project }: { project: Project }) {
   if (!state || !surface) return null;
   const sets = Array.from({ length: uvSets }, (_, set) => set);
   // Smaller copies for the distance take a third more.
-  const taken = (bytes: number, width = surface.width, height = surface.height, surfaces = 1) => {
-    const megabytes = (width * height * surfaces * bytes * 4) / 3 / 2 ** 20;
-    return megabytes < 1000 ? `${megabytes.toFixed(1)} MB` : `${(megabytes / 2 ** 10).toFixed(1)} GB`;
-  };
+  const taken = (bytes: number, width = surface.width, height = surface.height, surfaces = 1) =>
+    inWords((width * height * surfaces * bytes * 4) / 3);
   const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${taken(bytes)}`);
   const all = Object.values(MAP_BYTES).reduce((sum, bytes) => sum + bytes, 0);
   return (

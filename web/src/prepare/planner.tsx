@@ -7,7 +7,7 @@ import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { shown } from "../workspace/figures";
-import { MAP_BYTES } from "./map_bytes";
+import { inWords, MAP_BYTES } from "./map_bytes";
 
 /** How far a camera usually stays from a model, of the diagonal of its box. */
 const NEAR = 1.75;
@@ -78,7 +78,7 @@ function PlanCard({ project, done }: { project: Project; done: () => void }) {
                       {shared ? "one shared" : "one each"}, {side}
                     </td>
                     <td>{low === high ? low : `${low}–${high}`}</td>
-                    <td>{megabytes(bytes)} MB</td>
+                    <td>{inWords(bytes)}</td>
                     <td>{enough ? "yes" : "no"}</td>
                   </tr>
                 );
@@ -94,13 +94,13 @@ function PlanCard({ project, done }: { project: Project; done: () => void }) {
 /** What each map of all surfaces takes now, at 8 bits a channel; smaller copies for the distance take a third more. */
 function byMap(advice: Advice[]): string {
   const texels = advice.reduce((sum, { now: [width, height] }) => sum + width * height, 0);
-  const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${megabytes((texels * bytes * 4) / 3)} MB`);
+  const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${inWords((texels * bytes * 4) / 3)}`);
   return `By map, 8 bits a channel: ${costs.join(", ")}; 16 bits take twice as much.`;
 }
 
 /** The map that each surface needs with the UVs it has, what all cost, and one button that makes them so. */
 function Advised({ project, advice, needed, done }: { project: Project; advice: Advice[]; needed: number; done: () => void }) {
-  const total = (of: (row: Advice) => number) => megabytes(advice.reduce((sum, row) => sum + of(row), 0));
+  const total = (of: (row: Advice) => number) => inWords(advice.reduce((sum, row) => sum + of(row), 0));
   const wanted = advice.filter(({ now, size }) => now[0] !== size[0] || now[1] !== size[1]);
   return (
     <>
@@ -124,7 +124,7 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
                 <td>{now.join(" × ")}</td>
                 <td>{density < needed ? "none" : size.join(" × ")}</td>
                 <td>{shown(density)}</td>
-                <td>{megabytes(bytes)} MB</td>
+                <td>{inWords(bytes)}</td>
               </tr>
             ))}
           </tbody>
@@ -132,7 +132,7 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
       </div>
       <p className="flex border-t border-fog-3">
         <span className="grow font-medium">All of the project</span>
-        now {total((row) => row.now_bytes)} MB, then&nbsp;<span className="font-medium">{total((row) => row.bytes)} MB</span>
+        now {total((row) => row.now_bytes)}, then&nbsp;<span className="font-medium">{total((row) => row.bytes)}</span>
       </p>
       <p className="mt-1 text-ink-2">{byMap(advice)}</p>
       {wanted.some(({ density }) => density < needed) && (
@@ -158,8 +158,4 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
 function someOf(names: string[]): string {
   const rest = names.length - MOST_NAMES;
   return names.slice(0, MOST_NAMES).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
-}
-
-function megabytes(bytes: number): string {
-  return (bytes / 2 ** 20).toFixed(bytes < 10 * 2 ** 20 ? 1 : 0);
 }

@@ -7,6 +7,7 @@ import { BrushRing, type Ring } from "./brush_ring";
 import { DressedSurface } from "./dressed_surface";
 import { mirrorMatrices } from "./mirror";
 import { Orbit } from "./orbit";
+import type { Retired } from "./retired";
 import { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import { lightDirection, surroundings } from "./surroundings";
@@ -42,6 +43,7 @@ export class ModelView {
   constructor(
     private readonly renderer: THREE.WebGLRenderer,
     private readonly withSurroundings: boolean,
+    private readonly retired: Retired,
   ) {
     this.scene.background = new THREE.Color(STAGE);
     this.caster.firstHitOnly = true;
@@ -60,11 +62,7 @@ export class ModelView {
     this.dressed = this.geometries.map((geometry, i) => new DressedSurface(geometry, maps[i]!, model.polygon, this.ring));
     for (const { mesh } of this.dressed) this.scene.add(mesh);
     this.bounds = new THREE.Box3();
-    for (const { source } of this.geometries) {
-      for (let i = 0; i < source.position.length; i += 3) {
-        this.bounds.expandByPoint(new THREE.Vector3().fromArray(source.position, i));
-      }
-    }
+    for (const { source } of this.geometries) this.bounds.union(new THREE.Box3().setFromArray(source.position));
     this.orbit.take(this.bounds, this.geometries.map(({ source }) => source.position));
   }
 
@@ -74,11 +72,8 @@ export class ModelView {
   }
 
   private undress(): void {
-    for (const dressed of this.dressed) {
-      this.scene.remove(dressed.mesh);
-      dressed.dispose();
-    }
-    for (const geometry of this.geometries) geometry.dispose();
+    for (const { mesh } of this.dressed) this.scene.remove(mesh);
+    this.retired.add([...this.dressed, ...this.geometries]);
   }
 
   /** uvPictures: by surface, a picture to be shown in the paint's stead; null shows the paint. */

@@ -97,7 +97,7 @@ export class Overlays {
     this.seams.show(marks === "all");
     if (marks === "none") {
       this.rim.show(false);
-      this.colors.paint(() => null);
+      this.colors.paint(null);
       return;
     }
     // A proof is judged by its colors: there picks are an outline.
@@ -114,7 +114,7 @@ export class Overlays {
 
   /** Lines over the map as it is shown now. */
   showLines(wanted: boolean, uvDisplay: UvDisplay, shown: Shown): void {
-    this.lines.lines.visible = wanted;
+    this.lines.show(wanted);
     this.lines.over(HEATS.includes(uvDisplay) ? null : shown);
   }
 

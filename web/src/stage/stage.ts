@@ -17,6 +17,7 @@ import { MapView } from "./map_view";
 import { measureLag } from "./measure";
 import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
+import { Retired } from "./retired";
 import { densityOf } from "./uv_display";
 import { type SurfaceGeometry } from "./surface_geometry";
 import { SurfaceMaps } from "./surface_maps";
@@ -59,6 +60,7 @@ const sizesOf = (state: DocumentState) => state.surfaces.map(({ width, height })
 export class Stage implements Views {
   readonly model: ModelView;
   readonly map = new MapView();
+  private readonly retired = new Retired();
   overlays: Overlays[] = [];
   mesh: StageMesh | null = null;
   private readonly renderer: THREE.WebGLRenderer;
@@ -93,7 +95,7 @@ export class Stage implements Views {
     // Keeps colors as they are up to four fifths, and bends brighter ones below white (Khronos PBR Neutral, 2024).
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.setScissorTest(true);
-    this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off");
+    this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off", this.retired);
     this.version = new VersionMaps(project.id, anisotropyOf(this.renderer));
     this.input = new PointerInput(canvas, this);
     this.observer = new ResizeObserver(() => this.resize());
@@ -247,10 +249,8 @@ export class Stage implements Views {
   }
 
   private dressOverlays(mesh: StageMesh, sizes: { width: number; height: number }[]): void {
-    for (const overlays of this.overlays) {
-      this.model.scene.remove(...overlays.onModel);
-      overlays.dispose();
-    }
+    for (const overlays of this.overlays) this.model.scene.remove(...overlays.onModel);
+    this.retired.add(this.overlays);
     this.overlays = this.model.geometries.map(
       (geometry, i) => new Overlays(geometry, mesh, sizes[i]!.width, sizes[i]!.height, anisotropyOf(this.renderer), this.invalidate),
     );
@@ -416,8 +416,9 @@ export class Stage implements Views {
       this.render("model", this.model.scene, this.model.orbit.camera);
       this.render("map", this.map.scene, this.map.camera);
       this.drawVersion();
+      this.retired.release();
+      this.keepCamera();
     }
-    if (this.complete) this.keepCamera();
     if (SWITCHES.get("measure") === "on") measureLag(this.renderer.getContext(), batches, { now, started, uploaded });
     // Acknowledged only now: a page that cannot keep up is sent less.
     for (const batch of batches) this.project.socket.send({ type: "ack", batch: batch.number });
@@ -478,8 +479,9 @@ export class Stage implements Views {
     this.observer.disconnect();
     this.input.dispose();
     for (const stop of this.stops) stop();
-    for (const overlays of this.overlays) overlays.dispose();
+    this.retired.add(this.overlays);
     this.model.dispose();
+    this.retired.release();
     this.map.dispose();
     for (const maps of this.maps) maps.dispose();
     this.renderer.dispose();

@@ -8,20 +8,25 @@ import type { SurfaceGeometry } from "./surface_geometry";
 /** The outlines of a surface's polygons in its map: each edge once, dark over what is light and light over dark. */
 export class UvLines {
   readonly lines: THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
-  /** Vertices at the ends of each line. */
-  private readonly ends: Uint32Array;
+  /** Vertices at the ends of each line; found when they are shown. */
+  private ends: Uint32Array | null = null;
 
   constructor(
     private readonly surface: SurfaceGeometry,
-    mesh: StageMesh,
+    private readonly mesh: StageMesh,
     private readonly width: number,
     private readonly height: number,
   ) {
-    this.ends = polygonEdges(surface, mesh.polygon);
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(this.ends.length * 3), 3));
-    this.lines = new THREE.LineSegments(geometry, lineMaterial(width, height));
+    this.lines = new THREE.LineSegments(new THREE.BufferGeometry(), lineMaterial(width, height));
     this.lines.frustumCulled = false;
+    this.lines.visible = false;
+  }
+
+  show(wanted: boolean): void {
+    this.lines.visible = wanted;
+    if (!wanted || this.ends) return;
+    this.ends = polygonEdges(this.surface, this.mesh.polygon);
+    this.lines.geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(this.ends.length * 3), 3));
     this.follow();
   }
 
@@ -37,6 +42,7 @@ export class UvLines {
 
   /** The UVs have moved. */
   follow(): void {
+    if (!this.ends) return;
     const places = this.lines.geometry.getAttribute("position") as THREE.BufferAttribute;
     const { uv } = this.surface;
     this.ends.forEach((v, i) => places.setXYZ(i, uv.getX(v) * this.width, uv.getY(v) * this.height, 0.1));

@@ -11,7 +11,7 @@ from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh import Mesh, SurfaceLook
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.mesh.mesh import build_mesh
-from nightmist.document.preparing.replacing import preview_of_replacement
+from nightmist.document.preparing.replacing import preview_of_replacement, read_new_model
 
 from ..shapes import joined, placed, plane, sphere
 from .test_stencils import waves
@@ -232,3 +232,23 @@ def test_a_region_of_which_nothing_is_left_is_told():
     doc.regions.add("Side", faces=crate)
     new = again(harbor(1), faces=np.setdiff1d(np.arange(len(doc.mesh.faces)), crate[:300]))
     assert "Nothing of the new model lies where the faces of Lid lay." in preview_of_replacement(doc, new).losses
+
+
+def test_of_many_surfaces_one_sentence_tells():
+    """Twelve plates under other names, without UVs: what stands for what, and what was unwrapped, is told briefly."""
+    plates = [placed(plane(2), move=(3 * k, 0, 0)) for k in range(12)]
+    doc = Document.from_mesh(joined(*plates, names=[f"deck {k}" for k in range(12)]), "decks", (64, 64))
+    renamed = joined(*plates, names=[f"floor {k}" for k in range(12)]).changed(uvs=[])
+    shown = preview_of_replacement(doc, read_new_model({"decks.glb": write_glb(renamed)}, None))
+    assert [successor.faces for successor in shown.surfaces] == [4] * 12
+    notes = doc.replace_mesh(files={"decks.glb": write_glb(renamed)})
+    assert notes == [
+        "deck 0 stands for floor 0, deck 1 stands for floor 1, deck 2 stands for floor 2, deck 3 stands for floor 3"
+        " and 8 more of the new model; each keeps its name and layers.",
+        "deck 0, deck 1, deck 2, deck 3 and 8 more came without UVs and were unwrapped automatically.",
+    ]
+    assert np.isfinite(doc.mesh.uvs[0]).all()
+    opened = Document.from_files({"decks.glb": write_glb(renamed)}, size=64)
+    assert opened.project.notes == (
+        "floor 0, floor 1, floor 2, floor 3 and 8 more came without UVs and were unwrapped automatically.",
+    )

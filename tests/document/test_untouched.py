@@ -239,7 +239,7 @@ def test_maps_are_as_large_as_their_pictures(wall):
     read = surface.read("base_color")[20, 20:60, 0]
     assert set(read[::2].tolist()) == {0}
     assert set(read[1::2].tolist()) == {65535}
-    assert any("is 128 × 128, as large as its pictures" in note for note in doc.project.notes)
+    assert "A map is as large as its pictures: wall (128 × 128)." in doc.project.notes
 
 
 def test_another_model_brings_its_own(wall):

@@ -35,3 +35,11 @@ def listed(names: Sequence[str], most: int = 4) -> str:
     """Names as part of a sentence, as many as one reads."""
     rest = len(names) - most
     return ", ".join(names[:most]) + (f" and {rest} more" if rest > 0 else "")
+
+
+def told_of(names: Sequence[str], one: str, several: str = "") -> list[str]:
+    """What is so of some things in a sentence, where {} stands for their names; none for none.
+
+    several: how it is said of more than one, where that is another sentence.
+    """
+    return [(several if several and len(names) > 1 else one).format(listed(names))] if names else []

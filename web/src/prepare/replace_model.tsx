@@ -109,9 +109,9 @@ function WhatGoesWhere({ preview, lossesWith, replace, cancel }: Choosing) {
       <p className="mt-1 text-ink-2">
         {staysOnModel ? "The paint stays where it is on the model." : "The paint stays where it is in the maps."} Undo brings the old model back.
       </p>
-      <div className="mt-3 min-h-0 overflow-y-auto">
+      <div className="mt-3 min-h-24 overflow-y-auto [scrollbar-width:thin]">
         <table className="w-full">
-          <thead className="text-left text-ink-2">
+          <thead className="sticky top-0 bg-fog text-left text-ink-2">
             <tr>
               <th className="font-medium">In the new model</th>
               <th className="font-medium">faces</th>
@@ -144,6 +144,8 @@ function WhatGoesWhere({ preview, lossesWith, replace, cancel }: Choosing) {
             ))}
           </tbody>
         </table>
+      </div>
+      <div className="max-h-36 shrink-0 overflow-y-auto [scrollbar-width:thin]">
         {left.map((name) => (
           <p key={name} className="mt-2">
             <span className="font-medium">{name}</span>

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..mesh.look import SceneNode, SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
-from ..names import clean_name
+from ..names import clean_name, told_of
 from .gltf_materials import Materials
 
 COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
@@ -47,7 +47,8 @@ class _Reader:
         if unknown := required - {"KHR_materials_unlit", "KHR_texture_transform", "KHR_mesh_quantization"}:
             raise NightmistError(f"{name} needs glTF extensions that are not read here: {', '.join(sorted(unknown))}.")
         self.buffers: dict[int, bytes] = {}
-        self.notes: list[str] = []
+        #: Parts with points and lines.
+        self.without_faces: list[str] = []
 
     def _unpack_glb(self, data: bytes) -> bytes:
         if len(data) < 20:
@@ -173,7 +174,7 @@ class _Reader:
             parts.append(str(node.get("name") or mesh.get("name") or f"part {part + 1}")[:80])
             for primitive in mesh.get("primitives", []):
                 if primitive.get("mode", 4) not in (4, 5, 6):
-                    self.notes.append(f"Points and lines of {parts[part]} were left out.")
+                    self.without_faces.append(parts[part])
                     continue
                 material = primitive.get("material", plain)
                 if not isinstance(material, int) or not 0 <= material <= plain:
@@ -183,7 +184,8 @@ class _Reader:
             raise NightmistError(f"{self.name} holds no triangles, so there is nothing to paint on.")
         made = _join(pieces, looks, parts, self.name)
         made.nodes = nodes
-        made.notes.extend([*self.notes, *materials.said(), *self._left_out()])
+        dropped = told_of([*dict.fromkeys(self.without_faces)], "Points and lines of {} were left out.")
+        made.notes.extend([*dropped, *materials.said(), *self._left_out()])
         return made
 
     def _left_out(self) -> list[str]:

@@ -13,8 +13,7 @@ from ...core.formats.bundle import the_model, unpacked
 from ...core.formats.image_files import picture_size
 from ...core.mesh import Mesh
 from ...core.mesh.look import Placement, SurfaceLook
-from ...core.mesh.methods import has_uvs, unwrap
-from ...core.names import clean_name
+from ...core.names import clean_name, told_of
 from ...core.progress import Progress
 from ...core.texels import TILE, Raster
 from ..change import raster_id
@@ -25,7 +24,7 @@ from ..document import Document
 from ..preparing.model import start_of, usual_depth
 from ..preparing.model_pictures import FROM_FILE, maps_of
 from ..preparing.untouched import kept_pictures
-from ..preparing.uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
+from ..preparing.uvs import Bare, unwrapped_where_bare
 from ..room import check_room
 from ..values import CHANNELS, MAP_SLOTS, MAX_SIDE, AnyValue, Brushed, MapName, MissingPicture, Project, Surface, new_id
 
@@ -40,14 +39,9 @@ def mesh_from_files(
     given = unpacked(files)
     model = name or the_model(given)
     mesh = read_model(model, given)
-    for index, look in enumerate(mesh.surfaces):
-        faces = mesh.faces_of(index)
-        if not has_uvs(mesh, faces):
-            looks = mesh.surfaces
-            mesh, notes = unwrap(mesh, faces, faces, 0, size, "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None, progress)
-            mesh.surfaces = looks
-            said = f"{look.name} came without UVs and was unwrapped automatically."
-            mesh.notes[:] = [*mesh.notes, said, *notes]
+    surfaces = [Bare(look.name, number, 0, size) for number, look in enumerate(mesh.surfaces)]
+    mesh, notes = unwrapped_where_bare(mesh, surfaces, progress)
+    mesh.notes[:] = [*mesh.notes, *notes]
     return mesh, Path(model).stem.replace("_", " ")
 
 
@@ -92,7 +86,8 @@ def new_document(mesh: Mesh, name: str, size: tuple[int, int], make: type[Docume
 
 def _sizes(looks: list[SurfaceLook], size: tuple[int, int], notes: list[str]) -> list[tuple[int, int]]:
     """(width, height) of each surface's maps: the project's, or larger where its pictures are; that is noted."""
-    found = []
+    found: list[tuple[int, int]] = []
+    enlarged, shrunk = [], []
     room = MOST_ENLARGED
     for look in looks:
         sizes = [picture_size(look.pictures[slot]) for slot in MAP_SLOTS if slot in look.pictures]
@@ -101,15 +96,14 @@ def _sizes(looks: list[SurfaceLook], size: tuple[int, int], notes: list[str]) ->
         if (width, height) == size:
             found.append(size)
         elif width * height > room:
-            notes.append(
-                f"The pictures of {look.name} are {largest[0]} × {largest[1]}, its map {size[0]} × {size[1]}: they were"
-                " made smaller, as memory for larger maps was used up."
-            )
+            shrunk.append(f"{look.name} ({largest[0]} × {largest[1]})")
             found.append(size)
         else:
             room -= width * height
-            notes.append(f"The map of {look.name} is {width} × {height}, as large as its pictures.")
+            enlarged.append(f"{look.name} ({width} × {height})")
             found.append((width, height))
+    notes += told_of(enlarged, "A map is as large as its pictures: {}.", "Maps are as large as their pictures: {}.")
+    notes += told_of(shrunk, "Pictures were made smaller, as memory for larger maps was used up: {}.")
     return found
 
 

@@ -12,8 +12,7 @@ from ...core.formats import read_model
 from ...core.formats.bundle import the_model, unpacked
 from ...core.mesh import Mesh
 from ...core.mesh.look import Untouched
-from ...core.mesh.methods import has_uvs, unwrap
-from ...core.names import listed, unused_name
+from ...core.names import listed, told_of, unused_name
 from ...core.progress import part
 from ..change import Change
 from ..document import Document
@@ -25,10 +24,12 @@ from .motion import with_moved_frames
 from .recognizing import Recognized, recognize
 from .refit import Plan, refit
 from .untouched import kept_pictures
-from .uvs import DEFAULT_ANGLE, DEFAULT_MARGIN
+from .uvs import Bare, unwrapped_where_bare
 
 #: An old surface that lay under this share of a new one's places gives it paint.
 SOME = 0.1
+#: Losses that are told one by one once they have happened; before, all of them are.
+MOST_TOLD = 4
 
 
 class Successor(BaseModel):
@@ -63,7 +64,7 @@ def preview_of_replacement(
     known = recognize(document, mesh)
     matches = match_surfaces(document, mesh, known, chosen)
     successors = [
-        Successor(name=m.name, faces=len(mesh.faces_of(m.number)), takes=m.old.name if m.old else None, why=m.why)
+        Successor(name=m.name, faces=_polygons(mesh, m.number), takes=m.old.name if m.old else None, why=m.why)
         for m in matches
     ]
     takings = _takings(document, mesh, known, _surfaces_for(document, mesh, matches)) if keep_paint else []
@@ -90,14 +91,10 @@ def replace_mesh(
     surfaces = _surfaces_for(document, mesh, matches, known.motion.scale if known.motion else 1.0)
     notes = [*mesh.notes, *_notes(document, matches)]
     surfaces = [_handed_through(document, mesh, surface, notes) for surface in surfaces]
-    for surface in surfaces:
-        faces = mesh.faces_of(surface.number)
-        if not has_uvs(mesh, faces, surface.uv_set):
-            mesh, more = unwrap(
-                mesh, faces, faces, surface.uv_set, surface.size, "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None,
-                part(document.progress, 0, 0.4),
-            )  # fmt: skip
-            notes += [f"{surface.name} came without UVs and was unwrapped automatically.", *more]
+    mesh, more = unwrapped_where_bare(
+        mesh, [Bare(s.name, s.number, s.uv_set, s.size) for s in surfaces], part(document.progress, 0, 0.4)
+    )
+    notes += more
     nodes: list[Node] = []
     sources: dict[str, dict[int, str]] = {}
     takings = _takings(document, mesh, known, surfaces) if keep_paint else []
@@ -112,7 +109,14 @@ def replace_mesh(
         "Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s, _ in takings], sources, known=known
     )
     change = refit(document, plan)
-    return with_moved_frames(document, known, mesh, change), notes + [f"{each} Undo brings it back." for each in lost]
+    rest = len(lost) - MOST_TOLD
+    notes += [f"{each} Undo brings it back." for each in lost[:MOST_TOLD]]
+    notes += [f"{rest} more layers lose paint."] if rest > 0 else []
+    return with_moved_frames(document, known, mesh, change), notes
+
+
+def _polygons(mesh: Mesh, surface: int) -> int:
+    return len(np.unique(mesh.polygon[mesh.faces_of(surface)]))
 
 
 def _takings(
@@ -208,20 +212,25 @@ def _handed_through(document: Document, mesh: Mesh, surface: Surface, notes: lis
 
 
 def _notes(document: Document, matches: list[Match]) -> list[str]:
-    notes = [
-        f"{match.old.name} stands for {match.name} of the new model, and keeps its name and layers."
-        for match in matches
-        if match.old and match.old.name != match.name
+    left = _left(document, matches)
+    return [
+        *told_of(
+            [f"{m.old.name} stands for {m.name}" for m in matches if m.old and m.old.name != m.name],
+            "{} of the new model, and keeps its name and layers.",
+            "{} of the new model; each keeps its name and layers.",
+        ),
+        *told_of(
+            [f"{each.name} (painted: {listed(each.layers)})" for each in left if each.layers],
+            "The new model has no surface {}; it is kept without faces. Remove it in Prepare when it is not wanted.",
+            "The new model has no surfaces {}; they are kept without faces. Remove them in Prepare when they are not"
+            " wanted.",
+        ),
+        *told_of(
+            [each.name for each in left if not each.layers],
+            "The new model has no surface {}; nothing was painted there, so it is gone.",
+            "The new model has no surfaces {}; nothing was painted there, so they are gone.",
+        ),
     ]
-    for left in _left(document, matches):
-        if left.layers:
-            notes.append(
-                f"The new model has no surface {left.name}; it is kept without faces, with what was painted on"
-                f" {listed(left.layers)}. Remove it in Prepare when it is not wanted."
-            )
-        else:
-            notes.append(f"The new model has no surface {left.name}; nothing was painted there, so it is gone.")
-    return notes
 
 
 def _surfaces_for(document: Document, mesh: Mesh, matches: list[Match], scale: float = 1.0) -> list[Surface]:

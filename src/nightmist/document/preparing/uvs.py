@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TypedDict
+from typing import NamedTuple, TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
+from ...core.mesh import Mesh
 from ...core.mesh.arrange import Affine, Arrangement, Axis, arranged, lined_up, moved, with_density
 from ...core.mesh.by_shape import ShapeAxes
 from ...core.mesh.checkup import FindingKind, UvReport
 from ...core.mesh.margins import pack_with_room
-from ...core.mesh.methods import Method, unwrap
+from ...core.mesh.methods import Method, has_uvs, unwrap
 from ...core.mesh.packing import pack_islands
 from ...core.mesh.seams import Extent as SeamExtent
 from ...core.mesh.seams import border_of, edges_at, sides_of, with_seams
 from ...core.mesh.topology import islands_of
-from ...core.progress import part
+from ...core.names import told_of
+from ...core.progress import Progress, part
 from ..change import Change
 from ..document import Document
 from ..values import Meant, Surface
@@ -50,6 +52,31 @@ def mean_so(document: Document, surface: str, kind: FindingKind, meant: bool = T
     surfaces = document.surface_values()
     surfaces[target.number] = target.but(meant=Meant(kinds=kinds, shared=shared))
     return refit(document, Plan(f"Meant so: {kind} on {surface}", surfaces=surfaces))
+
+
+class Bare(NamedTuple):
+    """A surface, by its number, that may have no UVs in a set; and the size of its map."""
+
+    name: str
+    number: int
+    uv_set: int
+    size: tuple[int, int]
+
+
+def unwrapped_where_bare(mesh: Mesh, surfaces: Iterable[Bare], progress: Progress) -> tuple[Mesh, list[str]]:
+    """The mesh with UVs made for those of some surfaces that have none, and what is to be known of it."""
+    made, notes, looks = [], [], mesh.surfaces
+    for name, number, uv_set, size in surfaces:
+        faces = mesh.faces_of(number)
+        if not has_uvs(mesh, faces, uv_set):
+            mesh, more = unwrap(
+                mesh, faces, faces, uv_set, size, "auto", DEFAULT_ANGLE, DEFAULT_MARGIN, None, progress
+            )  # fmt: skip
+            made.append(name)
+            notes += more
+    mesh.surfaces = looks
+    several = "{} came without UVs and were unwrapped automatically."
+    return mesh, [*told_of(made, several.replace("were", "was"), several), *dict.fromkeys(notes)]
 
 
 class UnwrapOptions(TypedDict, total=False):

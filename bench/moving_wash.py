@@ -14,8 +14,9 @@ import numpy as np
 
 import nightmist as nm
 from nightmist.core.formats.image_files import write_png
-from nightmist.document.document import Document, Preview
+from nightmist.document.document import Document
 from nightmist.document.draft import Draft, waiting
+from nightmist.document.preview import Preview
 from nightmist.document.values import Wash
 
 CHANNELS = {"base_color": 3, "roughness": 1, "metallic": 1, "height": 1}

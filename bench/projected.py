@@ -21,7 +21,7 @@ from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.texels.facing import facing_of
 from nightmist.core.texels.ownership import Ownership, own_texels
 from nightmist.document.api_decals import Decal
-from nightmist.document.document import Preview
+from nightmist.document.preview import Preview
 from nightmist.document.stacking.decal_frames import SurfacePlace
 from nightmist.document.stacking.decals import move_decal
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
-from nightmist.document.document import Preview
+from nightmist.document.preview import Preview
 from nightmist.document.stacking.masks import mask_alone
 
 from ..shapes import lay_picture, places_at, plane, sphere, walls

@@ -25,7 +25,7 @@ from .derived.decals import DecalLayers, Laying, Source
 from .derived.dense import DensePictures
 from .derived.filtered import Filtered
 from .derived.filters import Filters
-from .derived.layouts import Layout, Layouts
+from .derived.layouts import Layout, Layouts, Together
 from .derived.model import SHAPE, look_of, mesh_of
 from .derived.pool import Loader, Pool
 from .derived.programs import Compiled, Laid, Programs, Shown, lazy_in
@@ -35,7 +35,8 @@ from .derived.tables import raster_of
 from .derived.washes import MOST_KEPT, Washes
 from .following import following
 from .history import History
-from .stale import mark_tiles, mark_values, reach
+from .preview import Preview
+from .stale import differing_tiles, mark_tiles, mark_values, reach
 from .values import (
     CHANNELS,
     FILTERS,
@@ -60,46 +61,6 @@ from .values import (
 )
 
 Event = Literal["do", "undo", "redo", "aside"]
-
-
-class Preview:
-    """Values and rasters laid over a document, shown to everybody, until they are dropped or become a change.
-
-    The rasters are copies to work on, whose tiles are shared until they are put.
-    """
-
-    def __init__(self, document: Document) -> None:
-        self.document = document
-        self.values: dict[str, AnyValue] = {}
-        self.rasters: dict[str, Raster] = {}
-        document.previews.append(self)
-        document.edition += 1
-
-    def raster(self, node: str, name: PlaneName) -> Raster:
-        """A node's raster to work on."""
-        key = raster_id(node, name)
-        if key not in self.rasters:
-            self.rasters[key] = self.document.raster(node, name).copy()
-            self.document.edition += 1
-        return self.rasters[key]
-
-    def lay(self, values: Mapping[str, AnyValue]) -> None:
-        """Show these values instead of those before."""
-        before = {key: self.document.shown(key) for key in {*values, *self.values}}
-        self.values = dict(values)
-        mark_values(self.document, before)
-
-    def drop(self, shown: bool = False) -> None:
-        """Nothing of it is laid over the document any more. shown: the document shows the same without it."""
-        if self not in self.document.previews:
-            return
-        before = {key: self.document.shown(key) for key in self.values}
-        self.document.previews.remove(self)
-        self.document.edition += 1
-        if not shown:
-            mark_values(self.document, before)
-            for key, raster in self.rasters.items():
-                mark_tiles(self.document, key, _differing(raster, self.document.rasters.get(key)))
 
 
 class Drawn(Protocol):
@@ -137,6 +98,8 @@ class Document(Contents):
         self.filters = Filters(self.cache)
         self.decals = DecalLayers(Source(self.cache, self.washes, self.region_mask))
         self._mesh: tuple[Model, Mesh] | None = None
+        #: How surfaces hang together, and those that nothing was worked out for yet.
+        self._getting_ready: tuple[Sequence[Together], list[Together]] = ((), [])
         #: Of which values the mesh shows the looks.
         self._looks: tuple[Surface, ...] = ()
 
@@ -183,7 +146,7 @@ class Document(Contents):
         before = self.rasters.pop(key, None)
         if raster is not None:
             self.rasters[key] = raster
-        mark_tiles(self, key, _differing(raster, before))
+        mark_tiles(self, key, differing_tiles(raster, before))
 
     def take_mesh(self, other: Document) -> None:
         """Use the mesh of another document of the same model."""
@@ -395,7 +358,15 @@ class Document(Contents):
 
     def get_ready(self) -> bool:
         """Work out some more of what the first stroke on each surface needs; False when all is there."""
-        return self.rims.get_ready(self.all_layouts(), self.mesh)
+        layouts, mesh = self.all_layouts(), self.mesh
+        groups = self.layouts.together(layouts, mesh)
+        if self._getting_ready[0] is not groups:
+            self._getting_ready = groups, list(dict.fromkeys(groups))
+        if not self._getting_ready[1]:
+            return False
+        group = self._getting_ready[1].pop()
+        _ = self.caster, [layouts[number].facing for number in group[0]], self.rims.rim(group, layouts, mesh)
+        return True
 
     def _raised(self) -> set[str]:
         """The surfaces on which any node holds or lays height, seen or not."""
@@ -474,7 +445,7 @@ class Document(Contents):
         if change.values:
             self.put_values({key: value for key, (_, value) in change.values.items() if value is not None})
         for key, raster in rasters.items():
-            mark_tiles(self, key, _differing(raster, self.rasters.pop(key, None)))
+            mark_tiles(self, key, differing_tiles(raster, self.rasters.pop(key, None)))
             if raster is not None:
                 self.rasters[key] = raster
         self._put(change, tiles, shown)
@@ -500,9 +471,3 @@ class Document(Contents):
                 del self.rasters[key]
             if not shown:
                 mark_tiles(self, key, keys)
-
-
-def _differing(one: Raster | None, other: Raster | None) -> list[tuple[int, int]]:
-    """The places of tiles that differ between two rasters."""
-    a, b = one.tiles if one else {}, other.tiles if other else {}
-    return [key for key in {*a, *b} if a.get(key) is not b.get(key)]

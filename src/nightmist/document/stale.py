@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..core.texels import TILE, TileArea
+from ..core.texels import TILE, Raster, TileArea
 from .change import node_and_map
 from .derived.decals import differing
 from .values import (
@@ -159,3 +159,9 @@ def _mark_picture(document: Document, old: Picture) -> None:
 def _looks(node: AnyValue | None) -> AnyValue | None:
     """What of a node decides how it is composited."""
     return node.but(name="-", locked=False, alpha_locked=False) if isinstance(node, NODES) else node
+
+
+def differing_tiles(one: Raster | None, other: Raster | None) -> list[tuple[int, int]]:
+    """The places of tiles that differ between two rasters."""
+    a, b = one.tiles if one else {}, other.tiles if other else {}
+    return [key for key in {*a, *b} if a.get(key) is not b.get(key)]

@@ -16,11 +16,12 @@ from ..core.progress import CancelledError
 from ..document import Document
 from ..document.change import Change
 from ..document.derived.composites import PICTURES
-from ..document.document import Event, Preview
+from ..document.document import Event
 from ..document.draft import Draft, factor_of, waiting
 from ..document.painting.covered import why_covered
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged, why_unseen
+from ..document.preview import Preview
 from ..document.stacking.decals import find_decal
 from ..document.values import Decals, Surface
 from ..store import Store, StoreError

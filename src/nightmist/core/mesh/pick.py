@@ -43,6 +43,8 @@ class Caster:
         if len(self.visible):
             corners = mesh.corners[self.visible]
             TriangleMesh(self.scene, ((corners - self.center) * self.scale).astype(np.float32))
+            # Its tree is made with the first ray.
+            self.scene.run(np.zeros((1, 3), np.float32), np.ones((1, 3), np.float32))
 
     def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
         """Nearest hits of rays given by (N, 3) origins and (N, 3) unit directions."""

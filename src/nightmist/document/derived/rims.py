@@ -23,8 +23,6 @@ class Rims:
         self.layouts = layouts
         #: What the rims of before followed from.
         self.before: Sequence[Together] = ()
-        #: How surfaces hang together, and those whose rims nobody has asked for yet.
-        self.getting_ready: tuple[Sequence[Together], list[Together]] = ((), [])
 
     def refresh(
         self, layouts: Sequence[Layout], mesh: Mesh, composites: Sequence[Composite], changed: Sequence[Changed]
@@ -50,23 +48,15 @@ class Rims:
                 pictures = {place: composites[number].pictures[name] for place, number in enumerate(numbers)}
                 if _all_one_color(list(pictures.values())):
                     continue
-                spread = self._rim(group, layouts, mesh).spread(pictures, areas, together=name == "color")
+                spread = self.rim(group, layouts, mesh).spread(pictures, areas, together=name == "color")
                 for place, area in spread.items():
                     number = numbers[place]
                     found[number][name] = stale.get(number, TileArea.empty()).joined(area)
         return found
 
-    def get_ready(self, layouts: Sequence[Layout], mesh: Mesh) -> bool:
-        """Find the rims of some more surfaces, so that the first stroke there does not; False when all were found."""
-        groups = self.layouts.together(layouts, mesh)
-        if self.getting_ready[0] is not groups:
-            self.getting_ready = groups, list(dict.fromkeys(groups))
-        if not self.getting_ready[1]:
-            return False
-        self._rim(self.getting_ready[1].pop(), layouts, mesh)
-        return True
+    def rim(self, group: Together, layouts: Sequence[Layout], mesh: Mesh) -> Rim:
+        """The rims of surfaces that hang together."""
 
-    def _rim(self, group: Together, layouts: Sequence[Layout], mesh: Mesh) -> Rim:
         def make() -> Rim:
             own = [layouts[number].ownership for number in group[0]]
             gutters = [layouts[number].gutter for number in group[0]]

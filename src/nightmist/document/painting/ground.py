@@ -16,7 +16,8 @@ from ...core.texels.flat import flat_ownership
 from ...core.texels.raster import Tile, TileKey, shares_of, tile_key
 from ...core.texels.tile_mask import TileMask
 from ..change import TileEdit, raster_id
-from ..document import Document, Preview
+from ..document import Document
+from ..preview import Preview
 from ..stale import mark_node
 from ..values import MASK, MaskOf, Node, PlaneName, Surface
 from .gate import Gate

@@ -6,7 +6,8 @@ import numpy as np
 
 from ...core.errors import NightmistError
 from ..change import Change
-from ..document import Document, Preview
+from ..document import Document
+from ..preview import Preview
 from ..values import Adjustment, Node
 from .nodes import set_node
 

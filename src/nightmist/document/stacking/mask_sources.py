@@ -15,7 +15,8 @@ from ...core.texels.shares import facing_shares, flat_color_shares, range_shares
 from ...core.texels.tile_mask import TileMask
 from ..change import Change, raster_id
 from ..derived.tables import table_of
-from ..document import Document, Preview
+from ..document import Document
+from ..preview import Preview
 from ..values import CHANNELS, MASK, MaskOf, Node, Picture, Surface, Wash, hex_channels
 
 #: What a mask can be made from without any number: heights, tones of the color, and the way up.

@@ -98,6 +98,31 @@ def test_nothing_averted_shows_at_the_outline(painter, server):
         assert not (tab.colors()[80:].min(axis=2) > 0xB0).any()
 
 
+def test_edges_are_smooth_once_nothing_moves(painter, server):
+    """A black box on the stage's gray: grays between along its outline, and the same colors as without, elsewhere."""
+    box = practice_body("box", 1.0)
+    mesh = box.changed(surfaces=[replace(box.surfaces[0], base_color=(0.0, 0.0, 0.0))])
+    tab = painter(server.create(write_glb(mesh), "box.glb")).open()
+    page = tab.page
+    page.get_by_role("radio", name="Plain", exact=True).click()
+    stage = (0x8B, 0x8F, 0x8E)
+
+    def between(image: np.ndarray) -> np.ndarray:
+        level = image[80:, :, :3].max(axis=2)
+        return (level > 12) & (level < 120)
+
+    tab.wait_view(lambda image: (image[80:].max(axis=2) < 8).sum() > 10_000, "the box is not seen")
+    plain = tab.colors()
+    assert not between(plain).any()
+    page.goto(page.url.replace("&smooth=off", ""))
+    page.reload()
+    tab.wait_view(lambda image: between(image).sum() > 100, "no edge is smooth")
+    smooth = tab.colors()
+    edge = np.abs(smooth.astype(int) - plain).max(axis=2) > 1
+    assert edge[80:].mean() < 0.01
+    assert (smooth[100, 20, :3] == stage).all()
+
+
 def test_all_is_shown_and_the_camera_is_kept(painter, server):
     """A flat wide model fills the view without being cut off; turned, it stands so after a reload."""
     project = server.create(write_glb(placed(plane(4), scale=(3, 1, 1))), "wide.glb")

@@ -71,6 +71,10 @@ export class ModelView {
     return this.bounds.isEmpty() ? 2 : this.bounds.getSize(new THREE.Vector3()).length();
   }
 
+  get triangles(): number {
+    return this.geometries.reduce((sum, { face }) => sum + face.length, 0);
+  }
+
   private undress(): void {
     for (const { mesh } of this.dressed) this.scene.remove(mesh);
     this.retired.add([...this.dressed, ...this.geometries]);

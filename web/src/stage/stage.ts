@@ -11,12 +11,14 @@ import { stopComparing, useWipe } from "../state/wipe";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { anisotropyOf } from "./anisotropy";
+import { AtRest } from "./at_rest";
 import { PointerInput } from "./pointer_input";
 import { placeOnTriangle, triangleAt } from "./map_hits";
 import { MapView } from "./map_view";
 import { measureLag } from "./measure";
 import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
+import { drawnByProcessor } from "./processor";
 import { Retired } from "./retired";
 import { densityOf } from "./uv_display";
 import { type SurfaceGeometry } from "./surface_geometry";
@@ -61,6 +63,8 @@ export class Stage implements Views {
   readonly model: ModelView;
   readonly map = new MapView();
   private readonly retired = new Retired();
+  /** Smooth edges, where they cannot be had in every frame. */
+  private atRest: AtRest | null = null;
   overlays: Overlays[] = [];
   mesh: StageMesh | null = null;
   private readonly renderer: THREE.WebGLRenderer;
@@ -89,12 +93,14 @@ export class Stage implements Views {
     readonly project: Project,
     private readonly told: (news: StageNews) => void,
   ) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: SWITCHES.get("smooth") !== "off" });
-    this.renderer.setPixelRatio(SWITCHES.get("smooth") === "off" ? 1 : Math.min(devicePixelRatio, 2));
+    const smooth = SWITCHES.get("smooth") !== "off";
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: smooth && !drawnByProcessor() });
+    this.renderer.setPixelRatio(smooth ? Math.min(devicePixelRatio, 2) : 1);
     this.renderer.autoClear = false;
     // Keeps colors as they are up to four fifths, and bends brighter ones below white (Khronos PBR Neutral, 2024).
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.setScissorTest(true);
+    if (smooth && drawnByProcessor()) this.atRest = new AtRest(this.renderer, this.invalidate);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off", this.retired);
     this.version = new VersionMaps(project.id, anisotropyOf(this.renderer));
     this.input = new PointerInput(canvas, this);
@@ -417,6 +423,7 @@ export class Stage implements Views {
       this.render("map", this.map.scene, this.map.camera);
       this.drawVersion();
       this.retired.release();
+      this.atRest?.drawn(this.model.triangles);
       this.keepCamera();
     }
     if (SWITCHES.get("measure") === "on") measureLag(this.renderer.getContext(), batches, { now, started, uploaded });
@@ -466,8 +473,10 @@ export class Stage implements Views {
     const left = Math.max(area?.x ?? 0, from);
     if (!area || left >= area.x + area.width) return;
     const bottom = this.canvas.clientHeight - area.y - area.height;
+    const clip = { x: left, y: bottom, width: area.x + area.width - left, height: area.height };
     this.renderer.setViewport(area.x, bottom, area.width, area.height);
-    this.renderer.setScissor(left, bottom, area.x + area.width - left, area.height);
+    this.renderer.setScissor(clip.x, clip.y, clip.width, clip.height);
+    if (this.atRest?.due) return this.atRest.render(scene, camera, { ...area, y: bottom }, clip);
     this.renderer.clear();
     this.renderer.render(scene, camera);
   }
@@ -479,6 +488,7 @@ export class Stage implements Views {
     this.observer.disconnect();
     this.input.dispose();
     for (const stop of this.stops) stop();
+    this.atRest?.dispose();
     this.retired.add(this.overlays);
     this.model.dispose();
     this.retired.release();

@@ -38,7 +38,7 @@ export class AtRest {
     this.invalidate();
   }
 
-  /** Draw a view with smooth edges; what is set on the renderer says where, and `clip` what of it, in its pixels. */
+  /** Draw a view, and copy what lies inside `clip` onto the canvas; both in CSS pixels from its bottom left. */
   render(scene: THREE.Scene, camera: THREE.Camera, view: Area, clip: Area): void {
     const { renderer, target } = this;
     const size = renderer.getDrawingBufferSize(new THREE.Vector2());

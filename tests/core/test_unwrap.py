@@ -263,6 +263,29 @@ def test_an_even_grid_is_cut_where_seams_are_marked_and_nowhere_else():
         assert (opened(marked, leader) == seam).all()
 
 
+@pytest.mark.parametrize("turns", range(4))
+def test_an_even_grid_lies_in_the_map_as_its_leader_does(turns):
+    """A flat strip whose middle quad is turned by quarters: all of it is, whichever corners its quads begin with."""
+    s = np.linspace(0, 1, 4)
+    x, y = np.meshgrid(5 * s, s[:2])
+    mesh = grid(np.stack([x, 1 - y, 0 * x], 2), 0.2 + 0.5 * np.stack([x / 5, y], 2))
+    faces = np.arange(len(mesh.faces))
+    leader = np.flatnonzero(mesh.polygon == mesh.polygon[2])
+    quarter = np.linalg.matrix_power(np.array([[0.0, -1.0], [1.0, 0.0]]), turns)
+    turned = mesh.uvs[0].copy()
+    turned[leader] = turned[leader] @ quarter.T
+    rolled = mesh.changed(faces=mesh.faces.copy(), uvs=[turned])
+    for face in faces[::2]:
+        rolled.faces[face], rolled.uvs[0][face] = np.roll(rolled.faces[face], 1), np.roll(rolled.uvs[0][face], 1, 0)
+    made, _ = unwrap(rolled, faces, faces, 0, SIZE, "grid", 60, 4.0, None, quietly, leader=int(leader[0]))
+    before, after = turned[leader].reshape(-1, 2), made.uvs[0][leader].reshape(-1, 2)
+    # The same up to a place and a scale along each axis.
+    for axis in (0, 1):
+        assert np.corrcoef(before[:, axis], after[:, axis])[0, 1] > 0.999
+    wide, tall = np.ptp(made.uvs[0].reshape(-1, 2), axis=0)
+    assert wide / tall == pytest.approx(15 if turns % 2 == 0 else 1 / 15, rel=0.02)
+
+
 def test_an_even_grid_spreads_from_its_leader():
     """Without seams a ring opens as far from the leader as can be: all sides of its quad are joined."""
     mesh = ring()

@@ -104,7 +104,7 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
   const wanted = advice.filter(({ now, size }) => now[0] !== size[0] || now[1] !== size[1]);
   return (
     <>
-      <div className="mt-2 max-h-[200px] overflow-y-auto [scrollbar-width:thin]">
+      <div role="group" aria-label="What each surface needs" tabIndex={0} className="mt-2 max-h-[200px] overflow-y-auto [scrollbar-width:thin]">
         <table className="w-full whitespace-nowrap text-right" aria-label="Advised sizes">
           <thead className="sticky top-0 bg-fog text-ink-2">
             <tr>

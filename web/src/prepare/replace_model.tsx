@@ -145,7 +145,7 @@ function WhatGoesWhere({ preview, lossesWith, replace, cancel }: Choosing) {
           </tbody>
         </table>
       </div>
-      <div className="max-h-36 shrink-0 overflow-y-auto [scrollbar-width:thin]">
+      <div role="group" aria-label="What to know of it" tabIndex={0} className="max-h-36 shrink-0 overflow-y-auto [scrollbar-width:thin]">
         {left.map((name) => (
           <p key={name} className="mt-2">
             <span className="font-medium">{name}</span>

@@ -62,7 +62,9 @@ export class PrepareInput {
     if (face === null) return this.boxPick(event, area);
     const how = howOf(event);
     const { faces } = usePicks.getState();
-    if (!faces[face] || how !== "replace") pick(facesWith(face, preparing.by), how, face);
+    // What is picked stays so, to be dragged; its face that was clicked leads from now on.
+    if (faces[face] && how === "replace") pick([], "add", face);
+    else pick(facesWith(face, preparing.by), how, face);
     return how === "replace" ? this.carry(event, area) : { move: () => undefined, release: () => undefined };
   }
 

@@ -36,8 +36,8 @@ def unwrap(
     """A mesh in which `faces`, of a surface with `surface_faces`, have new UVs; and what is to be known.
 
     angle: degrees, for "auto". margin: texels between islands in a map of `size`. frame: for the shapes;
-    around the faces unless given. leader: face from which an even grid spreads. Raises NightmistError for what a
-    method cannot do, and CancelledError from progress.
+    around the faces unless given. leader: face from which an even grid spreads, and by which it stays upright. Raises
+    NightmistError for what a method cannot do, and CancelledError from progress.
     """
     if method not in METHODS:
         raise NightmistError(f"There is no way {method!r} to unwrap; there are {', '.join(METHODS)}.")
@@ -52,7 +52,9 @@ def unwrap(
     elif method == "seams":
         corners, notes = unwrap_along_seams(mesh, faces, making)
     elif method == "grid":
-        corners = straighten(mesh, faces, leader)
+        corners = straighten(mesh, faces, leader, mesh.uvs[uv_set] if uv_set < len(mesh.uvs) else None)
+        # It lies as its leader does.
+        turn = leader is None
     else:
         corners = unwrap_by_shape(mesh, faces, method, frame or frame_around(mesh.corners[faces]))
     made, more = lay_out(mesh, faces, corners, surface_faces, uv_set, size, margin, tidy, turn, part(progress, 0.8, 1))

@@ -12,12 +12,15 @@ from .mesh import Mesh
 from .topology import Topology
 
 
-def straighten(mesh: Mesh, faces: NDArray[np.int64], leader: int | None = None) -> NDArray[np.float64]:
+def straighten(
+    mesh: Mesh, faces: NDArray[np.int64], leader: int | None = None, uv: NDArray[np.float32] | None = None
+) -> NDArray[np.float64]:
     """(len(faces), 3, 2) UVs in model units: rows and columns of quads as straight bands.
 
     Each band is as wide as the mean real length of the edges across it. leader: a face from whose quad the grid
-    spreads, with its directions; the first quad unless given. Marked seams stay cuts; a ring of quads without one opens
-    where the walk meets itself. Raises NightmistError unless all faces belong to quads.
+    spreads, the first quad unless given; it stays upright as it lies in `uv`, (F, 3, 2) with v down. Marked seams stay
+    cuts; a ring of quads without one opens where the walk meets itself. Raises NightmistError unless all faces belong
+    to quads.
     """
     topology = mesh.topology
     seam = np.zeros(len(topology.ends), np.bool_)
@@ -31,7 +34,9 @@ def straighten(mesh: Mesh, faces: NDArray[np.int64], leader: int | None = None) 
     first_side = [0] * len(quads)  # which side of the quad lies on top
     order = list(range(len(quads)))
     if leader is not None and leader in by_face:
-        order.insert(0, by_face[leader])
+        first = by_face[leader]
+        order.insert(0, first)
+        first_side[first] = 0 if uv is None else _top_side(topology, *quads[first], uv)
     islands = [_spread(seed, across, cell, first_side) for seed in order if cell[seed] is None]
     corners = np.empty((len(mesh.faces), 3, 2))
     offset = 0.0
@@ -74,6 +79,16 @@ def _quads(topology: Topology, faces: NDArray[np.int64]) -> list[tuple[tuple[int
         found.append(((face, other), [a, b, c, lone]))
         seen.update((face, other))
     return found
+
+
+def _top_side(topology: Topology, pair: tuple[int, int], ring: list[int], uv: NDArray[np.float32]) -> int:
+    """Which side of a quad lies on top in the map: the one that runs to the left most; the first without UVs."""
+    place = {int(topology.vertex[face, k]): uv[face, k].astype(np.float64) for face in pair for k in range(3)}
+    ways = np.array([place[ring[(k + 1) % 4]] - place[ring[k]] for k in range(4)])
+    lengths = np.linalg.norm(ways, axis=1)
+    if not np.isfinite(lengths).all() or lengths.min() <= 0:
+        return 0
+    return int(np.argmin(ways[:, 0] / lengths))
 
 
 def _sides_across(

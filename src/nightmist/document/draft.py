@@ -49,8 +49,7 @@ class Draft:
     def prepare(self) -> None:
         """Work out what any draft needs: where faces lie in the smaller maps."""
         self.small.refresh()
-        while self.small.get_ready():
-            pass
+        self.small.rims.find_all(self.small.all_layouts(), self.small.mesh)
 
     def show(self, wanted: Mapping[str, Iterable[PictureName]]) -> dict[tuple[str, PictureName], Pixels]:
         """Pictures of surfaces, by id, as they are shown now: (h, w, 4), or (1, 1, 4) where all is one color."""

@@ -27,7 +27,7 @@ export function MapSettings({ project }: { project: Project }) {
   return (
     <Part title={<span title={`8 bits a channel: ${costs.join(", ")}`}>{`Maps of ${surface.name}, ${taken(all)}`}</span>}>
       <div className="flex h-7 items-center gap-1.5">
-        <MapSize project={project} state={state} surface={surface} megabytes={(...size) => taken(all, ...size)} />
+        <MapSize project={project} state={state} surface={surface} memory={(...size) => taken(all, ...size)} />
         <label className="flex items-center gap-1.5" title="Which UVs of the model the maps are made for; exported with them">
           <span className="whitespace-nowrap">UV set</span>
           <select

@@ -16,11 +16,11 @@ interface Props {
   state: DocumentState;
   surface: SurfaceState;
   /** What all maps of a size take, of so many surfaces. */
-  megabytes: (width: number, height: number, surfaces: number) => string;
+  memory: (width: number, height: number, surfaces: number) => string;
 }
 
 /** How large maps are: a click on a square one, or two sides; for this surface alone or for all of the project. */
-export function MapSize({ project, state, surface, megabytes }: Props) {
+export function MapSize({ project, state, surface, memory }: Props) {
   return (
     <Popover className="relative">
       <PopoverButton aria-label={`Map size ${surface.width} × ${surface.height}`} title="Make the maps, or the gutter around islands, larger or smaller" className="flex h-7 items-center gap-1.5 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
@@ -28,13 +28,13 @@ export function MapSize({ project, state, surface, megabytes }: Props) {
         <IconChevronDown size={14} />
       </PopoverButton>
       <PopoverPanel role="region" aria-label="Sizes to choose" anchor="top start" className="card z-20 w-72 p-3 shadow-lg [--anchor-gap:8px]">
-        {({ close }) => <Sizes project={project} state={state} surface={surface} megabytes={megabytes} close={close} />}
+        {({ close }) => <Sizes project={project} state={state} surface={surface} memory={memory} close={close} />}
       </PopoverPanel>
     </Popover>
   );
 }
 
-function Sizes({ project, state, surface, megabytes, close }: Props & { close: () => void }) {
+function Sizes({ project, state, surface, memory, close }: Props & { close: () => void }) {
   const several = state.surfaces.length > 1;
   const [scope, setScope] = useState<Scope>(several && surface.own_size ? "surface" : "project");
   const [sides, setSides] = useState<[number, number]>([surface.width, surface.height]);
@@ -84,11 +84,11 @@ function Sizes({ project, state, surface, megabytes, close }: Props & { close: (
             type="button"
             aria-pressed={surface.width === value && surface.height === value}
             onClick={() => set(value, value)}
-            title={`${value} × ${value}, ${megabytes(value, value, maps)}${maps > 1 ? ` for ${maps} surfaces` : ""}`}
+            title={`${value} × ${value}, ${memory(value, value, maps)}${maps > 1 ? ` for ${maps} surfaces` : ""}`}
             className="rounded-control bg-fog-2 py-1 text-center hover:bg-fog-3 aria-pressed:bg-accent-soft"
           >
             <span className="block font-medium">{value}</span>
-            <span className="block text-ink-2">{megabytes(value, value, maps)}</span>
+            <span className="block text-ink-2">{memory(value, value, maps)}</span>
           </button>
         ))}
       </div>

@@ -41,12 +41,15 @@ class Layout:
         self.reach = surface.gutter or reach_for(*surface.size)
         self.faces = mesh.faces_of(surface.number)
         self.uvs = uvs_of(mesh, surface.uv_set)
-        placed = np.concatenate(
-            [mesh.corners[self.faces].reshape(-1, 9), self.uvs[self.faces].reshape(-1, 6).astype(np.float64)], axis=1
-        )
-        bordering = digest_of(mesh.topology.neighbor[self.faces])
         self.reports: dict[tuple[tuple[int, ...], ...], UvReport] = {}
-        self.key: Hashable = (digest_of(placed), digest_of(self.faces), bordering, surface.size, self.reach)
+
+    @cached_property
+    def key(self) -> Hashable:
+        """What tells it from any others."""
+        corners = self.mesh.corners[self.faces].reshape(-1, 9)
+        placed = np.concatenate([corners, self.uvs[self.faces].reshape(-1, 6).astype(np.float64)], axis=1)
+        bordering = digest_of(self.mesh.topology.neighbor[self.faces])
+        return digest_of(placed), digest_of(self.faces), bordering, self.size, self.reach
 
     @cached_property
     def ownership(self) -> Ownership:

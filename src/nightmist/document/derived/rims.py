@@ -54,6 +54,11 @@ class Rims:
                     found[number][name] = stale.get(number, TileArea.empty()).joined(area)
         return found
 
+    def find_all(self, layouts: Sequence[Layout], mesh: Mesh) -> None:
+        """Find the rims of all surfaces, so that no change has to wait for them."""
+        for group in dict.fromkeys(self.layouts.together(layouts, mesh)):
+            self.rim(group, layouts, mesh)
+
     def rim(self, group: Together, layouts: Sequence[Layout], mesh: Mesh) -> Rim:
         """The rims of surfaces that hang together."""
 

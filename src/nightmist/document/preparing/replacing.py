@@ -111,7 +111,7 @@ def replace_mesh(
     change = refit(document, plan)
     rest = len(lost) - MOST_TOLD
     notes += [f"{each} Undo brings it back." for each in lost[:MOST_TOLD]]
-    notes += [f"{rest} more layers lose paint."] if rest > 0 else []
+    notes += [f"Losses of this kind besides: {rest}."] if rest > 0 else []
     return with_moved_frames(document, known, mesh, change), notes
 
 

@@ -11,6 +11,7 @@ from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh import Mesh, SurfaceLook
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.mesh.mesh import build_mesh
+from nightmist.document.preparing.recognizing import recognize
 from nightmist.document.preparing.replacing import preview_of_replacement, read_new_model
 
 from ..shapes import joined, placed, plane, sphere
@@ -28,7 +29,7 @@ def harbor(unit: float, rows: int = 16) -> Mesh:
     return mesh
 
 
-def again(mesh: Mesh, points=None, faces=None, part=None, parts=None, mirrored=()) -> Mesh:
+def again(mesh: Mesh, points=None, faces=None, part=None, parts=None, mirrored=slice(0)) -> Mesh:
     """The mesh as another program might write it: corners elsewhere, faces in another order, other parts."""
     corners, uv = mesh.faces.copy(), mesh.uvs[0].copy()
     corners[mirrored], uv[mirrored] = corners[mirrored][:, ::-1], uv[mirrored][:, ::-1]
@@ -252,3 +253,47 @@ def test_of_many_surfaces_one_sentence_tells():
     assert opened.project.notes == (
         "floor 0, floor 1, floor 2, floor 3 and 8 more came without UVs and were unwrapped automatically.",
     )
+
+
+def plates(which, part="plate {}", surface="Plate {}", apart=3.0) -> Mesh:
+    """Plates of one shape and one UV layout in a row; names are filled with their turn and with what they are."""
+    bodies = [placed(plane(2), move=(apart * k, 0, 0)) for k in which]
+    mesh = joined(*bodies, names=[surface.format(turn, k) for turn, k in enumerate(which)])
+    mesh.parts[:] = [part.format(turn, k) for turn, k in enumerate(which)]
+    return mesh
+
+
+@pytest.mark.parametrize("apart", [3.0, 0.0])
+@pytest.mark.parametrize(
+    ("part", "surface"),
+    [("plate {0}", "Plate {0}"), ("plate {0}", "New {0}"), ("p {0}", "New {0}"), ("p", "Plate {1}")],
+)
+def test_twins_are_told_apart_by_where_they_lie(part, surface, apart):
+    """The first two left out and the rest numbered anew: each keeps its own, also those that lie on one another."""
+    doc = Document.from_mesh(plates(range(6), apart=apart), "decks", (64, 64))
+    reds = {name: f"#{30 * k:02x}4020" for k, name in enumerate(doc.surfaces)}
+    for name, red in reds.items():
+        doc.fill(doc.surfaces[name].layers.add("brushed", name=f"Coat of {name}"), Pigment(base_color=red))
+    mid = np.s_[4:60, 4:60]
+    before = {name: doc.surfaces[name].layers[-1].read("base_color")[mid] for name in reds}
+    first = 2 if apart else 0
+    new = plates(range(first, 6), part, surface, apart)
+    shown = preview_of_replacement(doc, new)
+    kept = [f"Plate {k}" for k in range(first, 6)]
+    assert [successor.takes for successor in shown.surfaces] == kept
+    assert [left.name for left in shown.left] == [f"Plate {k}" for k in range(first)]
+    doc.replace_mesh(files={"decks.glb": write_glb(new)})
+    for name in kept:
+        (layer,) = doc.surfaces[name].layers
+        assert layer.name == f"Coat of {name}"
+        assert (layer.read("base_color")[mid] == before[name]).all()
+
+
+def test_twins_that_changed_places_by_their_uvs_have_changed_places():
+    """Two plates of different UVs: the names go where the UVs go, though each lies now where the other lay."""
+    mesh = joined(placed(plane(2), uv_scale=0.4), placed(plane(2), move=(3, 0, 0)), names=["a", "b"])
+    mesh.parts[:] = ["a", "b"]
+    doc = Document.from_mesh(mesh, "decks", (64, 64))
+    points = mesh.positions.astype(float)
+    points[:, 0] = np.where(mesh.positions[:, 0] > 1.5, points[:, 0] - 3, points[:, 0] + 3)
+    assert recognize(doc, again(mesh, points)).face.tolist() == list(range(len(mesh.faces)))

@@ -141,12 +141,28 @@ def lost_places(
 
 
 def matching_faces(mesh: Mesh, old: Mesh) -> NDArray[np.int64]:
-    """(F,) for each new face the old one with the same three corners in space; -1 when there is none."""
+    """(F,) for each new face the old one with the same three corners in space; -1 when there is none.
+
+    Of several that lie on one another, the first is the first, the second the second; one more is the last.
+    """
     rows = [np.ascontiguousarray(m.corners.reshape(-1, 9).astype(np.float32) + np.float32(0)) for m in (old, mesh)]
-    _, number = np.unique(np.concatenate(rows).view("V36").ravel(), return_inverse=True)
-    found = np.full(int(number.max()) + 1, -1, np.int64)
-    found[number[: len(old.faces)]] = np.arange(len(old.faces))
-    return found[number[len(old.faces) :]]
+    _, place = np.unique(np.concatenate(rows).view("V36").ravel(), return_inverse=True)
+    before, now = place[: len(old.faces)], place[len(old.faces) :]
+    in_order = np.argsort(before, kind="stable")
+    first, last = (np.searchsorted(before[in_order], now, side) for side in ("left", "right"))
+    found = np.full(len(now), -1, np.int64)
+    here = first < last
+    found[here] = in_order[np.minimum(first + _nth(now), last - 1)[here]]
+    return found
+
+
+def _nth(values: NDArray[np.intp]) -> NDArray[np.int64]:
+    """(n,) how many times each value came before."""
+    nth = np.empty(len(values), np.int64)
+    in_order = np.argsort(values, kind="stable")
+    ordered = values[in_order]
+    nth[in_order] = np.arange(len(values)) - np.searchsorted(ordered, ordered, "left")
+    return nth
 
 
 def transferred(

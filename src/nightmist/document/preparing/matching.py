@@ -16,7 +16,7 @@ from ...core.mesh import Mesh
 from ...core.mesh.unwrap import face_areas
 from ..document import Document
 from ..values import Surface
-from .recognizing import Recognized
+from .recognizing import ALMOST_ALL, Recognized
 
 #: Why a surface takes another's layers: the painter said so, its name, faces that stayed, where it lies, a name
 #: that is nearly the same, its turn among those left; or it begins anew.
@@ -55,6 +55,9 @@ def match_surfaces(
     def take(number: int, surface: Surface, why: Why) -> None:
         found[number] = Match(number, names[number], old.pop(surface.name), why)
 
+    for number, surface in _unchanged(document, mesh, known).items():
+        if number not in found and surface.name in old:
+            take(number, surface, "name" if surface.name == names[number] else "faces")
     for number, name in enumerate(names):
         if number not in found and name in old:
             take(number, old[name], "name")
@@ -75,6 +78,22 @@ def match_surfaces(
     for number in left if len(left) <= len(old) else []:
         take(number, next(iter(old.values())), "order")
     return [found.get(number) or Match(number, name, None, "new") for number, name in enumerate(names)]
+
+
+def _unchanged(document: Document, mesh: Mesh, known: Recognized) -> dict[int, Surface]:
+    """The surface that each of a new model's, by number, almost is by its faces, whatever its name; none for others.
+
+    An exporter that numbers its materials gives one that stayed the name of one that is gone.
+    """
+    surfaces = document.surface_values()
+    faces = np.flatnonzero(known.face >= 0)
+    pairs = np.stack([mesh.face_surface[faces], document.mesh.face_surface[known.face[faces]]], axis=1)
+    found: dict[int, Surface] = {}
+    for (now, before), count in zip(*np.unique(pairs, axis=0, return_counts=True), strict=True):
+        most = max(len(mesh.faces_of(now)), len(document.mesh.faces_of(before)))
+        if count >= ALMOST_ALL * most:
+            found[int(now)] = surfaces[before]
+    return found
 
 
 def places_shared(document: Document, mesh: Mesh) -> list[dict[int, float]]:

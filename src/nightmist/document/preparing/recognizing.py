@@ -72,11 +72,13 @@ def recognize(document: Document, mesh: Mesh) -> Recognized:
     known = Recognized(old, matching_faces(mesh, old), same)
     size = float(np.linalg.norm(old.bounds[1] - old.bounds[0]))
     _fill(known, np.flatnonzero(known.face < 0), same_triangles(old.corners, mesh.corners, SAME_PLACE * size))
+    stayed = _stayed(document, mesh, known)
     for before, now in _moved_parts(old, mesh):
-        # Wherever a part has gone, what is painted on it goes along.
-        known.face[now], known.order[now] = before, np.arange(3)
+        # Wherever a part has gone, what is painted on it goes along; not when only the names went round among twins.
+        if not stayed[now].all():
+            known.face[now], known.order[now] = before, np.arange(3)
     by_uv = _by_uvs(document, mesh)
-    if _gone_as_one(Recognized(old, *by_uv), mesh):
+    if stayed.mean() < ALMOST_ALL and _gone_as_one(Recognized(old, *by_uv), mesh):
         known.face, known.order = by_uv
     else:
         _fill(known, _elsewhere(mesh, known.face, by_uv[0]), by_uv)
@@ -104,6 +106,19 @@ def _motion(known: Recognized, mesh: Mesh, faces: NDArray[np.int64]) -> Similari
     """How these new faces lie otherwise than they lay before, if all alike."""
     before = np.take_along_axis(known.old.corners[known.face[faces]], known.order[faces][:, :, None], axis=1)
     return similarity_between(before.reshape(-1, 3), mesh.corners[faces].reshape(-1, 3)) if len(faces) else None
+
+
+def _stayed(document: Document, mesh: Mesh, known: Recognized) -> NDArray[np.bool_]:
+    """(F,) new faces that lie where old ones lay and, if the new model has UVs, have theirs too."""
+    stayed: NDArray[np.bool_] = known.face >= 0
+    if not mesh.uvs:
+        return stayed
+    uv_set = np.array([min(surface.uv_set, len(mesh.uvs) - 1) for surface in document.surface_values()])
+    uv_set = uv_set[known.old.face_surface[np.maximum(known.face, 0)]]
+    now = np.stack([uvs_of(mesh, number) for number in range(len(mesh.uvs))])[uv_set, np.arange(len(mesh.faces))]
+    before = _old_uvs(document)[np.maximum(known.face, 0)]
+    before = np.take_along_axis(before, known.order[:, :, None], axis=1)
+    return stayed & np.isclose(now, before, rtol=0, atol=SAME_UV, equal_nan=True).all(axis=(1, 2))
 
 
 def _moved_parts(old: Mesh, new: Mesh) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:

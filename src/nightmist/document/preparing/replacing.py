@@ -80,10 +80,10 @@ def replace_mesh(
 ) -> tuple[Change, list[str]]:  # fmt: skip
     """Put another model in place of this one; also returns what is to be known about it.
 
-    Surfaces are matched by name, then by the faces that stayed, by place, by names that are nearly the same, and in
-    their order; chosen: otherwise for some, as `match_surfaces` takes it. keep_paint: the paint stays on the model,
-    through faces that stayed and the nearest places of those that did not; otherwise it stays in the maps. A painted
-    surface that none stands for is kept, without faces.
+    Surfaces are matched by nearly all their faces, by name, by some faces that stayed, by place, by names that are
+    nearly the same, and in their order; chosen: otherwise for some, as `match_surfaces` takes it. keep_paint: the
+    paint stays on the model, through faces that stayed and the nearest places of those that did not; otherwise it
+    stays in the maps. A painted surface that none stands for is kept, without faces.
     """
     mesh = read_new_model(files, model)
     known = recognize(document, mesh)

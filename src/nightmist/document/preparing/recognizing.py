@@ -118,7 +118,8 @@ def _stayed(document: Document, mesh: Mesh, known: Recognized) -> NDArray[np.boo
     now = np.stack([uvs_of(mesh, number) for number in range(len(mesh.uvs))])[uv_set, np.arange(len(mesh.faces))]
     before = _old_uvs(document)[np.maximum(known.face, 0)]
     before = np.take_along_axis(before, known.order[:, :, None], axis=1)
-    return stayed & np.isclose(now, before, rtol=0, atol=SAME_UV, equal_nan=True).all(axis=(1, 2))
+    same: NDArray[np.bool_] = np.isclose(now, before, rtol=0, atol=SAME_UV, equal_nan=True).all(axis=(1, 2))
+    return stayed & same
 
 
 def _moved_parts(old: Mesh, new: Mesh) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:

@@ -9,6 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from time import perf_counter
+from types import CodeType
 from typing import Any
 
 import numba as nb
@@ -23,8 +25,13 @@ kernel = nb.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
 #: For what kernels call row by row: handing over ten arrays takes as long as fifty texels.
 inlined = nb.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", inline="always")
 
-#: Portions into which work is cut, so that one thread does not wait long for the other.
-PORTIONS = 16
+#: Portions into which work is cut at most, so that one thread does not wait long for the other; and the seconds that one
+#: should take at least, as each hands over a kernel's arrays again.
+PORTIONS, PORTION = 16, 1e-4
+#: Seconds of work from which another thread is worth waking.
+WORTH_IT = 5e-4
+#: Seconds that an item took last, by the code that works on it.
+_seconds: dict[CodeType, float] = {}
 #: One worker more than the calling thread: the machines painters have, have at least two cores.
 _helper = ThreadPoolExecutor(max_workers=1, thread_name_prefix="kernel")
 
@@ -87,23 +94,34 @@ def addresses_in(array: NDArray[Any]) -> NDArray[np.int64]:
 def in_two_threads(count: int, run: Callable[[int, int], None], least: int = 16) -> None:
     """Run `run(first, last)` over range(count), in portions that two threads take in turn, when worth it.
 
+    least: items below which it is not; nor is it where what such items took last time adds up to less than WORTH_IT.
     Kernels release the GIL; numba's own parallel loops are not used because they must not be entered by
     two projects' threads at once.
     """
-    if count < least:
+    expected = _seconds.get(run.__code__, 1.0) * count
+    if count < least or expected < WORTH_IT:
+        began = perf_counter()
         run(0, count)
+        if count:
+            _seconds[run.__code__] = (perf_counter() - began) / count
         return
-    size = -(-count // PORTIONS)
+    size = -(-count // int(min(PORTIONS, max(2, expected / PORTION))))
     # One iterator for both: whoever is done first takes the next portion.
     portions = iter(range(0, count, size))
+    busy = []
 
     def work() -> None:
+        began = perf_counter()
         for first in portions:
             run(first, min(first + size, count))
+        busy.append(perf_counter() - began)
 
     other = _helper.submit(work)
     work()
-    other.result()
+    # A helper that has not woken up yet is not waited for.
+    if not other.cancel():
+        other.result()
+    _seconds[run.__code__] = sum(busy) / count
 
 
 def no_rows() -> NDArray[np.int32]:

@@ -1,0 +1,56 @@
+"""Work in two threads: each item once, however it is cut, and what goes wrong in either thread is heard of."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import numpy as np
+import pytest
+
+from nightmist.core import kernels
+
+
+@pytest.mark.parametrize("seconds", [0.0, 1e-5, 1e-3])
+@pytest.mark.parametrize("count", [0, 1, 15, 16, 17, 100])
+def test_each_item_is_worked_on_once_however_long_it_took_last(count, seconds, monkeypatch):
+    done = np.zeros(count, int)
+
+    def run(first: int, last: int) -> None:
+        done[first:last] += 1
+
+    monkeypatch.setitem(kernels._seconds, run.__code__, seconds)
+    for times in (1, 2, 3):
+        kernels.in_two_threads(count, run, 2)
+        assert (done == times).all()
+
+
+def test_short_work_stays_in_its_thread_and_long_work_does_not():
+    threads: set[str] = set()
+
+    def short(first: int, last: int) -> None:
+        threads.add(threading.current_thread().name)
+
+    def long(first: int, last: int) -> None:
+        threads.add(threading.current_thread().name)
+        time.sleep(0.02)
+
+    kernels.in_two_threads(100, short)
+    threads.clear()
+    kernels.in_two_threads(100, short)
+    assert len(threads) == 1
+    threads.clear()
+    kernels.in_two_threads(100, long)
+    assert len(threads) == 2
+
+
+def test_what_goes_wrong_in_the_other_thread_is_heard_of():
+    caller = threading.current_thread()
+
+    def fails(first: int, last: int) -> None:
+        time.sleep(0.02)
+        if threading.current_thread() is not caller:
+            raise ValueError("there")
+
+    with pytest.raises(ValueError, match="there"):
+        kernels.in_two_threads(100, fails)

@@ -25,8 +25,8 @@ kernel = nb.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
 #: For what kernels call row by row: handing over ten arrays takes as long as fifty texels.
 inlined = nb.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", inline="always")
 
-#: Portions into which work is cut at most, so that one thread does not wait long for the other; and the seconds that one
-#: should take at least, as each hands over a kernel's arrays again.
+#: Portions into which work is cut at most, so that one thread does not wait long for the other; and the seconds that
+#: one should take at least, as each hands over a kernel's arrays again.
 PORTIONS, PORTION = 16, 1e-4
 #: Seconds of work from which another thread is worth waking.
 WORTH_IT = 5e-4

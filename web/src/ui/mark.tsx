@@ -13,7 +13,7 @@ export function Mark() {
           strokeLinecap="round"
         />
       </svg>
-      nightmist
+      <span>nightmist</span>
     </span>
   );
 }

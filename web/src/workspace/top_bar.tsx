@@ -23,7 +23,7 @@ export function TopBar({ project, stage }: { project: Project; stage: Stage }) {
   const view = useDesk(shownView);
   return (
     <header className="card flex h-full items-center gap-3 px-3.5 whitespace-nowrap max-[1100px]:gap-1.5">
-      <a href="#/" title="All projects" className="rounded-control">
+      <a href="#/" title="All projects" className="rounded-control max-[1100px]:[&_span>span]:sr-only">
         <Mark />
       </a>
       <span className="h-5 w-px bg-fog-3" />
@@ -102,7 +102,7 @@ function KeptMark() {
         ? `Keeping ${kept.waiting} …`
         : `Kept, change ${kept.revision}`;
   return (
-    <span role="status" data-testid="kept" className="flex min-w-0 items-center gap-1.5 text-ink-2" title={kept.trouble ?? undefined}>
+    <span role="status" data-testid="kept" className={`flex items-center gap-1.5 text-ink-2 ${bad ? "min-w-0" : "shrink-0"}`} title={kept.trouble ?? undefined}>
       <span className={`size-2 shrink-0 rounded-full ${bad ? "bg-danger" : kept.waiting ? "bg-mark" : "bg-accent"}`} />
       <span className={`truncate ${bad ? "text-danger" : ""}`}>{text}</span>
       {people > 1 && <span className="shrink-0">· {people} here</span>}

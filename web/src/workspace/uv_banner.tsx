@@ -26,9 +26,9 @@ export function UvBanner({ project }: { project: Project }) {
   const cures = found.filter(({ first }) => first);
   const mend = () => cures.forEach(({ checkup, finding }) => cure(project, checkup, finding));
   return (
-    <div role="status" data-testid="uv-banner" className="card flex items-start gap-2 p-2.5">
+    <div role="status" data-testid="uv-banner" className="card flex flex-wrap items-start gap-2 p-2.5">
       <IconAlertTriangle size={17} stroke={1.7} className="mt-0.5 shrink-0 text-danger" />
-      <ul>
+      <ul className="min-w-0 flex-1 basis-72">
         {found.slice(0, MOST).map(({ checkup: { surface }, finding: { kind, sentence } }) => (
           <li key={`${surface} ${kind}`}>
             <b className="font-semibold">{surface}</b>: {sentence}
@@ -36,25 +36,27 @@ export function UvBanner({ project }: { project: Project }) {
         ))}
         {found.length > MOST && <li>and {found.length - MOST} more</li>}
       </ul>
-      <button
-        type="button"
-        title={`${cures.map(({ checkup, finding }) => `${checkup.surface}: ${CURES[finding.cure].toLowerCase()}`).join(", ")}. Undo takes it back`}
-        onClick={mend}
-        className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
-      >
-        {cures.length === 1 ? CURES[cures[0]!.finding.cure] : "Mend all"}
-      </button>
-      <button type="button" title="See where, in Prepare" onClick={look} className="h-7 shrink-0 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
-        Look
-      </button>
-      <button
-        type="button"
-        title="Remember that this is on purpose; what comes to share texels later is told again"
-        onClick={meant}
-        className="h-7 shrink-0 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3"
-      >
-        Meant so
-      </button>
+      <div className="ml-auto flex gap-2">
+        <button
+          type="button"
+          title={`${cures.map(({ checkup, finding }) => `${checkup.surface}: ${CURES[finding.cure].toLowerCase()}`).join(", ")}. Undo takes it back`}
+          onClick={mend}
+          className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
+        >
+          {cures.length === 1 ? CURES[cures[0]!.finding.cure] : "Mend all"}
+        </button>
+        <button type="button" title="See where, in Prepare" onClick={look} className="h-7 shrink-0 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+          Look
+        </button>
+        <button
+          type="button"
+          title="Remember that this is on purpose; what comes to share texels later is told again"
+          onClick={meant}
+          className="h-7 shrink-0 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3"
+        >
+          Meant so
+        </button>
+      </div>
     </div>
   );
 }

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 
-import type { Look } from "../state/desk";
+import type { Look, MapPlace } from "../state/desk";
 import { Sheet, type Shown } from "./sheet";
 import type { SurfaceMaps } from "./surface_maps";
 import type { Pictures } from "./version_maps";
@@ -20,6 +20,7 @@ export class MapView {
   private width = 1;
   private height = 1;
   private fitted = true;
+  private left: MapPlace | null = null;
   private dress: (pictures: Pictures | null) => void = () => undefined;
   /** CSS pixels per texel, and the texel at the view's top left. */
   private scale = 1;
@@ -49,7 +50,29 @@ export class MapView {
     this.sheet.position.set(width / 2, height / 2, 0);
     this.overlays.clear();
     this.overlays.add(...overlays);
-    if (!fits) this.fit();
+    if (fits) return;
+    if (this.left) this.lookAt(this.left);
+    else this.fit();
+    this.left = null;
+  }
+
+  /** The next map of another size lies so; null: it is fitted. */
+  startAt(place: MapPlace | null): void {
+    this.left = place;
+  }
+
+  /** Where the map lies; null when it is fitted. */
+  get place(): MapPlace | null {
+    if (this.fitted) return null;
+    const { x, y } = this.texelAt(this.width / 2, this.height / 2);
+    return { middle: [x / this.size.x, y / this.size.y], wide: this.scale * this.size.x };
+  }
+
+  private lookAt({ middle, wide }: MapPlace): void {
+    this.fitted = false;
+    this.scale = wide / this.size.x;
+    this.corner.set(middle[0] * this.size.x - this.width / 2 / this.scale, middle[1] * this.size.y - this.height / 2 / this.scale);
+    this.arrange();
   }
 
   get shown(): Shown {
@@ -64,7 +87,7 @@ export class MapView {
     this.width = width;
     this.height = height;
     if (this.fitted) this.fit();
-    else this.place();
+    else this.arrange();
   }
 
   /** Show a part of the map, all of it unless one is given. */
@@ -77,14 +100,14 @@ export class MapView {
     this.scale = Math.min((this.width - 2 * MARGIN) / Math.max(span.x, 8), room / Math.max(span.y, 8));
     this.scale = Math.max(this.scale, 1e-3);
     this.corner.set(middle.x - this.width / this.scale / 2, middle.y - (TOP + room / 2) / this.scale);
-    this.place();
+    this.arrange();
   }
 
   panBy(dx: number, dy: number): void {
     this.fitted = false;
     this.corner.x -= dx / this.scale;
     this.corner.y -= dy / this.scale;
-    this.place();
+    this.arrange();
   }
 
   /** Zoom so that the texel under the pointer stays there. */
@@ -94,7 +117,7 @@ export class MapView {
     this.corner.x += x / this.scale - x / next;
     this.corner.y += y / this.scale - y / next;
     this.scale = next;
-    this.place();
+    this.arrange();
   }
 
   /** The texel at a place of the view, in CSS pixels from its top left. */
@@ -116,7 +139,7 @@ export class MapView {
     return new THREE.Vector2((x - this.corner.x) * this.scale, (y - this.corner.y) * this.scale);
   }
 
-  private place(): void {
+  private arrange(): void {
     this.camera.left = this.corner.x;
     this.camera.right = this.corner.x + this.width / this.scale;
     this.camera.top = this.corner.y;

@@ -14,6 +14,7 @@ import { anisotropyOf } from "./anisotropy";
 import { AtRest } from "./at_rest";
 import { PointerInput } from "./pointer_input";
 import { placeOnTriangle, triangleAt } from "./map_hits";
+import { LeftPlaces } from "./left_places";
 import { MapView } from "./map_view";
 import { measureLag } from "./measure";
 import { type Hit, ModelView } from "./model_view";
@@ -46,9 +47,6 @@ const RETRY = 1500;
 
 const NO_POINTS: ReadonlySet<number> = new Set();
 
-/** Milliseconds after which the camera counts as resting. */
-const REST = 400;
-
 /** CSS pixels that stay free below what lies over the stage. */
 const BESIDE = 8;
 
@@ -70,6 +68,7 @@ export class Stage implements Views {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly input: PointerInput;
   private readonly version: VersionMaps;
+  private readonly left: LeftPlaces;
   private readonly observer: ResizeObserver;
   private readonly stops: (() => void)[];
   private maps: SurfaceMaps[] = [];
@@ -82,7 +81,6 @@ export class Stage implements Views {
   /** How often the model has been taken anew. */
   private meshAge = 0;
   private pose = "";
-  private poseTimer = 0;
   private gone = false;
   private complete = false;
   /** A model is on its way: pixels wait, so that they never show through UVs they are not for. */
@@ -102,6 +100,7 @@ export class Stage implements Views {
     this.renderer.setScissorTest(true);
     if (smooth && drawnByProcessor()) this.atRest = new AtRest(this.renderer, this.invalidate);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off", this.retired);
+    this.left = new LeftPlaces(this.model, this.map);
     this.version = new VersionMaps(project.id, anisotropyOf(this.renderer));
     this.input = new PointerInput(canvas, this);
     this.observer = new ResizeObserver(() => this.resize());
@@ -170,24 +169,14 @@ export class Stage implements Views {
     });
   }
 
-  /** See the model as the painter left it, all of it the first time. */
-  private standAsLeft(): void {
-    const { camera } = useDesk.getState();
-    if (camera) this.model.orbit.pose = camera;
-    else this.model.orbit.frame(this.bars());
-  }
-
-  /** Where the camera stands is kept once it rests. */
-  private keepCamera(): void {
-    const { pose } = this.model.orbit;
+  /** What lies over the model goes along with the camera. */
+  private tellPose(): void {
     const area = this.area("model");
-    const said = JSON.stringify([pose, area]);
+    const said = JSON.stringify([this.model.orbit.pose, area]);
     if (said === this.pose) return;
     this.pose = said;
     useModelPlace.setState(({ tick }) => ({ tick: tick + 1 }));
     if (area) useSession.setState({ pixel: this.model.pixelAt(this.model.orbit.target, area.height) });
-    clearTimeout(this.poseTimer);
-    this.poseTimer = window.setTimeout(() => useDesk.setState({ camera: pose }), REST);
   }
 
   /** Bring the picked faces before the eye, in both views. */
@@ -240,7 +229,7 @@ export class Stage implements Views {
     this.fetching = false;
     this.shown = "";
     this.resize();
-    if (first) this.standAsLeft();
+    if (first && !this.left.find()) this.model.orbit.frame(this.bars());
     this.follow();
     this.map.onMove();
   }
@@ -424,7 +413,8 @@ export class Stage implements Views {
       this.drawVersion();
       this.retired.release();
       this.atRest?.drawn(this.model.triangles);
-      this.keepCamera();
+      this.tellPose();
+      this.left.keep();
     }
     if (SWITCHES.get("measure") === "on") measureLag(this.renderer.getContext(), batches, { now, started, uploaded });
     // Acknowledged only now: a page that cannot keep up is sent less.
@@ -484,7 +474,7 @@ export class Stage implements Views {
   dispose(): void {
     this.gone = true;
     cancelAnimationFrame(this.frame);
-    clearTimeout(this.poseTimer);
+    this.left.dispose();
     this.observer.disconnect();
     this.input.dispose();
     for (const stop of this.stops) stop();

@@ -39,6 +39,12 @@ export interface CameraPose {
   reach?: number;
 }
 
+/** Where the map lies in its view: what of it is in the middle, in shares of its sides, and how many pixels wide it is. */
+export interface MapPlace {
+  middle: [number, number];
+  wide: number;
+}
+
 /** Where clone takes paint from: on the model or, with a surface, in its map, in texels. */
 export interface CloneOrigin {
   surface: string | null;
@@ -123,6 +129,8 @@ export interface Desk {
   view: ViewMode;
   /** As it was left; null before the model has been turned. */
   camera: CameraPose | null;
+  /** The same of the map; null while it is fitted to its view. */
+  mapPlace: MapPlace | null;
   uvLines: boolean;
   /** The change that was handed off last. */
   handedOff: number | null;
@@ -212,6 +220,7 @@ export const FRESH: Desk = {
   pickAngle: 30,
   view: "model",
   camera: null,
+  mapPlace: null,
   uvLines: true,
   handedOff: null,
   references: { shown: false, chosen: null, right: 12, bottom: 12, width: 280, height: 240 },

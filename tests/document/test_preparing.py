@@ -565,6 +565,26 @@ def test_islands_that_share_on_purpose_are_known_and_later_ones_are_told():
     assert [meant for _, meant in told()] == [False]
 
 
+def test_what_is_said_of_several_surfaces_at_once_is_one_step(tmp_path):
+    """Two materials without their pictures, tiled: one undo for doing without both, one for meaning both so."""
+    model, materials = tmp_path / "quay.obj", tmp_path / "quay.mtl"
+    corners = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 0\nvt 0 0\nvt 3 0\nvt 0 3\n"
+    model.write_text(f"mtllib quay.mtl\n{corners}usemtl a\nf 1/1 2/2 3/3\nusemtl b\nf 4/1 3/2 2/3\n")
+    materials.write_text("newmtl a\nmap_Kd a.png\nnewmtl b\nmap_Kd b.png\n")
+    doc = Document.open(model, size=64)
+    for name in ("a", "b"):
+        doc.do_without_pictures(name)
+    for name in ("a", "b"):
+        doc.mean_so(name, "outside")
+    assert [(bool(s.missing), s.meant.kinds) for s in doc.surface_values()] == [(False, ("outside",))] * 2
+    doc.undo()
+    assert [(bool(s.missing), s.meant.kinds) for s in doc.surface_values()] == [(False, ())] * 2
+    doc.undo()
+    assert [bool(s.missing) for s in doc.surface_values()] == [True, True]
+    with pytest.raises(NightmistError, match="so already"):
+        doc.mean_so("a", "outside", False)
+
+
 def test_other_findings_are_meant_by_their_kind():
     doc = Document.from_mesh(placed(plane(2), uv_scale=2.0), "tiled", (128, 128))
     doc.mean_so("surface", "outside")

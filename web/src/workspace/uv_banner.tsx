@@ -39,7 +39,7 @@ export function UvBanner({ project }: { project: Project }) {
       <div className="ml-auto flex gap-2">
         <button
           type="button"
-          title={`${cures.map(({ checkup, finding }) => `${checkup.surface}: ${CURES[finding.cure].toLowerCase()}`).join(", ")}. Undo takes it back`}
+          title={`${cures.map(({ checkup, finding }) => `${checkup.surface}: ${CURES[finding.cure].toLowerCase()}`).join(", ")}. Undo takes ${cures.length === 1 ? "it" : "one after the other"} back`}
           onClick={mend}
           className="h-7 shrink-0 rounded-control bg-accent px-2.5 font-medium text-fog"
         >

@@ -34,7 +34,7 @@ from ..values import (
     new_id,
 )
 from .model_pictures import FROM_FILE, maps_of
-from .refit import Plan, refit
+from .refit import Plan, of_one_value, refit
 from .untouched import kept_picture
 
 
@@ -163,7 +163,9 @@ def set_depth(surface: Surface, depth: float) -> Change:
 
 def do_without_pictures(document: Document, surface: str) -> Change:
     """The pictures that a surface's file names are not wanted."""
-    return _with(document, document.surface_value(surface), f"Do without pictures of {surface}", [], missing=())
+    known = document.surface_value(surface)
+    # What is said of several surfaces at once is one step.
+    return of_one_value("Do without missing pictures", known, known.but(missing=()), merge="missing pictures")
 
 
 def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, list[str]]:
@@ -199,12 +201,6 @@ def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, l
         raise NightmistError(f"None of these pictures is missing. Wanted: {', '.join(wanted) or 'none'}.")
     change = refit(document, Plan("Add pictures", surfaces=surfaces, nodes=nodes, rasters=rasters))
     return change, sorted({m.file for surface in surfaces for m in surface.missing})
-
-
-def _with(document: Document, surface: Surface, label: str, moved: list[str], **fields: Any) -> Change:
-    surfaces = document.surface_values()
-    surfaces[surface.number] = surface.but(**fields)
-    return refit(document, Plan(label, surfaces=surfaces, moved=moved))
 
 
 def _with_each(document: Document, surface: str | None, what: str, **fields: Any) -> Change:

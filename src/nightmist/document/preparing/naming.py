@@ -7,14 +7,14 @@ import numpy as np
 from ...core.errors import NightmistError
 from ..change import Change
 from ..document import Document
-from ..values import MODEL, PROJECT, Model, Project, Surface
-from .refit import Plan, refit
+from ..values import Model, Project, Surface
+from .refit import Plan, of_one_value, refit
 
 
 def rename_project(document: Document, name: str) -> Change:
     """The project is called otherwise."""
     after: Project = document.project.but(name=name)
-    return _renamed(f"Rename the project to {after.name}", PROJECT, document.project, after)
+    return of_one_value(f"Rename the project to {after.name}", document.project, after)
 
 
 def rename_surface(document: Document, surface: str, name: str) -> Change:
@@ -23,7 +23,7 @@ def rename_surface(document: Document, surface: str, name: str) -> Change:
     after: Surface = value.but(name=name)
     if any(other.name == after.name for other in document.surface_values() if other.id != value.id):
         raise NightmistError(f"There is another surface {after.name}. Surfaces need names of their own.")
-    return _renamed(f"Rename {value.name} to {after.name}", value.id, value, after)
+    return of_one_value(f"Rename {value.name} to {after.name}", value, after)
 
 
 def rename_part(document: Document, part: int, name: str) -> Change:
@@ -32,7 +32,7 @@ def rename_part(document: Document, part: int, name: str) -> Change:
     if not 0 <= part < len(model.parts):
         raise NightmistError(f"There is no part {part}; the model has {len(model.parts)}.")
     after: Model = model.but(parts=(*model.parts[:part], name, *model.parts[part + 1 :]))
-    return _renamed(f"Rename {model.parts[part]} to {after.parts[part]}", MODEL, model, after)
+    return of_one_value(f"Rename {model.parts[part]} to {after.parts[part]}", model, after)
 
 
 def remove_surface(document: Document, surface: str) -> Change:
@@ -48,9 +48,3 @@ def remove_surface(document: Document, surface: str) -> Change:
     face_surface = mesh.face_surface - (mesh.face_surface > value.number).astype(np.int32)
     numbered = [other.but(number=number) for number, other in enumerate(left)]
     return refit(document, Plan(f"Remove {value.name}", mesh.changed(face_surface=face_surface), surfaces=numbered))
-
-
-def _renamed(label: str, key: str, before: object, after: object) -> Change:
-    if before == after:
-        raise NightmistError("That changes nothing: it is so already.")
-    return Change(label=label, values={key: (before, after)})

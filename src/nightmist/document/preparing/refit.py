@@ -20,6 +20,8 @@ from ..values import MODEL, PLANES, AnyValue, Node, Project, Surface
 from .recognizing import Recognized, recognize
 from .transfer import Sources, transfer
 
+UNCHANGED = "That changes nothing: it is so already."
+
 
 @dataclass
 class Plan:
@@ -72,8 +74,15 @@ def refit(document: Document, plan: Plan) -> Change:
         rasters={key: pair for key, pair in rasters.items() if pair[0] != pair[1]},
     )
     if not change:
-        raise NightmistError("That changes nothing: it is so already.")
+        raise NightmistError(UNCHANGED)
     return change
+
+
+def of_one_value(label: str, before: AnyValue, after: AnyValue, merge: str | None = None) -> Change:
+    """The change of a value that means nothing to maps. Raises NightmistError when it changes nothing."""
+    if before == after:
+        raise NightmistError(UNCHANGED)
+    return Change(label=label, values={before.id: (before, after)}, merge=merge)
 
 
 def _regions(

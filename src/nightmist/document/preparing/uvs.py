@@ -24,7 +24,7 @@ from ...core.progress import Progress, part
 from ..change import Change
 from ..document import Document
 from ..values import Meant, Surface
-from .refit import Plan, refit
+from .refit import Plan, of_one_value, refit
 
 DEFAULT_ANGLE = 60.0
 DEFAULT_MARGIN = 8.0
@@ -49,9 +49,9 @@ def mean_so(document: Document, surface: str, kind: FindingKind, meant: bool = T
         shared = (*shared, *surface_report(document, target).sharing) if meant else ()
     elif meant:
         kinds = (*kinds, kind)
-    surfaces = document.surface_values()
-    surfaces[target.number] = target.but(meant=Meant(kinds=kinds, shared=shared))
-    return refit(document, Plan(f"Meant so: {kind} on {surface}", surfaces=surfaces))
+    after = target.but(meant=Meant(kinds=kinds, shared=shared))
+    # What is said of several surfaces at once is one step.
+    return of_one_value("Meant so", target, after, merge=f"meant so {meant}")
 
 
 class Bare(NamedTuple):

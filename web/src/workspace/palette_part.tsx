@@ -19,7 +19,7 @@ export function PalettePart() {
   };
   const reorder = useReorder(palette, (next) => useDesk.setState({ palette: next }), remove);
   const look = (value: string) =>
-    `size-6 rounded-[7px] shadow-[inset_0_0_0_1px_rgb(0_0_0/0.18)] ${value === color ? "outline-2 outline-offset-1 outline-accent" : ""}`;
+    `size-6 rounded-[7px] shadow-[inset_0_0_0_1px_rgb(128_134_132/0.5)] ${value === color ? "outline-2 outline-offset-1 outline-accent" : ""}`;
   const title = (
     <span className="flex grow items-center justify-between">
       Palette

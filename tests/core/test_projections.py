@@ -152,3 +152,24 @@ def test_a_turned_frame_turns_the_picture_with_it():
     rz = np.array([[np.cos(c), -np.sin(c), 0], [np.sin(c), np.cos(c), 0], [0, 0, 1]])
     q = ((p[owned] - turned[0]) @ (rx @ ry @ rz)) / turned[1]
     assert np.abs(found[owned][:, 0] - wave(q[:, 0] + 0.5, 0.5 - q[:, 1])).max() < 0.02
+
+
+@pytest.mark.parametrize("opaque", [True, False])
+@pytest.mark.parametrize("gray", [True, False])
+def test_each_level_is_the_mean_of_what_it_covers(opaque, gray):
+    """Of premultiplied numbers, however large the picture: within a rounding of the exact mean."""
+    picture = np.random.default_rng(4).integers(0, 65536, (32, 64, 4)).astype(np.uint16)
+    picture[..., 3] = 65535 if opaque else picture[..., 3]
+    made = pyramid_of(picture, gray)
+    exact = picture.astype(float)
+    if gray:
+        exact = np.dstack([picture[..., :3] @ np.array([0.2126, 0.7152, 0.0722]), *([] if opaque else [exact[..., 3]])])
+    if not opaque:
+        exact[..., :-1] *= exact[..., -1:] / 65535
+    assert made.channels == exact.shape[2]
+    for level, (start, (width, height)) in enumerate(zip(made.starts, made.sizes, strict=True)):
+        assert (width, height) == (max(64 >> level, 1), max(32 >> level, 1))
+        down, across = 32 // height, 64 // width
+        mean = exact.reshape(height, down, width, across, -1).mean(axis=(1, 3))
+        held = made.data[start : start + mean.size].reshape(mean.shape)
+        assert np.abs(held - mean).max() <= 1.01

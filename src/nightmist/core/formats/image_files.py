@@ -35,8 +35,9 @@ def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.ui
             may_be_deep = probe.format == "TIFF" or (probe.format == "PNG" and data[PNG_DEPTH] == 16)
             if may_be_deep and (deep := _read_deep(data)) is not None:
                 return deep
-            turned = ImageOps.exif_transpose(probe) if upright else probe
-            pixels = np.asarray(turned.convert("RGBA"), np.uint16)
+            if upright:
+                ImageOps.exif_transpose(probe, in_place=True)
+            pixels = np.asarray(probe.convert("RGBA"))
     except NightmistError:
         raise
     except Image.DecompressionBombError as error:
@@ -45,7 +46,8 @@ def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.ui
         raise NightmistError(f"{name} cannot be read as a picture: no PNG, JPEG, WebP, TIFF, TGA or BMP.") from error
     except (OSError, ValueError, SyntaxError) as error:
         raise NightmistError(f"{name} cannot be read as a picture: it is cut off or damaged.") from error
-    return pixels * np.uint16(257)
+    widened: NDArray[np.uint16] = np.multiply(pixels, np.uint16(257), dtype=np.uint16)
+    return widened
 
 
 def picture_size(data: bytes) -> tuple[int, int]:
@@ -82,8 +84,9 @@ def write_png(image: NDArray[np.uint16] | NDArray[np.uint8]) -> bytes:
 
 def color_spread(image: NDArray[np.uint16]) -> int:
     """How far the channels of any seen pixel of (H, W, 4) differ: next to nothing where a picture is gray."""
-    shown = image[image[..., 3] > 0, :3].astype(np.int64)
-    return int((shown.max(axis=1) - shown.min(axis=1)).max(initial=0))
+    red, green, blue, alpha = (image[..., channel] for channel in range(4))
+    apart = np.maximum(np.maximum(red, green), blue) - np.minimum(np.minimum(red, green), blue)
+    return int(apart.max(initial=0, where=alpha > 0))
 
 
 def fit(image: NDArray[np.uint16], width: int, height: int) -> NDArray[np.uint16]:

@@ -44,19 +44,24 @@ def pyramid_of(picture: NDArray[np.uint16], gray: bool) -> Pyramid:
 
     What is opaque all over and gray takes one channel.
     """
-    level = picture.astype(np.float32)
-    opaque = bool((picture[..., 3] == 65535).all())
+    opaque = bool(picture[..., 3].min() == 65535)
+    # The largest level is most of the work: of a photograph it is the picture as it is.
+    level: NDArray[np.uint16] | NDArray[np.float32] = picture
     if gray:
-        value = level[..., :3] @ LUMA.astype(np.float32)
-        level = value[..., None] if opaque else np.stack([value, level[..., 3]], axis=2)
-    if level.shape[2] > 1:
+        value = picture[..., :3].astype(np.float32) @ LUMA.astype(np.float32)
+        level = value[..., None] if opaque else np.stack([value, picture[..., 3].astype(np.float32)], axis=2)
+    if not opaque:
+        level = level.astype(np.float32)
         level[..., :-1] *= level[..., -1:] / 65535
-    levels = [level]
-    while max(levels[-1].shape[:2]) > 1:
-        height, width = levels[-1].shape[:2]
-        smaller = cv2.resize(levels[-1], (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA)
-        levels.append(np.asarray(smaller, np.float32).reshape(*smaller.shape[:2], level.shape[2]))
-    flat = [np.rint(np.clip(one, 0, 65535)).astype(np.uint16).ravel() for one in levels]
-    starts = np.cumsum([0, *(len(one) for one in flat[:-1])]).astype(np.int64)
-    sizes = np.array([(one.shape[1], one.shape[0]) for one in levels], np.int64)
-    return Pyramid(np.concatenate(flat), starts, sizes, level.shape[2])
+    channels, sizes = level.shape[2], [level.shape[1::-1]]
+    while max(sizes[-1]) > 1:
+        sizes.append((max(1, sizes[-1][0] // 2), max(1, sizes[-1][1] // 2)))
+    ends = np.cumsum([width * height * channels for width, height in sizes])
+    starts = np.concatenate([[0], ends[:-1]]).astype(np.int64)
+    data = np.empty(ends[-1], np.uint16)
+    for (width, height), start, end in zip(sizes, starts, ends, strict=True):
+        if level.shape[1::-1] != (width, height):
+            smaller = cv2.resize(level, (width, height), interpolation=cv2.INTER_AREA)
+            level = smaller.reshape(height, width, channels).astype(np.float32)
+        data[start:end] = (level if level.dtype == np.uint16 else np.rint(np.clip(level, 0, 65535))).ravel()
+    return Pyramid(data, starts, np.array(sizes, np.int64), channels)

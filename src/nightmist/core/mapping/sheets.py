@@ -68,12 +68,22 @@ def sheets_of(pyramids: Sequence[Pyramid]) -> Sheets:
     for sheet, group in enumerate(sheets):
         for level, (width, height) in enumerate(group[0].sizes.tolist()):
             starts[sheet, level], sizes[sheet, level] = begin, (width, height)
-            part = np.full((width * height, channels[sheet]), FULL, np.uint16)
-            part[:, : held[sheet]] = np.concatenate([_pixels(pyramid, level) for pyramid in group], axis=1)
-            parts.append(part.ravel())
-            begin += part.size
+            begin += width * height * channels[sheet]
+        parts += [group[0].data] if group[0].channels == channels[sheet] else _interleaved(group, channels[sheet])
     levels = np.array([len(group[0].sizes) for group in sheets], np.int64)
-    return Sheets(np.concatenate(parts), starts, sizes, levels, np.array(channels, np.int64), places)
+    data = parts[0] if len(parts) == 1 else np.concatenate(parts)
+    return Sheets(data, starts, sizes, levels, np.array(channels, np.int64), places)
+
+
+def _interleaved(group: list[Pyramid], channels: int) -> list[NDArray[np.uint16]]:
+    """Level after level, the channels of all pictures of a sheet, padded to so many."""
+    parts = []
+    for level, size in enumerate(group[0].sizes):
+        part = np.full((size.prod(), channels), FULL, np.uint16)
+        pixels = np.concatenate([_pixels(pyramid, level) for pyramid in group], axis=1)
+        part[:, : pixels.shape[1]] = pixels
+        parts.append(part.ravel())
+    return parts
 
 
 def _pixels(pyramid: Pyramid, level: int) -> NDArray[np.uint16]:

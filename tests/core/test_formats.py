@@ -208,10 +208,18 @@ def test_obj_pictures_of_every_usual_statement():
         b"newmtl rusty\nmap_Kd -clamp on -s 2 3 1 -o 0.1 My Tex.PNG\nmap_Pr -imfchan r rough.png\nmap_Pm metal.png\n"
         b"map_Bump -bm 0.4 dents.png\nnorm n.png\nmap_d cut.png\nmap_d cut.png\nnewmtl plain\ndisp -o 1 d 1.png\n"
     )
-    pictures = {"my tex.png": b"1", "rough.png": b"2", "METAL.PNG": b"3", "dents.png": b"4"}
+    pictures = {
+        "my tex.png": b"1",
+        "rough.png": b"2",
+        "METAL.PNG": b"3",
+        "dents.png": b"4",
+        "n.png": b"5",
+        "cut.png": b"6",
+    }
     mesh = read_model("a.obj", {"a.obj": OBJ, "m.mtl": material, **pictures})
     rusty, plain = mesh.surfaces
-    assert rusty.pictures == {"base_color": b"1", "roughness": b"2", "metallic": b"3", "height": b"4"}
+    painted = {"base_color": b"1", "roughness": b"2", "metallic": b"3", "height": b"4"}
+    assert rusty.pictures == {**painted, "normal": b"5", "opacity": b"6"}
     assert plain.missing == {"height": "d 1.png"}
     assert not rusty.multiplied
     said = " ".join(mesh.notes)
@@ -221,6 +229,10 @@ def test_obj_pictures_of_every_usual_statement():
     assert np.allclose(rusty.placed["base_color"].of(np.array([0.2, 1 - 0.3])), [2 * 0.2 + 0.1, 1 - 3 * 0.3])
     assert np.allclose(plain.placed["height"].of(np.array([0.25, 0.5])), [1.25, 0.5])
     assert said.count("the transparency picture") == said.count("the normal picture") == 1
+    # What did not come cannot be said to be handed off.
+    alone = read_model("a.obj", {"a.obj": OBJ, "m.mtl": material})
+    assert alone.surfaces[0].missing["normal"] == "n.png"
+    assert "handed off" not in " ".join(alone.notes)
 
 
 @pytest.mark.parametrize(

@@ -264,6 +264,7 @@ def test_missing_pictures_that_are_not_painted_are_asked_for_too(wall):
     (wall.parent / "glow.png").unlink()
     doc = nm.Document.open(wall, size=SIDE)
     assert [(m.slot, m.file) for m in doc.surface_value("wall").missing] == [("emissive", "glow.png")]
+    assert not [note for note in doc.project.notes if "handed off as it came: glow" in note]
     assert doc.add_pictures({"GLOW.png": write_png(GLOW)}) == []
     assert handed_off(doc)[2]["emissive"] == write_png(GLOW)
     assert [layer.name for layer in doc.surfaces["wall"].layers] == ["From the file"]

@@ -74,8 +74,9 @@ class Materials:
                 self._picture(pbr["baseColorTexture"], "opacity", look)
         for key, (slot, what) in UNTOUCHED.items():
             if key in material:
-                self.kept[what].append(look.name)
                 self._picture(material[key], slot, look)
+                if slot in look.pictures:
+                    self.kept[what].append(look.name)
         if look.untouched.double_sided:
             self.kept["double-sidedness"].append(look.name)
         for extension in sorted(set(material.get("extensions", {})) - KNOWN):

@@ -197,7 +197,7 @@ class _Reader:
             look.untouched = look.untouched.model_copy(update={"alpha_mode": "BLEND"})
         elif slot == "emissive" and not any(look.untouched.emissive):
             look.untouched = look.untouched.model_copy(update={"emissive": (1.0, 1.0, 1.0)})
-        if slot in UNTOUCHED:
+        if slot in UNTOUCHED and slot in look.pictures:
             self._handed_through(UNTOUCHED[slot], look)
 
     def _see_through(self, look: SurfaceLook, alpha: float) -> None:

@@ -289,6 +289,26 @@ def test_twins_are_told_apart_by_where_they_lie(part, surface, apart):
         assert (layer.read("base_color")[mid] == before[name]).all()
 
 
+@pytest.mark.parametrize("unit", [1.0, 0.01, 100.0])
+@pytest.mark.parametrize("how", ["as it lies", "another axis up"])
+def test_twins_are_known_in_other_units_under_other_names(unit, how):
+    """Shifted, too: nothing but the places of faces to one another says what is what; relief grows with the model."""
+    doc = Document.from_mesh(plates(range(6)), "decks", (64, 64))
+    coats = {name: surface.layers.add("brushed") for name, surface in doc.surfaces.items()}
+    for turn, coat in enumerate(coats.values()):
+        doc.fill(coat, Pigment(base_color=f"#{30 * turn:02x}4020"))
+    before = {name: coat.read("base_color")[4:60, 4:60] for name, coat in coats.items()}
+    depth = doc.surfaces["Plate 3"].value.depth
+    other = plates([3, 5, 0, 1, 4, 2], "mesh {0}", "M {0}")
+    points = unit * (turned(other.positions) if how == "another axis up" else other.positions) + 7 * unit
+    new = placed(other.changed(positions=points.astype(np.float32)))
+    assert preview_of_replacement(doc, new).losses == []
+    doc.replace_mesh(files={"decks.glb": write_glb(new)})
+    for name, coat in coats.items():
+        assert (coat.read("base_color")[4:60, 4:60] == before[name]).all()
+    assert doc.surfaces["Plate 3"].value.depth == pytest.approx(unit * depth)
+
+
 def test_twins_that_changed_places_by_their_uvs_have_changed_places():
     """Two plates of different UVs: the names go where the UVs go, though each lies now where the other lay."""
     mesh = joined(placed(plane(2), uv_scale=0.4), placed(plane(2), move=(3, 0, 0)), names=["a", "b"])

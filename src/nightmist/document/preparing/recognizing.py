@@ -21,6 +21,10 @@ Found = tuple[NDArray[np.int64], NDArray[np.int64]]
 SAME_UV = 6e-5
 #: The same for a position, as a share of the model's size.
 SAME_PLACE = 1e-5
+#: The same of a file in other units, where few decimals are left of small numbers.
+ROUNDED = 1e-4
+#: As it lies, with y up that was z, and the other way round.
+UPRIGHT = np.array([np.eye(3), [[1, 0, 0], [0, 0, -1], [0, 1, 0]], [[1, 0, 0], [0, 0, 1], [0, -1, 0]]])
 #: From this share of a part's new faces on, those with old UVs are the old ones though they lie elsewhere; from the
 #: other one on, all of the model's.
 MANY, ALMOST_ALL = 0.5, 0.9
@@ -82,6 +86,8 @@ def recognize(document: Document, mesh: Mesh) -> Recognized:
         known.face, known.order = by_uv
     else:
         _fill(known, _elsewhere(mesh, known.face, by_uv[0]), by_uv)
+    if (known.face >= 0).mean() < ALMOST_ALL and (found := _in_other_units(old, mesh)):
+        known.face, known.order = found
     known.motion = _whole_motion(known, mesh)
     return known
 
@@ -170,6 +176,22 @@ def _gone_as_one(known: Recognized, mesh: Mesh) -> bool:
     """Whether nearly all faces are known, and lie otherwise now by one and the same motion."""
     faces = np.flatnonzero(known.face >= 0)
     return len(faces) >= ALMOST_ALL * len(mesh.faces) and _motion(known, mesh, faces) is not None
+
+
+def _in_other_units(old: Mesh, mesh: Mesh) -> Found | None:
+    """Nearly all faces by their place, had the model not been given other units, another origin or another axis up."""
+    (low, high), size = old.bounds, float(np.linalg.norm(old.bounds[1] - old.bounds[0]))
+    for turn in UPRIGHT:
+        corners = mesh.corners @ turn
+        first, last = corners.min(axis=(0, 1)), corners.max(axis=(0, 1))
+        scale = size / float(np.linalg.norm(last - first))
+        if np.abs((last - first) * scale - (high - low)).max() > ROUNDED * size:
+            continue
+        there = (corners - (first + last) / 2) * scale + (low + high) / 2
+        found = same_triangles(old.corners, there, ROUNDED * size)
+        if (found[0] >= 0).mean() >= ALMOST_ALL:
+            return found
+    return None
 
 
 def _elsewhere(mesh: Mesh, face: NDArray[np.int64], by_uv: NDArray[np.int64]) -> NDArray[np.int64]:

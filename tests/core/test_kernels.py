@@ -25,7 +25,7 @@ def test_each_item_is_worked_on_once_however_long_it_took_last(count, seconds, m
         assert (done == times).all()
 
 
-def test_short_work_stays_in_its_thread_and_long_work_does_not():
+def test_short_work_stays_in_its_thread_and_long_work_does_not(monkeypatch):
     threads: set[str] = set()
 
     def short(first: int, last: int) -> None:
@@ -35,8 +35,7 @@ def test_short_work_stays_in_its_thread_and_long_work_does_not():
         threads.add(threading.current_thread().name)
         time.sleep(0.02)
 
-    kernels.in_two_threads(100, short)
-    threads.clear()
+    monkeypatch.setitem(kernels._seconds, short.__code__, kernels.WORTH_IT / 101)
     kernels.in_two_threads(100, short)
     assert len(threads) == 1
     threads.clear()

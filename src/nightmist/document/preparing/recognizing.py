@@ -87,7 +87,7 @@ def recognize(document: Document, mesh: Mesh) -> Recognized:
     else:
         _fill(known, _elsewhere(mesh, known.face, by_uv[0]), by_uv)
     if (known.face >= 0).mean() < ALMOST_ALL and (found := _in_other_units(old, mesh)):
-        known.face, known.order = found
+        _fill(known, np.flatnonzero(found[0] >= 0), found)
     known.motion = _whole_motion(known, mesh)
     return known
 

@@ -309,6 +309,22 @@ def test_twins_are_known_in_other_units_under_other_names(unit, how):
     assert doc.surfaces["Plate 3"].value.depth == pytest.approx(unit * depth)
 
 
+def test_twins_that_share_texels_are_known_in_other_units():
+    """Posts stacked in one map: each face is itself, and paint that another post still has is not said to be lost."""
+    posts = joined(*[placed(plane(2), move=(3 * k * k, 0, 0)) for k in range(4)])
+    doc = Document.from_mesh(posts, "posts", (64, 64))
+    doc.fill(doc.surfaces["surface"].layers.add("brushed"), Pigment(base_color="#ff0000"))
+    new = placed(posts, scale=(100,) * 3)
+    new.parts[:] = ["a", "b", "c", "d"]
+    new.surfaces[0].name = "other"
+    known = recognize(doc, new)
+    assert known.face.tolist() == list(range(len(posts.faces)))
+    assert known.motion
+    assert known.motion.scale == pytest.approx(100)
+    fewer = again(posts, faces=np.flatnonzero(posts.face_part == 2))
+    assert preview_of_replacement(doc, fewer).losses == []
+
+
 def test_twins_that_changed_places_by_their_uvs_have_changed_places():
     """Two plates of different UVs: the names go where the UVs go, though each lies now where the other lay."""
     mesh = joined(placed(plane(2), uv_scale=0.4), placed(plane(2), move=(3, 0, 0)), names=["a", "b"])

@@ -84,10 +84,9 @@ def recognize(document: Document, mesh: Mesh) -> Recognized:
     by_uv = _by_uvs(document, mesh)
     if stayed.mean() < ALMOST_ALL and _gone_as_one(Recognized(old, *by_uv), mesh):
         known.face, known.order = by_uv
-    else:
-        _fill(known, _elsewhere(mesh, known.face, by_uv[0]), by_uv)
-    if (known.face >= 0).mean() < ALMOST_ALL and (found := _in_other_units(old, mesh)):
+    elif (known.face >= 0).mean() < ALMOST_ALL and (found := _in_other_units(old, mesh)):
         _fill(known, np.flatnonzero(found[0] >= 0), found)
+    _fill(known, _elsewhere(mesh, known.face, by_uv[0]), by_uv)
     known.motion = _whole_motion(known, mesh)
     return known
 

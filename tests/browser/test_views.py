@@ -147,6 +147,35 @@ def test_all_is_shown_and_the_camera_is_kept(painter, server):
     tab.wait_view(lambda now: (np.abs(now - turned).max(axis=2) > 12).mean() < 0.01, "the camera was not kept")
 
 
+def test_what_was_framed_stays_clear_of_the_bars_when_the_window_changes(painter, server):
+    """A tall model, in a window that becomes smaller; once turned by hand it is left where it is."""
+    tab = painter(server.create(write_glb(placed(plane(4), scale=(0.4, 1, 1))), "mast.glb")).open()
+    page = tab.page
+
+    def top() -> float:
+        """How far down the model begins, and the bars are, when they are out of sight for a moment."""
+        page.add_style_tag(content="[data-bar] { visibility: hidden }")
+        return float(np.flatnonzero(model_in(tab.colors()).any(axis=1))[0])
+
+    page.set_viewport_size({"width": 1600, "height": 900})
+    page.get_by_role("button", name="Show all").click()
+    page.set_viewport_size({"width": 1024, "height": 640})
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    bars = [bar.bounding_box() for bar in page.locator("[data-bar]").all()]
+    lowest = max(bar["y"] + bar["height"] - tab.box["y"] for bar in bars if bar)
+    assert top() > 0
+    tab.wait_view(
+        lambda image: np.flatnonzero(model_in(image).any(axis=1))[0] >= lowest, "the model lies under the bars"
+    )
+    tab.drag((0.1, 0.95), (0.14, 0.95))
+    page.wait_for_timeout(500)
+    turned = top()
+    page.set_viewport_size({"width": 1024, "height": 660})
+    page.wait_for_timeout(500)
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    assert abs(top() - turned) < 20
+
+
 def test_the_map_lies_as_it_was_left(painter, server):
     """Zoomed and shifted by the mouse; after a reload a stroke at the same place of the view meets the same texels."""
     tab = painter(server.create(write_glb(plane(4)), "deck.glb")).open()

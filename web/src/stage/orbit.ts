@@ -35,6 +35,7 @@ export class Orbit {
   private reach = 1;
   /** All places of the model. */
   private places: Float32Array[] = [];
+  private framed = "";
   /** How far away it stood before the view became too narrow for the model, and where it has stood since. */
   private before: { distance: number; since: CameraPose } | null = null;
 
@@ -63,9 +64,14 @@ export class Orbit {
     this.roll = 0;
     this.near(this.places, MARGIN);
     const free = bars.filter((bar) => this.liesUnder(bar)).map(({ bottom }) => bottom);
-    if (!free.length) return;
-    this.distance = Math.max(this.distance, this.needed(this.places, MARGIN, Math.max(Math.min(...free), LEAST)));
+    if (free.length) this.distance = Math.max(this.distance, this.needed(this.places, MARGIN, Math.max(Math.min(...free), LEAST)));
     this.place();
+    this.framed = JSON.stringify(this.pose);
+  }
+
+  /** Whether it has stood still since all of the model was framed. */
+  get asFramed(): boolean {
+    return this.framed === JSON.stringify(this.pose);
   }
 
   /** Whether what of the model stands as high as a bar lies under it. */

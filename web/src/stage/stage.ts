@@ -81,6 +81,8 @@ export class Stage implements Views {
   /** How often the model has been taken anew. */
   private meshAge = 0;
   private pose = "";
+  /** All of the model was framed for a view of another shape. */
+  private unframed = false;
   private gone = false;
   private complete = false;
   /** A model is on its way: pixels wait, so that they never show through UVs they are not for. */
@@ -298,6 +300,8 @@ export class Stage implements Views {
     this.renderer.setSize(clientWidth, clientHeight, false);
     const model = this.area("model");
     const map = this.area("map");
+    // What lies over the model finds its place with the next frame.
+    this.unframed ||= this.model.orbit.asFramed;
     if (model) this.model.resize(model.width, model.height);
     if (map) this.map.resize(map.width, map.height);
     this.input.refreshRing();
@@ -408,6 +412,8 @@ export class Stage implements Views {
     const uploaded = performance.now();
     if (!this.complete && this.mesh && !this.fetching) this.checkComplete();
     if (this.complete) {
+      if (this.unframed && this.area("model")) this.model.orbit.frame(this.bars());
+      this.unframed = false;
       this.render("model", this.model.scene, this.model.orbit.camera);
       this.render("map", this.map.scene, this.map.camera);
       this.drawVersion();

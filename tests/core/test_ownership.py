@@ -62,6 +62,17 @@ def test_what_lies_inside_some_tiles_is_what_has_an_owner(shape):
         assert np.array_equal(found, wanted)
 
 
+@pytest.mark.parametrize("shape", SHAPES)
+def test_what_some_faces_cover_is_what_they_cover_without_the_others(shape):
+    mesh = SHAPES[shape]()
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], *SIZE)
+    for chosen in (np.arange(len(mesh.faces)) % 3 == 1, np.zeros(len(mesh.faces), bool)):
+        wanted = np.zeros((own.height, own.width), bool)
+        for (face, y, x), _ in entries(own):
+            wanted[y, x] |= chosen[face]
+        assert np.array_equal(own.covered_by(chosen), wanted)
+
+
 def test_shared_edges_are_owned_once():
     """On a plane without overlap no center belongs to two faces, even where edges run through centers."""
     mesh = plane(cells=8, low=0.5 / 128, high=1 - 0.5 / 128)

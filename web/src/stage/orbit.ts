@@ -35,6 +35,7 @@ export class Orbit {
   private reach = 1;
   /** All places of the model. */
   private places: Float32Array[] = [];
+  /** Where it stood when all of the model was framed. */
   private framed = "";
   /** How far away it stood before the view became too narrow for the model, and where it has stood since. */
   private before: { distance: number; since: CameraPose } | null = null;

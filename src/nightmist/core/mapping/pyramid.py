@@ -51,7 +51,7 @@ def pyramid_of(picture: NDArray[np.uint16], gray: bool) -> Pyramid:
         value = picture[..., :3].astype(np.float32) @ LUMA.astype(np.float32)
         level = value[..., None] if opaque else np.stack([value, picture[..., 3].astype(np.float32)], axis=2)
     if not opaque:
-        level = level.astype(np.float32)
+        level = level.astype(np.float32, copy=False)
         level[..., :-1] *= level[..., -1:] / 65535
     channels, sizes = level.shape[2], [level.shape[1::-1]]
     while max(sizes[-1]) > 1:

@@ -7,7 +7,7 @@ case. Inside a face, position is affine in texel coordinates; a matrix per face 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -115,6 +115,12 @@ class Ownership:
     def covered(self) -> NDArray[np.bool_]:
         """(H, W): inside some island."""
         return self.owner() >= 0
+
+    def covered_by(self, chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """(H, W): which texels belong to some of the chosen faces, (faces,), whoever else owns them."""
+        kept = chosen[self.pieces[:, 0]]
+        start = np.concatenate([[0], np.cumsum(kept)])[self.tile_start].astype(self.tile_start.dtype)
+        return replace(self, tile_start=start, pieces=self.pieces[kept]).covered()
 
 
 def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int) -> Ownership:

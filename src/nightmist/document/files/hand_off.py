@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +11,7 @@ from ...core.errors import NightmistError
 from ...core.formats.file_names import file_name, file_names
 from ...core.formats.gltf_write import Texture, write_glb
 from ...core.formats.image_files import write_png
+from ...core.kernels import in_two_threads
 from ...core.relief.combine import combined
 from ...core.texels.encode import to_bytes
 from ..document import Document
@@ -102,9 +102,11 @@ def _pictures(document: Document, surface: Surface) -> dict[str, Texture]:
 
 def _encoded(images: dict[str, NDArray[np.uint16]], bits: int) -> dict[str, bytes]:
     """PNG of each; two at a time, as nearly all of a hand-off's time goes into this."""
+    names, made = list(images), dict.fromkeys(images, b"")
 
-    def encode(image: NDArray[np.uint16]) -> bytes:
-        return write_png(to_bytes(image) if bits == 8 else image)
+    def encode(first: int, last: int) -> None:
+        for name in names[first:last]:
+            made[name] = write_png(to_bytes(images[name]) if bits == 8 else images[name])
 
-    with ThreadPoolExecutor(2) as pool:
-        return dict(zip(images, pool.map(encode, images.values()), strict=True))
+    in_two_threads(len(names), encode, 2)
+    return made

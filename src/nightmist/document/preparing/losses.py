@@ -71,14 +71,11 @@ def _of_surface(
         return
     where, points = texels_of_faces(own, gone)
     # What a face that is gone shares with one that is there stays.
-    held = np.zeros((own.height, own.width), np.bool_)
-    held[tuple(texels_of_faces(own, ~gone)[0][:, :2].T)] = True
-    bare = ~held[where[:, 0], where[:, 1]]
-    where, points = where[bare], points[bare]
+    bare = ~own.covered_by(~gone)
     asking = np.flatnonzero(match == -1)
     for layer in layers:
         painted = _painted(document, layer, own)
-        mine = np.flatnonzero(painted[where[:, 0], where[:, 1]])
+        mine = np.flatnonzero((painted & bare)[where[:, 0], where[:, 1]])
         if not len(mine):
             continue
         asked = mine[:: -(-len(mine) // ASKED)]

@@ -14,6 +14,7 @@ from ...core.mesh.similarity import Similarity, similarity_between
 from ...core.texels.transfer import matching_faces, nearest_faces
 from ..derived.layouts import uvs_of
 from ..document import Document
+from ..values import Surface
 
 #: For each new face an old one, -1 for none, and which of its corners each corner is.
 Found = tuple[NDArray[np.int64], NDArray[np.int64]]
@@ -76,12 +77,13 @@ def recognize(document: Document, mesh: Mesh) -> Recognized:
     known = Recognized(old, matching_faces(mesh, old), same)
     size = float(np.linalg.norm(old.bounds[1] - old.bounds[0]))
     _fill(known, np.flatnonzero(known.face < 0), same_triangles(old.corners, mesh.corners, SAME_PLACE * size))
-    stayed = _stayed(document, mesh, known)
+    old_uv = _old_uvs(document)
+    stayed = _stayed(document, mesh, known, old_uv)
     for before, now in _moved_parts(old, mesh):
         # Wherever a part has gone, what is painted on it goes along; not when only the names went round among twins.
         if not stayed[now].all():
             known.face[now], known.order[now] = before, np.arange(3)
-    by_uv = _by_uvs(document, mesh)
+    by_uv = _by_uvs(document, mesh, old_uv)
     if stayed.mean() < ALMOST_ALL and _gone_as_one(Recognized(old, *by_uv), mesh):
         known.face, known.order = by_uv
     elif (known.face >= 0).mean() < ALMOST_ALL and (found := _in_other_units(old, mesh)):
@@ -113,16 +115,17 @@ def _motion(known: Recognized, mesh: Mesh, faces: NDArray[np.int64]) -> Similari
     return similarity_between(before.reshape(-1, 3), mesh.corners[faces].reshape(-1, 3)) if len(faces) else None
 
 
-def _stayed(document: Document, mesh: Mesh, known: Recognized) -> NDArray[np.bool_]:
+def _stayed(
+    document: Document, mesh: Mesh, known: Recognized, old_uv: NDArray[np.float64]
+) -> NDArray[np.bool_]:  # fmt: skip
     """(F,) new faces that lie where old ones lay and, if the new model has UVs, have theirs too."""
     stayed: NDArray[np.bool_] = known.face >= 0
     if not mesh.uvs:
         return stayed
-    uv_set = np.array([min(surface.uv_set, len(mesh.uvs) - 1) for surface in document.surface_values()])
-    uv_set = uv_set[known.old.face_surface[np.maximum(known.face, 0)]]
-    now = np.stack([uvs_of(mesh, number) for number in range(len(mesh.uvs))])[uv_set, np.arange(len(mesh.faces))]
-    before = _old_uvs(document)[np.maximum(known.face, 0)]
-    before = np.take_along_axis(before, known.order[:, :, None], axis=1)
+    there = np.maximum(known.face, 0)
+    uv_set = np.array([_uv_set_in(mesh, surface) for surface in document.surface_values()])
+    now = np.stack(mesh.uvs)[uv_set[known.old.face_surface[there]], np.arange(len(mesh.faces))]
+    before = np.take_along_axis(old_uv[there], known.order[:, :, None], axis=1)
     same: NDArray[np.bool_] = np.isclose(now, before, rtol=0, atol=SAME_UV, equal_nan=True).all(axis=(1, 2))
     return stayed & same
 
@@ -141,15 +144,15 @@ def _moved_parts(old: Mesh, new: Mesh) -> Iterator[tuple[NDArray[np.int64], NDAr
             yield here, there
 
 
-def _by_uvs(document: Document, mesh: Mesh) -> Found:
+def _by_uvs(document: Document, mesh: Mesh, old_uv: NDArray[np.float64]) -> Found:
     """For each new face the old one with the same UVs: on the surface of its name, else on one whose name is gone."""
     surfaces = {surface.name: surface for surface in document.surface_values()}
     names = [look.name for look in mesh.surfaces]
-    old_uv = np.concatenate([document.mesh.face_surface[:, None, None].repeat(3, 1), _old_uvs(document)], axis=2)
+    old_uv = np.concatenate([document.mesh.face_surface[:, None, None].repeat(3, 1), old_uv], axis=2)
     new_uv = np.full((len(mesh.faces), 3, 3), np.nan)
     for number, name in enumerate(names):
         same = surfaces.get(name)
-        uv_set = same.uv_set if same and same.uv_set < len(mesh.uvs) else 0
+        uv_set = _uv_set_in(mesh, same) if same else 0
         faces = mesh.faces_of(number)
         new_uv[faces, :, 0] = same.number if same else -1
         new_uv[faces, :, 1:] = uvs_of(mesh, uv_set)[faces]
@@ -161,6 +164,11 @@ def _by_uvs(document: Document, mesh: Mesh) -> Found:
         face, order = same_triangles(old_uv[left, :, 1:], new_uv[fresh, :, 1:], SAME_UV, alone=True)
         found[0][fresh], found[1][fresh] = np.where(face >= 0, left[face], -1), order
     return found
+
+
+def _uv_set_in(mesh: Mesh, surface: Surface) -> int:
+    """The UV set that a surface has on another model: the same, the first where that has none of that number."""
+    return surface.uv_set if surface.uv_set < len(mesh.uvs) else 0
 
 
 def _old_uvs(document: Document) -> NDArray[np.float64]:

@@ -57,10 +57,13 @@ def test_from_upload_to_hand_off(client):
         packed = zipfile.ZipFile(io.BytesIO(client.get(f"{base}/maps.zip?bits={bits}").content))
         names = packed.namelist()
         assert len(names) == 10
-        assert "maps/pier_left_base_color.png" in names
-        rough = np.asarray(Image.open(io.BytesIO(packed.read("maps/pier_left_roughness.png"))))
+        assert "maps/pier_left_base_color_256.png" in names
+        rough = np.asarray(Image.open(io.BytesIO(packed.read("maps/pier_left_roughness_256.png"))))
         assert rough.shape == (256, 256)
         assert rough.max() == np.iinfo(kind).max // 2 + 1
+    assert client.get(f"{base}/map_names", params={"names": "{map}-{surface}"}).json()[0] == "base_color-left.png"
+    refused = client.get(f"{base}/maps.zip", params={"names": "{map}"})
+    assert (refused.status_code, "Several files" in refused.json()["message"]) == (422, True)
     assert client.get(f"{base}/painted.glb").content[:4] == b"glTF"
     other = create(client, {"буй.glb": GLB}).json()["id"]
     said = client.get(f"/api/projects/{other}/painted.glb").headers["Content-Disposition"]

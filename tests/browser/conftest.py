@@ -95,7 +95,7 @@ class Server:
 
 def texels_in(packed: zipfile.ZipFile, surface: str, name: str = "base_color") -> np.ndarray:
     """One of the maps handed off."""
-    entry = next(n for n in packed.namelist() if n.endswith(f"_{surface}_{name}.png"))
+    entry = next(n for n in packed.namelist() if f"_{surface}_{name}_" in n)
     return read_picture(entry, packed.read(entry))[..., :3]
 
 

@@ -348,6 +348,29 @@ def test_hand_off_downloads(painter, entry, ending):
         images = [np.asarray(Image.open(io.BytesIO(packed.read(name)))) for name in packed.namelist()]
         assert len(images) == 10
         assert {image.shape[:2] for image in images} == {(256, 256)}
+        assert all(name.endswith("_256.png") for name in packed.namelist())
+
+
+def test_maps_are_handed_off_under_names_of_the_painters_own(painter):
+    """Told while it is typed, kept with the project; names that cannot be hold the maps back, not the model."""
+    tab = painter().open()
+    tab.page.get_by_role("button", name="Hand off").click()
+    field = tab.page.get_by_role("textbox", name="Names of maps")
+    maps = tab.page.get_by_role("link", name="Maps, PNG 8 bit")
+    field.fill("{map}")
+    tab.page.get_by_text("Several files would be called base_color.png").wait_for()
+    assert maps.get_attribute("aria-disabled") == "true"
+    assert maps.get_attribute("href") is None
+    assert tab.page.get_by_role("link", name="Painted model, GLB").get_attribute("href")
+    field.fill("T_{surface}_{map}.png")
+    tab.page.get_by_text("T_left_base_color.png and 9 more").wait_for()
+    with tab.page.expect_download() as waiting:
+        maps.click()
+    packed = zipfile.ZipFile(io.BytesIO(waiting.value.path().read_bytes()))
+    assert "maps/T_right_normal.png" in packed.namelist()
+    tab.open()
+    tab.page.get_by_role("button", name="Hand off").click()
+    assert field.input_value() == "T_{surface}_{map}.png"
 
 
 def test_the_server_ends_cleanly(server):

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nightmist.core.formats.file_names import file_name, file_names
+from nightmist.core.errors import NightmistError
+from nightmist.core.formats.file_names import file_name, file_names, names_by
 
 
 @pytest.mark.parametrize(
@@ -58,3 +61,35 @@ def test_any_names_make_files_that_a_folder_takes(names):
         assert 0 < len(name.encode()) <= 96
         assert not set(name) & set('/\\:*?"<>|\0\n')
         assert not name.endswith((".", " "))
+
+
+WORDS = {"surface": ["hull", "корпус", "Hull"], "map": ["height", "normal"]}
+ENTRIES = [{"surface": surface, "map": name} for surface in WORDS["surface"][:2] for name in WORDS["map"]]
+
+
+@pytest.mark.parametrize(
+    ("template", "wanted"),
+    [
+        ("{surface}_{map}", "hull_height.png"),
+        ("{map}.{surface}.png", "height.hull.png"),
+        (" a/b {surface}{{{map}}}.PNG ", "a-b-hull{height}.png"),
+        ("nul.{surface}{map}", "nul.hullheight-.png"),
+    ],
+)
+def test_templates_are_filled(template, wanted):
+    assert names_by(template, "png", ENTRIES)[0] == wanted
+
+
+@pytest.mark.parametrize(
+    "template", ["{map", "map}", "{}", "{0}", "{map!r}", "{map:9}", "{map.x}", "{side}", "{surface}", "", "{map}" * 60]
+)
+def test_templates_that_make_no_names_are_refused_in_words(template):
+    with pytest.raises(NightmistError, match=r"\.$"):
+        names_by(template, "png", ENTRIES)
+
+
+def test_names_that_only_case_tells_apart_are_refused():
+    """As on file systems that do not tell cases apart one map would lie over the other."""
+    entries = [{"surface": surface, "map": "height"} for surface in WORDS["surface"]]
+    with pytest.raises(NightmistError, match=re.escape("hull_height.png")):
+        names_by("{surface}_{map}", "png", entries)

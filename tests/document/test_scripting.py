@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import struct
 import zipfile
 from pathlib import Path
@@ -107,7 +108,7 @@ def test_export_shows_what_was_painted(buoy):
     bright = nm.Pigment(base_color="#e0a010", roughness=0.9, height=0.7)
     doc.gradient(coat, (-1, 0, 0), (1, 0, 0), (dark, bright))
     files = {path.name: path for path in doc.export("out", maps="png8")}
-    shown = np.asarray(Image.open(files["buoy_hull_base_color.png"]))
+    shown = np.asarray(Image.open(files["buoy_hull_base_color_256.png"]))
     assert shown.shape == (256, 256, 3)
     assert (shown == np.floor(hull.read("base_color")[..., :3] / 257 + 0.5)).all()
     doc_json, binary = split_glb(files["buoy.glb"].read_bytes())
@@ -224,7 +225,20 @@ def test_maps_of_any_names_all_arrive(tmp_path):
     paths = doc.export(tmp_path / "out")
     assert len({path.name.casefold() for path in paths}) == len(paths) == 11
     assert all(path.stat().st_size for path in paths)
-    assert "буй-7_мачта-A_height.png" in {path.name for path in paths}
+    assert "буй-7_мачта-A_height_64.png" in {path.name for path in paths}
+
+
+def test_maps_are_called_as_the_painter_says(tmp_path):
+    """In any order of words, the ending once; names that are alike, or not understood, write nothing."""
+    doc = nm.Document.from_mesh(walls(), "pier", (64, 128))
+    paths = doc.export(tmp_path / "named", name="T {map}/{surface}.{size}.PNG.png")
+    assert "T-roughness-left.64x128.png" in {path.name for path in paths}
+    assert len(paths) == 11
+    refused = {"{surface}_{map}_{side}": "no {side}", "{surface": "brace", "{map}": "Several files", " ": "empty"}
+    for wrong, said in refused.items():
+        with pytest.raises(nm.NightmistError, match=re.escape(said)):
+            doc.export(tmp_path / "wrong", name=wrong)
+    assert not (tmp_path / "wrong").exists()
 
 
 def test_factors_multiply_the_pictures_of_a_gltf(tmp_path):

@@ -16,7 +16,7 @@ from ..core.formats.file_names import file_name
 from ..core.mesh.bodies import Body
 from ..core.names import unused_name
 from ..document import Document
-from ..document.files.hand_off import glb, map_files
+from ..document.files.hand_off import NAMES, glb, map_files, map_names
 from ..document.files.project_file import write
 from ..studio import Studio
 
@@ -138,14 +138,22 @@ def painted(studio: InStudio, project: str, shown: bool = False) -> Response:
     return _download(data, f"{name}.glb", "model/gltf-binary")
 
 
+@router.get("/{project}/map_names")
+def names_of_maps(studio: InStudio, project: str, names: str = NAMES) -> list[str]:
+    """How the files of all maps would be called."""
+    return studio.with_document(project, lambda document: map_names(document, names))
+
+
 @router.get("/{project}/maps.zip")
-def maps(studio: InStudio, project: str, bits: Literal["8", "16"] = "8", model: bool = False) -> Response:
-    """All maps as PNG, in one zip; with the painted model as well."""
+def maps(
+    studio: InStudio, project: str, bits: Literal["8", "16"] = "8", model: bool = False, names: str = NAMES
+) -> Response:
+    """All maps as PNG, in one zip; with the painted model as well. names: as in `map_names`."""
 
     def write(document: Document) -> tuple[str, bytes]:
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as zipped:
-            for name, data in map_files(document, f"png{bits}").items():
+            for name, data in map_files(document, f"png{bits}", names).items():
                 zipped.writestr(f"maps/{name}", data)
             if model:
                 zipped.writestr(f"{file_name(document.name)}.glb", glb(document))

@@ -114,9 +114,14 @@ class Document(PreparedDocument):
         """The same document once more, under another name; its history begins with it."""
         return copying.duplicate(self, name)  # type: ignore[return-value]
 
-    def export(self, folder: str | Path, maps: str = "png8", model: str = "glb") -> list[Path]:
-        """Write maps ("png8" or "png16") and the model ("glb"); returns the files written."""
-        return hand_off.export(self, Path(folder), maps, model)
+    def export(
+        self, folder: str | Path, maps: str = "png8", model: str = "glb", name: str = hand_off.NAMES
+    ) -> list[Path]:
+        """Write maps ("png8" or "png16") and the model ("glb"); returns the files written.
+
+        name: how maps are called, of {project}, {surface}, {map} and {size}.
+        """
+        return hand_off.export(self, Path(folder), maps, model, name)
 
     # Looking things up
 

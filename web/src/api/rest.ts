@@ -64,6 +64,11 @@ export async function callOff(work: string): Promise<void> {
   await ask(`/api/work/${work}`, { method: "DELETE" });
 }
 
+/** What the files of all maps would be called. */
+export async function mapNames(id: string, names: string): Promise<string[]> {
+  return (await ask(`/api/projects/${id}/map_names?names=${encodeURIComponent(names)}`)).json() as Promise<string[]>;
+}
+
 export async function loadMesh(id: string): Promise<StageMesh> {
   return readMesh(await (await ask(`/api/projects/${id}/mesh`)).arrayBuffer());
 }

@@ -150,6 +150,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/map_names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Names Of Maps
+         * @description How the files of all maps would be called.
+         */
+        get: operations["names_of_maps_api_projects__project__map_names_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/maps.zip": {
         parameters: {
             query?: never;
@@ -159,7 +179,7 @@ export interface paths {
         };
         /**
          * Maps
-         * @description All maps as PNG, in one zip; with the painted model as well.
+         * @description All maps as PNG, in one zip; with the painted model as well. names: as in `map_names`.
          */
         get: operations["maps_api_projects__project__maps_zip_get"];
         put?: never;
@@ -6249,11 +6269,45 @@ export interface operations {
             };
         };
     };
+    names_of_maps_api_projects__project__map_names_get: {
+        parameters: {
+            query?: {
+                names?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     maps_api_projects__project__maps_zip_get: {
         parameters: {
             query?: {
                 bits?: "8" | "16";
                 model?: boolean;
+                names?: string;
             };
             header?: never;
             path: {

@@ -134,6 +134,8 @@ export interface Desk {
   uvLines: boolean;
   /** The change that was handed off last. */
   handedOff: number | null;
+  /** How the files of maps are called. */
+  mapNames: string;
   /** The card with reference pictures: where it lies from the stage's corner, which picture it shows. */
   references: { shown: boolean; chosen: string | null; right: number; bottom: number; width: number; height: number };
 }
@@ -223,6 +225,7 @@ export const FRESH: Desk = {
   mapPlace: null,
   uvLines: true,
   handedOff: null,
+  mapNames: "{project}_{surface}_{map}_{size}",
   references: { shown: false, chosen: null, right: 12, bottom: 12, width: 280, height: 240 },
 };
 

@@ -1,8 +1,10 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { IconDownload } from "@tabler/icons-react";
+import { useState } from "react";
 
 import { useDesk } from "../state/desk";
 import { useSession } from "../state/session";
+import { MapNames } from "./map_names";
 
 const FILES = [
   { text: "Model and maps", hint: "A GLB and all maps as PNG of 8 bits, one zip", href: "maps.zip?bits=8&model=true" },
@@ -20,6 +22,8 @@ export function HandOff({ id }: { id: string }) {
   const handedOff = useDesk((desk) => desk.handedOff);
   const since = handedOff === null ? revision : Math.max(0, revision - handedOff);
   const hides = useSession((session) => (session.state?.hidden_parts.length ?? 0) > 0);
+  const names = useDesk((desk) => desk.mapNames);
+  const [named, setNamed] = useState(true);
   const changes = `${since} ${since === 1 ? "change" : "changes"}`;
   const said = handedOff === null ? "Not handed off yet" : since ? `${changes} since the last time` : "Handed off as it is now";
   return (
@@ -29,22 +33,29 @@ export function HandOff({ id }: { id: string }) {
         Hand off
         {since > 0 && handedOff !== null && <span aria-hidden className="absolute right-1 top-1 size-1.5 rounded-full bg-accent" />}
       </PopoverButton>
-      <PopoverPanel role="region" aria-label="Files to take along" className="card absolute right-0 z-20 mt-2 w-72 p-1.5 shadow-lg">
+      <PopoverPanel role="region" aria-label="Files to take along" className="card absolute right-0 z-20 mt-2 w-80 p-1.5 shadow-lg">
         <p className="px-3 pb-1 pt-1.5 text-ink-2" data-testid="handed-off">
           {said}
         </p>
-        {[...FILES, ...(hides ? [SHOWN] : [])].map(({ text, hint, href }) => (
-          <a
-            key={href}
-            href={`/api/projects/${id}/${href}`}
-            download
-            onClick={() => useDesk.setState({ handedOff: revision })}
-            className="block rounded-control px-3 py-2 hover:bg-fog-2"
-          >
-            <span className="block font-medium">{text}</span>
-            <span className="block text-ink-2">{hint}</span>
-          </a>
-        ))}
+        {[...FILES, ...(hides ? [SHOWN] : [])].map(({ text, hint, href }) => {
+          const ofMaps = href.startsWith("maps");
+          const held = ofMaps && !named;
+          return (
+            <a
+              key={href}
+              href={held ? undefined : `/api/projects/${id}/${href}${ofMaps ? `&names=${encodeURIComponent(names)}` : ""}`}
+              download
+              role="link"
+              aria-disabled={held}
+              onClick={() => held || useDesk.setState({ handedOff: revision })}
+              className="block rounded-control px-3 py-2 hover:bg-fog-2 aria-disabled:pointer-events-none aria-disabled:opacity-50"
+            >
+              <span className="block font-medium">{text}</span>
+              <span className="block text-ink-2">{hint}</span>
+            </a>
+          );
+        })}
+        <MapNames id={id} onJudged={setNamed} />
       </PopoverPanel>
     </Popover>
   );

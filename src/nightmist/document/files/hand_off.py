@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.formats.file_names import file_name, file_names
+from ...core.formats.file_names import file_name, file_names, names_by
 from ...core.formats.gltf_write import Texture, write_glb
 from ...core.formats.image_files import write_png
 from ...core.kernels import in_two_threads
@@ -19,13 +19,16 @@ from ..values import MAPS, MapName, Surface
 from .kept import Kept
 
 DEPTHS = {"png8": 8, "png16": 16}
+#: How maps are called unless somebody says otherwise.
+NAMES = "{project}_{surface}_{map}_{size}"
+HANDED: tuple[str, ...] = (*MAPS, "normal")
 
 
-def export(document: Document, folder: Path, maps: str, model: str) -> list[Path]:
+def export(document: Document, folder: Path, maps: str, model: str, name: str = NAMES) -> list[Path]:
     """Write all maps of all surfaces and the model into a folder; returns the paths written."""
     if model != "glb":
         raise NightmistError(f"Models are written as 'glb', not as {model!r}.")
-    files = map_files(document, maps)
+    files = map_files(document, maps, name)
     files[f"{file_name(document.project.name)}.glb"] = glb(document)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -36,19 +39,34 @@ def export(document: Document, folder: Path, maps: str, model: str) -> list[Path
     return [folder / name for name in files]
 
 
-def map_files(document: Document, maps: str) -> dict[str, bytes]:
-    """File name -> PNG for every map: <project>_<surface>_<map>.png, color without alpha."""
+def map_names(document: Document, template: str = NAMES) -> list[str]:
+    """The files of all maps, surface by surface, as HANDED names those of each.
+
+    template: may hold {project}, {surface}, {map} and {size}: 2048, or 2048x1024.
+    Raises NightmistError where it cannot be read or gives several maps one name.
+    """
+    surfaces = document.surface_values()
+    project, stems = file_name(document.project.name), file_names([surface.name for surface in surfaces])
+    sizes = [f"{s.width}" if s.width == s.height else f"{s.width}x{s.height}" for s in surfaces]
+    entries = [
+        {"project": project, "surface": stem, "map": name, "size": size}
+        for stem, size in zip(stems, sizes, strict=True)
+        for name in HANDED
+    ]
+    return names_by(template, "png", entries)
+
+
+def map_files(document: Document, maps: str, template: str = NAMES) -> dict[str, bytes]:
+    """File name -> PNG for every map, color without alpha; named as in `map_names`."""
     if maps not in DEPTHS:
         raise NightmistError(f"Maps are written as 'png8' or 'png16', not as {maps!r}.")
+    names = iter(map_names(document, template))
     files: dict[str, bytes] = {}
     document.refresh()
-    surfaces = document.surface_values()
-    stems = file_names([surface.name for surface in surfaces])
-    for surface, of_surface in zip(surfaces, stems, strict=True):
-        stem = f"{file_name(document.project.name)}_{of_surface}"
-        images = {name: _read(document, surface, name) for name in (*MAPS, "normal")}
+    for surface in document.surface_values():
+        images = {name: _read(document, surface, name) for name in HANDED}
         images["base_color"] = images["base_color"][..., :3]
-        files |= {f"{stem}_{name}.png": data for name, data in _encoded(images, DEPTHS[maps]).items()}
+        files |= {next(names): data for data in _encoded(images, DEPTHS[maps]).values()}
     return files
 
 
@@ -68,7 +86,7 @@ def glb(document: Document, shown_only: bool = False) -> bytes:
 
 def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint16]:
     """A composited map: base_color (H, W, 4), normal (H, W, 3), the others (H, W); all uint16."""
-    if name not in (*MAPS, "normal"):
+    if name not in HANDED:
         raise NightmistError(f"There is no map {name!r}; there are {', '.join(MAPS)} and normal.")
     document.refresh()
     return _read(document, surface, name)

@@ -48,7 +48,7 @@ export function MapNames({ id, onJudged }: { id: string; onJudged: (good: boolea
           className="h-8 w-full rounded-control bg-fog-2 px-2"
         />
       </label>
-      <p id="map-names-said" role="status" className={`mt-1 break-words ${good ? "text-ink-2" : "text-danger"}`}>
+      <p id="map-names-said" role="status" className={`mt-1 whitespace-normal [overflow-wrap:anywhere] ${good ? "text-ink-2" : "text-danger"}`}>
         {said}
       </p>
     </div>

@@ -119,7 +119,7 @@ def test_a_ring_is_let_in_cut_flattened_squared_and_fitted(painter, server):
     sides = np.abs(corners - np.roll(corners, 1, axis=1))
     # Every triangle is half a square: one side along u, one along v.
     assert (np.sort(sides.min(axis=2), axis=1)[:, :2] < 1e-3).all()
-    scale(tab, {"Scale across": 150, "Scale down": 150})
+    scale(tab, {"Width": 150, "Height": 150})
     large = Stage(server, project).corners().reshape(-1, 2)
     change = changes(tab)
     page.get_by_role("button", name="Fit", exact=True).click()
@@ -132,7 +132,7 @@ def test_a_ring_is_let_in_cut_flattened_squared_and_fitted(painter, server):
         before = tab.colors()
         page.get_by_role("radio", name=proof).click()
         tab.wait_view(lambda image, old=before: (np.abs(image - old).max(axis=2) > 40).mean() > 0.05, proof)
-    scale(tab, {"Scale across": 50})
+    scale(tab, {"Width": 50})
     narrow = Stage(server, project).corners().reshape(-1, 2)
     assert np.allclose(np.ptp(narrow, axis=0), np.ptp(fitted, axis=0) * (0.5, 1), atol=1e-4)
 

@@ -156,7 +156,7 @@ def test_islands_are_moved_turned_and_scaled_by_numbers(painter, server):
     expect(page.get_by_role("button", name="Numbers")).to_be_disabled()
     page.mouse.click(*on_map(tab, 0.12, 0.12))
     page.get_by_role("button", name="Numbers").click()
-    for label, number in (("Move across", "40"), ("Move down", "-3"), ("Turn", "30"), ("Scale across", "120")):
+    for label, number in (("Move right", "40"), ("Move down", "-3"), ("Turn", "30"), ("Width", "120")):
         page.get_by_role("textbox", name=label).fill(number)
         # Enter leaves the card open.
         page.keyboard.press("Enter")

@@ -53,11 +53,11 @@ export function IslandNumbers({ project, stage, surface, index }: { project: Pro
         {({ close }) => (
           // Labels at the left, numbers below each other.
           <div className="[&_label>span:first-child]:grow [&_label>span:last-child]:w-10">
-            {field("Move across", "across", "texels", far, "To the right; negative to the left")}
-            {field("Move down", "down", "texels", far, "Downwards; negative upwards")}
+            {field("Move right", "across", "texels", far, "Negative to the left")}
+            {field("Move down", "down", "texels", far, "Negative upwards")}
             {field("Turn", "turn", "°", [-360, 360], "Degrees with the clock")}
-            {field("Scale across", "wide", "%", factor, "In u alone")}
-            {field("Scale down", "high", "%", factor, "In v alone")}
+            {field("Width", "wide", "%", factor, "Scales in u alone")}
+            {field("Height", "high", "%", factor, "Scales in v alone")}
             <button type="button" onClick={() => apply(close)} className="mt-2 h-8 w-full rounded-control bg-accent font-medium text-fog">
               Apply
             </button>

@@ -61,7 +61,10 @@ def lined_up(corners: NDArray[np.float64], points: NDArray[np.int64], axis: Axis
     lined: NDArray[np.float64] = found.reshape(-1, 3, 2)
     lost = (np.abs(flat_areas(lined)) < 1e-6) & (np.abs(flat_areas(corners)) >= 1e-6)
     if lost.any():
-        raise NightmistError(f"{int(lost.sum())} faces would be left without area: all their points are picked.")
+        raise NightmistError(
+            f"{int(lost.sum())} faces would be left without area, as all their points are picked."
+            " Pick one line of points at a time."
+        )
     return lined
 
 

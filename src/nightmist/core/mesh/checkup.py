@@ -141,7 +141,8 @@ def check_uvs(
     if report.flipped > 0.001:
         sentence = f"{_percent(report.flipped)} of the faces lie mirrored in the map: pictures and letters turn over."
         found.append(Finding("flipped", sentence, False, faces[flipped]))
-    pulled = stretch > STRETCHED
+    # In tenths, as it is told.
+    pulled = stretch.round(1) > STRETCHED
     weight = np.abs(signed)
     if weight[pulled].sum() > 0.02 * weight.sum():
         share = _percent(float(weight[pulled].sum() / weight.sum()))

@@ -23,7 +23,7 @@ def main(quick: bool = False) -> None:
     rng = np.random.default_rng(0)
     bytes_of = [rng.integers(0, 256, (SIDE, SIDE, 4), dtype=np.uint8) for _ in MODES]
     layers = [Painted({"base_color": _raster(image)}, 0.8, mode) for image, mode in zip(bytes_of, MODES, strict=True)]
-    program, start = compiled(layers), (0.5, 0.5, 0.5, 0.5, 0.5, 0.0)
+    program, start = compiled(layers), (0.5, 0.5, 0.5, 0.5, 0.5, 0.0, 1.0)
     images = [skia.Image.fromarray(i, skia.kRGBA_8888_ColorType, skia.kUnpremul_AlphaType) for i in bytes_of]
     color, values = Picture(SIDE, SIDE), Picture(SIDE, SIDE)
     area = TileArea.whole(SIDE, SIDE)

@@ -70,7 +70,7 @@ def _small_document() -> tuple[Document, Layer, Camera, Pigment]:
     """A buoy with a layer on each surface, that of the first one, who looks at it, and what to paint with."""
     document = Document.from_mesh(lantern_buoy(), "warm", (64, 64))
     camera = Camera.look_at((0, 0.5, 6), (0, 0.5, 0), 30, (300, 300))
-    pigment = Pigment(base_color="#808080", roughness=0.5, metallic=0.5, height=0.5)
+    pigment = Pigment(base_color="#808080", roughness=0.5, metallic=0.5, height=0.5, opacity=0.5)
     layers = [surface.layers.add("brushed", name="w") for surface in document.surfaces.values()]
     return document, layers[0], camera, pigment
 

@@ -14,7 +14,7 @@ from nightmist import Document, NightmistError, Pigment
 from ..shapes import lay_picture, plane
 
 SIDE = 128
-MAPS = ("base_color", "roughness", "metallic", "height")
+MAPS = ("base_color", "roughness", "metallic", "height", "opacity")
 
 
 def shown(surface, name) -> np.ndarray:

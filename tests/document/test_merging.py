@@ -12,7 +12,7 @@ from nightmist.document.files.version_look import version_map
 from ..shapes import lay_picture, plane
 
 SIDE = 128
-MAPS = ("base_color", "roughness", "metallic", "height")
+MAPS = ("base_color", "roughness", "metallic", "height", "opacity")
 
 
 def shown(surface, name) -> np.ndarray:
@@ -27,7 +27,7 @@ def painted(seed=1):
     surface = doc.surfaces["surface"]
     layers = [surface.layers.add("brushed", name=name) for name in ("Low", "Middle", "High")]
     for layer in layers:
-        for name, channels in (("base_color", 4), ("roughness", 2), ("height", 2)):
+        for name, channels in (("base_color", 4), ("roughness", 2), ("height", 2), ("opacity", 2)):
             lay_picture(doc, layer, name, rng.integers(0, 65536, (SIDE, SIDE, channels), dtype=np.uint16))
     return doc, surface, layers
 

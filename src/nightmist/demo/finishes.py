@@ -17,7 +17,7 @@ from ..document.values import Mapping as Laying
 from .textures import Gray, cells, coordinates, even, mixed, noise, ramp, tinted
 
 NOTE = "Made by code for Nightmist; free to use."
-ROLES: dict[MapName, Role] = {"base_color": "color", "roughness": "value", "metallic": "value", "height": "height"}
+ROLES: dict[str, Role] = {"base_color": "color", "roughness": "value", "metallic": "value", "height": "height"}
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ class PigmentPart(Part):
     roughness: Share | None = None
     metallic: Share | None = None
     height: Share | None = None
+    opacity: Share | None = None
 
 
 class MappingPart(Part):
@@ -45,6 +46,7 @@ class StartPart(Part):
     roughness: Share = 0.5
     metallic: Share = 0.0
     height: Share = 0.5
+    opacity: Share = 1.0
 
 
 class FramePart(Part):

@@ -1387,7 +1387,8 @@ export interface components {
              *       "base_color": null,
              *       "roughness": null,
              *       "metallic": null,
-             *       "height": null
+             *       "height": null,
+             *       "opacity": null
              *     }
              */
             pigment: components["schemas"]["Pigment"];
@@ -2002,6 +2003,12 @@ export interface components {
              * @default null
              */
             height: number | null;
+            /**
+             * Opacity
+             * @description 0 is a hole, 1 is solid
+             * @default null
+             */
+            opacity: number | null;
         };
         /**
          * Plan
@@ -2494,7 +2501,8 @@ export interface components {
              *       "base_color": null,
              *       "roughness": null,
              *       "metallic": null,
-             *       "height": null
+             *       "height": null,
+             *       "opacity": null
              *     }
              */
             pigment: components["schemas"]["Pigment"];
@@ -3215,7 +3223,7 @@ export interface components {
              * Map
              * @enum {string}
              */
-            map: "base_color" | "roughness" | "metallic" | "height";
+            map: "base_color" | "roughness" | "metallic" | "height" | "opacity";
             /**
              * On
              * @default true
@@ -4405,6 +4413,11 @@ export interface components {
              * @default null
              */
             height: number | null;
+            /**
+             * Opacity
+             * @default null
+             */
+            opacity: number | null;
         };
         /**
          * PlaceDecal
@@ -4852,6 +4865,11 @@ export interface components {
              * @default 0.5
              */
             height: number;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
         };
         /**
          * Stencil
@@ -5039,11 +5057,11 @@ export interface components {
              * Map
              * @enum {string}
              */
-            map: "base_color" | "roughness" | "metallic" | "height";
+            map: "base_color" | "roughness" | "metallic" | "height" | "opacity";
             /** Source */
             source: string;
             /** Source Map */
-            source_map: ("base_color" | "roughness" | "metallic" | "height") | "mask";
+            source_map: ("base_color" | "roughness" | "metallic" | "height" | "opacity") | "mask";
         };
         ClientMessage: components["schemas"]["BeginStroke"] | components["schemas"]["EndStroke"] | components["schemas"]["CancelStroke"] | components["schemas"]["Undo"] | components["schemas"]["Redo"] | components["schemas"]["ShowEdit"] | components["schemas"]["ApplyStencil"] | components["schemas"]["Fill"] | components["schemas"]["FillColor"] | components["schemas"]["BumpFromColor"] | components["schemas"]["DrawGradient"] | components["schemas"]["TakeSample"] | components["schemas"]["KeepDesk"] | components["schemas"]["Acknowledge"] | components["schemas"]["CancelWork"] | components["schemas"]["Unwrap"] | components["schemas"]["Pack"] | components["schemas"]["MeanSo"] | components["schemas"]["MoveIslands"] | components["schemas"]["Arrange"] | components["schemas"]["SetDensity"] | components["schemas"]["EvenOut"] | components["schemas"]["MarkSeams"] | components["schemas"]["MarkBorder"] | components["schemas"]["ClearSeams"] | components["schemas"]["Resize"] | components["schemas"]["ResizeEach"] | components["schemas"]["FollowProjectSize"] | components["schemas"]["ChooseUvSet"] | components["schemas"]["SetCrease"] | components["schemas"]["SetGutter"] | components["schemas"]["HideParts"] | components["schemas"]["AssignFaces"] | components["schemas"]["DoWithoutPictures"] | components["schemas"]["LineUpPoints"] | components["schemas"]["RenameProject"] | components["schemas"]["RenameSurface"] | components["schemas"]["RenamePart"] | components["schemas"]["RemoveSurface"] | components["schemas"]["AddNode"] | components["schemas"]["RemoveNodes"] | components["schemas"]["MoveNodes"] | components["schemas"]["GroupNodes"] | components["schemas"]["Ungroup"] | components["schemas"]["DuplicateNodes"] | components["schemas"]["ChangeNode"] | components["schemas"]["ChangeNodeMap"] | components["schemas"]["AddMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["ChangeMask"] | components["schemas"]["InvertMask"] | components["schemas"]["CopyMask"] | components["schemas"]["AddRegion"] | components["schemas"]["ChangeRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["TurnRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetDepth"] | components["schemas"]["SetStart"] | components["schemas"]["FindLevels"] | components["schemas"]["FitFrame"] | components["schemas"]["MergeDown"] | components["schemas"]["MergeNodes"] | components["schemas"]["MergeSeen"] | components["schemas"]["KeepVersion"] | components["schemas"]["RestoreVersion"] | components["schemas"]["ForgetVersion"] | components["schemas"]["MakeMask"] | components["schemas"]["ShowAlone"] | components["schemas"]["DescribePicture"] | components["schemas"]["CutPicture"] | components["schemas"]["UsePainted"] | components["schemas"]["RemovePicture"] | components["schemas"]["PlaceDecal"] | components["schemas"]["MoveDecal"] | components["schemas"]["DuplicateDecal"] | components["schemas"]["ChangeDecal"] | components["schemas"]["FitDecal"] | components["schemas"]["BindDecal"] | components["schemas"]["RemoveDecals"] | components["schemas"]["OrderDecal"] | components["schemas"]["BakeDecals"];
         /**
@@ -5365,7 +5383,7 @@ export interface components {
             /** Node */
             node: string;
             /** Map */
-            map: ("base_color" | "roughness" | "metallic" | "height") | "mask";
+            map: ("base_color" | "roughness" | "metallic" | "height" | "opacity") | "mask";
         };
         /**
          * People
@@ -5568,6 +5586,11 @@ export interface components {
              * @default 0.5
              */
             height: number;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
         };
         /**
          * StateChanged

@@ -11,7 +11,7 @@ const UNIFORM = 1;
 
 export interface Rectangle {
   surface: number;
-  /** 0: base color. 1: values, height in red, roughness in green, metallic in blue. 2: normals. */
+  /** 0: base color. 1: values, height in red, roughness in green, metallic in blue, opacity in alpha. 2: normals. */
   picture: number;
   x: number;
   y: number;

@@ -17,6 +17,7 @@ const SHARES = [
   { key: "roughness", label: "Rough", title: "0 is shiny, 1 is rough" },
   { key: "metallic", label: "Metal", title: "0 is no metal, 1 is bare metal" },
   { key: "height", label: "Bump", title: "0 is the deepest, 1 the highest; 0.5 is level" },
+  { key: "opacity", label: "Solid", title: "0 is a hole, 1 is solid" },
 ] as const;
 
 /** What a surface shows where nothing is painted. */

@@ -8,15 +8,16 @@ import type { SurfaceMaps } from "./surface_maps";
 import type { Pictures } from "./version_maps";
 
 /** Which picture and channel a map lies in; all three channels where none is named. */
-export const CHANNELS: Record<Alone, ["color" | "values" | "relief", THREE.Vector3]> = {
-  base_color: ["color", new THREE.Vector3()],
-  height: ["values", new THREE.Vector3(1, 0, 0)],
-  roughness: ["values", new THREE.Vector3(0, 1, 0)],
-  metallic: ["values", new THREE.Vector3(0, 0, 1)],
-  normal: ["relief", new THREE.Vector3()],
-  red: ["color", new THREE.Vector3(1, 0, 0)],
-  green: ["color", new THREE.Vector3(0, 1, 0)],
-  blue: ["color", new THREE.Vector3(0, 0, 1)],
+export const CHANNELS: Record<Alone, ["color" | "values" | "relief", THREE.Vector4]> = {
+  base_color: ["color", new THREE.Vector4()],
+  height: ["values", new THREE.Vector4(1, 0, 0, 0)],
+  roughness: ["values", new THREE.Vector4(0, 1, 0, 0)],
+  metallic: ["values", new THREE.Vector4(0, 0, 1, 0)],
+  opacity: ["values", new THREE.Vector4(0, 0, 0, 1)],
+  normal: ["relief", new THREE.Vector4()],
+  red: ["color", new THREE.Vector4(1, 0, 0, 0)],
+  green: ["color", new THREE.Vector4(0, 1, 0, 0)],
+  blue: ["color", new THREE.Vector4(0, 0, 1, 0)],
 };
 
 export const isAlone = (shading: Shading): shading is Alone => shading in CHANNELS;
@@ -40,7 +41,9 @@ export class DressedSurface {
   /** One map alone, as it is stored. */
   private readonly raw: THREE.MeshBasicMaterial;
   private single: keyof Pictures = "values";
-  private readonly channel = { value: new THREE.Vector3() };
+  private readonly channel = { value: new THREE.Vector4() };
+  /** Where what is painted lets through, and whether that is shown. */
+  private readonly opacity: Opacity;
   /** Colors come decoded from their textures. */
   private readonly decoded = { value: false };
   /** A picture shown through the UVs instead of the paint. */
@@ -52,6 +55,7 @@ export class DressedSurface {
     private readonly polygon: Uint32Array,
     ring: BrushRing,
   ) {
+    this.opacity = { opacityMap: { value: maps.values }, holes: { value: true } };
     this.lit = new THREE.MeshStandardMaterial({
       map: maps.color,
       normalMap: maps.relief,
@@ -66,7 +70,14 @@ export class DressedSurface {
     this.plain = new THREE.MeshBasicMaterial({ map: maps.color, toneMapped: false, ...BEHIND });
     this.matte = new THREE.MeshLambertMaterial({ map: maps.color, ...BEHIND });
     this.raw = new THREE.MeshBasicMaterial({ map: maps.values, toneMapped: false, ...BEHIND });
-    for (const material of [this.lit, this.matte, this.plain, this.clay, this.wire, this.uvPicture]) ring.drawOn(material, "", putAvertedBehind);
+    for (const material of [this.clay, this.wire, this.uvPicture]) ring.drawOn(material, "", putAvertedBehind);
+    for (const material of this.painted) {
+      ring.drawOn(material, "holes", (shader) => {
+        putAvertedBehind(shader);
+        letThrough(shader, this.opacity);
+      });
+    }
+    maps.whenSeenThrough(() => this.openHoles());
     ring.drawOn(this.raw, "one map", (shader) => {
       putAvertedBehind(shader);
       showChannel(shader, this.channel, this.decoded);
@@ -76,6 +87,18 @@ export class DressedSurface {
     this.mesh.visible = surface.face.length > 0;
   }
 
+  private get painted(): THREE.Material[] {
+    return [this.lit, this.matte, this.plain];
+  }
+
+  /** From now on what is not solid is left out, which costs a little everywhere. */
+  private openHoles(): void {
+    for (const material of this.painted) {
+      material.needsUpdate ||= !material.alphaHash;
+      material.alphaHash = true;
+    }
+  }
+
   /** Show other pictures through all materials, or its own again. */
   wear(pictures: Pictures | null): void {
     const { color, values, relief } = pictures ?? this.maps;
@@ -83,6 +106,8 @@ export class DressedSurface {
     this.lit.normalMap = relief;
     this.lit.roughnessMap = this.lit.metalnessMap = values;
     this.raw.map = (pictures ?? this.maps)[this.single];
+    this.opacity.opacityMap.value = values;
+    if (pictures) this.openHoles();
   }
 
   /** picture: shown in the paint's stead. */
@@ -106,6 +131,7 @@ export class DressedSurface {
   }
 
   private chosen(shading: Shading): THREE.Material {
+    this.opacity.holes.value = !isAlone(shading);
     if (!isAlone(shading)) return this[shading];
     if (shading === "base_color") return this.plain;
     const [picture, channel] = CHANNELS[shading];
@@ -151,16 +177,35 @@ function putAvertedBehind(shader: THREE.WebGLProgramParametersWithUniforms): voi
   );
 }
 
-/** The stored numbers of a channel as gray, or of all three: no light, no tone, no change of color space. */
-function showChannel(shader: THREE.WebGLProgramParametersWithUniforms, channel: { value: THREE.Vector3 }, decoded: { value: boolean }): void {
-  Object.assign(shader.uniforms, { channel, decoded });
+interface Opacity {
+  opacityMap: { value: THREE.Texture };
+  holes: { value: boolean };
+}
+
+/** What is half there is left out at every other place, so that nothing has to be drawn in an order. */
+function letThrough(shader: THREE.WebGLProgramParametersWithUniforms, opacity: Opacity): void {
+  Object.assign(shader.uniforms, opacity);
   shader.fragmentShader = shader.fragmentShader
-    .replace("#include <common>", "#include <common>\nuniform vec3 channel;\nuniform bool decoded;")
+    .replace("#include <common>", "#include <common>\n#ifdef USE_ALPHAHASH\nuniform sampler2D opacityMap;\nuniform bool holes;\n#endif")
     .replace(
       "#include <map_fragment>",
-      `vec3 stored = texture2D(map, vMapUv).rgb;
-      if (decoded) stored = sRGBTransferOETF(vec4(stored, 1.0)).rgb;
-      diffuseColor.rgb = channel == vec3(0.0) ? stored : vec3(dot(stored, channel));`,
+      `#include <map_fragment>
+      #ifdef USE_ALPHAHASH
+      if (holes) diffuseColor.a = texture2D(opacityMap, vMapUv).a;
+      #endif`,
+    );
+}
+
+/** The stored numbers of a channel as gray, or of all three: no light, no tone, no change of color space. */
+function showChannel(shader: THREE.WebGLProgramParametersWithUniforms, channel: { value: THREE.Vector4 }, decoded: { value: boolean }): void {
+  Object.assign(shader.uniforms, { channel, decoded });
+  shader.fragmentShader = shader.fragmentShader
+    .replace("#include <common>", "#include <common>\nuniform vec4 channel;\nuniform bool decoded;")
+    .replace(
+      "#include <map_fragment>",
+      `vec4 stored = texture2D(map, vMapUv);
+      if (decoded) stored = sRGBTransferOETF(stored);
+      diffuseColor.rgb = channel == vec4(0.0) ? stored.rgb : vec3(dot(stored, channel));`,
     )
     .replace("#include <colorspace_fragment>", "");
 }

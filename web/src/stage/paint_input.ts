@@ -13,7 +13,7 @@ import { StrokeInput } from "./stroke_input";
 import type { Views } from "./views";
 
 /** A load that takes every map away. */
-const EVERY_MAP: Pigment = { base_color: "#000000", roughness: 0, metallic: 0, height: 0.5 };
+const EVERY_MAP: Pigment = { base_color: "#000000", roughness: 0, metallic: 0, height: 0.5, opacity: 1 };
 
 /** What holds no paint of its own, as one says it. */
 const KINDS = { wash: "a wash", group: "a group", adjustment: "an adjustment", decals: "a layer of decals" };

@@ -9,12 +9,14 @@ import type { Pictures } from "./version_maps";
 const PICTURE = 0;
 const CHANNEL = 1;
 const LIT = 2;
-const NONE = new THREE.Vector3();
+/** Pixels along a side of the checkered ground that is seen through holes. */
+const SQUARE = 8;
+const NONE = new THREE.Vector4();
 
 /** A picture, and the channel of it that is shown alone; none is zero. Colors come decoded. */
 export interface Shown {
   picture: THREE.Texture;
-  channel: THREE.Vector3;
+  channel: THREE.Vector4;
   decoded: boolean;
 }
 
@@ -32,7 +34,8 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           picture: uniform<THREE.Texture | null>(null),
           values: uniform<THREE.Texture | null>(null),
           relief: uniform<THREE.Texture | null>(null),
-          channel: uniform(new THREE.Vector3()),
+          channel: uniform(new THREE.Vector4()),
+          holes: uniform(false),
           decoded: uniform(false),
           light: uniform(new THREE.Vector3(0, 0, 1)),
         },
@@ -42,7 +45,8 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           uniform sampler2D picture;
           uniform sampler2D values;
           uniform sampler2D relief;
-          uniform vec3 channel;
+          uniform vec4 channel;
+          uniform bool holes;
           uniform bool decoded;
           uniform vec3 light;
           varying vec2 place;
@@ -59,15 +63,20 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           }
 
           void main() {
-            vec3 stored = texture2D(picture, place).rgb;
+            vec4 texel = texture2D(picture, place);
+            vec3 stored = texel.rgb;
             if (mode == ${CHANNEL}) {
-              if (decoded) stored = linearToOutputTexel(vec4(stored, 1.0)).rgb;
-              gl_FragColor = vec4(channel == vec3(0.0) ? stored : vec3(dot(stored, channel)), 1.0);
+              if (decoded) texel = linearToOutputTexel(texel);
+              gl_FragColor = vec4(channel == vec4(0.0) ? texel.rgb : vec3(dot(texel, channel)), 1.0);
               return;
             }
             vec3 normal = normalize(texture2D(relief, place).rgb * 2.0 - 1.0);
-            vec3 values = texture2D(values, place).rgb;
+            vec4 values = texture2D(values, place);
             if (mode == ${LIT}) stored = lit(stored, values.g, values.b, normal);
+            if (holes) {
+              vec2 square = floor(gl_FragCoord.xy / ${SQUARE}.0);
+              stored = mix(vec3(mod(square.x + square.y, 2.0) < 1.0 ? 0.22 : 0.3), stored, values.a);
+            }
             gl_FragColor = linearToOutputTexel(vec4(stored, 1.0));
           }`,
       }),
@@ -90,6 +99,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
     uniforms.light!.value.copy(lightDirection(light)).normalize();
     uniforms.decoded!.value = picture !== null || source === "color";
     const single = isAlone(shading) && shading !== "base_color";
+    uniforms.holes!.value = !picture && !isAlone(shading);
     uniforms.mode!.value = picture ? PICTURE : single ? CHANNEL : shading === "lit" ? LIT : PICTURE;
   }
 
@@ -97,7 +107,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
     const { picture, channel, mode, decoded } = this.material.uniforms;
     return {
       picture: picture!.value as THREE.Texture,
-      channel: mode!.value === CHANNEL ? (channel!.value as THREE.Vector3) : NONE,
+      channel: mode!.value === CHANNEL ? (channel!.value as THREE.Vector4) : NONE,
       decoded: decoded!.value as boolean,
     };
   }

@@ -15,7 +15,7 @@ const REST = 1000 / 60;
 const DRAGGED = 4;
 /** The longest string and taper that a tip can have, in texels. */
 const [LONGEST_STRING, LONGEST_TAPER] = [1000, 10_000];
-const EVERY_MAP: Pigment = { base_color: null, roughness: null, metallic: null, height: null };
+const EVERY_MAP: Pigment = { base_color: null, roughness: null, metallic: null, height: null, opacity: null };
 
 type Place = { x: number; y: number };
 /** Where a stroke ended, on the model or in the map of a surface: it stays there when the view moves. */

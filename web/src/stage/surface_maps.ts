@@ -6,6 +6,8 @@ import { anisotropyOf } from "./anisotropy";
 /** Rectangles come aligned to tiles of this many texels, so six mip levels follow from a rectangle alone. */
 const TILE = 64;
 const TILE_LEVELS = 6;
+/** Which of a surface's pictures holds the values. */
+const VALUES = 1;
 /** Tiles along a side of what is filled at once. */
 const BLOCK = 8;
 /** Of four bytes in a number the first and the third; and, for both, half of what a quarter of them is rounded by. */
@@ -250,8 +252,16 @@ function halved(pixels: Uint8Array, width: number, height: number): Uint8Array<A
   return new Uint8Array(out.buffer);
 }
 
+/** Whether a rectangle of values has anything that is not solid: their last channel is the opacity. */
+function letsThrough({ pixels }: Rectangle): boolean {
+  for (let at = 3; at < pixels.length; at += 4) if (pixels[at]! < 255) return true;
+  return false;
+}
+
 /** The composited maps of one surface. */
 export class SurfaceMaps {
+  private seenThrough = false;
+  private tell: () => void = () => undefined;
   readonly pictures: [color: Picture, values: Picture, relief: Picture];
 
   constructor(
@@ -282,8 +292,17 @@ export class SurfaceMaps {
     return this.pictures[2].texture;
   }
 
+  /** Call this as soon as anything is not solid; it stays so. */
+  whenSeenThrough(tell: () => void): void {
+    this.tell = tell;
+    if (this.seenThrough) tell();
+  }
+
   put(rectangle: Rectangle): void {
     this.pictures[rectangle.picture]?.put(rectangle);
+    if (rectangle.picture !== VALUES || this.seenThrough || !letsThrough(rectangle)) return;
+    this.seenThrough = true;
+    this.tell();
   }
 
   settle(): void {

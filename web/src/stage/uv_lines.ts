@@ -61,7 +61,7 @@ function lineMaterial(width: number, height: number): THREE.ShaderMaterial {
     depthTest: false,
     uniforms: {
       picture: { value: null as THREE.Texture | null },
-      channel: { value: new THREE.Vector3() },
+      channel: { value: new THREE.Vector4() },
       decoded: { value: true },
       hidden: { value: false },
       size: { value: new THREE.Vector2(width, height) },
@@ -75,13 +75,13 @@ function lineMaterial(width: number, height: number): THREE.ShaderMaterial {
       }`,
     fragmentShader: `
       uniform sampler2D picture;
-      uniform vec3 channel;
+      uniform vec4 channel;
       uniform bool decoded;
       uniform bool hidden;
       varying vec2 place;
       void main() {
-        vec3 stored = textureLod(picture, place, 3.0).rgb;
-        float lightness = dot(stored, channel == vec3(0.0) ? vec3(0.2126, 0.7152, 0.0722) : channel);
+        vec4 stored = textureLod(picture, place, 3.0);
+        float lightness = dot(stored, channel == vec4(0.0) ? vec4(0.2126, 0.7152, 0.0722, 0.0) : channel);
         if (!decoded) lightness = pow(lightness, 2.2);
         gl_FragColor = hidden || lightness > 0.18 ? vec4(vec3(0.05), 0.34) : vec4(vec3(1.0), 0.34);
       }`,

@@ -9,7 +9,7 @@ import { NO_STENCIL, type StencilPlace } from "./stencil_place";
 export type StrokeTool = BeginStroke["tool"];
 export type Tool = StrokeTool | "fill" | "gradient" | "sample" | "pick";
 export type ViewMode = "model" | "side" | "map";
-export type MapName = "base_color" | "roughness" | "metallic" | "height" | "normal";
+export type MapName = "base_color" | "roughness" | "metallic" | "height" | "opacity" | "normal";
 /** What is shown alone, as it is stored: a map, or a channel of the color. */
 export type Alone = MapName | "red" | "green" | "blue";
 export type Shading = "lit" | "matte" | "plain" | "clay" | "wire" | Alone;
@@ -84,7 +84,7 @@ export interface Desk {
   tip: Tip;
   pigment: Pigment;
   /** What a map that is off will carry when it is switched on again. */
-  resting: { base_color: string; roughness: number; metallic: number; height: number };
+  resting: { base_color: string; roughness: number; metallic: number; height: number; opacity: number };
   /** The second load: swapped with the first by a key. */
   otherPigment: Pigment;
   /** Pigments with a name, and colors used lately. */
@@ -180,13 +180,13 @@ export const FRESH: Desk = {
     facing_limit: 120,
     covered_too: false,
   },
-  pigment: { base_color: "#7d3d1f", roughness: null, metallic: null, height: null },
-  resting: { base_color: "#7d3d1f", roughness: 0.5, metallic: 0, height: 0.6 },
-  otherPigment: { base_color: "#e5e1d5", roughness: null, metallic: null, height: null },
+  pigment: { base_color: "#7d3d1f", roughness: null, metallic: null, height: null, opacity: null },
+  resting: { base_color: "#7d3d1f", roughness: 0.5, metallic: 0, height: 0.6, opacity: 0 },
+  otherPigment: { base_color: "#e5e1d5", roughness: null, metallic: null, height: null, opacity: null },
   pigments: [
-    { name: "Wet rust", pigment: { base_color: "#7d3d1f", roughness: 0.34, metallic: 0, height: 0.53 } },
-    { name: "Bare steel", pigment: { base_color: "#8b8f8e", roughness: 0.4, metallic: 1, height: 0.47 } },
-    { name: "Weed", pigment: { base_color: "#4c5a33", roughness: 0.8, metallic: 0, height: 0.56 } },
+    { name: "Wet rust", pigment: { base_color: "#7d3d1f", roughness: 0.34, metallic: 0, height: 0.53, opacity: null } },
+    { name: "Bare steel", pigment: { base_color: "#8b8f8e", roughness: 0.4, metallic: 1, height: 0.47, opacity: null } },
+    { name: "Weed", pigment: { base_color: "#4c5a33", roughness: 0.8, metallic: 0, height: 0.56, opacity: null } },
   ],
   recent: [],
   mirror: { planes: "", axis: "y", turns: 1, center: [0, 0, 0] },
@@ -261,7 +261,7 @@ export const swapLoads = () =>
 /** Values that were sampled are loaded, for the maps that the pigment paints; the color, when it paints none. */
 export const takeSample = (found: Pigment): boolean => {
   const { pigment } = useDesk.getState();
-  const keys = (["base_color", "roughness", "metallic", "height"] as const).filter((key) => found[key] != null);
+  const keys = (["base_color", "roughness", "metallic", "height", "opacity"] as const).filter((key) => found[key] != null);
   const painted = keys.filter((key) => pigment[key] != null);
   const taken = painted.length ? painted : keys.slice(0, 1);
   useDesk.setState({ pigment: { ...pigment, ...Object.fromEntries(taken.map((key) => [key, found[key]])) } });

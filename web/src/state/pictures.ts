@@ -8,8 +8,8 @@ import type { Project } from "./project";
 import { say, surfaceNamed, useSession } from "./session";
 
 export type MapKey = keyof Pigment;
-const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"] };
-const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height"];
+const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"], opacity: ["value"] };
+const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height", "opacity"];
 
 /** Where a picture of the project is to be had: small, as large as a screen shows, or whole, before it was cut out. */
 export function pictureAt(project: string, picture: Picture, kind: "thumbnail" | "picture" | "file" = "thumbnail"): string {

@@ -54,7 +54,7 @@ function ball({ base_color, roughness }: Pigment): string {
   return `radial-gradient(circle at 35% 30%, rgb(255 255 255 / ${shine}%), transparent ${25 + 45 * (roughness ?? 0.6)}%), radial-gradient(circle at 40% 35%, transparent 40%, rgb(0 0 0 / 45%)), ${base_color ? eightBits(base_color) : "#9aa19f"}`;
 }
 
-function words({ base_color, roughness, metallic, height }: Pigment): string {
-  const parts = [base_color && eightBits(base_color), roughness != null && `rough ${roughness.toFixed(2)}`, metallic != null && `metal ${metallic.toFixed(2)}`, height != null && `bump ${(height - 0.5).toFixed(2)}`];
+function words({ base_color, roughness, metallic, height, opacity }: Pigment): string {
+  const parts = [base_color && eightBits(base_color), roughness != null && `rough ${roughness.toFixed(2)}`, metallic != null && `metal ${metallic.toFixed(2)}`, height != null && `bump ${(height - 0.5).toFixed(2)}`, opacity != null && `solid ${opacity.toFixed(2)}`];
   return parts.filter(Boolean).join(", ");
 }

@@ -27,6 +27,7 @@ const MAPS: { value: Shading; text: string }[] = [
   { value: "roughness", text: "Rough" },
   { value: "metallic", text: "Metal" },
   { value: "height", text: "Height" },
+  { value: "opacity", text: "Solid" },
   { value: "normal", text: "Normal" },
 ];
 const CHANNELS: { value: Shading; text: string }[] = [

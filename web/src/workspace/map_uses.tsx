@@ -8,7 +8,7 @@ import type { Project } from "../state/project";
 import { TypedValue } from "../ui/typed_value";
 import { MODES } from "./modes";
 
-const MAPS: [ChangeNodeMap["map"], string][] = [["base_color", "Color"], ["roughness", "Rough"], ["metallic", "Metal"], ["height", "Bump"]];
+const MAPS: [ChangeNodeMap["map"], string][] = [["base_color", "Color"], ["roughness", "Rough"], ["metallic", "Metal"], ["height", "Bump"], ["opacity", "Solid"]];
 const COLOR_MODES = ["hue", "saturation", "color", "luminosity"];
 
 /** Whether a layer gives each map anything, how much of its opacity, and in which mode. */

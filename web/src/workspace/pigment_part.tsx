@@ -10,10 +10,11 @@ import { KeptPigments } from "./kept_pigments";
 
 const signed = (value: number) => `${value >= 0 ? "+" : "−"}${Math.abs(value).toFixed(2)}`;
 
-const VALUES: { key: "roughness" | "metallic" | "height"; label: string; title: string }[] = [
+const VALUES: { key: "roughness" | "metallic" | "height" | "opacity"; label: string; title: string }[] = [
   { key: "roughness", label: "Rough", title: "0 is shiny, 1 is rough" },
   { key: "metallic", label: "Metal", title: "0 is no metal, 1 is bare metal" },
   { key: "height", label: "Bump", title: "Below 0 digs in, above raises" },
+  { key: "opacity", label: "Solid", title: "How much of the model is there: 0 is a hole, 1 is solid" },
 ];
 
 /** What the brush carries: a value, or nothing, for each map; and a second load to swap with. */
@@ -37,8 +38,12 @@ export function PigmentPart() {
     );
   };
   const title = (
-    <span className="flex grow items-center justify-between">
-      Pigment
+    <span className="flex grow items-center gap-2">
+      <span className="w-[62px] shrink-0">Pigment</span>
+      <span className="flex min-w-0 grow items-center gap-2 font-normal text-ink">
+        <ColorField label="Color" color={pigment.base_color ?? resting.base_color} disabled={pigment.base_color == null} onChange={(base_color) => setPigment({ base_color })} />
+        {onOff("color", "base_color")}
+      </span>
       <button type="button" title={tooltip("swap")} aria-label="Swap pigments" onClick={swapLoads} className="flex h-6 items-center gap-1 rounded-control px-1.5 font-normal hover:bg-fog-2">
         <IconArrowsExchange size={15} stroke={1.7} />
         <span className="size-4 rounded-full shadow-[inset_0_0_0_1px_rgb(0_0_0/0.18)]" style={{ background: other ? eightBits(other) : "transparent" }} />
@@ -47,11 +52,6 @@ export function PigmentPart() {
   );
   return (
     <Part title={title}>
-      <div className="flex h-7 items-center gap-2">
-        <span className="w-[62px] shrink-0">Color</span>
-        <ColorField label="Color" color={pigment.base_color ?? resting.base_color} disabled={pigment.base_color == null} onChange={(base_color) => setPigment({ base_color })} />
-        {onOff("color", "base_color")}
-      </div>
       {VALUES.map(({ key, label, title: hint }) => (
         <div key={key} className="flex items-center gap-2">
           <div className="min-w-0 grow">

@@ -7,6 +7,7 @@ const NAMES: [keyof Pigment, string][] = [
   ["roughness", "Rough"],
   ["metallic", "Metal"],
   ["height", "Bump"],
+  ["opacity", "Solid"],
 ];
 /** What lays the pigment on, and does nothing without one. */
 const LAYS_ON: Tool[] = ["brush", "fill", "gradient"];

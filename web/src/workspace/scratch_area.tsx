@@ -38,7 +38,7 @@ function Sheet() {
   useEffect(() => {
     let current = true;
     const timer = setTimeout(() => {
-      tryStroke({ tip, pigment: { base_color: color ?? "#1e2422", roughness: null, metallic: null, height: null }, samples, width: WIDTH, height: HEIGHT, seed: 7 })
+      tryStroke({ tip, pigment: { base_color: color ?? "#1e2422", roughness: null, metallic: null, height: null, opacity: null }, samples, width: WIDTH, height: HEIGHT, seed: 7 })
         .then((blob) => current && setPicture(URL.createObjectURL(blob)))
         .catch(() => undefined);
     }, 40);

@@ -129,6 +129,7 @@ const MAPS = [
   { key: "roughness", label: "Rough", low: 0.2, high: 0.9 },
   { key: "metallic", label: "Metal", low: 0, high: 1 },
   { key: "height", label: "Bump", low: 0.5, high: 0.6 },
+  { key: "opacity", label: "Solid", low: 0, high: 1 },
 ] as const;
 
 /** Maps that follow the picture's gray: what its black and its white become. */

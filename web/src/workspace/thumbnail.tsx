@@ -1,7 +1,7 @@
 import type { LayerState, SurfaceState } from "../state/document";
 import { useRows } from "../state/layers";
 
-const MAPS = ["base_color", "roughness", "metallic", "height"];
+const MAPS = ["base_color", "roughness", "metallic", "height", "opacity"];
 
 interface Props {
   node: LayerState;

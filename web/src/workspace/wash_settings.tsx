@@ -22,6 +22,7 @@ const MAPS: { key: MapKey; label: string; rest: string | number }[] = [
   { key: "roughness", label: "Rough", rest: 0.5 },
   { key: "metallic", label: "Metal", rest: 0 },
   { key: "height", label: "Bump", rest: 0.5 },
+  { key: "opacity", label: "Solid", rest: 1 },
 ];
 
 const SHAPES: { value: NonNullable<Mapping["shape"]>; text: string; hint: string }[] = [
@@ -116,7 +117,7 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
 /** Layers whose paint, or mask, a wash can lay: their own map of that kind, for values also their color. */
 function paintedOn(state: DocumentState | null, map: MapKey, used: Picture[]): { value: string; text: string; node: string; map: MapKey | "mask" }[] {
   const maps: (MapKey | "mask")[] = map === "base_color" ? [map] : [map, "base_color", "mask"];
-  const names = { base_color: "color", roughness: "rough", metallic: "metal", height: "bump", mask: "mask" };
+  const names = { base_color: "color", roughness: "rough", metallic: "metal", height: "bump", opacity: "solid", mask: "mask" };
   return (state?.surfaces ?? []).flatMap((surface) =>
     surface.layers.flatMap((layer) =>
       maps

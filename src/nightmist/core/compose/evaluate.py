@@ -13,15 +13,15 @@ from .program import MAP_ORDER, Program
 from .steps import run
 from .surroundings import Surroundings
 
-#: What lies under a stack: sRGB-encoded color, height, roughness, metallic.
-Start = tuple[float, float, float, float, float, float]
+#: What lies under a stack: sRGB-encoded color, height, roughness, metallic, opacity.
+Start = tuple[float, float, float, float, float, float, float]
 
 
 def evaluate(
     program: Program, start: Start, area: TileArea, color: Picture, values: Picture, maps: Sequence[str] = MAP_ORDER,
     around: Surroundings | None = None, roughly: bool = False,
 ) -> None:  # fmt: skip
-    """Composite `maps` into an area of the pictures: color as RGBA; height, roughness, metallic as channels of values.
+    """Composite `maps` into an area of the pictures: color as RGBA; the values as channels of `values`.
 
     Tiles that come out as one color still hold pixels until the pictures are settled. around: what lies around some
     steps of the program, worked out before; what lies below changes no bit. roughly: what lies above is taken from
@@ -53,7 +53,7 @@ def _make_ready(addresses, modes, wanted, column, tiles, under, plain, colors, p
 
     Where nothing lies, and one color lay, one color lies: the maps' values under the stack.
     """
-    first, last = (0, 1) if column == 0 else (1, 4)
+    first, last = (0, 1) if column == 0 else (1, wanted.shape[0])
     any_wanted = False
     for m in range(first, last):
         any_wanted = any_wanted or wanted[m]
@@ -69,6 +69,6 @@ def _make_ready(addresses, modes, wanted, column, tiles, under, plain, colors, p
         if full:
             spell_out(pixels, plain, colors, t)
             continue
-        for c in range(3):
+        for c in range(3 if column == 0 else last - first):
             if wanted[0 if column == 0 else c + 1]:
                 colors[t, c] = np.uint16(under[3 * column + c] * np.float32(65535.0) + np.float32(0.5))

@@ -15,8 +15,11 @@ from .blend import BLEND_MODES, HUE, BlendMode
 
 #: The maps in the order of a program's columns: the color, then the channels of the picture of values.
 COLOR = "base_color"
-VALUES = ("height", "roughness", "metallic")
+VALUES = ("height", "roughness", "metallic", "opacity")
 MAP_ORDER = (COLOR, *VALUES)
+MAP_COUNT = len(MAP_ORDER)
+#: Numbers that tell what lies under a stack: three of color, and the values.
+UNDER = 3 + len(VALUES)
 #: Kinds of steps.
 LAY, PUSH, POP, BEND, ADJUST, REPLACE = 0, 1, 2, 3, 4, 5
 #: The mode of a map that a node leaves alone.
@@ -123,23 +126,26 @@ Tiles = Raster | NDArray[np.int64] | NDArray[np.float32] | None
 class Program:
     """n steps, and how deep groups lie in each other.
 
-    kinds: (n,) LAY to REPLACE. partners: (n,) of a PUSH the step of its POP. amounts: (n, 4) float32.
-    modes: (n, 4) places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. mixes: (n, 3) float32, softness
-    (0: does not mix by height), influence, border. tiles: for each step the four maps' and the mask's tiles; of a BEND
-    the color's and the values' factors and offsets; behind them whatever has to be kept alive.
+    kinds: (n,) LAY to REPLACE. partners: (n,) of a PUSH the step of its POP. amounts: (n, MAP_COUNT) float32.
+    modes: (n, MAP_COUNT) places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. mixes: (n, 3) float32,
+    softness (0: does not mix by height), influence, border. tiles: for each step the maps' and the mask's tiles; of a
+    BEND the color's and the values' factors and offsets; behind them whatever has to be kept alive. planes: how many of
+    the values are worked on, from the first one; on those behind them no step lays anything.
     """
 
     def __init__(
         self, kinds: NDArray[np.int32], amounts: NDArray[np.float32], modes: NDArray[np.int32],
         shares: NDArray[np.float32], mixes: NDArray[np.float32], tiles: list[tuple[Tiles, ...]], depth: int,
-        coupled: bool,
+        coupled: bool, planes: int,
     ) -> None:  # fmt: skip
         self.kinds, self.amounts, self.modes, self.shares, self.mixes = kinds, amounts, modes, shares, mixes
-        self.tiles, self.depth = tiles, depth
+        self.tiles, self.depth, self.planes = tiles, depth, planes
         #: Maps look at each other: all of them have to be worked out together.
         self.coupled = coupled
         self.partners = _partners(kinds)
-        self._tables = np.array([[_table(one) for one in row[:5]] for row in tiles], np.int64).reshape(-1, 5)
+        columns = MAP_COUNT + 1
+        self._tables = np.array([[_table(one) for one in row[:columns]] for row in tiles], np.int64)
+        self._tables = self._tables.reshape(-1, columns)
 
     def __len__(self) -> int:
         return len(self.kinds)
@@ -149,7 +155,7 @@ class Program:
         of = slice(first, end)
         return Program(
             self.kinds[of], self.amounts[of], self.modes[of], self.shares[of], self.mixes[of], self.tiles[of],
-            self.depth, self.coupled,
+            self.depth, self.coupled, self.planes,
         )  # fmt: skip
 
     def followed_by(self, other: Program) -> Program:
@@ -165,39 +171,54 @@ class Program:
         kinds, amounts, modes, shares, mixes = arrays
         return Program(
             kinds, amounts, modes, shares, mixes, self.tiles + other.tiles, max(self.depth, other.depth),
-            self.coupled or other.coupled,
+            self.coupled or other.coupled, max(self.planes, other.planes),
         )  # fmt: skip
 
     def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
-        """(tiles, n, 5): where each step's tiles lie, 0 where there is none."""
-        found = np.empty((len(tiles), len(self.kinds), 5), np.int64)
+        """(tiles, n, MAP_COUNT + 1): where each step's tiles lie, 0 where there is none."""
+        found = np.empty((len(tiles), len(self.kinds), MAP_COUNT + 1), np.int64)
         _look_up(self._tables, tiles, found)
         return found
 
 
-def compiled(nodes: Sequence[Node]) -> Program:
-    """The program of a stack, bottom first."""
+def compiled(nodes: Sequence[Node], whole: bool = False) -> Program:
+    """The program of a stack, bottom first. whole: all values are worked on, whatever lies there."""
     steps: list[tuple[int, Node]] = []
     deepest = _flatten(nodes, 0, steps)
     uses = [[_use(node, name) for name in MAP_ORDER] for _, node in steps]
+    modes = np.array([[mode for _, mode in row] for row in uses], np.int32).reshape(-1, MAP_COUNT)
     return Program(
         np.array([kind for kind, _ in steps], np.int32),
-        np.array([[amount for amount, _ in row] for row in uses], np.float32).reshape(-1, 4),
-        np.array([[mode for _, mode in row] for row in uses], np.int32).reshape(-1, 4),
+        np.array([[amount for amount, _ in row] for row in uses], np.float32).reshape(-1, MAP_COUNT),
+        modes,
         np.array([node.mask.start for _, node in steps], np.float32),
         np.array([_mix(kind, node) for kind, node in steps], np.float32).reshape(-1, 3),
         [_tiles(kind, node) for kind, node in steps],
         deepest,
         any(node.mix is not None or _looks_across(node) for _, node in steps),
+        _planes(steps, modes, whole),
     )
 
 
 def bend(color: NDArray[np.int64], values: NDArray[np.int64]) -> Program:
     """One step that multiplies what lies below by factors and adds offsets, tile by tile, as these tables say."""
     return Program(
-        np.array([BEND], np.int32), np.ones((1, 4), np.float32), np.full((1, 4), OFF, np.int32),
-        np.ones(1, np.float32), np.zeros((1, 3), np.float32), [(color, values, None, None, None)], 0, False,
+        np.array([BEND], np.int32), np.ones((1, MAP_COUNT), np.float32), np.full((1, MAP_COUNT), OFF, np.int32),
+        np.ones(1, np.float32), np.zeros((1, 3), np.float32),
+        [(color, values, *[None] * (MAP_COUNT - 1))], 0, False, 0,
     )  # fmt: skip
+
+
+def _planes(steps: Sequence[tuple[int, Node]], modes: NDArray[np.int32], whole: bool) -> int:
+    """Up to the last value on which anything lies, and the height at least, which others look at.
+
+    A group, which takes what comes, holds nothing itself.
+    """
+    if whole:
+        return len(VALUES)
+    holds = np.array([kind not in (PUSH, POP) for kind, _ in steps], np.bool_)
+    used = np.flatnonzero((modes[holds, 1:] != OFF).any(axis=0))
+    return int(used[-1]) + 1 if len(used) else 1
 
 
 def _table(tiles: Tiles) -> int:
@@ -220,7 +241,7 @@ def _partners(kinds: NDArray[np.int32]) -> NDArray[np.int32]:
 @kernel
 def _look_up(tables, tiles, found):  # type: ignore[no-untyped-def]
     for step in range(len(tables)):
-        for column in range(5):
+        for column in range(tables.shape[1]):
             address = tables[step, column]
             for i in range(len(tiles)):
                 found[i, step, column] = 0

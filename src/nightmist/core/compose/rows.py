@@ -198,7 +198,7 @@ def adjust_rows(  # type: ignore[no-untyped-def]
     """Change what lies in a level's rows, by how much an adjustment counts there."""
     one, tiny = np.float32(1.0), np.float32(1e-12)
     luma_r, luma_g, luma_b = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
-    for m in range(3):
+    for m in range(len(alphas)):
         if not with_values or modes[m + 1] == -1 or addresses[m + 1] == 0:
             continue
         effect = carray(as_float32(addresses[m + 1]), (FINE + 2,))
@@ -249,7 +249,7 @@ def replace_rows(  # type: ignore[no-untyped-def]
             for c in range(3):
                 color[4 * x + c] += (np.float32(row[4 * x + c]) * unit * alpha - color[4 * x + c]) * share
             color[4 * x + 3] += (alpha - color[4 * x + 3]) * share
-    for m in range(3):
+    for m in range(len(alphas)):
         if not with_values or modes[m + 1] == -1 or addresses[m + 1] == 0:
             continue
         row = carray(as_uint16(addresses[m + 1]), (TILE // ROWS, 2 * TEXELS))[band]

@@ -14,7 +14,7 @@ from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .blend import HUE
-from .program import Program
+from .program import MAP_COUNT, Program
 from .rows import (
     ROWS,
     TEXELS,
@@ -34,7 +34,8 @@ from .rows import (
 
 #: Blocks of rows times steps from which another thread is worth calling.
 WORTH_A_THREAD = 512
-#: Addresses by tile number, of unrounded colors, (64, 64, 4), and values, (3, 64, 64), float32; 0 where there are none.
+#: Addresses by tile number, of unrounded colors, (64, 64, 4), and values, (planes, 64, 64), float32; 0 where there
+#: are none.
 Tables = tuple[NDArray[np.int64], NDArray[np.int64]]
 NO_TABLES: Tables = (np.zeros(0, np.int64), np.zeros(0, np.int64))
 NO_PIXELS = np.zeros((0, TILE, TILE, 4), np.uint16)
@@ -47,17 +48,17 @@ def run(
 ) -> None:  # fmt: skip
     """Run a program over the tiles of an area.
 
-    under: (6,) what lies there where `begin` has nothing. wanted: (4,) of the maps. holds: (tiles, 2) whether anything
-    is to be written of a tile's color and its values. color, values: (all tiles, 64, 64, 4) pixels to write, unless
-    there are tables to write `into`.
+    under: (UNDER,) what lies there where `begin` has nothing. wanted: (MAP_COUNT,) of the maps. holds: (tiles, 2)
+    whether anything is to be written of a tile's color and its values. color, values: (all tiles, 64, 64, 4) pixels to
+    write, unless there are tables to write `into`.
     """
     addresses = program.addresses(area.tiles)
 
     def work(a: int, b: int) -> None:
         _run(
             program.kinds, program.partners, program.amounts, program.modes, program.shares, program.mixes,
-            program.depth, program.coupled, addresses[a:b], under, wanted, area.tiles[a:b], area.rects[a:b],
-            holds[a:b], color, values, *begin, *into,
+            program.depth, program.coupled, program.planes, addresses[a:b], under, wanted, area.tiles[a:b],
+            area.rects[a:b], holds[a:b], color, values, *begin, *into,
         )  # fmt: skip
 
     worth_it = _blocks(area.rects) * (len(program) + 1) >= WORTH_A_THREAD
@@ -75,7 +76,7 @@ def _blocks(rects):  # type: ignore[no-untyped-def]
 @kernel
 def _has_any(addresses, modes, wanted, first, last):  # type: ignore[no-untyped-def]
     for step in range(first, last):
-        for m in range(4):
+        for m in range(MAP_COUNT):
             if wanted[m] and addresses[step, m] != 0 and modes[step, m] != -1:
                 return True
     return False
@@ -91,6 +92,7 @@ def _run(  # type: ignore[no-untyped-def]
     mixes,
     depth,
     coupled,
+    planes,
     addresses,
     under,
     wanted,
@@ -107,8 +109,8 @@ def _run(  # type: ignore[no-untyped-def]
     """Steps over what `from_` has of a tile, else over `under`; into the pictures or, unrounded, where `to_` says."""
     unit, one, full, half = np.float32(1.0 / 65535.0), np.float32(1.0), np.float32(65535.0), np.float32(0.5)
     colors = np.empty((depth + 1, 4 * TEXELS), np.float32)
-    lines = np.empty((depth + 1, 3, TEXELS), np.float32)
-    alphas = np.empty((depth + 1, 3, TEXELS), np.float32)
+    lines = np.empty((depth + 1, MAP_COUNT - 1, TEXELS), np.float32)
+    alphas = np.empty((depth + 1, planes, TEXELS), np.float32)
     source, share, mask = (
         np.empty(4 * TEXELS, np.float32),
         np.empty(4 * TEXELS, np.float32),
@@ -149,17 +151,19 @@ def _run(  # type: ignore[no-untyped-def]
                     for c in range(3):
                         line[4 * x + c] = under[c]
                     line[4 * x + 3] = one
+            known = 0
             if len(from_values) > 0 and from_values[t] != 0:
-                lines[0] = carray(as_float32(from_values[t]), (3, TILE // ROWS, TEXELS))[:, band]
-            elif with_values:
-                for m in range(3):
+                lines[0, :planes] = carray(as_float32(from_values[t]), (planes, TILE // ROWS, TEXELS))[:, band]
+                known = planes
+            if with_values:
+                for m in range(known, MAP_COUNT - 1):
                     lines[0, m] = under[3 + m]
             for k in range(count):
                 step = steps[k]
                 if kinds[step] == 1:
                     level += 1
                     colors[level] = np.float32(0.0)
-                    lines[level] = np.float32(0.0)
+                    lines[level, :planes] = np.float32(0.0)
                     alphas[level] = np.float32(0.0)
                     continue
                 if kinds[step] == 3:
@@ -167,16 +171,17 @@ def _run(  # type: ignore[no-untyped-def]
                         bent = carray(as_float32(addresses[i, step, 0]), (2, TILE // ROWS, 4 * TEXELS))[:, band]
                         bend_row(bent[0], bent[1], colors[0])
                     if with_values and addresses[i, step, 1] != 0:
-                        slopes = carray(as_float32(addresses[i, step, 1]), (2, 3, TILE // ROWS, TEXELS))[:, :, band]
-                        for m in range(3):
+                        shape = (2, planes, TILE // ROWS, TEXELS)
+                        slopes = carray(as_float32(addresses[i, step, 1]), shape)[:, :, band]
+                        for m in range(planes):
                             bend_row(slopes[0, m], slopes[1, m], lines[0, m])
                     continue
                 group = kinds[step] == 2
                 if group:
                     level -= 1
-                masked = addresses[i, step, 4] != 0 or starts[step] != one
+                masked = addresses[i, step, MAP_COUNT] != 0 or starts[step] != one
                 if masked:
-                    mask_along(addresses[i, step, 4], starts[step], band, mask)
+                    mask_along(addresses[i, step, MAP_COUNT], starts[step], band, mask)
                 elif kinds[step] == 4 or kinds[step] == 5:
                     mask[:] = one
                 if kinds[step] == 4:
@@ -244,7 +249,7 @@ def _run(  # type: ignore[no-untyped-def]
                         blend_row(mode, source, one, share, line)
                     else:
                         blend_row(mode, row, unit, share, line)
-                for m in range(3):
+                for m in range(planes):
                     if not ((wanted[m + 1] or coupled) and with_values) or modes[step, m + 1] == -1:
                         continue
                     if not group and addresses[i, step, m + 1] == 0:
@@ -277,7 +282,7 @@ def _run(  # type: ignore[no-untyped-def]
                 if to_color[t] != 0:
                     carray(as_float32(to_color[t]), (TILE // ROWS, 4 * TEXELS))[band] = colors[0]
                 if to_values[t] != 0:
-                    carray(as_float32(to_values[t]), (3, TILE // ROWS, TEXELS))[:, band] = lines[0]
+                    carray(as_float32(to_values[t]), (planes, TILE // ROWS, TEXELS))[:, band] = lines[0, :planes]
                 continue
             for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
                 at = (y - band * ROWS) * TILE
@@ -287,7 +292,7 @@ def _run(  # type: ignore[no-untyped-def]
                     for j in range(len(target)):
                         target[j] = np.uint16(line[j] * full + half)
                 if writes_values:
-                    for m in range(3):
+                    for m in range(MAP_COUNT - 1):
                         if wanted[m + 1]:
                             for x in range(left, right):
                                 values[t, y, x, m] = np.uint16(lines[0, m, at + x] * full + half)

@@ -9,14 +9,14 @@ from ..kernels import addresses_in, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .blend import EXCLUSION, MULTIPLY, NORMAL, SCREEN
-from .program import ADJUST, LAY, OFF, PUSH, REPLACE, Program, bend
+from .program import ADJUST, LAY, MAP_COUNT, OFF, PUSH, REPLACE, UNDER, Program, bend
 from .steps import Tables, run
 
 #: Modes whose result is a factor times the backdrop and an offset.
 AFFINE = (OFF, NORMAL, MULTIPLY, SCREEN, EXCLUSION)
-#: Bytes of an unrounded tile: its color and its three values.
-COLOR_BYTES, VALUES_BYTES = TILE * TILE * 4 * 4, TILE * TILE * 3 * 4
-EVERY = np.ones(4, np.bool_)
+#: Bytes of an unrounded tile: its color, and one of its values.
+COLOR_BYTES, VALUE_BYTES = TILE * TILE * 4 * 4, TILE * TILE * 4
+EVERY = np.ones(MAP_COUNT, np.bool_)
 
 
 class Room:
@@ -43,7 +43,7 @@ class Held:
 
     def cost(self, touched: NDArray[np.bool_]) -> NDArray[np.int64]:
         """(n,) bytes that tiles take of which (n, 2) colors and values are touched."""
-        return np.asarray(self.backdrops * (touched @ np.array([COLOR_BYTES, VALUES_BYTES])))
+        return np.asarray(self.backdrops * (touched @ np.array([COLOR_BYTES, self.program.planes * VALUE_BYTES])))
 
     def touched(self, tiles: NDArray[np.int32]) -> NDArray[np.bool_]:
         """(n, 2) whether anything is laid on the colors and the values of tiles."""
@@ -52,8 +52,8 @@ class Held:
         return found
 
     def take(self, tiles: NDArray[np.int32], touched: NDArray[np.bool_], under: NDArray[np.float32]) -> None:
-        """Work these tiles out. under: (6,) the only backdrop, where there is one."""
-        shapes = (TILE, TILE, 4), (3, TILE, TILE)
+        """Work these tiles out. under: (UNDER,) the only backdrop, where there is one."""
+        shapes = (TILE, TILE, 4), (self.program.planes, TILE, TILE)
         blocks = [
             np.empty((int(touched[:, i].sum()), self.backdrops, *shape), np.float32) for i, shape in enumerate(shapes)
         ]
@@ -63,7 +63,7 @@ class Held:
             into = (np.zeros_like(self.tables[0]), np.zeros_like(self.tables[1]))
             for i, block in enumerate(blocks):
                 into[i][tiles[touched[:, i]]] = addresses_in(block) + backdrop * block[:1, :1].nbytes
-            start = under if self.backdrops == 1 else np.full(6, 1 - backdrop, np.float32)
+            start = under if self.backdrops == 1 else np.full(UNDER, 1 - backdrop, np.float32)
             run(self.program, start, area.only(some), EVERY, touched[some], into=into)
             if backdrop == 0:
                 for i, table in enumerate(self.tables):
@@ -167,6 +167,6 @@ def _runs(program: Program, first: int) -> list[tuple[int, int, bool]]:
 def _find_touched(addresses, modes, found):  # type: ignore[no-untyped-def]
     for i in range(len(found)):
         for step in range(addresses.shape[1]):
-            for m in range(4):
+            for m in range(MAP_COUNT):
                 if addresses[i, step, m] != 0 and modes[step, m] != -1:
                     found[i, min(m, 1)] = True

@@ -63,13 +63,13 @@ class Materials:
             _number(pbr.get("roughnessFactor", 1.0), 0.5, 1.0),
             _number(pbr.get("metallicFactor", 1.0), 0.5, 1.0),
             multiplied=True,
-            untouched=_untouched(material, factor[3] if len(factor) > 3 else 1.0),
+            untouched=_untouched(material),
         )
         for key, slot in (("baseColorTexture", "base_color"), ("metallicRoughnessTexture", "metallic_roughness")):
             if key in pbr:
                 self._picture(pbr[key], slot, look)
         if look.untouched.alpha_mode != "OPAQUE":
-            self.kept["transparency"].append(look.name)
+            look.opacity = factor[3] if len(factor) > 3 else 1.0
             if "baseColorTexture" in pbr:
                 self._picture(pbr["baseColorTexture"], "opacity", look)
         for key, (slot, what) in UNTOUCHED.items():
@@ -99,13 +99,12 @@ class Materials:
                 look.missing[slot] = PurePosixPath(unquote(uri).replace("\\", "/")).name
 
 
-def _untouched(material: dict[str, Any], alpha: float) -> Untouched:
+def _untouched(material: dict[str, Any]) -> Untouched:
     glow = [_number(v, 0.0, 1.0) for v in material.get("emissiveFactor", [0, 0, 0])]
     return Untouched(
         double_sided=bool(material.get("doubleSided")),
         alpha_mode=material.get("alphaMode", "OPAQUE"),
         alpha_cutoff=_number(material.get("alphaCutoff", 0.5), 0.5),
-        alpha=alpha,
         emissive=(glow[0], glow[1], glow[2]),
         normal_scale=_number(material.get("normalTexture", {}).get("scale", 1.0), 1.0),
         occlusion_strength=_number(material.get("occlusionTexture", {}).get("strength", 1.0), 1.0, 1.0),

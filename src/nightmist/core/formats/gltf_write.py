@@ -157,7 +157,7 @@ class _Writer:
         textures = {slot: self._texture(f"{name} {slot}", picture) for slot, picture in pictures.items()}
         pbr: dict[str, Any] = {f"{slot}Texture": textures.pop(slot) for slot in PAINTED if slot in textures}
         color = [1.0, 1.0, 1.0] if "baseColorTexture" in pbr else [*look.base_color]
-        pbr["baseColorFactor"] = [*color, rest.alpha]
+        pbr["baseColorFactor"] = [*color, rest.alpha * (1.0 if "baseColorTexture" in pbr else look.opacity)]
         pbr["roughnessFactor"], pbr["metallicFactor"] = (
             (1.0, 1.0) if "metallicRoughnessTexture" in pbr else (look.roughness, look.metallic)
         )

@@ -39,7 +39,7 @@ PICTURES = {
     "map_Bump": "height", "map_bump": "height", "bump": "height", "disp": "height",
     "norm": "normal", "map_Ke": "emissive", "map_d": "opacity",
 }  # fmt: skip
-UNTOUCHED = {"normal": "the normal picture", "emissive": "the glow picture", "opacity": "the transparency picture"}
+UNTOUCHED = {"normal": "the normal picture", "emissive": "the glow picture"}
 LEFT_OUT = {
     "map_Ks": "the gloss color picture", "map_Ns": "the gloss picture", "map_Ka": "the ambient picture",
 }  # fmt: skip
@@ -202,8 +202,8 @@ class _Reader:
 
     def _see_through(self, look: SurfaceLook, alpha: float) -> None:
         if alpha < 1:
-            look.untouched = look.untouched.model_copy(update={"alpha": alpha, "alpha_mode": "BLEND"})
-            self._handed_through("the transparency", look)
+            look.opacity = alpha
+            look.untouched = look.untouched.model_copy(update={"alpha_mode": "BLEND"})
 
     def _handed_through(self, what: str, look: SurfaceLook) -> None:
         self._say(f"Not painted or shown here, but handed off as it came: {what} of {look.name}.")

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple, get_args
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypeIs
 
-#: Pictures that are not painted here, and are handed through as they came.
+#: Pictures that are not painted here, and are handed through as they came; opacity only in projects that were made
+#: before it could be painted.
 UntouchedSlot = Literal["normal", "occlusion", "emissive", "opacity"]
-UNTOUCHED_SLOTS: tuple[UntouchedSlot, ...] = get_args(UntouchedSlot)
+UNTOUCHED_SLOTS: tuple[UntouchedSlot, ...] = ("normal", "occlusion", "emissive")
 
 
 def is_untouched(slot: str) -> TypeIs[UntouchedSlot]:
@@ -21,7 +22,10 @@ def is_untouched(slot: str) -> TypeIs[UntouchedSlot]:
 
 
 class Untouched(BaseModel):
-    """What a material says of what is not painted here, in glTF's terms (glTF 2.0, 3.9)."""
+    """What a material says of what is not painted here, in glTF's terms (glTF 2.0, 3.9).
+
+    alpha: besides what is painted, in projects that were made before opacity could be.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -59,6 +63,7 @@ class SurfaceLook:
     base_color: tuple[float, float, float] = (0.8, 0.8, 0.8)  # linear, as glTF's baseColorFactor
     roughness: float = 0.5
     metallic: float = 0.0
+    opacity: float = 1.0  # the alpha of glTF's baseColorFactor, 1 for what is opaque
     pictures: dict[str, bytes] = field(default_factory=dict)
     missing: dict[str, str] = field(default_factory=dict)  # to the name of a file that was not given
     multiplied: bool = False  # the factors multiply the pictures, as glTF has it

@@ -15,7 +15,7 @@ from .packing import pack_islands
 from .topology import islands_of
 from .unwrap import face_areas, flat_areas
 
-#: Channels of all maps that are handed off: color 3, roughness, metallic, height, normal 3.
+#: Channels of all maps that every surface hands off: color 3, roughness, metallic, height, normal 3.
 CHANNELS = 9
 SIDES = (1024, 2048, 4096)
 #: Packing is tried at this size; density grows with the side.

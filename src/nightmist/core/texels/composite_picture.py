@@ -79,6 +79,12 @@ class Picture:
         found: NDArray[np.uint16] = np.where(self.plain[tile, None] == 1, self.colors[tile], held)
         return found
 
+    def least(self, channel: int) -> int:
+        """The smallest number of a channel."""
+        spelled = np.flatnonzero(self.plain == 0)
+        found = [int(self.pixels[tile, ..., channel].min()) for tile in spelled]
+        return min(*found, 65535, int(self.colors[self.plain == 1, channel].min(initial=65535)))
+
     def encode(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8]:
         """A rectangle for the screen, (h, w, 4), rounded once to 256 even steps; (1, 1, 4) when it is one color."""
         if (color := self._one_color(top, bottom, left, right)) is not None:

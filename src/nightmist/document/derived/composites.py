@@ -24,9 +24,10 @@ PictureName = Literal["color", "values", "relief"]
 PICTURES: tuple[PictureName, ...] = ("color", "values", "relief")
 PICTURE_OF: dict[MapName, PictureName] = {
     "base_color": "color", "height": "values", "roughness": "values", "metallic": "values",
+    "opacity": "values",
 }  # fmt: skip
-#: Channels of "values": as glTF packs them, with height where glTF keeps occlusion.
-VALUE_CHANNEL: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2}
+#: Channels of "values": as glTF packs them, with height where glTF keeps occlusion, and opacity behind.
+VALUE_CHANNEL: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2, "opacity": 3}
 #: The normal of what has no relief, as a texel.
 LEVEL = (32768, 32768, 65535, 65535)
 

@@ -43,7 +43,7 @@ class LaidFilter(Filtered):
     def meeting(self, below: Sequence[Shown], lazy: Sequence[Lazy]) -> None:
         """It goes on over these nodes, whose pixels are what they were. lazy: their tiles that are worked out."""
         nodes = [core_node(one, len(self.known)) for one in below]
-        self.below = Ready(compiled([CoreGroup(nodes)] if self.inside else nodes), lazy)
+        self.below = Ready(compiled([CoreGroup(nodes)] if self.inside else nodes, whole=True), lazy)
         self.nodes = frozenset(each for one in below for each in one.ids())
 
     def _write(self, tiles: NDArray[np.int32], planes: NDArray[np.float32]) -> None:

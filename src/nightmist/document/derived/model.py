@@ -54,7 +54,9 @@ def look_of(surface: Surface) -> SurfaceLook:
     """A surface's start values as a file's material has them."""
     red, green, blue = decode(surface.start.base_color).tolist()
     start = surface.start
-    return SurfaceLook(surface.name, (red, green, blue), start.roughness, start.metallic, untouched=surface.untouched)
+    return SurfaceLook(
+        surface.name, (red, green, blue), start.roughness, start.metallic, start.opacity, untouched=surface.untouched
+    )
 
 
 def faces_of_runs(runs: list[tuple[int, int]], count: int) -> NDArray[np.int64]:

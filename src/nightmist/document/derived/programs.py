@@ -150,7 +150,7 @@ class Programs:
         now.key = (surface.start, surface.size, now.painted, tuple(_trace(one, now.painted) for one in shown))
         ends = np.cumsum([0, *(_steps(one) for one in shown)]).tolist()
         places = [i for i, one in enumerate(shown) if one.node.id in now.painted]
-        if before.around and before.key == now.key:
+        if before.around and before.key == now.key and before.program.planes == now.program.planes:
             now.around = before.around.meeting(now.program)
         else:
             if before.around:

@@ -110,4 +110,6 @@ def usual_depth(mesh: Mesh) -> float:
 def start_of(look: SurfaceLook) -> StartValues:
     """A material's factors as start values."""
     red, green, blue = encode(look.base_color).tolist()
-    return StartValues(base_color=(red, green, blue), roughness=look.roughness, metallic=look.metallic)
+    return StartValues(
+        base_color=(red, green, blue), roughness=look.roughness, metallic=look.metallic, opacity=look.opacity
+    )

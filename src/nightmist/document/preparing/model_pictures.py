@@ -26,7 +26,10 @@ def maps_of(
     place on the model.
     """
     picture = read_picture(name, data)
-    if factors is not None:
+    if slot == "opacity":
+        # In the alpha, or in the gray of what has none.
+        picture = picture[..., [3 if (picture[..., 3] < 65535).any() else 0] * 4]
+    if factors is not None or slot == "opacity":
         # A material's alpha is its own (glTF 2.0, 3.9.4); none of its color is missing for that.
         picture[..., 3] = 65535
     image = _placed(name, picture, layout, place)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ...core.compose import Group as CoreGroup
 from ...core.compose import compiled
+from ...core.compose.program import UNDER
 from ...core.compose.surroundings import Held
 from ...core.errors import NightmistError
 from ...core.names import listed, unused_name
@@ -128,13 +129,13 @@ def _baked(document: Document, surface: Surface, shown: Sequence[Shown]) -> dict
     count = surface.width // TILE * (surface.height // TILE)
     for laid in document.lazy([raster for one in shown for raster in one.all_rasters()]):
         laid.hold(np.arange(count, dtype=np.int32))
-    program = compiled([CoreGroup([core_node(one, count) for one in shown])])
+    program = compiled([CoreGroup([core_node(one, count) for one in shown])], whole=True)
     made = {name: Raster(*surface.size, CHANNELS[name]) for name in MAPS}
     for first in range(0, count, BATCH):
         tiles = np.arange(first, min(first + BATCH, count), dtype=np.int32)
         held = Held(program, count, 2)
         touched = held.touched(tiles)
-        held.take(tiles, touched, np.zeros(6, np.float32))
+        held.take(tiles, touched, np.zeros(UNDER, np.float32))
         colors, values = held.blocks
         _put(made["base_color"], tiles[touched[:, 0]], colors[:, 1, ..., :3], 1 - colors[:, 0, ..., :1])
         for name, place in VALUE_CHANNEL.items():

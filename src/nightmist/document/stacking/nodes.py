@@ -193,7 +193,8 @@ def show_alone(document: Document, node: Node) -> Change:
 def set_map(document: Document, node: Node, name: MapName, **properties: object) -> Change:
     """How a node meets one map: on, opacity, blend (None: the node's)."""
     use = node.maps.get(name, NodeMap()).but(**properties)
-    maps = {key: each for key, each in {**node.maps, name: use}.items() if each != NodeMap()}
+    explicit = isinstance(node, Adjustment)
+    maps = {key: each for key, each in {**node.maps, name: use}.items() if explicit or each != NodeMap()}
     return set_node(document, node, maps=maps)
 
 

@@ -133,6 +133,8 @@ class Decal(Value):
     def _flat(cls, pigment: Pigment) -> Pigment:
         if pigment.height is not None:
             raise ValueError("a decal stands up by its relief, in model units, not by a pigment's height")
+        if pigment.opacity is not None:
+            raise ValueError("a decal cuts no holes; paint opacity on a layer")
         return pigment
 
 

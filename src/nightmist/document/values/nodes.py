@@ -80,7 +80,9 @@ class NodeValue(Value):
     alpha_locked: bool = Field(default=False, description="paint stays where there is some already")
     opacity: Share = 1.0
     blend: BlendMode = "normal"
-    maps: dict[MapName, NodeMap] = Field(default={}, description="maps that it meets in a way of their own")
+    maps: dict[MapName, NodeMap] = Field(
+        default={}, validate_default=True, description="maps that it meets in a way of their own"
+    )
     mask: MaskOf | None = None
     mix: MixByHeight | None = Field(default=None, description="with a mask: meets what lies below by height")
 
@@ -179,6 +181,12 @@ class Adjustment(NodeValue):
     amount: float = Field(default=0.02, ge=0, le=0.25)
     grain: float = Field(default=0.1, ge=0.002, le=2)
     seed: int = Field(default=0, ge=0, le=9999)
+
+    @field_validator("maps")
+    @classmethod
+    def _leaves_holes(cls, maps: dict[MapName, NodeMap]) -> dict[MapName, NodeMap]:
+        # What was made before opacity could be painted does not say so, and nothing is to vanish for that.
+        return {"opacity": NodeMap(on=False), **maps}
 
     @model_validator(mode="after")
     def _sound(self) -> Adjustment:

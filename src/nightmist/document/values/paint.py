@@ -12,14 +12,16 @@ from ...core.brush.falloff import Falloff
 from ...core.compose import BlendMode
 from .base import Share, Value
 
-MapName = Literal["base_color", "roughness", "metallic", "height"]
-MAPS: tuple[MapName, ...] = ("base_color", "roughness", "metallic", "height")
+MapName = Literal["base_color", "roughness", "metallic", "height", "opacity"]
+MAPS: tuple[MapName, ...] = ("base_color", "roughness", "metallic", "height", "opacity")
 #: What a node holds pixels of: the maps, and its mask.
 PlaneName = MapName | Literal["mask"]
 MASK: Literal["mask"] = "mask"
 PLANES: tuple[PlaneName, ...] = (*MAPS, MASK)
 #: Channels of a node's raster, alpha included.
-CHANNELS: dict[PlaneName, int] = {"base_color": 4, "roughness": 2, "metallic": 2, "height": 2, "mask": 2}
+CHANNELS: dict[PlaneName, int] = {
+    "base_color": 4, "roughness": 2, "metallic": 2, "height": 2, "opacity": 2, "mask": 2
+}  # fmt: skip
 
 Tool = Literal["brush", "erase", "smear", "soften", "sharpen", "clone"]
 TOOLS: tuple[Tool, ...] = Tool.__args__  # type: ignore[attr-defined]
@@ -34,6 +36,7 @@ class Pigment(Value):
     roughness: Share | None = None
     metallic: Share | None = None
     height: Share | None = Field(default=None, description="0.5 is the untouched surface")
+    opacity: Share | None = Field(default=None, description="0 is a hole, 1 is solid")
 
     @field_validator("base_color")
     @classmethod

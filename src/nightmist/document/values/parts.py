@@ -48,6 +48,7 @@ class StartValues(Value):
     roughness: Share
     metallic: Share
     height: Share = 0.5
+    opacity: Share = 1.0
 
 
 #: Model units that height 0-1 spans where no model says how large it is.
@@ -56,7 +57,7 @@ DEFAULT_DEPTH = 0.02
 LEAST_GUTTER, MOST_GUTTER = 4, 120
 
 
-MapSlot = Literal["base_color", "metallic_roughness", "roughness", "metallic", "height"]
+MapSlot = Literal["base_color", "metallic_roughness", "roughness", "metallic", "height", "opacity"]
 MAP_SLOTS: tuple[MapSlot, ...] = get_args(MapSlot)
 
 
@@ -123,9 +124,10 @@ class Surface(Value):
         return self.width, self.height
 
     @property
-    def under(self) -> tuple[float, float, float, float, float, float]:
-        """What lies under its stack: sRGB-encoded color, height, roughness, metallic."""
-        return *self.start.base_color, self.start.height, self.start.roughness, self.start.metallic
+    def under(self) -> tuple[float, float, float, float, float, float, float]:
+        """What lies under its stack: sRGB-encoded color, height, roughness, metallic, opacity."""
+        start = self.start
+        return *start.base_color, start.height, start.roughness, start.metallic, start.opacity
 
     def texel_at(self, uv: tuple[float, float]) -> tuple[int, int]:
         """Row and column of the texel at a place of the map; the map repeats."""

@@ -94,8 +94,9 @@ export class DressedSurface {
   /** From now on what is not solid is left out, which costs a little everywhere. */
   private openHoles(): void {
     for (const material of this.painted) {
-      material.needsUpdate ||= !material.alphaHash;
-      material.alphaHash = true;
+      if (material.defines && "HOLES" in material.defines) continue;
+      material.defines = { ...material.defines, HOLES: "" };
+      material.needsUpdate = true;
     }
   }
 
@@ -182,16 +183,18 @@ interface Opacity {
   holes: { value: boolean };
 }
 
-/** What is half there is left out at every other place, so that nothing has to be drawn in an order. */
+/** What is half there is left out at every other place, so that nothing has to be drawn in an order; evenly spread by
+ * interleaved gradient noise (Jimenez 2014). */
 function letThrough(shader: THREE.WebGLProgramParametersWithUniforms, opacity: Opacity): void {
   Object.assign(shader.uniforms, opacity);
   shader.fragmentShader = shader.fragmentShader
-    .replace("#include <common>", "#include <common>\n#ifdef USE_ALPHAHASH\nuniform sampler2D opacityMap;\nuniform bool holes;\n#endif")
+    .replace("#include <common>", "#include <common>\n#ifdef HOLES\nuniform sampler2D opacityMap;\nuniform bool holes;\n#endif")
     .replace(
       "#include <map_fragment>",
       `#include <map_fragment>
-      #ifdef USE_ALPHAHASH
-      if (holes) diffuseColor.a = texture2D(opacityMap, vMapUv).a;
+      #ifdef HOLES
+      float spread = fract(52.9829189 * fract(dot(floor(gl_FragCoord.xy), vec2(0.06711056, 0.00583715))));
+      if (holes && texture2D(opacityMap, vMapUv).a <= spread) discard;
       #endif`,
     );
 }

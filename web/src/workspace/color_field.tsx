@@ -20,7 +20,7 @@ export function ColorField({ label, color, disabled, onChange }: Props) {
   const withChannel = (k: number, value: number) =>
     onChange(`#${channels.map((old, i) => (i === k ? Math.round(value) : old).toString(16).padStart(2, "0")).join("")}`);
   return (
-    <div className="flex min-w-0 grow items-center gap-2">
+    <div className="flex min-w-0 grow items-center gap-2 max-[1180px]:gap-1">
       <Popover className="min-w-0 grow">
         <PopoverButton
           disabled={disabled}
@@ -41,7 +41,7 @@ export function ColorField({ label, color, disabled, onChange }: Props) {
       <HexColorInput
         prefixed color={shown} disabled={disabled} aria-label={label} title="Six digits of a color can be typed" spellCheck={false}
         onChange={onChange}
-        className="h-6 w-[66px] shrink-0 rounded-control bg-transparent text-right text-ink-2 hover:bg-fog-2 focus:bg-fog-2 disabled:opacity-45"
+        className="h-6 w-[66px] max-[1180px]:w-[58px] shrink-0 rounded-control bg-transparent text-right text-ink-2 hover:bg-fog-2 focus:bg-fog-2 disabled:opacity-45"
       />
     </div>
   );

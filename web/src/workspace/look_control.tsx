@@ -22,18 +22,16 @@ const SHADINGS: { value: Shading; text: string; hint: string }[] = [
 ];
 /** So many of them stand over the stage. */
 const AT_HAND = 3;
-const MAPS: { value: Shading; text: string }[] = [
+const MAPS: { value: Shading; text: string; hint?: string }[] = [
   { value: "base_color", text: "Color" },
   { value: "roughness", text: "Rough" },
   { value: "metallic", text: "Metal" },
   { value: "height", text: "Height" },
-  { value: "opacity", text: "Solid" },
   { value: "normal", text: "Normal" },
-];
-const CHANNELS: { value: Shading; text: string }[] = [
-  { value: "red", text: "Red" },
-  { value: "green", text: "Green" },
-  { value: "blue", text: "Blue" },
+  { value: "opacity", text: "Solid", hint: "White is there, black is a hole" },
+  { value: "red", text: "Red", hint: "Of the color" },
+  { value: "green", text: "Green", hint: "Of the color" },
+  { value: "blue", text: "Blue", hint: "Of the color" },
 ];
 const SKIES: { value: SurroundingsName; text: string; hint: string }[] = [
   { value: "quay", text: "Quay", hint: "An overcast quay" },
@@ -64,8 +62,7 @@ export function LookControl({ stage, project, atHand }: { stage: Stage; project:
           </div>
           <p className="mt-2 font-semibold text-ink-2">One map alone, as stored</p>
           <div className="-ml-1">
-            <Segmented label="One map" options={MAPS} value={look.shading} onChange={(shading) => setLook({ shading })} />
-            <Segmented label="One channel of the color" options={CHANNELS} value={look.shading} onChange={(shading) => setLook({ shading })} />
+            <Segmented label="One map" options={MAPS} value={look.shading} onChange={(shading) => setLook({ shading })} wraps />
           </div>
           <p className="mt-2 font-semibold text-ink-2">Surroundings</p>
           <div className="-ml-1">

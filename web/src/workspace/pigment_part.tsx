@@ -38,14 +38,14 @@ export function PigmentPart() {
     );
   };
   const title = (
-    <span className="flex grow items-center gap-2">
-      <span className="w-[62px] shrink-0">Pigment</span>
-      <span className="flex min-w-0 grow items-center gap-2 font-normal text-ink">
+    <span className="flex min-w-0 grow items-center gap-2 max-[1180px]:gap-1.5">
+      <span className="shrink-0 min-[1181px]:w-[62px]">Pigment</span>
+      <span className="flex min-w-0 grow items-center gap-2 font-normal text-ink max-[1180px]:gap-1">
         <ColorField label="Color" color={pigment.base_color ?? resting.base_color} disabled={pigment.base_color == null} onChange={(base_color) => setPigment({ base_color })} />
         {onOff("color", "base_color")}
       </span>
-      <button type="button" title={tooltip("swap")} aria-label="Swap pigments" onClick={swapLoads} className="flex h-6 items-center gap-1 rounded-control px-1.5 font-normal hover:bg-fog-2">
-        <IconArrowsExchange size={15} stroke={1.7} />
+      <button type="button" title={tooltip("swap")} aria-label="Swap pigments" onClick={swapLoads} className="flex h-6 items-center shrink-0 gap-1 rounded-control px-1.5 font-normal hover:bg-fog-2 max-[1180px]:px-1">
+        <IconArrowsExchange size={15} stroke={1.7} className="max-[1180px]:hidden" />
         <span className="size-4 rounded-full shadow-[inset_0_0_0_1px_rgb(0_0_0/0.18)]" style={{ background: other ? eightBits(other) : "transparent" }} />
       </button>
     </span>

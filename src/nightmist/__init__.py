@@ -1,4 +1,4 @@
-"""Nightmist: paint color, roughness, metallic and bump directly onto 3D models.
+"""Nightmist: paint color, roughness, metallic, bump and opacity directly onto 3D models.
 
 The names below are the public surface of the package, the same engine that the browser uses.
 """

@@ -40,7 +40,7 @@ def whole(doc: Document):
 def change(doc: Document, kind: str, dice: int) -> None:
     """One of the changes a painter can make, chosen and varied by a number."""
     surface = doc.surfaces[["left", "right"][dice % 2]]
-    pigment = Pigment(base_color=f"#{dice * 7919 % 0xFFFFFF:06x}", height=dice % 10 / 10)
+    pigment = Pigment(base_color=f"#{dice * 7919 % 0xFFFFFF:06x}", height=dice % 10 / 10, opacity=dice % 3 / 2)
     layer = surface.layers[dice % len(surface.layers)] if len(surface.layers) else None
     if kind == "add" or layer is None:
         surface.layers.add("brushed", index=dice % 3)
@@ -57,7 +57,7 @@ def change(doc: Document, kind: str, dice: int) -> None:
     elif kind == "fill":
         doc.fill(layer, pigment, surface.name)
     elif kind == "gradient":
-        doc.gradient(layer, (-2, 0, 0), (2, 0.1, 0), (pigment, Pigment(base_color="#ffffff", height=0.5)))
+        doc.gradient(layer, (-2, 0, 0), (2, 0.1, 0), (pigment, Pigment(base_color="#ffffff", height=0.5, opacity=1)))
     else:
         path = [(100 + dice % 90, 150), (300 - dice % 70, 100 + dice % 60)]
         doc.stroke(layer, path, CAMERA, Tip(radius=25, strength=0.6), pigment, tool="brush" if dice % 3 else "erase")

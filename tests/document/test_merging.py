@@ -35,7 +35,7 @@ def painted(seed=1):
 @pytest.mark.parametrize("mode", ["normal", "multiply", "overlay"])
 def test_merging_down_changes_nothing_that_is_seen(mode):
     doc, surface, (low, middle, _high) = painted()
-    doc.fill(low, Pigment(base_color="#808080", roughness=0.5, height=0.5))
+    doc.fill(low, Pigment(base_color="#808080", roughness=0.5, height=0.5, opacity=0.5))
     middle.blend = mode
     middle.opacity = 0.7
     middle.maps["height"].opacity = 0.5

@@ -26,7 +26,7 @@ def washed(tmp_path):
     doc = Document.from_mesh(sphere(), "ball", (SIDE, SIDE))
     surface = doc.surfaces["surface"]
     coat = surface.layers.add("brushed", name="Coat")
-    doc.fill(coat, Pigment(base_color="#336699", height=0.6))
+    doc.fill(coat, Pigment(base_color="#336699", height=0.6, opacity=0.4))
     top = np.flatnonzero(doc.mesh.corners.mean(axis=1)[:, 1] > 0.2)
     doc.fill(coat, Pigment(base_color="#ffffff", height=0.5), region=top)
     coat.add_mask(value=0.7).change(soften=6)

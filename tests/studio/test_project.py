@@ -24,7 +24,7 @@ from nightmist.studio.stack_messages import AddNode, ChangeNode, MoveNodes, Remo
 from ..shapes import walls
 
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
-RED = Pigment(base_color="#ff0000", height=0.7)
+RED = Pigment(base_color="#ff0000", height=0.7, opacity=0.2)
 TIP = Tip(radius=30, strength=1, hardness=0.9)
 
 

@@ -8,9 +8,10 @@ import numpy as np
 import pytest
 
 from nightmist.core.mesh.same_triangles import same_triangles
-from nightmist.core.texels.transfer import lost_places
+from nightmist.core.texels.ownership import own_texels
+from nightmist.core.texels.transfer import lost_places, places_of, texels_of_faces
 
-from ..shapes import placed, plane
+from ..shapes import overlapped, placed, plane, repeating
 
 
 def brute(old, new, tolerance):
@@ -63,3 +64,26 @@ def test_places_are_lost_where_the_new_square_ends(unit):
     assert 0.2 < lost.mean() < 0.4
     assert lost_places(old, new, points, normals, np.zeros(0, np.int64), slack).all()
     assert lost_places(old, new, points, -normals, np.arange(len(new.faces)), slack).all()
+
+
+@pytest.mark.parametrize("shape", [overlapped, repeating])
+def test_texels_of_faces_are_listed_once_each_with_their_place_in_space(shape):
+    """Also where faces share them, and where UVs run over the map's border: as each face's corners say."""
+    mesh = shape()
+    own = own_texels(mesh, np.arange(len(mesh.faces)), mesh.uvs[0], 128, 128)
+    chosen = np.arange(len(own.faces)) % 3 != 1
+    where = texels_of_faces(own, chosen)
+    assert len(np.unique(where[:, :2], axis=0)) == len(where)
+    listed = np.zeros((128, 128), bool)
+    listed[where[:, 0], where[:, 1]] = True
+    assert (listed == own.covered_by(chosen)).all()
+    face, points = places_of(own, where)
+    assert chosen[face].all()
+    uv, corners = mesh.uvs[0][own.faces[face]].astype(float), mesh.corners[own.faces[face]].astype(float)
+    # The place's shares of the face's corners, found in space, lead to the texel in the map, but for whole turns.
+    sides = corners[:, 1:] - corners[:, :1]
+    shares = np.array(
+        [np.linalg.lstsq(s.T, p, rcond=None)[0] for s, p in zip(sides, points - corners[:, 0], strict=True)]
+    )
+    texel = (uv[:, 0] + np.einsum("ns,nsk->nk", shares, uv[:, 1:] - uv[:, :1])) * 128 - 0.5
+    assert np.abs((texel - where[:, 1::-1] + 64) % 128 - 64).max() < 1e-3

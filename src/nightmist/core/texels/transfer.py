@@ -73,7 +73,7 @@ def nearest_places(
     open_faces = np.flatnonzero(place.surface == -1)
     if not len(open_faces):
         return place
-    where, points = texels_of_faces(own, place.surface == -1)
+    where = texels_of_faces(own, place.surface == -1)
     count = len(where)
     texel = np.zeros((own.height, own.width, 2), np.float32)
     texel_surface = np.full((own.height, own.width), -1, np.int32)
@@ -81,8 +81,9 @@ def nearest_places(
     facing = _by_octant(old)
     for first in range(0, count, BATCH):
         progress("Finding the paint's old place", first / count)
-        there, ask = where[first : first + BATCH], points[first : first + BATCH]
-        wanted = own.normals[there[:, 2]]
+        there = where[first : first + BATCH]
+        face, ask = places_of(own, there)
+        wanted = own.normals[face]
         found, near = nearest_faces(old, ask, wanted, facing)
         good = found >= 0
         weights = barycentric(corners[found[good]], near[good])
@@ -95,13 +96,20 @@ def nearest_places(
     return OldPlace(place.matrix, surface, texel, texel_surface)
 
 
-def texels_of_faces(own: Ownership, chosen: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
-    """The texels of some of a table's faces: (n, 3) row, column and the face's place in it, and (n, 3) in space."""
-    table = (own.tile_start, own.pieces, own.spans, own.columns, own.matrices, chosen.astype(np.uint8))
-    count = _texels_of_faces(*table, np.zeros((0, 3), np.int32), np.zeros((0, 3)))
-    where, points = np.zeros((count, 3), np.int32), np.zeros((count, 3))
-    _texels_of_faces(*table, where, points)
-    return where, points
+def texels_of_faces(own: Ownership, chosen: NDArray[np.bool_]) -> NDArray[np.int32]:
+    """(n, 3) the texels of some of a table's faces, each once however many of them it has: row, column, a piece."""
+    found = np.full((own.height, own.width), -1, np.int32)
+    _mark_pieces(own.tile_start, own.pieces, own.spans, own.columns, chosen.astype(np.uint8), found)
+    where = np.empty((np.count_nonzero(found >= 0), 3), np.int32)
+    _list_marked(found, where)
+    return where
+
+
+def places_of(own: Ownership, where: NDArray[np.int32]) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
+    """Of texels as `texels_of_faces` has them: (n,) the face, by its place in the table, and (n, 3) the middle."""
+    faces, points = np.empty(len(where), np.int32), np.empty((len(where), 3))
+    _places(own.pieces, own.matrices, where, faces, points)
+    return faces, points
 
 
 def nearest_faces(
@@ -232,28 +240,40 @@ def _nearest_agreeing(
 
 
 @kernel
-def _texels_of_faces(tile_start, pieces, spans, columns, matrices, chosen, where, points):  # type: ignore[no-untyped-def]
-    """Count texels of chosen faces, and write (y, x, face) and their places where there is room (call twice)."""
-    count = 0
+def _mark_pieces(tile_start, pieces, spans, columns, chosen, found):  # type: ignore[no-untyped-def]
+    """Write the piece of a chosen face that holds each texel, (H, W); of several the last one."""
     for t in range(len(tile_start) - 1):
         top, left = (t // columns) * TILE, (t % columns) * TILE
         for p in range(tile_start[t], tile_start[t + 1]):
-            f = pieces[p, 0]
-            if chosen[f] == 0:
+            if chosen[pieces[p, 0]] == 0:
                 continue
-            m = matrices[f]
             for i in range(pieces[p, 4]):
-                row = pieces[p, 3] + i
-                y = pieces[p, 2] + row + 0.5
                 first, last = spans[pieces[p, 5] + i]
                 for c in range(first, last):
-                    if count < len(where):
-                        x = pieces[p, 1] + c + 0.5
-                        where[count, 0], where[count, 1], where[count, 2] = top + row, left + c, f
-                        for k in range(3):
-                            points[count, k] = m[k] * x + m[k + 3] * y + m[k + 6]
-                    count += 1
-    return count
+                    found[top + pieces[p, 3] + i, left + c] = p
+
+
+@kernel
+def _list_marked(found, where):  # type: ignore[no-untyped-def]
+    """Row, column and what is marked there, where that is not -1; as many as `where` has room for."""
+    count = 0
+    for y in range(found.shape[0]):
+        for x in range(found.shape[1]):
+            if found[y, x] >= 0:
+                where[count, 0], where[count, 1], where[count, 2] = y, x, found[y, x]
+                count += 1
+
+
+@kernel
+def _places(pieces, matrices, where, faces, points):  # type: ignore[no-untyped-def]
+    for n in range(len(where)):
+        p = where[n, 2]
+        f = pieces[p, 0]
+        x, y = pieces[p, 1] + where[n, 1] % TILE + 0.5, pieces[p, 2] + where[n, 0] % TILE + 0.5
+        m = matrices[f]
+        faces[n] = f
+        for k in range(3):
+            points[n, k] = m[k] * x + m[k + 3] * y + m[k + 6]
 
 
 @kernel

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from ...core.mesh import Mesh
 from ...core.texels.ownership import Ownership
 from ...core.texels.raster import TILE
-from ...core.texels.transfer import lost_places, texels_of_faces
+from ...core.texels.transfer import lost_places, places_of, texels_of_faces
 from ..document import Document
 from ..values import Node, Surface
 from .recognizing import Recognized
@@ -69,7 +69,7 @@ def _of_surface(
     gone = ~np.isin(own.faces, match)
     if not gone.any():
         return
-    where, points = texels_of_faces(own, gone)
+    where = texels_of_faces(own, gone)
     # What a face that is gone shares with one that is there stays.
     bare = ~own.covered_by(~gone)
     asking = np.flatnonzero(match == -1)
@@ -79,9 +79,9 @@ def _of_surface(
         if not len(mine):
             continue
         asked = mine[:: -(-len(mine) // ASKED)]
-        face = where[asked, 2]
+        face, points = places_of(own, where[asked])
         slack = SLACK * own.texel_size[face]
-        lost = lost_places(document.mesh, mesh, points[asked], own.normals[face], asking, slack)
+        lost = lost_places(document.mesh, mesh, points, own.normals[face], asking, slack)
         if lost.any():
             share = float(lost.mean()) * len(mine) / np.count_nonzero(painted)
             yield Loss(layer=layer.name, surface=surface.name, share=min(share, 1.0))

@@ -4,3 +4,6 @@ export function eightBits(color: string): string {
   const channel = (k: number) => Math.round(parseInt(color.slice(1 + 4 * k, 5 + 4 * k), 16) / 257);
   return `#${[0, 1, 2].map((k) => channel(k).toString(16).padStart(2, "0")).join("")}`;
 }
+
+/** A typed color with all its digits: three of them are short for six. */
+export const sixDigits = (typed: string): string => (typed.length === 4 ? typed.replace(/[^#]/g, "$&$&") : typed);

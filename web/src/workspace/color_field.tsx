@@ -1,7 +1,8 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { useState } from "react";
 import { HexColorInput, HexColorPicker } from "react-colorful";
 
-import { eightBits } from "../state/color";
+import { eightBits, sixDigits } from "../state/color";
 import { Slider } from "../ui/slider";
 
 interface Props {
@@ -16,6 +17,8 @@ const CHANNELS = ["Red", "Green", "Blue"];
 /** A color as a patch that opens a field with sliders, and as digits to be typed. */
 export function ColorField({ label, color, disabled, onChange }: Props) {
   const shown = eightBits(color);
+  /** Three digits as they were typed: more may follow. */
+  const [short, setShort] = useState("");
   const channels = [0, 1, 2].map((k) => parseInt(shown.slice(1 + 2 * k, 3 + 2 * k), 16));
   const withChannel = (k: number, value: number) =>
     onChange(`#${channels.map((old, i) => (i === k ? Math.round(value) : old).toString(16).padStart(2, "0")).join("")}`);
@@ -39,8 +42,11 @@ export function ColorField({ label, color, disabled, onChange }: Props) {
         </PopoverPanel>
       </Popover>
       <HexColorInput
-        prefixed color={shown} disabled={disabled} aria-label={label} title="Six digits of a color can be typed" spellCheck={false}
-        onChange={onChange}
+        prefixed color={sixDigits(short) === shown ? short : shown} disabled={disabled} aria-label={label} title="Six digits of a color can be typed" spellCheck={false}
+        onChange={(typed) => {
+          setShort(typed.length === 4 ? typed : "");
+          onChange(sixDigits(typed));
+        }}
         className="h-6 w-[66px] max-[1180px]:w-[58px] shrink-0 rounded-control bg-transparent text-right text-ink-2 hover:bg-fog-2 focus:bg-fog-2 disabled:opacity-45"
       />
     </div>

@@ -15,10 +15,11 @@ from nightmist.core.formats.image_files import read_picture, write_png
 from nightmist.core.mesh.look import Placement
 from nightmist.document.change import Change
 from nightmist.document.files.hand_off import glb, map_files
+from nightmist.document.files.portrait import portrait
 from nightmist.document.preparing.untouched import kept_picture
 from nightmist.document.values import Adjustment, NodeMap
 
-from ..shapes import plane, walls
+from ..shapes import joined, placed, plane, walls
 from .test_scripting import split_glb
 
 FRONT = Camera.look_at((0, 0, 5), (0, 0, 0), 40, (800, 600))
@@ -185,3 +186,28 @@ def test_projects_of_four_maps_open_as_they_were(net, tmp_path):
         for name, data in entries.items():
             packed.writestr(name, data)
     assert (shown(Document.load(path).surfaces["surface"]) == 65535).all()
+
+
+def test_the_gallery_looks_through_holes(net):
+    """A hole in the front sheet shows the sheet behind it, and where that has one too, the stage."""
+    front, back = plane(4), placed(plane(4), move=(0, 0, -1))
+    doc = Document.from_mesh(joined(front, back, names=["front", "back"]), "sheets", (128, 128))
+    colors = {"front": "#ff0000", "back": "#0000ff"}
+    layers = {name: doc.surfaces[name].layers.add("brushed") for name in colors}
+    middles = doc.mesh.corners.mean(axis=1)
+    for name, color in colors.items():
+        doc.fill(layers[name], Pigment(base_color=color))
+        faces = doc.surfaces[name].faces
+        doc.fill(layers[name], HOLE, region=[f for f in faces if middles[f, 1] < (0 if name == "front" else -0.5)])
+
+    def parts() -> list[int]:
+        seen = read_picture("p", portrait(doc))[..., :3].astype(int) // 257
+        red, blue = seen[..., 0] > seen[..., 2] + 60, seen[..., 2] > seen[..., 0] + 60
+        return [int(red.sum()), int(blue.sum())]
+
+    red, blue = parts()
+    assert min(red, blue) > 4000
+    doc.fill(layers["front"], Pigment(opacity=1.0))
+    whole, hidden = parts()
+    assert whole > 1.8 * red
+    assert hidden < blue

@@ -35,11 +35,11 @@ def export(document: Document, folder: Path, maps: str, model: str, name: str = 
     files[f"{file_name(document.project.name)}.glb"] = glb(document)
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        for name, data in files.items():
-            (folder / name).write_bytes(data)
+        for file, data in files.items():
+            (folder / file).write_bytes(data)
     except OSError as error:
         raise NightmistError(f"{folder} cannot be written to: {error.strerror}.") from error
-    return [folder / name for name in files]
+    return [folder / file for file in files]
 
 
 def map_names(document: Document, template: str = NAMES) -> list[str]:

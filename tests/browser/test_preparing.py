@@ -6,7 +6,6 @@ import io
 import json
 import re
 import struct
-import zipfile
 from urllib.request import urlopen
 
 import numpy as np
@@ -15,13 +14,12 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.bodies import practice_body
 from nightmist.demo.cabinet import tide_gauge_cabinet
 
 from ..document.test_scripting import split_glb
-from ..shapes import joined, overlapped, placed, plane, sphere, walls
-from .conftest import PATIENCE, SWITCHES
+from ..shapes import joined, overlapped, placed, plane, sphere
+from .conftest import PATIENCE
 from .test_painting import PLAIN, RED, plain_red
 
 
@@ -319,96 +317,6 @@ def test_seams_are_marked_and_the_surface_unwraps_along_them(painter, server):
     assert Stage(server, project).seams == 8
 
 
-def test_maps_of_another_size_keep_the_paint(painter, server):
-    """One click makes all maps larger and says what is gained; an exception for one, oblong; the stroke stays."""
-    tab = plain_red(painter)
-    page = tab.page
-    tab.drag((0.42, 0.5), (0.46, 0.5))
-    tab.wait_kept(1)
-    page.get_by_role("button", name="Prepare").click()
-    page.get_by_role("button", name="Map size").click()
-    expect(page.get_by_role("radio", name="All of the project")).to_be_checked()
-    page.get_by_role("button", name="512").click()
-    settled(tab, 2)
-    expect(page.get_by_text("Pixels per model unit now: left 230 (was 115), right 230 (was 115).")).to_be_visible()
-    for surface in ("left", "right"):
-        assert server.texels(tab.project, surface).shape[:2] == (512, 512)
-    assert (np.abs(server.texels(tab.project, "left").astype(int) - np.array(RED) * 257).max(axis=2) < 300).sum() > 400
-    page.get_by_role("button", name="Map size").click()
-    page.get_by_role("radio", name="left only").click()
-    page.get_by_label("Wide").fill("200")
-    page.get_by_label("High").click()
-    expect(page.get_by_label("Wide")).to_have_value("192")
-    page.get_by_role("button", name="Set", exact=True).click()
-    settled(tab, 3)
-    assert server.texels(tab.project, "left").shape[:2] == (512, 192)
-    assert server.texels(tab.project, "right").shape[:2] == (512, 512)
-    page.get_by_role("button", name="Map size").click()
-    page.get_by_role("button", name="Follow the project, 512 × 512").click()
-    settled(tab, 4)
-    assert server.texels(tab.project, "left").shape[:2] == (512, 512)
-    page.get_by_role("button", name="Paint", exact=True).click()
-    tab.wait_color(0.44, 0.5, RED)
-
-
-def test_a_gutter_as_wide_as_chosen(painter, server):
-    """The fill goes on around its island as far; by the map's size again, as before, to the texel."""
-    small = plane()
-    small.uvs = [small.uvs[0] / 2 + np.float32(0.25)]
-    tab = plain_red(painter, server.create(write_glb(small)))
-    page = tab.page
-    page.get_by_role("radio", name="Fill", exact=True).click()
-    page.get_by_role("radio", name="Island", exact=True).click()
-    page.mouse.click(*tab.at(0.5, 0.5))
-    tab.wait_kept(1)
-    surface = small.surfaces[0].name
-    before = server.texels(tab.project, surface)
-    page.get_by_role("button", name="Prepare").click()
-    reds = {}
-    for step, width in enumerate(("16 texels", "64 texels", "by the map’s size"), 2):
-        page.get_by_role("button", name="Map size").click()
-        page.get_by_role("combobox", name="Gutter").select_option(width)
-        settled(tab, step)
-        page.keyboard.press("Escape")
-        texels = server.texels(tab.project, surface)
-        reds[width] = np.argwhere((texels == np.array(RED) * 257).all(axis=2))
-    grown = reds["16 texels"].min(axis=0) - reds["64 texels"].min(axis=0)
-    assert grown.tolist() == [48, 48]
-    np.testing.assert_array_equal(texels, before)
-
-
-def test_pixels_for_maps_that_have_another_size_by_then_are_left_out(painter, server):
-    """While a new model is fetched the maps grow and shrink again: what came in between for large ones does not fit."""
-    tab = plain_red(painter)
-    page = tab.page
-    tab.drag((0.42, 0.5), (0.46, 0.5))
-    tab.wait_kept(1)
-    errors, held = [], []
-    page.on("pageerror", lambda error: errors.append(str(error)))
-    page.get_by_role("button", name="Prepare").click()
-    page.wait_for_selector("[data-testid=checkup][data-running=false]", timeout=PATIENCE)
-    page.route(re.compile("/mesh$"), lambda route: held.append(route))
-    page.get_by_role("button", name="Unwrap left").click()
-    tab.wait_kept(2)
-    page.get_by_role("button", name="Map size").click()
-    page.get_by_role("button", name="512").click()
-    tab.wait_kept(3)
-    page.keyboard.press("Escape")
-    page.get_by_role("button", name="Undo", exact=True).click()
-    tab.wait_kept(4)
-    for route in held:
-        route.continue_()
-    page.unroute(re.compile("/mesh$"))
-    settled(tab, 4)
-    assert len(held) >= 2
-    assert server.texels(tab.project, "left").shape[:2] == (256, 256)
-    page.get_by_role("button", name="Undo", exact=True).click()
-    settled(tab, 5)
-    page.get_by_role("button", name="Paint", exact=True).click()
-    tab.wait_color(0.44, 0.5, RED)
-    assert errors == []
-
-
 def test_parts_are_hidden(painter, server):
     """A hidden part is not seen, not hit and not painted; it comes back with one click."""
     project = server.create(write_glb(joined(plane(2), placed(plane(2), move=(0, 0, 0.4), uv_scale=0.3))), "two.glb")
@@ -489,174 +397,6 @@ def test_faces_become_a_surface_of_their_own(painter, server):
     expect(page.get_by_role("combobox", name="Surface")).not_to_contain_text("lid")
 
 
-def crossed(painter, server, mesh):
-    """A tab, its page and its project: a model with one stroke in its middle."""
-    project = server.create(write_glb(mesh), "plane.glb")
-    tab = plain_red(painter, project)
-    tab.drag((0.47, 0.5), (0.53, 0.5))
-    tab.wait_kept(1)
-    return tab, tab.page, project
-
-
-def test_another_model_takes_over_the_paint(painter, server):
-    """Replacing the model carries the stroke over; a broken file changes nothing and says why."""
-    tab, page, project = crossed(painter, server, placed(plane(4), uv_scale=0.9))
-    page.get_by_role("button", name="Prepare").click()
-    page.get_by_label("New model").set_input_files({"name": "x.glb", "mimeType": "m", "buffer": b"glTF" + bytes(30)})
-    expect(page.get_by_role("alert")).to_contain_text("x.glb")
-    finer = placed(plane(7), uv_scale=0.5, uv_move=(0.4, 0.4))
-    page.get_by_label("New model").set_input_files({"name": "finer.glb", "mimeType": "m", "buffer": write_glb(finer)})
-    dialog = page.get_by_role("dialog")
-    expect(dialog.get_by_role("row", name="surface")).to_contain_text("same name")
-    dialog.get_by_role("button", name="Cancel").click()
-    page.get_by_label("New model").set_input_files({"name": "finer.glb", "mimeType": "m", "buffer": write_glb(finer)})
-    dialog.get_by_role("button", name="Replace", exact=True).click()
-    settled(tab, 2)
-    texels = server.texels(project, "surface").astype(int)
-    red = np.abs(texels - np.array(RED) * 257).max(axis=2) < 2000
-    rows, columns = np.nonzero(red)
-    assert red.sum() > 10
-    # The middle of the model lies at UV 0.65 now.
-    assert rows.mean() / 256 == pytest.approx(0.65, abs=0.03)
-    assert columns.mean() / 256 == pytest.approx(0.65, abs=0.04)
-
-
-def test_the_camera_goes_along_when_a_new_model_is_in_other_units(painter, server):
-    """A hundredth as large and elsewhere, the model is painted at the same place of the view; undone again, too."""
-    tab, page, project = crossed(painter, server, plane(4))
-    once = server.texels(project, "surface").astype(int)
-    page.get_by_role("button", name="Prepare").click()
-    small = placed(plane(4), scale=(0.01,) * 3, move=(3, 0, 0))
-    page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(small)})
-    page.get_by_role("dialog").get_by_role("button", name="Replace", exact=True).click()
-    settled(tab, 2)
-    page.get_by_role("button", name="Paint", exact=True).click()
-
-    def stroke_again(change):
-        """A second stroke lies over the first and leaves the rest alone."""
-        tab.drag((0.47, 0.5), (0.53, 0.5))
-        tab.wait_kept(change)
-        changed = (server.texels(project, "surface").astype(int) != once).any(axis=2)
-        assert changed.sum() > 10
-        assert (changed & (once[..., 1] > 59380)).sum() < 0.1 * changed.sum()
-
-    stroke_again(3)
-    page.get_by_role("button", name="Prepare").click()
-    for change in (4, 5):
-        page.keyboard.press("Control+z")
-        settled(tab, change)
-    page.get_by_role("button", name="Paint", exact=True).click()
-    stroke_again(6)
-
-
-def test_paint_that_a_new_model_has_no_place_for_is_named_first(painter, server):
-    """The dialog says how much of which layer goes, not where the paint stays in the maps; undo brings all back."""
-    tab, page, project = crossed(painter, server, placed(plane(4), uv_scale=0.9))
-    before = server.texels(project, "surface")
-    page.get_by_role("button", name="Prepare").click()
-    beside = placed(plane(5), scale=(0.2, 1, 1), move=(0.8, 0, 0), uv_scale=0.9)
-    lost = "All of the paint on First paint of surface is lost: the new model has nothing where it lies."
-    page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(beside)})
-    dialog = page.get_by_role("dialog")
-    expect(dialog.get_by_text(lost)).to_be_visible()
-    dialog.get_by_label("Layers for surface").select_option("none: it begins anew")
-    expect(dialog.get_by_text(lost)).to_be_hidden()
-    dialog.get_by_label("Layers for surface").select_option("surface")
-    expect(dialog.get_by_text(lost)).to_be_visible()
-    dialog.get_by_role("button", name="Replace", exact=True).click()
-    settled(tab, 2)
-    expect(page.get_by_role("alert")).to_contain_text(f"{lost} Undo brings it back.")
-    page.keyboard.press("Control+z")
-    settled(tab, 3)
-    assert (server.texels(project, "surface") == before).all()
-
-
-def test_a_model_with_other_material_names_loses_nothing(painter, server):
-    """What goes where is shown first and can be changed; a surface without a place is kept with its paint."""
-    project = server.create(write_glb(walls()), "walls.glb")
-    tab = plain_red(painter, project)
-    page = tab.page
-    tab.drag((0.42, 0.5), (0.46, 0.5))
-    tab.wait_kept(1)
-    red = server.texels(project, "left").astype(int)
-    page.get_by_role("button", name="Prepare").click()
-    renamed = joined(
-        placed(plane(3), move=(1, 0, 0)), placed(plane(3), move=(-1, 0, 0)), names=["Zulu", "Mike"]
-    )  # fmt: skip
-    page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(renamed)})
-    dialog = page.get_by_role("dialog")
-    expect(dialog.get_by_role("row", name="Mike")).to_contain_text("same place")
-    expect(dialog.get_by_label("Layers for Mike")).to_have_value("left")
-    dialog.get_by_label("Layers for Mike").select_option("none: it begins anew")
-    expect(dialog.get_by_text("left has no place in the new model. It is kept without faces")).to_be_visible()
-    dialog.get_by_label("Layers for Mike").select_option("left")
-    dialog.get_by_role("button", name="Replace", exact=True).click()
-    settled(tab, 2)
-    expect(page.get_by_role("alert")).to_contain_text("left stands for Mike")
-    now = server.texels(project, "left").astype(int)
-    assert (np.abs(now - red).max(axis=2) < 3000).mean() > 0.98
-
-
-def test_missing_pictures_are_named_and_added(painter, server):
-    """A surface that lacks a picture says which; given later, it becomes the lowest layer."""
-    tab = painter("0")
-    page = tab.page
-    page.goto(f"{server.url}{SWITCHES}#/")
-    places = b"v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
-    obj = b"mtllib q.mtl\n" + places + b"usemtl plank\nf 1/1 2/2 3/3 4/4\n"
-    packed = io.BytesIO()
-    with zipfile.ZipFile(packed, "w") as zipped:
-        zipped.writestr("folder/q.obj", obj)
-        zipped.writestr("folder/q.mtl", b"newmtl plank\nmap_Kd tar.png\n")
-    page.locator("input[type=file]").set_input_files({"name": "q.zip", "mimeType": "m", "buffer": packed.getvalue()})
-    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
-    project = page.evaluate("() => location.hash").split("/")[-1]
-    expect(page.get_by_test_id("missing-banner")).to_contain_text("plank wants tar.png")
-    # Under the pattern paint would not be seen, so none is taken.
-    bare = server.texels(project, "plank")
-    tab.box = page.locator("canvas[data-ready]").bounding_box()
-    tab.drag((0.45, 0.5), (0.55, 0.5))
-    expect(page.get_by_role("alert")).to_contain_text("until tar.png comes")
-    np.testing.assert_array_equal(server.texels(project, "plank"), bare)
-    picture = write_png(np.full((16, 16, 3), (20, 90, 30), np.uint8))
-    page.get_by_label("Missing pictures").set_input_files({"name": "tar.png", "mimeType": "m", "buffer": picture})
-    expect(page.get_by_test_id("missing-banner")).to_have_count(0)
-    assert (server.texels(project, "plank") == np.array((20, 90, 30)) * 257).all()
-    expect(page.get_by_role("row", name="From the file", exact=True)).to_be_visible()
-
-
-def test_a_practice_body_and_the_planner(painter, server):
-    """A ring from the gallery is sound; the planner says which size it needs and what maps cost."""
-    tab = painter("0")
-    page = tab.page
-    page.goto(f"{server.url}{SWITCHES}#/")
-    page.get_by_role("combobox", name="Maps").select_option("512")
-    page.get_by_label("Size").fill("3")
-    page.keyboard.press("Enter")
-    page.get_by_role("button", name="ring").click()
-    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
-    page.get_by_role("button", name="Prepare").click()
-    expect(page.get_by_test_id("checkup")).to_contain_text("Sound: nothing to mend.")
-    expect(page.get_by_text("1 part, 3 × 0.75 × 3 units")).to_be_visible()
-    page.get_by_role("button", name="Plan sizes").click()
-    expect(page.get_by_role("cell", name="one shared, 2048")).to_be_visible()
-    # From where all of it is seen, unless told otherwise.
-    nearest = page.get_by_role("textbox", name="Nearest")
-    expect(nearest).to_have_value("8")
-    nearest.fill("3")
-    nearest.press("Enter")
-    expect(page.get_by_text("From 3 units")).to_be_visible()
-    text = page.get_by_text("a model unit takes").inner_text()
-    needed = int(re.search(r"takes ([\d,]+) px", text).group(1))
-    assert needed == round(1080 / (2 * 3 * np.tan(np.radians(20))))
-    advised = page.get_by_role("table", name="Advised sizes").get_by_role("row").nth(1)
-    side, found = re.search(r"512 × 512\s+(\d+) × \d+\s+(\d+)", advised.inner_text()).groups()
-    assert int(found) >= needed > int(found) / 2
-    page.get_by_role("button", name="Use these sizes for ring").click()
-    expect(page.get_by_role("button", name="Map size")).to_have_text(f"{side} × {side}", timeout=PATIENCE)
-    expect(page.get_by_text(f"Pixels per model unit now: ring {found}")).to_be_visible()
-
-
 def test_picks_do_not_tint_a_proof(painter, server):
     """Picked faces are an outline over checker and letters, on model and map; beside a proof they are colored."""
     project = server.create(write_glb(practice_body("sphere")), "ball.glb")
@@ -708,40 +448,3 @@ def test_long_work_can_be_called_off(painter, server):
     assert (Stage(server, project).corners() == before).all()
     assert Image.open(io.BytesIO(tab.page.screenshot())).size[0] > 0
     tab.wait_color(0.25, 0.5, PLAIN, near=90)
-
-
-def test_start_values_show_while_they_move_and_edges_are_as_sharp_as_set(painter, server):
-    """Bump and the others in one card, seen at once; faceted by surface, kept over a reload, handed off."""
-    project = server.create(write_glb(sphere(12, 6)), "ball.glb")
-    tab = prepare(painter, project)
-    page = tab.page
-    before = tab.colors()
-    page.get_by_role("button", name="Start", exact=True).click()
-    card = page.get_by_role("region", name="Start values of surface")
-    card.get_by_label("Metal", exact=True).fill("1000")
-    tab.wait_kept(1)
-    card.get_by_label("Bump", exact=True).fill("250")
-    tab.wait_kept(2)
-    assert server.texels(project, "surface", "metallic").min() == 65535
-    height = server.texels(project, "surface", "height")
-    assert np.ptp(height) == 0
-    assert 0.2 < height[0, 0, 0] / 65535 < 0.3
-    tab.wait_view(lambda image: (np.abs(image - before).max(axis=2) > 20).mean() > 0.05, "start values are not seen")
-    page.keyboard.press("Escape")
-    smooth = tab.colors()
-    page.get_by_label("Edges").select_option("all sharp")
-    tab.wait_kept(3)
-    tab.wait_view(lambda image: (np.abs(image - smooth).max(axis=2) > 12).mean() > 0.02, "edges are not sharp")
-    page.get_by_label("Edges").select_option("sharp by angle")
-    tab.wait_kept(4)
-    angle = page.get_by_title("Edges between faces that turn by less are smooth").get_by_role("textbox")
-    angle.fill("80")
-    angle.press("Enter")
-    tab.wait_kept(5)
-    page.reload()
-    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
-    expect(angle).to_have_value("80")
-    for _ in range(3):
-        page.get_by_role("button", name="Undo", exact=True).click()
-    tab.wait_kept(8)
-    expect(page.get_by_label("Edges")).to_have_value("file")

@@ -7,24 +7,20 @@ import zipfile
 
 import numpy as np
 import pytest
-from scipy import ndimage
 
 import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.api.mesh_wire import Snapshot, write_mesh
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
-from nightmist.core.formats.image_files import read_picture
-from nightmist.core.mesh.planner import enough_size
 from nightmist.core.mesh.seams import edges_at
 from nightmist.core.progress import CancelledError
 from nightmist.demo.buoy import lantern_buoy
-from nightmist.document.files.hand_off import glb, map_files
-from nightmist.document.painting.unchanged import why_unchanged
+from nightmist.document.files.hand_off import glb
 from nightmist.document.preparing.refit import Plan, refit
 from nightmist.document.values import StartValues
 
-from ..shapes import joined, placed, plane, plate, sphere, stacked, walls
+from ..shapes import joined, placed, plane, plate, sphere
 
 RAMP = (Pigment(base_color="#202830", height=0.2), Pigment(base_color="#e0c8a0", height=0.9))
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
@@ -102,30 +98,6 @@ def test_paint_left_in_the_map_stays_to_the_bit():
     before = layer.read("base_color")
     doc.unwrap("surface", keep_paint=False)
     assert (doc.surfaces["surface"].layers[0].read("base_color") == before).all()
-
-
-@pytest.mark.parametrize("size", [256, 1024, (512, 128)])
-def test_resize_and_back(size):
-    """Another size and back: at most 2/255 on average; height and color alike."""
-    mesh = placed(sphere(), uv_scale=0.98)
-    doc = painted(mesh)
-    points, normals = places(mesh)
-    before = {name: seen(doc, points, normals, name) for name in ("base_color", "height")}
-    doc.resize("surface", size)
-    assert doc.surfaces["surface"].size == (size if isinstance(size, tuple) else (size, size))
-    doc.resize("surface", 512)
-    for name, was in before.items():
-        assert np.abs(seen(doc, points, normals, name) - was).mean() < (2 if size != (512, 128) else 4)
-
-
-def test_oblong_maps_keep_islands_in_proportion():
-    """From a square to 1 : 4 map, faces are as undistorted as they were."""
-    doc = Document.from_mesh(plane(), "x", (512, 512))
-    before = doc.check_uvs()["surface"].stretch
-    doc.resize("surface", (128, 512))
-    after = doc.check_uvs()["surface"]
-    assert after.stretch == pytest.approx(before, rel=1e-4)
-    assert after.outside == 0
 
 
 def test_another_mesh_takes_over_the_paint():
@@ -212,70 +184,6 @@ def test_the_chosen_uv_set_is_painted_and_exported():
     assert not doc.surfaces["surface"].layout.ownership.covered()[:40].any()
 
 
-def test_sizes_follow_the_project_unless_they_are_exceptions():
-    """The default moves all but exceptions; ending an exception follows again."""
-    doc = Document.from_mesh(walls(), "two", (128, 128))
-    doc.resize("left", 256)
-    doc.resize(None, (512, 512))
-    assert {name: s.size for name, s in doc.surfaces.items()} == {"left": (256, 256), "right": (512, 512)}
-    doc.follow_project_size("left")
-    assert doc.surfaces["left"].size == (512, 512)
-    assert not doc.surfaces["left"].value.own_size
-    with pytest.raises(NightmistError, match="multiple of 64"):
-        doc.resize("left", 100)
-
-
-def test_odd_sizes_are_painted_and_keep_their_paint():
-    """Sides that are multiples of 64 and no powers of two: paint comes along there and back."""
-    doc = painted(sphere(), (448, 320))
-    points, normals = places(sphere(), 500)
-    before = seen(doc, points, normals)
-    doc.resize("surface", (704, 576))
-    assert doc.surfaces["surface"].size == (704, 576)
-    assert np.abs(seen(doc, points, normals) - before).mean() < 1.5
-    doc.undo()
-    assert (seen(doc, points, normals) == before).all()
-
-
-def test_a_larger_map_can_keep_the_density_of_its_islands():
-    """Islands keep their texels and the paint its place; a map without room for that is refused, nothing lost."""
-    doc = painted(plane(), (256, 256))
-    texels = doc.surfaces["surface"].layout.uvs * np.array([256, 256])
-    points, normals = places(plane(), 500)
-    before, start = seen(doc, points, normals), doc.surfaces["surface"].layout.ownership.usual_texel
-    doc.resize(None, (512, 384), keep_density=True)
-    assert np.allclose(doc.surfaces["surface"].layout.uvs * np.array([512, 384]), texels, atol=1e-3)
-    assert doc.surfaces["surface"].layout.ownership.usual_texel == pytest.approx(start)
-    assert np.abs(seen(doc, points, normals) - before).mean() < 1.5
-    with pytest.raises(NightmistError, match="Pack them first"):
-        doc.resize(None, (128, 128), keep_density=True)
-    assert doc.surfaces["surface"].size == (512, 384)
-
-
-def test_several_surfaces_take_their_planned_sizes_in_one_step():
-    """Those that differ from the project's are exceptions; one undo takes all back."""
-    doc = Document.from_mesh(walls(), "two", (128, 128))
-    doc.resize_each({"left": (256, 256), "right": (128, 128)})
-    assert [(s.size, s.value.own_size) for s in doc.surfaces.values()] == [((256, 256), True), ((128, 128), False)]
-    with pytest.raises(NightmistError, match="deck"):
-        doc.resize_each({"left": 512, "deck": 64})
-    doc.undo()
-    assert {s.size for s in doc.surfaces.values()} == {(128, 128)}
-
-
-@pytest.mark.parametrize(
-    ("size", "density", "needed", "wanted"),
-    [
-        ((512, 512), 100, 350, ((2048, 2048), 400)), ((1024, 512), 100, 20, ((512, 256), 50)),
-        ((512, 512), 0.1, 0.06, ((512, 512), 0.1)), ((4096, 4096), 1, 1000, ((8192, 8192), 2)),
-        ((192, 192), 8, 1, ((192, 192), 8)),
-    ],
-)  # fmt: skip
-def test_the_smallest_map_that_is_dense_enough(size, density, needed, wanted):
-    """By doubling and halving both sides, within what a map can be."""
-    assert enough_size(size, density, needed) == wanted
-
-
 def test_start_values_show_where_nothing_is_painted():
     """A changed start value is seen at once, and taken back."""
     doc = Document.from_mesh(plane(), "x", (64, 64))
@@ -326,54 +234,6 @@ def test_edges_are_as_sharp_as_set(tmp_path, angle):
     np.testing.assert_array_equal(doc.shaded_mesh.normals, doc.mesh.normals)
     with pytest.raises(NightmistError, match="degrees"):
         doc.set_crease("left", 200)
-
-
-@pytest.mark.parametrize("texels", [4, None, 40])
-def test_gutters_are_as_wide_as_set(tmp_path, texels):
-    """Around one of two surfaces; undone, kept in a project file and handed off; what lies inside is the same."""
-    half = plane()
-    half.uvs = [half.uvs[0] / 2 + np.float32(0.25)]
-    doc = painted(joined(half, placed(half, move=(0, 0, 1)), names=["left", "right"]), (256, 256))
-    pictures = [(name, map_) for name in ("left", "right") for map_ in ("base_color", "roughness", "height", "normal")]
-    before = {picture: doc.surfaces[picture[0]].read(picture[1]) for picture in pictures}
-    doc.set_gutter("left", texels)
-    made = doc.surfaces["left"].read("base_color")
-    covered = doc.surfaces["left"].layout.ownership.covered()
-    distance = ndimage.distance_transform_edt(~covered)
-    np.testing.assert_array_equal(made[covered], before["left", "base_color"][covered])
-    empty = made[0, 0]
-    around = (made != empty).any(axis=2) & ~covered
-    np.testing.assert_array_equal(around, ~covered & (distance <= (texels or 16)))
-    np.testing.assert_array_equal(doc.surfaces["right"].read("base_color"), before["right", "base_color"])
-    doc.save(tmp_path / "panes.nightmist")
-    again = Document.load(tmp_path / "panes.nightmist")
-    np.testing.assert_array_equal(again.surfaces["left"].read("base_color"), made)
-    handed = next(data for name, data in map_files(doc, "png16").items() if "_left_base_color_" in name)
-    np.testing.assert_array_equal(read_picture("left.png", handed)[..., :3], made[..., :3])
-    doc.set_gutter(None, 30)
-    assert doc.surfaces["right"].value.gutter == 30
-    for _ in range(1 if texels is None else 2):
-        doc.undo()
-    for name, map_ in pictures:
-        np.testing.assert_array_equal(doc.surfaces[name].read(map_), before[name, map_])
-    with pytest.raises(NightmistError, match="4 to 120"):
-        doc.set_gutter("left", 2)
-
-
-def test_a_narrow_gutter_leaves_tools_as_they_are():
-    """They look over seams farther than it reaches."""
-    made = []
-    for texels in (None, 4):
-        doc = painted(sphere(24, 12), (256, 256))
-        [surface] = doc.surfaces.values()
-        doc.set_gutter(surface.name, texels)
-        soft = Tip(radius=60, strength=1, hardness=0.5)
-        path, white = [(150, 150), (250, 150)], Pigment(base_color="#ffffff")
-        doc.stroke(surface.layers[0], path, CAMERA, soft, white, tool="soften")
-        inside = surface.layout.ownership.covered()
-        made.append([surface.read(name)[inside] for name in ("base_color", "normal")])
-    for wide, narrow in zip(*made, strict=True):
-        np.testing.assert_array_equal(wide, narrow)
 
 
 def test_the_prepare_lines_of_the_design(tmp_path, monkeypatch):
@@ -471,56 +331,6 @@ def test_a_zip_of_a_model_is_opened_and_a_bomb_is_not(tmp_path):
         nm.Document.from_files({"cut.zip": packed.getvalue()[:-40]}, 64)
 
 
-def test_stacked_uvs_come_in_and_painting_waits_for_the_cure():
-    """Quads that all lie on the whole map: the checkup says so, paint is refused in words, an unwrap mends it."""
-    # 64 quads can be painted, each covering the map once; 144 cannot.
-    fewer = Document.from_mesh(stacked(8), "net", (128, 128))
-    assert fewer.held_back(fewer.surface_value("surface")) is None
-    doc = Document.from_mesh(
-        joined(stacked(), placed(plane(), move=(3, 0, 0)), names=["net", "post"]), "net", (256, 256)
-    )
-    layers = {name: surface.layers.add("brushed") for name, surface in doc.surfaces.items()}
-    (said,) = [text for text in doc.check_uvs()["net"].findings() if "shared" in text]
-    assert said.startswith("100%")
-    camera = Camera.look_at((1.5, 0, 8), (1.5, 0, 0), 40, (800, 600))
-    red = Pigment(base_color="#ff0000")
-    for act in (
-        lambda: doc.fill(layers["net"], red),
-        lambda: doc.gradient(layers["net"], (0, 0, 0), (1, 0, 0), (red, red)),
-        lambda: doc.stroke(layers["net"], [(60, 60)], None, in_map="net", tip=Tip(radius=30), pigment=red),
-    ):
-        with pytest.raises(NightmistError, match=r"net cannot be painted yet.*Unwrap it in Prepare"):
-            act()
-    # A stroke over both paints the one and tells of the other.
-    stroke = doc.begin_stroke(layers, camera, Tip(radius=30), red)
-    stroke.extend([(250, 300, 1.0), (500, 300, 1.0)])
-    assert doc.finish_stroke(stroke)
-    assert "net cannot be painted yet" in why_unchanged(stroke).sentence
-    doc.resize("net", 128)
-    doc.unwrap("net")
-    doc.fill(layers["net"], red)
-    assert (doc.surfaces["net"].read("base_color")[..., 0] > 60000).mean() > 0.5
-    for _ in range(3):
-        doc.undo()
-    assert doc.held_back(doc.surface_value("net"))
-
-
-def test_paint_is_not_given_up_for_stacked_uvs():
-    """A second UV set that is stacked is refused where paint would be lost, and taken where there is none."""
-    mesh, crowd = plane(12), stacked(12)
-    mesh.uvs.append(crowd.uvs[0])
-    doc = Document.from_mesh(mesh, "wall", (256, 256))
-    layer = doc.surfaces["surface"].layers.add("brushed")
-    doc.fill(layer, Pigment(base_color="#ff0000"))
-    before = doc.surfaces["surface"].read("base_color")
-    with pytest.raises(NightmistError, match="The paint of surface would be lost"):
-        doc.choose_uv_set("surface", 1)
-    assert np.array_equal(doc.surfaces["surface"].read("base_color"), before)
-    doc.undo()
-    doc.choose_uv_set("surface", 1)
-    assert doc.held_back(doc.surface_value("surface"))
-
-
 def test_three_hundred_materials_open_and_the_last_is_painted():
     """More surfaces than a byte numbers: report, stage mesh, picture, and a stroke on the last one alone."""
     count = 300
@@ -534,62 +344,3 @@ def test_three_hundred_materials_open_and_the_last_is_painted():
     doc.refresh()
     painted = [i for i in range(count) if (doc.surfaces[f"plate {i}"].read("base_color")[..., 0] > 60000).any()]
     assert painted == [299]
-
-
-def test_islands_that_share_on_purpose_are_known_and_later_ones_are_told():
-    """Two of three planks share their texels and are meant to; the third, moved over them, is told alone."""
-    mesh = joined(
-        *(placed(plane(2), move=(3.0 * k, 0, 0), uv_scale=0.4, uv_move=(0.5 * (k > 1), 0)) for k in range(3)),
-        names=["deck", "b", "c"],
-    )  # fmt: skip
-    mesh = mesh.changed(face_surface=np.zeros(len(mesh.faces), np.int32))
-    del mesh.surfaces[1:]
-    doc = Document.from_mesh(mesh, "planks", (256, 256))
-    third = doc.surfaces["deck"].faces[-1:]
-
-    def told() -> list[tuple[str, bool]]:
-        return [(f.sentence, f.meant) for f in doc.check_uvs()["deck"].found if f.kind == "shared"]
-
-    ((sentence, meant),) = told()
-    assert ("by 2 islands" in sentence, meant) == (True, False)
-    doc.mean_so("deck", "shared")
-    assert [meant for _, meant in told()] == [True]
-    assert doc.surfaces["deck"].value.meant.shared == ((0, 8),)
-    doc.move_islands("deck", third, (1, 0, 0, 1, -128, 0))
-    (alone, _), (known, _) = sorted(told(), key=lambda found: found[1])
-    assert alone.startswith("100% of the painted texels are shared by 2 islands")
-    assert known == alone
-    doc.undo()
-    assert [meant for _, meant in told()] == [True]
-    doc.mean_so("deck", "shared", False)
-    assert [meant for _, meant in told()] == [False]
-
-
-def test_what_is_said_of_several_surfaces_at_once_is_one_step(tmp_path):
-    """Two materials without their pictures, tiled: one undo for doing without both, one for meaning both so."""
-    model, materials = tmp_path / "quay.obj", tmp_path / "quay.mtl"
-    corners = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 0\nvt 0 0\nvt 3 0\nvt 0 3\n"
-    model.write_text(f"mtllib quay.mtl\n{corners}usemtl a\nf 1/1 2/2 3/3\nusemtl b\nf 4/1 3/2 2/3\n")
-    materials.write_text("newmtl a\nmap_Kd a.png\nnewmtl b\nmap_Kd b.png\n")
-    doc = Document.open(model, size=64)
-    for name in ("a", "b"):
-        doc.do_without_pictures(name)
-    for name in ("a", "b"):
-        doc.mean_so(name, "outside")
-    assert [(bool(s.missing), s.meant.kinds) for s in doc.surface_values()] == [(False, ("outside",))] * 2
-    doc.undo()
-    assert [(bool(s.missing), s.meant.kinds) for s in doc.surface_values()] == [(False, ())] * 2
-    doc.undo()
-    assert [bool(s.missing) for s in doc.surface_values()] == [True, True]
-    with pytest.raises(NightmistError, match="so already"):
-        doc.mean_so("a", "outside", False)
-
-
-def test_other_findings_are_meant_by_their_kind():
-    doc = Document.from_mesh(placed(plane(2), uv_scale=2.0), "tiled", (128, 128))
-    doc.mean_so("surface", "outside")
-    assert doc.surfaces["surface"].value.meant.kinds == ("outside",)
-    with pytest.raises(NightmistError, match="so already"):
-        doc.mean_so("surface", "outside")
-    doc.undo()
-    assert doc.surfaces["surface"].value.meant.kinds == ()

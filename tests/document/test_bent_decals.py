@@ -181,3 +181,26 @@ def test_it_goes_along_with_a_part_that_was_moved_and_scaled(square, tmp_path):
     assert (abs(surface.read("base_color").astype(int) - before).max(axis=2) > 300).mean() < 0.003
     doc.undo()
     assert (surface.read("base_color") == before).all()
+
+
+@pytest.mark.parametrize("unit", [0.01, 100])
+def test_a_shape_that_nobody_chose_follows_the_surface_wherever_it_is_moved(square, unit):
+    """From a ball onto a wall beside it and back; one that was chosen stays, and so does one that was kept before."""
+    both = joined(sphere(64, 32), placed(plane(4), move=(3, 0, 0)))
+    doc, _, layer = opened(placed(both, scale=(unit,) * 3), 256)
+    ball, wall = front(doc, 0, 0, 4 * unit), front(doc, 3 * unit, 0, 4 * unit)
+    decal = layer.place(square, ball, width=0.8 * unit)
+    assert decal.frame.shape == "wrap"
+    decal.move(wall)
+    assert decal.frame.shape == "planar"
+    decal.move(ball)
+    assert (decal.frame.shape, decal.frame.radius) == ("wrap", pytest.approx(unit, rel=0.02))
+    doc.undo()
+    decal.frame.shape = "cylindrical"
+    decal.move(ball)
+    assert decal.frame.shape == "cylindrical"
+    decal.move(wall)
+    assert decal.frame.shape == "cylindrical"
+    chosen = layer.place(square, ball, width=0.8 * unit, shape="wrap")
+    chosen.move(wall)
+    assert chosen.frame.shape == "wrap"

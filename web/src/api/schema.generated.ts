@@ -2137,7 +2137,8 @@ export interface components {
          *     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
          *     measured: the depth follows from the wall below. shape: flat, bent about an axis, or about a point (wrap). radius:
          *     of that bend in model units, below 0 in a hollow. axis: degrees with the clock by which its axis leans from upright,
-         *     whatever the roll. follows: radius and axis are those of the surface there.
+         *     whatever the roll. follows: radius and axis are those of the surface there. adapts: so is the shape, wherever it
+         *     is moved.
          */
         SurfaceFrame: {
             /**
@@ -2201,6 +2202,11 @@ export interface components {
              * @default true
              */
             follows: boolean;
+            /**
+             * Adapts
+             * @default false
+             */
+            adapts: boolean;
         };
         /**
          * Tip
@@ -5309,7 +5315,7 @@ export interface components {
          */
         MissingPicture: {
             /** Slot */
-            slot: ("base_color" | "metallic_roughness" | "roughness" | "metallic" | "height") | ("normal" | "occlusion" | "emissive" | "opacity");
+            slot: ("base_color" | "metallic_roughness" | "roughness" | "metallic" | "height" | "opacity") | ("normal" | "occlusion" | "emissive" | "opacity");
             /** File */
             file: string;
             /**
@@ -5743,6 +5749,8 @@ export interface components {
         /**
          * Untouched
          * @description What a material says of what is not painted here, in glTF's terms (glTF 2.0, 3.9).
+         *
+         *     alpha: besides what is painted, in projects that were made before opacity could be.
          */
         Untouched: {
             /**

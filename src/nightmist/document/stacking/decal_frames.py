@@ -70,7 +70,10 @@ def curve_below(document: Document, frame: SurfaceFrame) -> Curve:
 def moved_to(document: Document, frame: SurfaceFrame | BodyFrame, at: SurfacePlace) -> SurfaceFrame | BodyFrame:
     """A frame at another place of the surface; one around a body goes to the part there, and stays if it is its own."""
     if isinstance(frame, SurfaceFrame):
-        return settled(document, turned(document, frame.but(position=at.position, normal=at.normal)))
+        lying = turned(document, frame.but(position=at.position, normal=at.normal))
+        return settled(
+            document, lying.but(shape=curve_below(document, lying).shape) if frame.adapts and frame.follows else lying
+        )
     part = _part_at(document, at)
     return frame if part_inside(document.mesh, frame) == part else _around(document, frame, part)
 
@@ -106,6 +109,9 @@ def with_fields(document: Document, frame: AnyFrame, ratio: float, **fields: Any
             frame = _around(document, _facing(frame.normal, frame.roll, shape), part)
         else:
             frame = _on_front(document, frame, ratio, shape)  # type: ignore[arg-type]
+    if "shape" in fields and isinstance(frame, SurfaceFrame):
+        # Chosen by hand it stays wherever the frame goes.
+        fields["adapts"] = False
     after: AnyFrame = frame.but(**fields)
     return after
 

@@ -88,7 +88,7 @@ def place_decal(
         wide = width or USUAL_SHARE * float((high - low).max()) / max(ratio, 1)
         frame = SurfaceFrame(
             position=at.position, normal=at.normal, roll=roll, width=wide, height=wide * ratio, depth=depth or wide,
-            measured=depth is None,
+            measured=depth is None, adapts=shape is None,
         )  # fmt: skip
         lying = turned(document, frame)
         frame = settled(document, lying.but(shape=shape or curve_below(document, lying).shape))

@@ -29,7 +29,8 @@ class SurfaceFrame(Value):
     normal: towards the viewer. roll: degrees with the clock, as seen from there. depth: half of it lies below.
     measured: the depth follows from the wall below. shape: flat, bent about an axis, or about a point (wrap). radius:
     of that bend in model units, below 0 in a hollow. axis: degrees with the clock by which its axis leans from upright,
-    whatever the roll. follows: radius and axis are those of the surface there.
+    whatever the roll. follows: radius and axis are those of the surface there. adapts: so is the shape, wherever it
+    is moved.
     """
 
     kind: Literal["surface"] = "surface"
@@ -44,6 +45,7 @@ class SurfaceFrame(Value):
     radius: float = Field(default=1.0, ge=-FARTHEST, le=FARTHEST)
     axis: float = Field(default=0.0, ge=-3600, le=3600)
     follows: bool = True
+    adapts: bool = False
 
     @field_validator("radius")
     @classmethod

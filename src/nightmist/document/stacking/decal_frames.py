@@ -71,9 +71,9 @@ def moved_to(document: Document, frame: SurfaceFrame | BodyFrame, at: SurfacePla
     """A frame at another place of the surface; one around a body goes to the part there, and stays if it is its own."""
     if isinstance(frame, SurfaceFrame):
         lying = turned(document, frame.but(position=at.position, normal=at.normal))
-        return settled(
-            document, lying.but(shape=curve_below(document, lying).shape) if frame.adapts and frame.follows else lying
-        )
+        if frame.adapts and frame.follows:
+            lying = lying.but(shape=curve_below(document, lying).shape)
+        return settled(document, lying)
     part = _part_at(document, at)
     return frame if part_inside(document.mesh, frame) == part else _around(document, frame, part)
 

@@ -24,7 +24,7 @@ from nightmist.studio.stack_messages import AddNode, ChangeNode, MoveNodes, Remo
 from ..shapes import walls
 
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
-RED = Pigment(base_color="#ff0000", height=0.7, opacity=0.2)
+RED = Pigment(base_color="#ff0000", height=0.7)
 TIP = Tip(radius=30, strength=1, hardness=0.9)
 
 
@@ -121,11 +121,11 @@ def entered(studio, project, **options) -> Browser:
     return browser
 
 
-def begin(browser, number=1, tool="brush", layers=None):
+def begin(browser, number=1, tool="brush", layers=None, pigment=RED):
     layers = layers or {s.name: browser.layers(s)[0].id for s in browser.surfaces()}
     browser.project.ask(
         browser,
-        say.BeginStroke(type="begin", stroke=number, tool=tool, tip=TIP, pigment=RED, camera=CAMERA, layers=layers),
+        say.BeginStroke(type="begin", stroke=number, tool=tool, tip=TIP, pigment=pigment, camera=CAMERA, layers=layers),
     )
 
 
@@ -143,7 +143,7 @@ def pixels(doc):
 def test_a_stroke_is_kept_and_comes_back_to_the_bit(studio, opened, store):
     """After the word that it is kept, a new server finds all tiles and the undo history."""
     browser = opened()
-    draw(browser)
+    draw(browser, pigment=RED.but(opacity=0.2))
     browser.wait(lambda: browser.last(say.StrokeEnded))
     browser.wait_kept(1)
     before = browser.project.call(pixels)

@@ -64,6 +64,8 @@ def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(pain
     assert middle_of(first) == pytest.approx([0.5, 0.5], abs=0.02)
     pull(page, "Move the decal", 60, 0)
     tab.wait_kept(4)
+    # It lies at z = 0, whatever rays make of that.
+    expect(page.get_by_role("group", name="Middle").get_by_role("textbox", name="Z")).to_have_value("0")
     moved = yellow(server.texels(project, "plane"))
     assert middle_of(moved)[1] > 0.55
     assert moved.sum() == pytest.approx(first.sum(), rel=0.05)

@@ -8,7 +8,7 @@ import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { ColorField } from "./color_field";
 import { BendFields, ShapeField } from "./decal_shape";
-import { FAR, short } from "./figures";
+import { FAR, short, shortIn } from "./figures";
 import { BoxNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
@@ -81,7 +81,7 @@ interface Fields<F> {
 const LEAST = 1e-6;
 
 function Turn({ frame, onChange }: Fields<SurfaceFrame | MapFrame>) {
-  return <NumberField label="Turn" value={short(frame.roll ?? 0)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ roll })} />;
+  return <NumberField label="Turn" value={shortIn(frame.roll ?? 0, 360)} min={-3600} max={3600} unit="°" title="Degrees with the clock; 0 hangs upright" onChange={(roll) => onChange({ roll })} />;
 }
 
 /** wanted: width for each height of the picture as it is repeated. */
@@ -101,7 +101,7 @@ function MapFields({ frame, wanted, onChange }: Fields<MapFrame> & Proportions) 
       </div>
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {["U", "V"].map((axis, k) => (
-          <NumberField key={axis} label={axis} value={short(frame.center[k]! * 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
+          <NumberField key={axis} label={axis} value={shortIn(frame.center[k]! * 100, 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
         ))}
       </div>
     </>
@@ -126,7 +126,7 @@ function SurfaceFields({ frame, wanted, onChange }: Fields<SurfaceFrame> & Propo
       <BendFields frame={frame} onChange={onChange} />
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {AXES.map((axis, k) => (
-          <NumberField key={axis} label={axis} value={short(frame.position[k]!)} min={-FAR} max={FAR} onChange={(value) => onChange({ position: frame.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
+          <NumberField key={axis} label={axis} value={shortIn(frame.position[k]!, Math.max(frame.width, frame.height))} min={-FAR} max={FAR} onChange={(value) => onChange({ position: frame.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
         ))}
       </div>
     </>

@@ -6,3 +6,9 @@ export const shown = (value: number): string => (value >= 100 ? String(Math.roun
 
 /** Four figures fit a field, and say where something lies to a thousandth. */
 export const short = (value: number): number => Number(value.toPrecision(4));
+
+/** A place in something so large, or an angle in a whole turn: what is far smaller than that is nothing, not 1e-13. */
+export function shortIn(value: number, size: number): number {
+  const step = 10 ** (Math.floor(Math.log10(size)) - 4);
+  return short(Math.round(value / step) * step);
+}

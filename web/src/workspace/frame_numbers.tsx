@@ -2,6 +2,7 @@ import type { Frame, Mapping } from "../api/schema.generated";
 import { useMovingFrame } from "../state/moving_frame";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
+import { short, shortIn } from "./figures";
 import { Head } from "./node_card_head";
 
 type Three = [number, number, number];
@@ -37,12 +38,13 @@ export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string;
 
 /** A box in model space: its middle, its size and how it is turned. */
 export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part: Partial<Frame>) => void }) {
+  const longest = Math.max(...(frame.size ?? [1, 1, 1]));
   return ROWS.map(({ key, text, least }) => (
     <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>
       <span className="w-[46px] shrink-0 text-ink-2">{text}</span>
       {AXES.map((axis, k) => (
         <NumberField
-          key={axis} label={axis} value={Number((frame[key]?.[k] ?? 0).toPrecision(5))} min={least} max={1e6}
+          key={axis} label={axis} value={key === "size" ? short(frame.size?.[k] ?? 1) : shortIn(frame[key]?.[k] ?? 0, key === "turn" ? 360 : longest)} min={least} max={1e6}
           onChange={(value) => onChange({ [key]: (frame[key] ?? [0, 0, 0]).map((old, i) => (i === k ? value : old)) })}
         />
       ))}

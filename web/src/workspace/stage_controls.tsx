@@ -51,7 +51,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
           {onDecals ? (inHand ? `Placing ${inHand.name} on` : "Decals on") : desk.tool === "fill" && desk.fillAway ? "Emptying" : DOING[desk.tool]}{" "}
           <b className="font-semibold">{surface?.name}</b>, {what}
         </span>
-        <span className="min-w-9 shrink-[3] truncate text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click where it is to lie" : "click one to choose it") : layer && layer.kind !== "brushed" ? "takes no paint" : carried(desk)}</span>
+        <span className="min-w-9 shrink-[3] truncate text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click to place" : "click to choose") : layer && layer.kind !== "brushed" ? "takes no paint" : carried(desk)}</span>
         <FenceChip />
         <HiddenChip project={project} />
       </div>}

@@ -15,6 +15,13 @@ RUN = """() => axe.run(
     { resultTypes: ["violations"] },
 )"""
 
+#: Cards fade in; axe would see half-transparent words.
+FADED_IN = """async () => {
+    for (let frame = 0; frame < 2; frame++) await new Promise(requestAnimationFrame);
+    const ends = document.getAnimations().filter((each) => each.effect.getComputedTiming().endTime !== Infinity);
+    await Promise.all(ends.map((each) => each.finished.catch(() => null)));
+}"""
+
 
 @pytest.fixture(params=["light", "dark"])
 def page(request, chromium):
@@ -28,8 +35,7 @@ def page(request, chromium):
 
 def violations(page) -> list[str]:
     """What axe finds, and where."""
-    # Cards fade in; axe would see half-transparent words.
-    page.wait_for_timeout(400)
+    page.evaluate(FADED_IN)
     page.evaluate(AXE)
     found = page.evaluate(RUN)["violations"]
     return [f"{each['id']}: {node['html'][:150]}" for each in found for node in each["nodes"]]

@@ -57,7 +57,7 @@ def scatter() -> Mesh:
 
 
 def fine() -> Mesh:
-    return sphere(320, 160)
+    return sphere(224, 112)
 
 
 BODIES = {
@@ -65,7 +65,7 @@ BODIES = {
     "loose triangles": scatter, "several shells": lambda: joined(sphere(12, 6), placed(sphere(12, 6), (0.3,) * 3)),
     "uneven scale": lambda: placed(sphere(), (0.02, 5, 1)), "one triangle": lambda: soup(np.eye(3), [(0, 1, 2)]),
     "tiny": lambda: placed(sphere(), (1e-5,) * 3), "huge": lambda: placed(sphere(), (1e6,) * 3, (1e7, 0, 0)),
-    "a hundred thousand triangles": fine,
+    "fifty thousand triangles": fine,
 }  # fmt: skip
 
 

@@ -6,6 +6,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.image_files import write_png
 
 from ..shapes import overlapped
 from .test_painting import PLAIN, RED, plain_red
@@ -82,3 +83,31 @@ def test_through_a_hole_lies_what_is_behind_it(painter, server):
     tab.page.get_by_label("Solid", exact=True).fill("1000")
     tab.drag((0.3, 0.5), (0.32, 0.5))
     tab.wait_color(0.31, 0.5, RED)
+
+
+def test_pictures_of_values_go_where_their_names_say_and_make_holes_only_by_name(painter, server, tmp_path):
+    """Four grays at once, the metal before the rough one; a gray of no such name leaves the model solid."""
+    tones = {"net_metallic": 40, "net_opacity": 0, "net_roughness": 200, "net stains": 90}
+    files = []
+    for name, tone in tones.items():
+        (tmp_path / f"{name}.png").write_bytes(write_png(np.full((8, 8, 3), tone, np.uint8)))
+        files.append(str(tmp_path / f"{name}.png"))
+    tab = plain_red(painter)
+    page = tab.page
+
+    def lay(given: list[str], wash: str) -> None:
+        page.get_by_role("button", name="Wash", exact=True).click()
+        expect(page.get_by_role("combobox", name=f"Solid of {wash}", exact=True)).to_be_visible()
+        page.get_by_label("Pictures for the wash").set_input_files(given)
+
+    lay(files[:3], "Wash")
+    expect(page.get_by_role("combobox", name="Solid of Wash", exact=True)).not_to_have_value("")
+    # With the card open the left wall lies farther left.
+    tab.wait_color(0.25, 0.5, STAGE)
+    read = {name: server.texels(tab.project, "left", name)[..., 0] // 257 for name in ("metallic", "roughness")}
+    assert (read["metallic"] == 40).any()
+    assert (read["roughness"] == 200).any()
+    assert (server.texels(tab.project, "left", "opacity") == 0).any()
+    lay(files[3:], "Wash 2")
+    expect(page.get_by_role("combobox", name="Rough of Wash 2")).not_to_have_value("")
+    expect(page.get_by_role("combobox", name="Solid of Wash 2")).to_have_value("")

@@ -8,7 +8,9 @@ import type { Project } from "./project";
 import { say, surfaceNamed, useSession } from "./session";
 
 export type MapKey = keyof Pigment;
-const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"], opacity: ["value"] };
+const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"], opacity: [] };
+/** Pictures of values whose names say which; only so does one become holes. */
+const SAID: [RegExp, MapKey][] = [[/rough/i, "roughness"], [/metal/i, "metallic"], [/(^|[_ -])(opacity|alpha)([_ .-]|$)/i, "opacity"]];
 const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height", "opacity"];
 
 /** Where a picture of the project is to be had: small, as large as a screen shows, or whole, before it was cut out. */
@@ -39,11 +41,12 @@ export async function takeIn(project: string, files: File[]): Promise<Picture[]>
   return Promise.all((await takePictures(project, files)).map(arrived));
 }
 
-/** Pictures for the maps that their roles say, besides those that are there. */
+/** Pictures for the maps that their names or their roles say, besides those that are there. */
 export function imagesWith(pictures: Picture[], before: Record<string, string> = {}): Record<string, string> {
   const images = { ...before };
-  for (const { id, role } of pictures) {
-    images[ORDER.find((key) => ROLES[key].includes(role) && !(key in images)) ?? "base_color"] = id;
+  for (const { id, name, role } of pictures) {
+    const said = SAID.find(([words, key]) => role === "value" && words.test(name) && !(key in images))?.[1];
+    images[said ?? ORDER.find((key) => ROLES[key].includes(role) && !(key in images)) ?? "base_color"] = id;
   }
   return images;
 }

@@ -37,7 +37,8 @@ from ..values import (
 #: What names of pictures say about their use, looked for in this order.
 NAMED: tuple[tuple[str, Role], ...] = (
     (r"normal|nrm|_n$", "normal"), (r"height|bump|disp|relief|_h$", "height"), (r"(^|[_ -])ids?([_ -]|$)", "id"),
-    (r"rough|metal|gloss|spec|mask|occlusion|opacity|alpha|_ao|_r$|_m$", "value"), (r"tip|stamp|brush", "tip"),
+    (r"rough|metal|gloss|spec|mask|occlusion|_ao|_r$|_m$|(^|[_ -])(opacity|alpha)([_ -]|$)", "value"),
+    (r"tip|stamp|brush", "tip"),
 )  # fmt: skip
 #: Colors at most of a picture that marks areas by flat colors.
 FLAT_COLORS = 64

@@ -23,7 +23,7 @@ interface Props {
 export function MapSize({ project, state, surface, memory }: Props) {
   return (
     <Popover className="relative">
-      <PopoverButton aria-label={`Map size ${surface.width} × ${surface.height}`} title="Make the maps, or the gutter around islands, larger or smaller" className="flex h-7 items-center gap-1.5 rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
+      <PopoverButton aria-label={`Map size ${surface.width} × ${surface.height}`} title="Make the maps, or the gutter around islands, larger or smaller" className="flex h-7 items-center gap-1.5 whitespace-nowrap rounded-control bg-fog-2 px-2.5 hover:bg-fog-3">
         {surface.width} × {surface.height}
         <IconChevronDown size={14} />
       </PopoverButton>

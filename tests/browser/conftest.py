@@ -180,12 +180,13 @@ class Painter:
         shot = self.page.screenshot(clip={k: round(v) for k, v in self.box.items()})
         return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
 
-    def wait_view(self, seen: Callable[[np.ndarray], bool], what: str) -> None:
-        """Until the stage looks as wanted; `what` is said when it never does."""
+    def wait_view(self, seen: Callable[[np.ndarray], bool], what: str) -> np.ndarray:
+        """The stage, once it looks as wanted; `what` is said when it never does."""
         until = time.monotonic() + PATIENCE / 1000
         while time.monotonic() < until:
-            if seen(self.colors()):
-                return
+            colors = self.colors()
+            if seen(colors):
+                return colors
             self.page.wait_for_timeout(100)
         raise AssertionError(what)
 

@@ -11,6 +11,7 @@ from playwright.sync_api import expect
 
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import write_png
+from nightmist.core.mesh import SurfaceLook
 
 from ..shapes import joined, placed, plane, walls
 from .conftest import PATIENCE, SWITCHES
@@ -124,6 +125,34 @@ def test_a_model_with_other_material_names_loses_nothing(painter, server):
     expect(page.get_by_role("alert")).to_contain_text("left stands for Mike")
     now = server.texels(project, "left").astype(int)
     assert (np.abs(now - red).max(axis=2) < 3000).mean() > 0.98
+
+
+def test_a_new_material_brings_its_paint_or_begins_anew(painter, server):
+    """The dialog says which paint comes along; a new beginning can be chosen, and taken back."""
+    project = server.create(write_glb(walls()), "walls.glb")
+    tab = plain_red(painter, project)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    page.get_by_role("button", name="Prepare").click()
+    mesh = walls()
+    surface_of = mesh.face_surface.copy()
+    surface_of[mesh.faces_of(0)[::2]] = 2
+    split = write_glb(mesh.changed(face_surface=surface_of, surfaces=[*mesh.surfaces, SurfaceLook("trim")]))
+    page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": split})
+    dialog = page.get_by_role("dialog")
+    choice = dialog.get_by_label("Layers for trim")
+    along = "none: paint of left comes along"
+    lost = dialog.get_by_text("of the paint on First paint of left is lost")
+    expect(choice.locator("option:checked")).to_have_text(along)
+    choice.select_option("none: it begins anew")
+    expect(lost).to_be_visible()
+    choice.select_option(along)
+    expect(lost).to_be_hidden()
+    dialog.get_by_role("button", name="Replace", exact=True).click()
+    settled(tab, 2)
+    trim = server.texels(project, "trim").astype(int)
+    assert (trim[..., 1] < 30000).sum() > 100
 
 
 def test_missing_pictures_are_named_and_added(painter, server):

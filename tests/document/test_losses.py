@@ -7,6 +7,7 @@ import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.mesh import SurfaceLook
 from nightmist.document.preparing.replacing import preview_of_replacement
 
 from ..shapes import joined, placed, plane, walls
@@ -216,6 +217,24 @@ def test_the_painter_says_what_stands_for_what():
         doc.replace_mesh(files=files, surfaces={"left": "left", "right": "left"})
     doc.replace_mesh(files=files, surfaces={"left": "right", "right": "left"}, keep_paint=False)
     assert [(s.name, len(s.layers)) for s in doc.surfaces.values()] == [("right", 0), ("left", 1)]
+
+
+@pytest.mark.parametrize("anew", [False, True])
+def test_faces_of_a_new_material_bring_their_paint_unless_they_begin_anew(anew):
+    """What the painter let begin anew has no layers; what is lost by that is told."""
+    doc = Document.from_mesh(walls(), "walls", (128, 128))
+    doc.fill(doc.surfaces["left"].layers.add("brushed", name="coat"), RED)
+    surface_of = doc.mesh.face_surface.copy()
+    surface_of[doc.surfaces["left"].faces[:4]] = 2
+    split = doc.mesh.changed(face_surface=surface_of, surfaces=[*doc.mesh.surfaces, SurfaceLook("trim")])
+    chosen: dict[str, str | None] = {"trim": None} if anew else {}
+    trim = preview_of_replacement(doc, split, chosen=chosen).surfaces[2]
+    assert (trim.name, trim.takes, trim.besides) == ("trim", None, [] if anew else ["left"])
+    notes = doc.replace_mesh(files={"m.glb": write_glb(split)}, surfaces=chosen)
+    assert any("of the paint on coat of left is lost" in note for note in notes) == anew
+    inside = doc.surfaces["trim"].layout.ownership.covered()
+    assert (doc.surfaces["trim"].read("base_color")[inside][:, 1] == 0).all() != anew
+    assert [layer.name for layer in doc.surfaces["trim"].layers] == ([] if anew else ["coat"])
 
 
 def test_hidden_parts_stay_hidden_by_their_names():

@@ -149,11 +149,17 @@ def test_what_projects_of_before_kept_of_a_file_still_counts(net):
     """Their transparency was handed through beside the paint: now what is painted counts besides."""
     doc, surface, holes = net
     picture = write_png(np.full((8, 8, 4), (255, 255, 255, 128), np.uint8))
+    doc.fill(holes, Pigment(opacity=0.5))
+    transparent = glb(doc)
     kept = kept_picture("opacity", picture, doc.mesh, Placement(), doc.arrays)
     old = surface.value
     untouched = old.untouched.model_copy(update={"alpha": 0.5, "alpha_mode": "BLEND"})
     doc.do(Change(label="As before", values={old.id: (old, old.but(kept=(kept,), untouched=untouched))}))
-    doc.fill(holes, Pigment(opacity=0.5))
+    # Another file's own transparency is for surfaces that begin anew, like its other pictures.
+    assert doc.replace_mesh(files={"m.glb": transparent}) == [
+        "Pictures of the new file are not taken where layers stay: surface (base color, metallic roughness, opacity). A"
+        " surface that begins anew takes its own."
+    ]
     described, binary = split_glb(glb(doc))
     pbr = described["materials"][0]["pbrMetallicRoughness"]
     view = described["bufferViews"][described["images"][pbr["baseColorTexture"]["index"]]["bufferView"]]

@@ -11,9 +11,11 @@ import nightmist as nm
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import read_picture, write_png
+from nightmist.core.mesh.look import SurfaceLook
 from nightmist.core.relief.combine import combined
 from nightmist.document.files.hand_off import glb
 from nightmist.document.files.project_file import load, save
+from nightmist.document.preparing.replacing import preview_of_replacement, read_new_model
 from nightmist.studio import Studio
 
 from ..shapes import joined, placed, plane
@@ -259,6 +261,51 @@ def test_another_model_brings_its_own(wall):
     doc.undo()
     doc.undo()
     assert handed_off(doc)[2]["emissive"] == write_png(GLOW)
+
+
+def test_a_model_that_says_nothing_of_it_keeps_what_there_was(wall):
+    """The same faces at other UVs, without a material: all is where it was; with a face that is new, that is said."""
+    doc = nm.Document.open(wall, size=SIDE)
+    wanted = glow_at_middles(doc, GLOW)
+    mesh = doc.mesh.changed(surfaces=[SurfaceLook("wall")], uvs=[doc.mesh.uvs[0][..., ::-1] * np.float32(0.8)])
+    notes = doc.replace_mesh(files={"m.glb": write_glb(mesh)})
+    assert notes == []
+    _, material, pictures = handed_off(doc)
+    assert (material["doubleSided"], material["emissiveFactor"]) == (True, [1, 0.5, 0.25])
+    glow = read_picture("g", pictures["emissive"]) // 257
+    assert np.abs(glow_at_middles(doc, glow) - wanted).max() <= 12  # half a texel
+    assert doc.surface_value("wall").missing == ()
+    doc.undo()
+    assert handed_off(doc)[2]["emissive"] == write_png(GLOW)
+    far = mesh.changed(positions=mesh.positions + np.where(np.arange(len(mesh.positions)) == 0, 9, 0)[:, None])
+    notes = doc.replace_mesh(files={"m.glb": write_glb(far)})
+    assert any("wall has new faces, where the old normal, occlusion, emissive picture has no place" in n for n in notes)
+    assert set(handed_off(doc)[2]) == {"baseColor", "metallicRoughness"}
+
+
+def test_new_surfaces_take_the_pictures_of_their_file(wall):
+    """Where layers stay the file's colors are not taken, and that is said before; what begins anew has them."""
+    doc = nm.Document.open(wall, size=64)
+    doc.fill(doc.surfaces["wall"].layers.add("brushed", name="Moss"), nm.Pigment(base_color="#00ff00"))
+    files = {file.name: file.read_bytes() for file in wall.parent.iterdir()}
+    told = "Pictures of the new file are not taken where layers stay: wall (base color, opacity)."
+    assert told in " ".join(preview_of_replacement(doc, read_new_model(files)).notes)
+    assert told in " ".join(doc.replace_mesh(files=files))
+    assert [layer.name for layer in doc.surfaces["wall"].layers] == ["From the file", "Moss"]
+    preview = preview_of_replacement(doc, read_new_model(files), chosen={"wall": None})
+    assert (told in " ".join(preview.notes), preview.surfaces[0].besides) == (False, [])
+    del files["shade.png"]
+    doc.replace_mesh(files=files, surfaces={"wall": None})
+    fresh = doc.surfaces["wall 2"]
+    assert [layer.name for layer in fresh.layers] == ["From the file"]
+    # As large as its pictures, as at import; what is missing is asked for.
+    assert fresh.size == (SIDE, SIDE)
+    assert [(each.slot, each.file) for each in fresh.value.missing] == [("occlusion", "shade.png")]
+    inside = np.s_[48:-24, 8:-24]
+    assert np.abs(fresh.read("base_color")[inside].astype(int) // 257 - COLOR[inside])[..., :3].max() <= 1
+    assert [layer.name for layer in doc.surfaces["wall"].layers] == ["From the file", "Moss"]
+    assert doc.add_pictures({"shade.png": write_png(DIM)}) == []
+    assert {kept.slot for kept in doc.surface_value("wall 2").kept} == {"normal", "occlusion", "emissive"}
 
 
 def test_missing_pictures_that_are_not_painted_are_asked_for_too(wall):

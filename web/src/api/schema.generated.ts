@@ -2116,6 +2116,8 @@ export interface components {
         /**
          * Successor
          * @description A surface of the new model, and the old one whose layers it takes; none when it begins anew.
+         *
+         *     besides: other old surfaces whose paint comes along where their faces lay.
          */
         Successor: {
             /** Name */
@@ -2129,6 +2131,8 @@ export interface components {
              * @enum {string}
              */
             why: "chosen" | "name" | "faces" | "place" | "alike" | "order" | "new";
+            /** Besides */
+            besides: string[];
         };
         /**
          * SurfaceFrame

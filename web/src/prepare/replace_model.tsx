@@ -58,8 +58,8 @@ export function ReplaceModel({ project }: { project: Project }) {
           <DialogPanel className="card flex max-h-[calc(100vh-48px)] w-[600px] flex-col p-4 shadow-lg">
             {asked && (
               <WhatGoesWhere
-                preview={asked.preview}
-                lossesWith={async (takes) => (await previewModel(project.id, asked.files, keepPaint(), takes)).losses}
+                found={asked.preview}
+                previewWith={(takes) => previewModel(project.id, asked.files, keepPaint(), takes)}
                 replace={replace}
                 cancel={() => setAsked(null)}
               />
@@ -71,34 +71,34 @@ export function ReplaceModel({ project }: { project: Project }) {
   );
 }
 
-/** By the new surfaces' names, whose layers each takes; null for a new beginning. */
+/** What the painter chose: by the new surfaces' names, whose layers each takes; null for a new beginning. */
 type Takes = Record<string, string | null>;
 
 interface Choosing {
-  preview: Replacement;
-  lossesWith: (takes: Takes) => Promise<string[]>;
+  found: Replacement;
+  previewWith: (takes: Takes) => Promise<Replacement>;
   replace: (takes: Takes) => void;
   cancel: () => void;
 }
 
-function WhatGoesWhere({ preview, lossesWith, replace, cancel }: Choosing) {
-  const [losses, setLosses] = useState(preview.losses);
+/** The choice of a surface that takes no layers, but the paint that lay on its faces. */
+const PAINT_ALONE = "\0";
+
+function WhatGoesWhere({ found, previewWith, replace, cancel }: Choosing) {
+  const [preview, setPreview] = useState(found);
+  const [takes, setTakes] = useState<Takes>({});
   const latest = useRef(0);
-  const [takes, setTakes] = useState<Takes>(Object.fromEntries(preview.surfaces.map(({ name, takes }) => [name, takes])));
   const staysOnModel = useDesk((desk) => desk.preparing.keepPaint);
-  const old = [...preview.surfaces.flatMap(({ takes }) => takes ?? []), ...preview.left.map(({ name }) => name)];
-  const painted = Object.fromEntries(preview.left.map(({ name, layers }) => [name, layers]));
-  const left = old.filter((name) => !Object.values(takes).includes(name));
-  // A surface's layers go to one place: who takes them leaves another without.
-  const choose = async (name: string, wanted: string | null) => {
-    const chosen = Object.fromEntries(
-      Object.entries(takes).map(([other, now]) => [other, other === name ? wanted : now === wanted ? null : now]),
-    );
+  const old = [...found.surfaces.flatMap(({ takes }) => takes ?? []), ...found.left.map(({ name }) => name)];
+  const choose = async (name: string, wanted: string) => {
+    // A surface's layers go to one place: who is given them takes them from whoever was given them before.
+    const chosen: Takes = Object.fromEntries(Object.entries(takes).filter(([other, had]) => other !== name && had !== wanted));
+    if (wanted !== PAINT_ALONE) chosen[name] = wanted || null;
     setTakes(chosen);
     const asked = ++latest.current;
     try {
-      const found = await lossesWith(chosen);
-      if (asked === latest.current) setLosses(found);
+      const now = await previewWith(chosen);
+      if (asked === latest.current) setPreview(now);
     } catch (error) {
       useSession.setState({ notice: (error as Error).message });
     }
@@ -120,41 +120,49 @@ function WhatGoesWhere({ preview, lossesWith, replace, cancel }: Choosing) {
             </tr>
           </thead>
           <tbody>
-            {preview.surfaces.map(({ name, faces, takes: found, why }) => (
-              <tr key={name} className="h-8">
-                <td className="max-w-40 truncate pr-3" title={name}>
-                  {name}
-                </td>
-                <td className="pr-3">{faces.toLocaleString("en")}</td>
-                <td className="pr-3">
-                  <select
-                    aria-label={`Layers for ${name}`}
-                    value={takes[name] ?? ""}
-                    onChange={(event) => void choose(name, event.target.value || null)}
-                    className="h-7 w-44 rounded-control bg-fog-2 px-1.5"
-                  >
-                    <option value="">none: it begins anew</option>
-                    {old.map((choice) => (
-                      <option key={choice}>{choice}</option>
-                    ))}
-                  </select>
-                </td>
-                <td className="text-ink-2">{takes[name] === found ? WHY[why] : takes[name] ? "chosen" : ""}</td>
-              </tr>
-            ))}
+            {preview.surfaces.map((surface, row) => {
+              const { name } = surface;
+              // Even after another choice, what was found at first can be chosen again.
+              const alone = [surface, found.surfaces[row]].find((each) => each?.why === "new" && each.besides.length);
+              const now = surface.takes ?? (surface.why === "new" && alone ? PAINT_ALONE : "");
+              const given = takes[name];
+              return (
+                <tr key={name} className="h-8">
+                  <td className="max-w-40 truncate pr-3" title={name}>
+                    {name}
+                  </td>
+                  <td className="pr-3">{surface.faces.toLocaleString("en")}</td>
+                  <td className="pr-3">
+                    <select
+                      aria-label={`Layers for ${name}`}
+                      value={given === undefined ? now : (given ?? "")}
+                      onChange={(event) => void choose(name, event.target.value)}
+                      className="h-7 w-44 rounded-control bg-fog-2 px-1.5"
+                    >
+                      <option value="">none: it begins anew</option>
+                      {alone && <option value={PAINT_ALONE}>none: paint of {alone.besides.join(", ")} comes along</option>}
+                      {old.map((choice) => (
+                        <option key={choice}>{choice}</option>
+                      ))}
+                    </select>
+                  </td>
+                  <td className="text-ink-2">{given === null ? "" : WHY[given === undefined ? surface.why : "chosen"]}</td>
+                </tr>
+              );
+            })}
           </tbody>
         </table>
       </div>
       <div role="group" aria-label="What to know of it" tabIndex={0} className="max-h-36 shrink-0 overflow-y-auto [scrollbar-width:thin]">
-        {left.map((name) => (
+        {preview.left.map(({ name, layers }) => (
           <p key={name} className="mt-2">
             <span className="font-medium">{name}</span>
-            {painted[name]?.length === 0
-              ? " has no place in the new model, and nothing is painted on it: it goes."
-              : ` has no place in the new model. It is kept without faces${painted[name] ? `, with ${painted[name].join(", ")}` : ""}.`}
+            {layers.length
+              ? ` has no place in the new model. It is kept without faces, with ${layers.join(", ")}.`
+              : " has no place in the new model, and nothing is painted on it: it goes."}
           </p>
         ))}
-        {losses.map((loss) => (
+        {preview.losses.map((loss) => (
           <p key={loss} className="mt-2 text-care">
             {loss}
           </p>

@@ -16,24 +16,22 @@ from ...core.mesh.look import is_untouched
 from ...core.mesh.methods import has_uvs
 from ...core.names import listed
 from ...core.texels import Raster
-from ..change import Change, raster_id
+from ..change import Change
 from ..derived.scaled import scaled
 from ..document import Document
 from ..values import (
-    CHANNELS,
     LEAST_GUTTER,
     MAPS,
     MOST_GUTTER,
-    Brushed,
     MapName,
     Node,
     Project,
     StartValues,
     Surface,
     checked_size,
-    new_id,
 )
-from .model_pictures import FROM_FILE, maps_of
+from .model_pictures import maps_of
+from .newcomers import layer_of
 from .refit import Plan, of_one_value, refit
 from .untouched import kept_picture
 
@@ -186,13 +184,10 @@ def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, l
                 factors = surface.start if missing.multiplied else None
                 layout = document.layout(surface)
                 maps.update(maps_of(missing.slot, missing.file, data, layout, missing.placed, factors))
-        if maps:
-            lowest = min((node.order for node in document.stack(surface.id)), default=1.0) - 1
-            layer = Brushed(id=new_id(), parent=surface.id, order=lowest, name=FROM_FILE)
-            nodes.append(layer)
-            for name, image in maps.items():
-                raster = rasters[raster_id(layer.id, name)] = Raster(*surface.size, CHANNELS[name])
-                raster.take(image)
+        lowest = min((node.order for node in document.stack(surface.id)), default=1.0) - 1
+        if layer := layer_of(surface, maps, lowest):
+            nodes.append(layer[0])
+            rasters |= layer[1]
         still = tuple(m for m in surface.missing if m.file.lower() not in given)
         surfaces[number] = surface.but(missing=still, kept=tuple(kept))
         found = found or bool(here)

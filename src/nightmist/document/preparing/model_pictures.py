@@ -13,9 +13,6 @@ from ...core.texels.resample import resampled
 from ..derived.layouts import Layout
 from ..values import MAPS, MapName, MapSlot, StartValues
 
-#: The name of the layer that such pictures become.
-FROM_FILE = "From the file"
-
 
 def maps_of(
     slot: MapSlot, name: str, data: bytes, layout: Layout, place: Placement, factors: StartValues | None = None

@@ -11,19 +11,20 @@ from pydantic import BaseModel
 from ...core.formats import read_model
 from ...core.formats.bundle import the_model, unpacked
 from ...core.mesh import Mesh
-from ...core.mesh.look import Untouched
 from ...core.names import listed, told_of, unused_name
 from ...core.progress import part
+from ...core.texels import Raster
 from ..change import Change
 from ..document import Document
-from ..values import Meant, Node, Surface, new_id
+from ..values import MAP_SLOTS, Meant, Node, Surface
 from .losses import emptied_regions, losses, told
 from .matching import Match, Why, match_surfaces, places_shared
-from .model import receivers, start_of, usual_depth
+from .model import receivers
 from .motion import with_moved_frames
+from .newcomers import layer_of, newcomer, pictures_of, sizes_for
 from .recognizing import Recognized, recognize
 from .refit import Plan, refit
-from .untouched import kept_pictures
+from .untouched import handed_through, kept_pictures
 from .uvs import Bare, unwrapped_where_bare
 
 #: An old surface that lay under this share of a new one's places gives it paint.
@@ -33,12 +34,16 @@ MOST_TOLD = 4
 
 
 class Successor(BaseModel):
-    """A surface of the new model, and the old one whose layers it takes; none when it begins anew."""
+    """A surface of the new model, and the old one whose layers it takes; none when it begins anew.
+
+    besides: other old surfaces whose paint comes along where their faces lay.
+    """
 
     name: str
     faces: int
     takes: str | None
     why: Why
+    besides: list[str]
 
 
 class Left(BaseModel):
@@ -63,13 +68,17 @@ def preview_of_replacement(
     """What `replace_mesh` would do with the files of this mesh."""
     known = recognize(document, mesh)
     matches = match_surfaces(document, mesh, known, chosen)
+    takings = _takings(document, mesh, known, matches, _surfaces_for(document, mesh, matches, [])) if keep_paint else []
+    besides = {surface.number: [old.name for old in origins] for surface, origins in takings}
     successors = [
-        Successor(name=m.name, faces=_polygons(mesh, m.number), takes=m.old.name if m.old else None, why=m.why)
+        Successor(
+            name=m.name, faces=_polygons(mesh, m.number), takes=m.old.name if m.old else None, why=m.why,
+            besides=besides.get(m.number, []),
+        )
         for m in matches
-    ]
-    takings = _takings(document, mesh, known, _surfaces_for(document, mesh, matches)) if keep_paint else []
+    ]  # fmt: skip
     return Replacement(
-        surfaces=successors, left=_left(document, matches), notes=list(mesh.notes),
+        surfaces=successors, left=_left(document, matches), notes=[*mesh.notes, *_not_taken(mesh, matches)],
         losses=_lost(document, mesh, known, takings),
     )  # fmt: skip
 
@@ -88,16 +97,22 @@ def replace_mesh(
     mesh = read_new_model(files, model)
     known = recognize(document, mesh)
     matches = match_surfaces(document, mesh, known, chosen)
-    surfaces = _surfaces_for(document, mesh, matches, known.motion.scale if known.motion else 1.0)
-    notes = [*mesh.notes, *_notes(document, matches)]
-    surfaces = [_handed_through(document, mesh, surface, notes) for surface in surfaces]
+    notes = [*mesh.notes, *_notes(document, matches), *_not_taken(mesh, matches)]
+    surfaces = _surfaces_for(document, mesh, matches, notes, known.motion.scale if known.motion else 1.0)
+    surfaces = [_with_what_is_not_painted(document, mesh, known, surface, notes) for surface in surfaces]
     mesh, more = unwrapped_where_bare(
         mesh, [Bare(s.name, s.number, s.uv_set, s.size) for s in surfaces], part(document.progress, 0, 0.4)
     )
     notes += more
     nodes: list[Node] = []
+    rasters: dict[str, Raster] = {}
+    for match, surface in zip(matches, surfaces, strict=True):
+        look = mesh.surfaces[surface.number]
+        if match.old is None and (layer := layer_of(surface, pictures_of(mesh, surface, look, notes))):
+            nodes.append(layer[0])
+            rasters |= layer[1]
     sources: dict[str, dict[int, str]] = {}
-    takings = _takings(document, mesh, known, surfaces) if keep_paint else []
+    takings = _takings(document, mesh, known, matches, surfaces) if keep_paint else []
     for surface, origins in takings:
         made, taken = receivers(document, surface, origins)
         nodes += made
@@ -106,8 +121,9 @@ def replace_mesh(
     project = document.project.but(hidden_parts=_still_hidden(document, mesh))
     kept = _without_faces(document, matches, len(surfaces))
     plan = Plan(
-        "Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s, _ in takings], sources, known=known
-    )
+        "Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s, _ in takings], sources, rasters,
+        known,
+    )  # fmt: skip
     change = refit(document, plan)
     rest = len(lost) - MOST_TOLD
     notes += [f"{each} Undo brings it back." for each in lost[:MOST_TOLD]]
@@ -120,9 +136,13 @@ def _polygons(mesh: Mesh, surface: int) -> int:
 
 
 def _takings(
-    document: Document, mesh: Mesh, known: Recognized, surfaces: list[Surface]
+    document: Document, mesh: Mesh, known: Recognized, matches: list[Match], surfaces: list[Surface]
 ) -> list[tuple[Surface, list[Surface]]]:
-    """New surfaces whose paint follows the model, and the old ones that each gets paint from besides its own."""
+    """New surfaces whose paint follows the model, and the old ones that each gets paint from besides its own.
+
+    One that is to begin anew gets none.
+    """
+    anew = {match.number for match in matches if match.old is None and match.why == "chosen"}
     # What a surface without faces keeps lies in its map alone, and is there again when it gets faces.
     faceless = {s.id for s in document.surface_values() if not len(document.layout(s).faces)}
     shared = places_shared(document, known.in_old_place(mesh))
@@ -132,7 +152,7 @@ def _takings(
             _origins(document, known.face[mesh.faces_of(surface.number)], surface, surfaces, shared[surface.number]),
         )
         for surface in surfaces
-        if surface.id not in faceless
+        if surface.id not in faceless and surface.number not in anew
     ]
 
 
@@ -198,19 +218,6 @@ def _without_faces(document: Document, matches: list[Match], first: int) -> list
     return [document.surface_value(name).but(number=first + k, kept=()) for k, name in enumerate(names)]
 
 
-def _handed_through(document: Document, mesh: Mesh, surface: Surface, notes: list[str]) -> Surface:
-    """What the new file says of what is not painted here, where it says anything; pictures by old UVs cannot stay."""
-    look = mesh.surfaces[surface.number]
-    kept = kept_pictures(look, mesh, document.arrays, notes)
-    if gone := [old.slot for old in surface.kept if old.slot not in {new.slot for new in kept}]:
-        notes.append(
-            f"The new file has no {listed(gone)} picture for {surface.name}; the old one lay by UVs that are gone."
-        )
-    untouched = surface.untouched if look.untouched == Untouched() else look.untouched
-    handed: Surface = surface.but(untouched=untouched, kept=kept)
-    return handed
-
-
 def _notes(document: Document, matches: list[Match]) -> list[str]:
     left = _left(document, matches)
     return [
@@ -233,12 +240,38 @@ def _notes(document: Document, matches: list[Match]) -> list[str]:
     ]
 
 
-def _surfaces_for(document: Document, mesh: Mesh, matches: list[Match], scale: float = 1.0) -> list[Surface]:
+def _not_taken(mesh: Mesh, matches: list[Match]) -> list[str]:
+    """Of surfaces that have layers already: the new file's pictures of what is painted here."""
+    found = []
+    for match in matches:
+        pictures = mesh.surfaces[match.number].pictures
+        if match.old and (slots := [slot.replace("_", " ") for slot in MAP_SLOTS if slot in pictures]):
+            found.append(f"{match.name} ({listed(slots)})")
+    return told_of(
+        found,
+        "Pictures of the new file are not taken where layers stay: {}. A surface that begins anew takes its own.",
+    )
+
+
+def _with_what_is_not_painted(
+    document: Document, mesh: Mesh, known: Recognized, surface: Surface, notes: list[str]
+) -> Surface:
+    if surface.id in document.values:
+        return handed_through(document, mesh, known, surface, notes)
+    fresh: Surface = surface.but(kept=kept_pictures(mesh.surfaces[surface.number], mesh, document.arrays, notes))
+    return fresh
+
+
+def _surfaces_for(
+    document: Document, mesh: Mesh, matches: list[Match], notes: list[str], scale: float = 1.0
+) -> list[Surface]:
     """A surface for each of the new model's: the old one that it stands for, else a fresh one.
 
     scale: how much larger the model has become; relief goes along.
     """
     taken = {surface.name for surface in document.surface_values()}
+    usual = document.project.size
+    sizes = iter(sizes_for([mesh.surfaces[match.number] for match in matches if not match.old], usual, notes))
     surfaces = []
     for match in matches:
         if match.old:
@@ -246,14 +279,8 @@ def _surfaces_for(document: Document, mesh: Mesh, matches: list[Match], scale: f
             meant = Meant(kinds=match.old.meant.kinds)
             depth = match.old.depth if scale == 1 else float(f"{match.old.depth * scale:.6g}")
             surfaces.append(match.old.but(number=match.number, meant=meant, depth=depth))
-            continue
-        name = unused_name(match.name, taken)
-        taken.add(name)
-        width, height = document.project.size
-        surfaces.append(
-            Surface(
-                id=new_id(), name=name, number=match.number, width=width, height=height,
-                start=start_of(mesh.surfaces[match.number]), depth=usual_depth(mesh),
-            )
-        )  # fmt: skip
+        else:
+            name = unused_name(match.name, taken)
+            taken.add(name)
+            surfaces.append(newcomer(mesh, match.number, name, next(sizes), usual))
     return surfaces

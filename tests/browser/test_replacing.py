@@ -85,7 +85,7 @@ def test_paint_that_a_new_model_has_no_place_for_is_named_first(painter, server)
     before = server.texels(project, "surface")
     page.get_by_role("button", name="Prepare").click()
     beside = placed(plane(5), scale=(0.2, 1, 1), move=(0.8, 0, 0), uv_scale=0.9)
-    lost = "All of the paint on First paint of surface is lost: the new model has nothing where it lies."
+    lost = "All of the paint on First paint of surface is lost: nothing of the new model takes it over there."
     page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": write_glb(beside)})
     dialog = page.get_by_role("dialog")
     expect(dialog.get_by_text(lost)).to_be_visible()
@@ -142,7 +142,7 @@ def test_a_new_material_brings_its_paint_or_begins_anew(painter, server):
     page.get_by_label("New model").set_input_files({"name": "m.glb", "mimeType": "m", "buffer": split})
     dialog = page.get_by_role("dialog")
     choice = dialog.get_by_label("Layers for trim")
-    along = "none: paint of left comes along"
+    along = "none: paint of left stays"
     lost = dialog.get_by_text("of the paint on First paint of left is lost")
     expect(choice.locator("option:checked")).to_have_text(along)
     choice.select_option("none: it begins anew")

@@ -195,8 +195,8 @@ def test_the_share_of_paint_that_is_lost_is_said_before_and_after(unit):
     lost = 100 * np.isin(own.faces[owner[owner >= 0]], front).mean()
     preview = preview_of_replacement(doc, new)
     assert preview.losses == [
-        f"{lost:.0f}% of the paint on Coat of crate is lost: the new model has nothing where it lies.",
-        "All of the paint on Numeral of crate is lost: the new model has nothing where it lies.",
+        f"{lost:.0f}% of the paint on Coat of crate is lost: nothing of the new model takes it over there.",
+        "All of the paint on Numeral of crate is lost: nothing of the new model takes it over there.",
     ]
     assert preview_of_replacement(doc, new, keep_paint=False).losses == []
     notes = doc.replace_mesh(files={"new.glb": write_glb(new)})

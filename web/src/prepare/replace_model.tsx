@@ -137,10 +137,10 @@ function WhatGoesWhere({ found, previewWith, replace, cancel }: Choosing) {
                       aria-label={`Layers for ${name}`}
                       value={given === undefined ? now : (given ?? "")}
                       onChange={(event) => void choose(name, event.target.value)}
-                      className="h-7 w-44 rounded-control bg-fog-2 px-1.5"
+                      className="h-7 w-52 rounded-control bg-fog-2 px-1.5"
                     >
                       <option value="">none: it begins anew</option>
-                      {alone && <option value={PAINT_ALONE}>none: paint of {alone.besides.join(", ")} comes along</option>}
+                      {alone && <option value={PAINT_ALONE}>none: paint of {alone.besides.join(", ")} stays</option>}
                       {old.map((choice) => (
                         <option key={choice}>{choice}</option>
                       ))}

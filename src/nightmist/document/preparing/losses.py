@@ -49,7 +49,8 @@ def losses(document: Document, mesh: Mesh, known: Recognized, takes: Mapping[int
 def told(loss: Loss) -> str:
     """The same in words."""
     much = "All" if loss.share > 0.995 else f"{loss.share:.0%}" if loss.share >= 0.01 else "Less than 1%"
-    return f"{much} of the paint on {loss.layer} of {loss.surface} is lost: the new model has nothing where it lies."
+    paint = f"{much} of the paint on {loss.layer} of {loss.surface}"
+    return f"{paint} is lost: nothing of the new model takes it over there."
 
 
 def emptied_regions(document: Document, mesh: Mesh, known: Recognized) -> list[str]:

@@ -58,6 +58,8 @@ def test_no_tooltip_names_a_key_that_does_nothing(painter):
     page.keyboard.press("1")
     page.keyboard.press("k")
     expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Pack"))
+    page.keyboard.press("w")
+    expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Unwrap"))
 
 
 def test_keys_never_reach_what_merely_kept_the_focus(painter):

@@ -131,7 +131,7 @@ export const COMMANDS = {
     act: seamBorder,
   },
   unwrap: {
-    group: "Islands", label: "Unwrap", hint: "New UVs for the picked faces, or for the whole surface when none is picked", keys: ["U"],
+    group: "Islands", label: "Unwrap", hint: "New UVs for the picked faces, or for the whole surface when none is picked", keys: ["W"],
     when: "prepare", act: ({ project, stage }) => unwrap(project, stage),
   },
   pack: {

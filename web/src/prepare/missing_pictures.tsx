@@ -22,6 +22,11 @@ export function MissingPictures({ project }: { project: Project }) {
       useSession.setState({ notice: (error as Error).message });
     }
   };
+  const doWithout = () => {
+    // What was said of those still missing is over.
+    useSession.setState({ notice: null });
+    wanting.forEach(({ name }) => project.send({ type: "do_without_pictures", surface: name }));
+  };
   const hatched = wanting.filter(missingFromView).map(({ name }) => name);
   return (
     <div className="card max-h-40 overflow-y-auto p-3" data-testid="missing-banner">
@@ -44,11 +49,7 @@ export function MissingPictures({ project }: { project: Project }) {
         >
           <IconPhotoPlus size={15} /> Add pictures
         </button>
-        <button
-          type="button"
-          onClick={() => wanting.forEach(({ name }) => project.send({ type: "do_without_pictures", surface: name }))}
-          className="h-7 rounded-control px-2 text-ink-2 hover:bg-fog-3"
-        >
+        <button type="button" onClick={doWithout} className="h-7 rounded-control px-2 text-ink-2 hover:bg-fog-3">
           Do without
         </button>
       </div>

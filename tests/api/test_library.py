@@ -40,9 +40,23 @@ def test_what_ships_with_us_is_at_hand_in_every_project(client):  # noqa: F811
     assert (refused.status_code, "comes with Nightmist" in refused.json()["message"]) == (422, True)
 
 
+def test_what_cannot_be_read_does_not_hold_the_others_back(client):  # noqa: F811
+    """Good, bad, good: two are taken, and of the third it is told why not; with none that can be read it is refused."""
+    project = create(client).json()["id"]
+    bad, other = ("files", ("notes.png", b"words")), np.rot90(SMALL)
+    files = [("files", ("a.png", write_png(SMALL))), bad, ("files", ("b.png", write_png(other)))]
+    taken = client.post(f"/api/projects/{project}/library", files=files).json()
+    shown = [client.get(f"/api/projects/{project}/library/{each}/picture").content for each in taken["pictures"]]
+    for data, pixels in zip(shown, (SMALL, other), strict=True):
+        assert (read_picture("shown.png", data) == pixels.astype(np.uint16) * 257).all()
+    assert (len(taken["notes"]), "notes.png cannot be read" in taken["notes"][0]) == (1, True)
+    refused = client.post(f"/api/projects/{project}/library", files=[bad])
+    assert (refused.status_code, "notes.png cannot be read" in refused.json()["message"]) == (422, True)
+
+
 def test_a_picture_that_is_kept_comes_into_another_project_to_the_bit(client):  # noqa: F811
     first, second = (create(client).json()["id"] for _ in range(2))
-    picture = add(client, first).json()[0]
+    picture = add(client, first).json()["pictures"][0]
     kept = client.post(f"/api/projects/{first}/library/{picture}/keep").json()
     assert (kept["name"], kept["width"], kept["height"], kept["own"]) == ("mark.png", 30, 20, True)
     # Kept twice it is there once; another project has it even after the first is gone.

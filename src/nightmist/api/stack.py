@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 import cv2
 import numpy as np
 from fastapi import APIRouter, File, Query, Response, UploadFile
+from pydantic import BaseModel
 
 from ..core.errors import NightmistError
 from ..core.formats.image_files import write_png
@@ -27,6 +28,13 @@ MOST = 2048
 SCREEN = 1600
 
 
+class TakenPictures(BaseModel):
+    """Pictures by their ids, and why others could not be taken."""
+
+    pictures: list[str]
+    notes: list[str]
+
+
 @router.get("/projects/{project}/nodes/{node}/thumbnail", responses={422: {"model": Problem}})
 def thumbnail(studio: InStudio, project: str, node: str, of: Literal["paint", "mask"]) -> Response:
     """PNG of what a node holds."""
@@ -36,12 +44,22 @@ def thumbnail(studio: InStudio, project: str, node: str, of: Literal["paint", "m
 
 
 @router.post("/projects/{project}/library", responses={422: {"model": Problem}})
-def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> list[str]:
-    """Take pictures into the project; their ids."""
+def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> TakenPictures:
+    """Take pictures into the project, those of them that can be read; refused when none can."""
     given = read_files(files)
-    return studio.work_on(
-        project, lambda document: [document.add_picture_data(name, data) for name, data in given.items()]
-    )
+
+    def take(document: Document) -> TakenPictures:
+        taken = TakenPictures(pictures=[], notes=[])
+        for name, data in given.items():
+            try:
+                taken.pictures.append(document.add_picture_data(name, data))
+            except NightmistError as error:
+                taken.notes.append(str(error))
+        if not taken.pictures:
+            raise NightmistError(" ".join(taken.notes))
+        return taken
+
+    return studio.work_on(project, take)
 
 
 @router.get("/projects/{project}/library/{picture}/thumbnail", responses={422: {"model": Problem}})

@@ -1,6 +1,6 @@
 import { type StageMesh, readMesh } from "./mesh";
 import { CLIENT } from "./paint_socket";
-import type { Checkup, Finish, FinishChoice, LayFinish, LibraryPicture, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, LibraryTip, TipChoice, Trial, WholePicture, WorkProgress } from "./schema.generated";
+import type { Checkup, Finish, FinishChoice, LayFinish, LibraryPicture, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, LibraryTip, TakenPictures, TipChoice, Trial, WholePicture, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -154,8 +154,8 @@ export async function seamsAt(id: string, face: number, side: number, extent: "e
 }
 
 /** Take pictures into the project; their ids. */
-export async function takePictures(id: string, files: File[]): Promise<string[]> {
-  return (await ask(`/api/projects/${id}/library`, { method: "POST", body: filled(files, {}) })).json() as Promise<string[]>;
+export async function takePictures(id: string, files: File[]): Promise<TakenPictures> {
+  return (await ask(`/api/projects/${id}/library`, { method: "POST", body: filled(files, {}) })).json() as Promise<TakenPictures>;
 }
 
 export async function listFinishes(): Promise<FinishChoice[]> {

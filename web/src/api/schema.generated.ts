@@ -491,7 +491,7 @@ export interface paths {
         put?: never;
         /**
          * Add Pictures
-         * @description Take pictures into the project; their ids.
+         * @description Take pictures into the project, those of them that can be read; refused when none can.
          */
         post: operations["add_pictures_api_projects__project__library_post"];
         delete?: never;
@@ -2211,6 +2211,16 @@ export interface components {
              * @default false
              */
             adapts: boolean;
+        };
+        /**
+         * TakenPictures
+         * @description Pictures by their ids, and why others could not be taken.
+         */
+        TakenPictures: {
+            /** Pictures */
+            pictures: string[];
+            /** Notes */
+            notes: string[];
         };
         /**
          * Tip
@@ -5929,6 +5939,7 @@ export type ProjectCard = components['schemas']['ProjectCard'];
 export type Replacement = components['schemas']['Replacement'];
 export type Successor = components['schemas']['Successor'];
 export type SurfaceFrame = components['schemas']['SurfaceFrame'];
+export type TakenPictures = components['schemas']['TakenPictures'];
 export type Tip = components['schemas']['Tip'];
 export type TipChoice = components['schemas']['TipChoice'];
 export type Trial = components['schemas']['Trial'];
@@ -6909,7 +6920,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string[];
+                    "application/json": components["schemas"]["TakenPictures"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -36,9 +36,11 @@ export function arrived(id: string): Promise<Picture> {
   });
 }
 
-/** Take files into the project. */
+/** Take files into the project, those that can be read; of the others it is told why not. */
 export async function takeIn(project: string, files: File[]): Promise<Picture[]> {
-  return Promise.all((await takePictures(project, files)).map(arrived));
+  const { pictures, notes } = await takePictures(project, files);
+  if (notes.length) say(notes.join(" "));
+  return Promise.all(pictures.map(arrived));
 }
 
 /** Pictures for the maps that their names or their roles say, besides those that are there. */

@@ -99,7 +99,7 @@ def test_the_stack_and_its_cards(page, server):
     page.mouse.click(box["x"] + box["width"] * 0.45, box["y"] + box["height"] * 0.55)
     page.get_by_test_id("decal-frame").wait_for()
     page.get_by_role("checkbox", name="raised, or sunk").click()
-    page.get_by_role("checkbox", name="Without the background").click()
+    page.get_by_role("checkbox", name="Without its background").click()
     page.get_by_role("slider", name="Near to it").wait_for()
     assert violations(page) == [], "decals"
     page.get_by_role("radio", name="Pick", exact=True).click()

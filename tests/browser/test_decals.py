@@ -274,6 +274,25 @@ def test_over_a_border_it_stays_chosen_and_a_copy_that_shows_nothing_says_why(pa
     expect(page.get_by_role("alert")).to_contain_text("kept inside Part below sticker.png")
 
 
+def test_over_a_border_its_frame_is_seen_from_either_surface(painter, server):
+    """Put down on the second surface it reaches over to the first one, too; there the paint goes on elsewhere."""
+    project = server.create()
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("combobox", name="Surface").select_option("right")
+    take(tab)
+    page.mouse.click(*tab.at(0.52, 0.5))
+    tab.wait_kept(3)
+    assert all(yellow(server.texels(project, surface)).any() for surface in ("left", "right"))
+    expect(page.get_by_test_id("target")).to_contain_text("right")
+    expect(page.get_by_test_id("decal-frame")).to_be_visible()
+    before = yellow(server.texels(project, "left")).sum()
+    pull(page, "Move the decal", -40, 0)
+    tab.wait_kept(4)
+    assert yellow(server.texels(project, "left")).sum() > 1.5 * before
+    expect(page.get_by_test_id("decal-frame")).to_be_visible()
+
+
 def test_around_a_box_it_shows_on_all_sides_in_a_frame_that_is_pulled_smaller_and_fitted_again(painter, server):
     project, tab, shapes = on_body(painter, server, "box")
     page = tab.page
@@ -365,7 +384,7 @@ def test_a_plain_background_goes_by_a_click_on_the_picture_or_as_its_border_has_
     near.fill("1000")
     tab.wait_kept(5)
     assert not yellow(server.texels(project, "plane")).any()
-    without = page.get_by_role("checkbox", name="Without the background")
+    without = page.get_by_role("checkbox", name="Without its background")
     without.click()
     tab.wait_kept(6)
     assert np.array_equal(server.texels(project, "plane"), before)

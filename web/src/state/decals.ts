@@ -32,9 +32,11 @@ export function decalLayer(surface: SurfaceState | undefined, layers = useDesk.g
   return layer?.kind === "decals" && !mask ? layer : null;
 }
 
-/** A decal by id, and where it lies. */
+/** A decal by id, and where it lies: of several surfaces over whose border it lies, the one that is worked on. */
 export function findDecal(state: DocumentState | null, id: string | null): { surface: SurfaceState; layer: Decals; decal: Decal } | null {
-  for (const surface of (id && state?.surfaces) || []) {
+  const surfaces = (id && state?.surfaces) || [];
+  const { surface: here } = useDesk.getState();
+  for (const surface of [...surfaces.filter(({ name }) => name === here), ...surfaces]) {
     for (const layer of surface.layers) {
       const decal = layer.kind === "decals" ? layer.placed?.find((each) => each.id === id) : undefined;
       if (decal) return { surface, layer: layer as Decals, decal };

@@ -33,7 +33,7 @@ export function PictureCutout({ picture, project }: { picture: Picture; project:
         ))}
       </div>
       <div className="mt-1 flex h-7 items-center gap-2" title="A plain background becomes transparent: click on it in the picture above">
-        <input type="checkbox" aria-label="Without the background" className="size-4 shrink-0 accent-accent" checked={cutout.key != null} onChange={(event) => set({ key: event.target.checked ? background : null })} />
+        <input type="checkbox" aria-label="Without its background" className="size-4 shrink-0 accent-accent" checked={cutout.key != null} onChange={(event) => set({ key: event.target.checked ? background : null })} />
         <span className="shrink-0">{cutout.key == null ? "Without its background" : "Without"}</span>
         {cutout.key != null && <ColorField label="Background" color={cutout.key} onChange={(key) => set({ key })} />}
       </div>

@@ -321,6 +321,11 @@ def test_models_and_pictures_over_rest(client):
     body = client.post("/api/projects/practice", params={"body": "box", "size": 256}).json()
     assert body["notes"] == []
     assert client.post("/api/projects/practice", params={"body": "teapot"}).status_code == 422
+    asked = client.post("/api/projects/practice", params={"body": "box", "size": "large"})
+    assert asked.status_code == 422
+    assert "size = 'large' does not work" in asked.json()["message"]
+    bare = client.post(f"/api/projects/{body['id']}/library")
+    assert (bare.status_code, "files" in bare.json()["message"]) == (422, True)
 
 
 def test_reference_pictures_keep_their_numbers(client):

@@ -9,13 +9,14 @@ from pathlib import Path
 from typing import Any
 
 from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
 from fastapi.openapi.utils import get_openapi
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
 from starlette.concurrency import run_in_threadpool
 
-from ..core.errors import NightmistError
+from ..core.errors import NightmistError, first_wrong
 from ..store import StoreError
 from ..studio import Studio
 from ..studio.messages import ClientMessage, ServerMessage
@@ -50,6 +51,7 @@ def create_app(studio: Studio | None, hosts: tuple[str, ...] = (), web: Path = W
     app.include_router(socket.router)
     app.add_middleware(Guard, hosts=hosts)
     app.add_exception_handler(NightmistError, _refused)
+    app.add_exception_handler(RequestValidationError, _not_understood)
     app.add_exception_handler(StoreError, _unavailable)
     app.add_exception_handler(Exception, _failed)
     app.openapi = lambda: _described(app)  # type: ignore[method-assign]
@@ -70,6 +72,11 @@ class _Pages(StaticFiles):
 
 async def _refused(_: Request, error: Exception) -> JSONResponse:
     return JSONResponse({"message": str(error)}, status_code=422)
+
+
+async def _not_understood(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, RequestValidationError)
+    return JSONResponse({"message": f"What was asked cannot be done: {first_wrong(error.errors())}"}, status_code=422)
 
 
 async def _unavailable(_: Request, error: Exception) -> JSONResponse:

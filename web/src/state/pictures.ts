@@ -38,6 +38,8 @@ export function arrived(id: string): Promise<Picture> {
 
 /** Take files into the project, those that can be read; of the others it is told why not. */
 export async function takeIn(project: string, files: File[]): Promise<Picture[]> {
+  // A drop of something else, as of words, brings none.
+  if (!files.length) return [];
   const { pictures, notes } = await takePictures(project, files);
   if (notes.length) say(notes.join(" "));
   return Promise.all(pictures.map(arrived));

@@ -455,6 +455,21 @@ def test_fills_are_kept_and_come_back_to_the_bit(opened, store):
     assert "not in the stack of left" in browser.last(say.Refused).message
 
 
+def test_a_fill_that_changes_nothing_says_so(opened):
+    """Once more with the same pigment, and taking away where nothing lies: a sentence each, and no undo step."""
+    browser = opened()
+    layer = browser.layers(browser.surfaces()[0])[0].id
+    laid = {"layer": layer, "pigment": RED, "type": "fill"}
+    away, again = say.Fill(**laid, away=True), say.Fill(**laid)
+    told = lambda words: any(words in each.message for each in browser.told if isinstance(each, say.Notice))  # noqa: E731
+    browser.project.ask(browser, away)
+    browser.wait(lambda: told("Nothing was erased: nothing lies there."))
+    browser.project.ask(browser, again)
+    browser.project.ask(browser, again)
+    browser.wait(lambda: told("lies there already"))
+    assert browser.project.call(lambda doc: doc.history.place) == 1
+
+
 def everything(doc: Document):
     mesh = doc.mesh
     arrays = [array.tobytes() for array in (mesh.positions, mesh.faces, *mesh.uvs, mesh.face_surface)]

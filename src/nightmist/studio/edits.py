@@ -16,6 +16,7 @@ from .stack_message import StackMessage
 
 #: For places that are known by their UV alone.
 NOWHERE = (0.0, 0.0, 0.0)
+LIES_THERE = "Nothing was changed: what was to be laid lies there already."
 
 
 def do_edit(document: Document, request: ClientMessage) -> list[ServerMessage]:
@@ -65,6 +66,9 @@ def nodes_of(document: Document, ids: dict[str, str]) -> dict[str, Node]:
 
 def _laid_on(document: Document, change: Change) -> list[ServerMessage]:
     """Do what lays paint; what is to be said when nothing of it is seen."""
+    if not change:
+        erased = change.label.startswith("Erase")
+        return [say.Notice(message="Nothing was erased: nothing lies there." if erased else LIES_THERE)]
     document.make(change)
     reason = why_covered(document, change)
     return [say.Notice(message=reason.sentence, layer=reason.instead and reason.instead.id)] if reason else []

@@ -406,6 +406,37 @@ def test_a_finish_is_dropped_on_what_has_one_color_in_a_picture_of_flat_colors(p
     assert not changed[:, 136:240].any()
 
 
+def test_faces_are_picked_by_their_color_in_a_picture_of_flat_colors(painter, server):
+    """On the second surface, as a region: a fill stays on the half that was clicked; without a picture that is said."""
+    project = server.create()
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("radio", name="Pick", exact=True).click()
+    page.get_by_role("radio", name="ID color").click()
+    page.mouse.click(*tab.at(0.66, 0.5))
+    expect(page.get_by_role("alert")).to_contain_text("no picture of flat colors")
+    ids = np.zeros((64, 64, 4), np.uint8)
+    ids[..., 3], ids[:, :32, 0], ids[:, 32:, 2] = 255, 255, 255
+    given = {"name": "ids.png", "mimeType": "image/png", "buffer": write_png(ids)}
+    assert page.request.post(f"{server.url}api/projects/{project}/library", multipart={"files": given}).ok
+    tab.wait_kept(1)
+    expect(page.get_by_role("alert")).to_be_hidden()
+    page.mouse.click(*tab.at(0.66, 0.5))
+    expect(page.get_by_text("8 faces are picked.")).to_be_visible()
+    page.get_by_role("button", name="Keep as region").click()
+    tab.wait_kept(2)
+    bare = {name: server.texels(project, name) for name in ("left", "right")}
+    page.get_by_role("radio", name="Fill", exact=True).click()
+    page.get_by_role("radio", name="Surface", exact=True).click()
+    page.mouse.click(*tab.at(0.66, 0.5))
+    tab.wait_kept(3)
+    changed = (server.texels(project, "right") != bare["right"]).any(axis=2)
+    halves = sorted(float(half[20:-20, 20:-20].mean()) for half in np.hsplit(changed, 2))
+    assert halves[0] == 0
+    assert halves[1] > 0.9
+    assert (server.texels(project, "left") != bare["left"]).any(axis=2).mean() < 0.02
+
+
 def test_a_wash_lays_what_is_painted_on_another_layer_and_follows_it(painter, server):
     """Chosen for the metal of a wash: the color that is painted; each stroke shows in both, times a factor."""
     project = practice(server, "plane")

@@ -18,6 +18,7 @@ from ..document.derived.composites import PictureName
 from ..document.derived.model import runs_of_faces
 from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail, small_picture, whole_picture
 from ..document.files.version_look import version_map
+from ..document.painting.regions import faces_like
 from ..document.stacking.versions import picture_of, version_value
 from .projects import InStudio, Problem, read_files
 
@@ -109,6 +110,19 @@ def faces_together(
 ) -> list[tuple[int, int]]:
     """Runs of the faces that belong together with one. angle: degrees, of patches and of what faces the same way."""
     return studio.with_document(project, lambda document: _together(document, face, by, angle))
+
+
+@router.get("/projects/{project}/faces_like", responses={422: {"model": Problem}})
+def faces_of_one_color(
+    studio: InStudio, project: str, surface: str, picture: str, u: float, v: float
+) -> list[tuple[int, int]]:
+    """Runs of the faces over which a picture of flat colors shows the one that it has at a place of the map."""
+
+    def found(document: Document) -> list[tuple[int, int]]:
+        where, shown = document.surface_value(surface), document.picture_value(picture)
+        return runs_of_faces(faces_like(document, where, shown, (u, v)))
+
+    return studio.with_document(project, found)
 
 
 @router.get("/projects/{project}/regions/{region}/faces", responses={422: {"model": Problem}})

@@ -9,10 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.errors import NightmistError
+from ..core.formats.image_files import read_picture
 from ..core.texels.tile_mask import TileMask
 from .api_prepare import PreparedDocument
 from .painting import regions
 from .painting.filling import Faces
+from .values import ID_TOLERANCE, hex_channels
 from .values import Region as RegionValue
 
 
@@ -105,12 +107,13 @@ class Regions:
         return Region(self._document, key)
 
     def add_color(
-        self, name: str | None, surface: str, picture: str | Path, color: str, tolerance: float = 8
+        self, name: str | None, surface: str, picture: str | Path, color: str, tolerance: float = ID_TOLERANCE
     ) -> Region:  # fmt: skip
         """Keep the faces over which a picture of flat ID colors shows one color; tolerance in 8-bit steps."""
-        data = Path(picture).read_bytes()
-        faces = regions.faces_by_color(self._document, surface, Path(picture).name, data, color, tolerance)
-        return self.add(name, faces)
+        document, file = self._document, Path(picture)
+        pixels, wanted = read_picture(file.name, file.read_bytes()), np.rint(np.array(hex_channels(color)) * 65535)
+        where = document.surface_value(surface)
+        return self.add(name, regions.faces_by_color(document, where, file.name, pixels, wanted, tolerance))
 
     def remove(self, region: Region) -> None:
         """Forget a region; nothing that was painted changes."""

@@ -215,6 +215,11 @@ export async function facesTogether(id: string, face: number, by: string, angle:
   return (await ask(`/api/projects/${id}/faces?face=${face}&by=${by}&angle=${angle}`)).json() as Promise<[number, number][]>;
 }
 
+/** Runs of the faces over which a picture of flat colors shows the one that it has at a place of a surface's map. */
+export async function facesLike(id: string, surface: string, picture: string, [u, v]: [number, number]): Promise<[number, number][]> {
+  return (await ask(`/api/projects/${id}/faces_like?surface=${encodeURIComponent(surface)}&picture=${picture}&u=${u}&v=${v}`)).json() as Promise<[number, number][]>;
+}
+
 export async function regionFaces(id: string, region: string): Promise<[number, number][]> {
   return (await ask(`/api/projects/${id}/regions/${region}/faces`)).json() as Promise<[number, number][]>;
 }

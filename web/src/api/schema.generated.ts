@@ -620,6 +620,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/faces_like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Faces Of One Color
+         * @description Runs of the faces over which a picture of flat colors shows the one that it has at a place of the map.
+         */
+        get: operations["faces_of_one_color_api_projects__project__faces_like_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/regions/{region}/faces": {
         parameters: {
             query?: never;
@@ -7102,6 +7122,45 @@ export interface operations {
                 face: number;
                 by: "face" | "patch" | "facing" | "island" | "part" | "surface";
                 angle?: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number
+                    ][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    faces_of_one_color_api_projects__project__faces_like_get: {
+        parameters: {
+            query: {
+                surface: string;
+                picture: string;
+                u: number;
+                v: number;
             };
             header?: never;
             path: {

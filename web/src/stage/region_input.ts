@@ -1,14 +1,17 @@
 import * as THREE from "three";
 
-import { facesTogether } from "../api/rest";
+import { facesLike, facesTogether } from "../api/rest";
 import { type Desk, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
 import { facesWith, type How, pick, pickRuns, pickedRuns, usePicks } from "../state/picks";
+import { sayWhile } from "../state/notices";
+import { idPicture, NO_ID_PICTURE } from "../state/pictures";
 import { say, useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import type { Area, Views } from "./views";
 
 type Place = { x: number; y: number };
+type Met = NonNullable<ReturnType<Views["faceAtPlace"]>>;
 
 /** Pixels between two corners of an outline. */
 const STEP = 3;
@@ -25,32 +28,32 @@ export class RegionInput {
   /** Begin picking on the model or in the map, or, with an outline, beside both. */
   press(event: PointerEvent, spot: Spot | null, area: Area, inMap: boolean): PaintDrag | null {
     if (isDrawn(useDesk.getState().pickBy)) return this.outline(event, area, inMap);
-    return spot && this.touch(event, spot);
+    return spot && this.touch(event);
   }
 
-  private touch(event: PointerEvent, spot: Spot): PaintDrag {
+  private touch(event: PointerEvent): PaintDrag {
     const how = howOf(event);
-    const { area } = spot;
-    const faceAt = (x: number, y: number): number | null =>
-      "hit" in spot
-        ? (this.views.model.hit(x - area.x, y - area.y, area.width, area.height)?.face ?? null)
-        : this.views.faceAt(this.views.map.texelAt(x - area.x, y - area.y));
-    const take = (face: number | null, by: How) => {
-      if (face !== null) void this.takeWith(face, by);
+    const take = ({ offsetX, offsetY }: PointerEvent, by: How) => {
+      const met = this.views.faceAtPlace(offsetX, offsetY);
+      if (met) void this.takeWith(met, by);
     };
-    take("hit" in spot ? spot.hit.face : this.views.faceAt(spot.texel), how);
-    return { ...idle(), move: (next) => take(faceAt(next.offsetX, next.offsetY), how === "replace" ? "add" : how) };
+    take(event, how);
+    return { ...idle(), move: (next) => take(next, how === "replace" ? "add" : how) };
   }
 
-  private async takeWith(face: number, how: How): Promise<void> {
+  private async takeWith({ surface, face, uv }: Met, how: How): Promise<void> {
     const { pickBy: by, pickAngle } = useDesk.getState();
     if (isDrawn(by)) return;
-    if (by !== "patch" && by !== "facing") {
+    if (by !== "patch" && by !== "facing" && by !== "color") {
       pick(facesWith(face, by), how, face);
       return;
     }
+    const { id } = this.views.project;
+    const picture = by === "color" ? idPicture() : null;
+    if (by === "color" && !picture) return sayWhile(() => !idPicture(), NO_ID_PICTURE);
+    if (by === "color" && !uv) return say(`${surface} has no UVs there that a picture could lie by.`);
     try {
-      const runs = await facesTogether(this.views.project.id, face, by, pickAngle);
+      const runs = picture && uv ? await facesLike(id, surface, picture, uv) : await facesTogether(id, face, by, pickAngle);
       pick(runs.flatMap(([first, end]) => Array.from({ length: end - first }, (_, i) => first + i)), how, face);
     } catch (error) {
       say((error as Error).message);

@@ -31,6 +31,8 @@ export interface Views {
   invalidate(): void;
   faceAt(at: { x: number; y: number }): number | null;
   hitAtTexel(at: { x: number; y: number }): Hit | null;
+  /** What lies under a place of the canvas, in either view. */
+  faceAtPlace(x: number, y: number): { surface: string; face: number; uv: [number, number] | null } | null;
   /** Where else the texel under a place shows. */
   twinsOf(hit: Hit): Twin[];
   /** Where a place of the model lies in the map view; null when it belongs to another surface. */

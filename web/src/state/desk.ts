@@ -123,7 +123,7 @@ export interface Desk {
   /** Numbers for a picture's width and height keep its proportions. */
   inProportion: boolean;
   /** What picking for regions takes together; a box or a shape is drawn. */
-  pickBy: PickBy | "patch" | "facing" | "box" | "shape";
+  pickBy: PickBy | "patch" | "facing" | "color" | "box" | "shape";
   /** Degrees up to which normals count as the same for patches and for what faces the same way. */
   pickAngle: number;
   view: ViewMode;

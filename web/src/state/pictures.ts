@@ -13,6 +13,10 @@ const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], 
 const SAID: [RegExp, MapKey][] = [[/rough/i, "roughness"], [/metal/i, "metallic"], [/(^|[_ -])(opacity|alpha)([_ .-]|$)/i, "opacity"]];
 const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height", "opacity"];
 
+/** The newest picture of the project that marks areas by flat colors; what is to be said when there is none. */
+export const idPicture = (): string | null => useSession.getState().state?.pictures.findLast(({ role }) => role === "id")?.id ?? null;
+export const NO_ID_PICTURE = "The project has no picture of flat colors that mark areas. Add one, and say so where the picture is described.";
+
 /** Where a picture of the project is to be had: small, as large as a screen shows, or whole, before it was cut out. */
 export function pictureAt(project: string, picture: Picture, kind: "thumbnail" | "picture" | "file" = "thumbnail"): string {
   // What is painted changes below its name.

@@ -5,6 +5,7 @@ import { forgetFinish, listFinishes, postFinish, restoreFinish } from "../api/re
 import type { FinishChoice, LayFinish } from "../api/schema.generated";
 import { fenceNow, useDesk } from "../state/desk";
 import { sayBriefly } from "../state/notices";
+import { idPicture, NO_ID_PICTURE } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, surfaceNamed, useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
@@ -41,7 +42,7 @@ export async function layFinish(project: Project, name: string, met: { surface: 
   const region = where === "region" && !into ? (fenceNow(desk) ?? desk.fence) : null;
   if (where === "region" && !into && !region) return say("Choose a region first: click its fence in the list of regions.");
   const picture = where === "color" && met?.uv ? idPicture() : null;
-  if (where === "color" && met && !picture) return say("The project has no picture of flat colors that mark areas. Add one, and say so where the picture is described.");
+  if (where === "color" && met && !picture) return say(NO_ID_PICTURE);
   try {
     const partly = met !== null && where !== "surface" && where !== "region" && where !== "color";
     const node = await postFinish(project.id, { name, surface, into, region, face: partly ? met.face : null, by: partly ? where : "surface", picture, uv: met?.uv ?? [0, 0] });
@@ -55,9 +56,6 @@ export async function layFinish(project: Project, name: string, met: { surface: 
     say((error as Error).message);
   }
 }
-
-/** The newest picture of the project that marks areas by flat colors. */
-const idPicture = (): string | null => useSession.getState().state?.pictures.findLast(({ role }) => role === "id")?.id ?? null;
 
 /** Forget a finish of one's own; it can be brought back for a while. */
 async function forget(name: string): Promise<void> {

@@ -14,6 +14,7 @@ const EXTENTS: { value: Desk["pickBy"]; text: string; hint: string }[] = [
   { value: "island", text: "Island", hint: "The whole UV island" },
   { value: "part", text: "Part", hint: "The whole part of the model" },
   { value: "surface", text: "Surface", hint: "All of the surface" },
+  { value: "color", text: "ID color", hint: "All of the surface that the project's picture of flat colors shows in one color" },
   { value: "box", text: "Box", hint: "Drag a box: on the model the faces seen inside, in the map a rectangle" },
   { value: "shape", text: "Outline", hint: "Draw around: on the model the faces seen inside, in the map a free shape" },
 ];

@@ -8,12 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
-from ...core.formats.image_files import read_picture
 from ...core.mesh import Mesh
 from ...core.names import listed, unused_name
 from ..change import Change
 from ..document import Document
-from ..values import REGION_COLORS, Area, Decals, Region, hex_channels, new_id
+from ..values import ID_TOLERANCE, REGION_COLORS, Area, Decals, Picture, Region, Surface, new_id
 from .filling import Faces
 
 
@@ -90,27 +89,36 @@ def shrunk(mesh: Mesh, faces: Faces) -> NDArray[np.int64]:
 
 
 def faces_by_color(
-    document: Document, surface: str, name: str, data: bytes, color: str, tolerance: float
-) -> NDArray[np.int64]:
-    """The faces of a surface over more than half of whose texels a picture shows a color.
+    document: Document, surface: Surface, name: str, picture: NDArray[np.uint16], color: NDArray[np.float64],
+    tolerance: float = ID_TOLERANCE,
+) -> NDArray[np.int64]:  # fmt: skip
+    """The faces of a surface over more than half of whose texels a picture, (h, w, 4), shows a color, (3,) of 65535.
 
     tolerance: in 8-bit steps a channel. Raises NightmistError when there are none.
     """
-    picture = read_picture(name, data)
-    value = document.surface_value(surface)
-    own = document.layout(value).ownership
+    own = document.layout(surface).ownership
     owner = own.owner()
     y, x = np.nonzero(owner >= 0)
     rows, columns = y * picture.shape[0] // own.height, x * picture.shape[1] // own.width
-    wanted = np.rint(np.array(hex_channels(color)) * 65535)
-    off = np.abs(picture[rows, columns, :3].astype(np.int64) - wanted).max(axis=1)
+    off = np.abs(picture[rows, columns, :3].astype(np.int64) - color).max(axis=1)
     count = len(own.faces)
     like = np.bincount(owner[y, x], off <= tolerance * 257, minlength=count)
     every = np.bincount(owner[y, x], minlength=count)
     found = own.faces[(2 * like > every) & (every > 0)]
     if not len(found):
-        raise NightmistError(f"{name} shows {color} nowhere on {surface}. Pick the color from the picture.")
+        wanted = "#" + "".join(f"{round(value / 257):02x}" for value in color.tolist())
+        raise NightmistError(
+            f"{name} shows {wanted} nowhere on {surface.name}, or over less than half of each face there. Take another"
+            " color, or a mask, which follows the texels."
+        )
     return np.sort(found).astype(np.int64)
+
+
+def faces_like(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> NDArray[np.int64]:
+    """The same of a picture of the project, for the color that it has at a place of the surface's map."""
+    pixels = document.washes.picture(picture)
+    row, column = (int(share % 1 * count) for share, count in zip((uv[1], uv[0]), pixels.shape[:2], strict=True))
+    return faces_by_color(document, surface, picture.name, pixels, pixels[row, column, :3].astype(np.float64))
 
 
 def _chosen(mesh: Mesh, faces: Faces) -> NDArray[np.bool_]:

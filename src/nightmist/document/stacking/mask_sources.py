@@ -17,7 +17,7 @@ from ..change import Change, raster_id
 from ..derived.tables import table_of
 from ..document import Document
 from ..preview import Preview
-from ..values import CHANNELS, MASK, MaskOf, Node, Picture, Surface, Wash, hex_channels
+from ..values import CHANNELS, ID_TOLERANCE, MASK, MaskOf, Node, Picture, Surface, Wash, hex_channels
 
 #: What a mask can be made from without any number: heights, tones of the color, and the way up.
 Source = Literal["low", "high", "dark", "light", "up"]
@@ -26,8 +26,6 @@ SOURCES: tuple[Source, ...] = get_args(Source)
 FADE = 0.25
 #: Degrees from straight up to which a surface counts, and over which it fades.
 UP, UP_FADE = 50.0, 40.0
-#: 8-bit steps a channel within which a flat color is the same.
-ID_TOLERANCE = 8.0
 
 
 def mask_from(document: Document, node: Node, source: Source) -> Change:

@@ -75,7 +75,7 @@ from .parts import (
     Version,
     checked_size,
 )
-from .regions import REGION_COLORS, Area, Fence, Region
+from .regions import ID_TOLERANCE, REGION_COLORS, Area, Fence, Region
 from .stencil import FromGray, Stencil
 from .stroke import CloneSource, StrokeRecord
 
@@ -85,6 +85,7 @@ __all__ = [
     "EMPTY_PIGMENT",
     "FARTHEST",
     "FILTERS",
+    "ID_TOLERANCE",
     "LEAST_GUTTER",
     "MAPS",
     "MAP_SLOTS",

@@ -13,6 +13,8 @@ from .base import Name, Value
 MOST_CORNERS = 10_000
 #: Colors that regions are shown in, one after the other.
 REGION_COLORS = ("#c98a2b", "#3d6f8e", "#8a4f7d", "#55734a", "#b8402c", "#4a6d7c", "#8d6a3a", "#6b5aa0")
+#: 8-bit steps a channel within which a flat color is the same.
+ID_TOLERANCE = 8.0
 
 
 class Area(BaseModel):

@@ -153,7 +153,7 @@ export async function seamsAt(id: string, face: number, side: number, extent: "e
   return (await ask(`/api/projects/${id}/seams?face=${face}&side=${side}&extent=${extent}`, { signal })).json() as Promise<number[]>;
 }
 
-/** Take pictures into the project; their ids. */
+/** Take pictures into the project, those that can be read: their ids, and why others were not. */
 export async function takePictures(id: string, files: File[]): Promise<TakenPictures> {
   return (await ask(`/api/projects/${id}/library`, { method: "POST", body: filled(files, {}) })).json() as Promise<TakenPictures>;
 }

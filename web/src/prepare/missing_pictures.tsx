@@ -4,6 +4,7 @@ import { useRef } from "react";
 import { PICTURE_FILES } from "../api/files";
 import { addPictures } from "../api/rest";
 import { missingFiles, missingFromView } from "../state/document";
+import { leave } from "../state/notices";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { FileInput } from "../ui/file_input";
@@ -24,7 +25,7 @@ export function MissingPictures({ project }: { project: Project }) {
   };
   const doWithout = () => {
     // What was said of those still missing is over.
-    useSession.setState({ notice: null });
+    leave();
     wanting.forEach(({ name }) => project.send({ type: "do_without_pictures", surface: name }));
   };
   const hatched = wanting.filter(missingFromView).map(({ name }) => name);

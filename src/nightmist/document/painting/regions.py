@@ -11,6 +11,7 @@ from ...core.errors import NightmistError
 from ...core.mesh import Mesh
 from ...core.names import listed, unused_name
 from ..change import Change
+from ..derived.washes import color_at
 from ..document import Document
 from ..values import ID_TOLERANCE, REGION_COLORS, Area, Decals, Picture, Region, Surface, new_id
 from .filling import Faces
@@ -117,8 +118,7 @@ def faces_by_color(
 def faces_like(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> NDArray[np.int64]:
     """The same of a picture of the project, for the color that it has at a place of the surface's map."""
     pixels = document.washes.picture(picture)
-    row, column = (int(share % 1 * count) for share, count in zip((uv[1], uv[0]), pixels.shape[:2], strict=True))
-    return faces_by_color(document, surface, picture.name, pixels, pixels[row, column, :3].astype(np.float64))
+    return faces_by_color(document, surface, picture.name, pixels, color_at(pixels, uv))
 
 
 def _chosen(mesh: Mesh, faces: Faces) -> NDArray[np.bool_]:

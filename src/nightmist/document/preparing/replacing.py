@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from functools import cache, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +25,7 @@ from .motion import with_moved_frames
 from .newcomers import layer_of, newcomer, pictures_of, sizes_for
 from .recognizing import Recognized, recognize
 from .refit import Plan, refit
-from .untouched import handed_through, kept_pictures
+from .untouched import carried_uvs, handed_through, kept_pictures
 from .uvs import Bare, unwrapped_where_bare
 
 #: An old surface that lay under this share of a new one's places gives it paint.
@@ -99,7 +100,9 @@ def replace_mesh(
     matches = match_surfaces(document, mesh, known, chosen)
     notes = [*mesh.notes, *_notes(document, matches), *_not_taken(mesh, matches)]
     surfaces = _surfaces_for(document, mesh, matches, notes, known.motion.scale if known.motion else 1.0)
-    surfaces = [_with_what_is_not_painted(document, mesh, known, surface, notes) for surface in surfaces]
+    # Most pictures of a model lie by the same UVs.
+    uvs_now = cache(partial(carried_uvs, document, known))
+    surfaces = [_with_what_is_not_painted(document, mesh, known, surface, uvs_now, notes) for surface in surfaces]
     mesh, more = unwrapped_where_bare(
         mesh, [Bare(s.name, s.number, s.uv_set, s.size) for s in surfaces], part(document.progress, 0, 0.4)
     )
@@ -254,10 +257,10 @@ def _not_taken(mesh: Mesh, matches: list[Match]) -> list[str]:
 
 
 def _with_what_is_not_painted(
-    document: Document, mesh: Mesh, known: Recognized, surface: Surface, notes: list[str]
+    document: Document, mesh: Mesh, known: Recognized, surface: Surface, uvs_now: Callable[[str], str], notes: list[str]
 ) -> Surface:
     if surface.id in document.values:
-        return handed_through(document, mesh, known, surface, notes)
+        return handed_through(document, mesh, known, surface, uvs_now, notes)
     fresh: Surface = surface.but(kept=kept_pictures(mesh.surfaces[surface.number], mesh, document.arrays, notes))
     return fresh
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from ...core.errors import NightmistError
@@ -37,10 +39,13 @@ def kept_pictures(look: SurfaceLook, mesh: Mesh, arrays: Pool, notes: list[str])
     return tuple(found)
 
 
-def handed_through(document: Document, mesh: Mesh, known: Recognized, surface: Surface, notes: list[str]) -> Surface:
+def handed_through(
+    document: Document, mesh: Mesh, known: Recognized, surface: Surface, uvs_now: Callable[[str], str], notes: list[str]
+) -> Surface:
     """A surface that stays with another model, with what the new file says; where that is nothing, with what it had.
 
     Pictures of the old file stay on faces that are old ones, by the UVs that those had; those that go are noted.
+    uvs_now: `carried_uvs` of the document and what is known.
     """
     look = mesh.surfaces[surface.number]
     kept = kept_pictures(look, mesh, document.arrays, notes)
@@ -61,12 +66,12 @@ def handed_through(document: Document, mesh: Mesh, known: Recognized, surface: S
             " it was left out."
         )
         stays = ()
-    kept = (*kept, *(_carried(document, known, old) for old in stays))
+    kept = (*kept, *(old.model_copy(update={"uv": uvs_now(old.uv)}) for old in stays))
     handed: Surface = surface.but(untouched=untouched, kept=kept, missing=missing)
     return handed
 
 
-def _carried(document: Document, known: Recognized, old: KeptPicture) -> KeptPicture:
-    """A picture by the UVs of the faces that each new one was; new ones have none."""
-    uv = known.texels(document.arrays.get(old.uv), np.arange(len(known.face)))
-    return old.model_copy(update={"uv": document.arrays.add(uv.astype(np.float32))})
+def carried_uvs(document: Document, known: Recognized, uvs: str) -> str:
+    """The UVs of the faces that each new one was, by the digest of those of all old ones; new ones have none."""
+    now = known.texels(document.arrays.get(uvs), np.arange(len(known.face)))
+    return document.arrays.add(now.astype(np.float32))

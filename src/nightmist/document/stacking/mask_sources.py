@@ -15,6 +15,7 @@ from ...core.texels.shares import facing_shares, flat_color_shares, range_shares
 from ...core.texels.tile_mask import TileMask
 from ..change import Change, raster_id
 from ..derived.tables import table_of
+from ..derived.washes import color_at
 from ..document import Document
 from ..preview import Preview
 from ..values import CHANNELS, ID_TOLERANCE, MASK, MaskOf, Node, Picture, Surface, Wash, hex_channels
@@ -85,8 +86,7 @@ def mask_from_color(
 def color_mask(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> TileMask:
     """Where a picture of flat colors shows, in a surface's map, the color that it has at a place of it."""
     pixels = document.washes.picture(picture)
-    row, column = (int(share % 1 * count) for share, count in zip((uv[1], uv[0]), pixels.shape[:2], strict=True))
-    shares = flat_color_shares(pixels, pixels[row, column, :3].astype(np.float64), ID_TOLERANCE * 257, *surface.size)
+    shares = flat_color_shares(pixels, color_at(pixels, uv), ID_TOLERANCE * 257, *surface.size)
     rows, columns = surface.height // TILE, surface.width // TILE
     parts = shares.reshape(rows, TILE, columns, TILE).swapaxes(1, 2).reshape(-1, TILE, TILE).astype(np.float32)
     some = np.flatnonzero(parts.any(axis=(1, 2))).astype(np.int32)

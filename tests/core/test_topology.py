@@ -9,7 +9,7 @@ from nightmist.core.mesh.bodies import BODIES, practice_body
 from nightmist.core.mesh.polygons import cut_polygon, guessed_polygons
 from nightmist.core.mesh.seams import border_of, edges_at, sides_of, with_seams
 from nightmist.core.mesh.select import faces_with
-from nightmist.core.mesh.topology import islands_of
+from nightmist.core.mesh.topology import islands_everywhere, islands_of
 
 from ..shapes import fin, joined, placed, plane, sphere, uv_report
 
@@ -51,6 +51,19 @@ def test_islands_end_where_uvs_part():
     uv = ball.uvs[0].copy()
     uv[: len(uv) // 2] *= 0.5
     assert islands_of(ball.topology, uv, np.arange(len(ball.faces))).max() == 1
+
+
+def test_islands_of_all_surfaces_at_once_end_where_surfaces_do():
+    """Against each surface by itself: the ball’s UVs run on over borders of surfaces, a cut parts one of them."""
+    mesh = joined(sphere(), plane(5))
+    uv = np.concatenate([sphere().uvs[0], plane(5).uvs[0]])
+    uv[10:40] *= 0.5
+    group = np.arange(len(mesh.faces)) // 50
+    found = islands_everywhere(mesh.topology, uv, group)
+    alone = [islands_of(mesh.topology, uv, np.flatnonzero(group == number)) for number in range(group.max() + 1)]
+    one = np.concatenate([number * 1000 + labels for number, labels in enumerate(alone)])
+    assert (found[:, None] == found).tolist() == (one[:, None] == one).tolist()
+    assert len(np.unique(one)) > len(alone)
 
 
 def test_guessed_polygons_are_the_quads_that_were_cut():

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 import threading
 from itertools import pairwise
 
@@ -10,14 +9,11 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
-from nightmist.core.texels import TileArea
-from nightmist.core.texels.encode import to_bytes
 from nightmist.document.values import MAPS
 from nightmist.store import StoreError
 from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
-from nightmist.studio.client_updates import IN_FLIGHT, ClientUpdates, rectangles_of
 from nightmist.studio.inbox import Samples
 from nightmist.studio.stack_messages import AddNode, ChangeNode, MoveNodes, RemoveNodes
 
@@ -242,21 +238,6 @@ def test_two_painters_at_once_wait_for_each_other(opened):
     assert one.project.call(lambda doc: len(doc.history.changes)) == 2
 
 
-def test_a_slow_browser_gets_newer_pixels_not_more(opened):
-    """Without acknowledgement nothing piles up; one later shows the newest state at once."""
-    slow = opened(acknowledges=False)
-    slow.wait(lambda: len(slow.batches) == 1)
-    for number in range(12):
-        draw(slow, number, 60 + 20 * number)
-    slow.wait_kept(12)
-    assert len(slow.batches) <= IN_FLIGHT
-    slow.acknowledges = True
-    slow.project.ask(slow, say.Acknowledge(type="ack", batch=len(slow.batches)))
-    whole = slow.project.call(lambda doc: doc.composite(doc.surface_value("left")).pictures["color"].read())
-    slow.wait(lambda: (slow.pictures[0, 0] == np.floor(whole / 257 + 0.5)).all())
-    assert len(slow.batches) <= IN_FLIGHT + 3
-
-
 def test_layers_through_messages(opened):
     """Add, change, move and remove a layer, each one step; what cannot be done is told to who asked."""
     browser = opened()
@@ -326,70 +307,6 @@ def test_the_desk_comes_back(studio, opened):
     browser.project.call(lambda doc: None)
     other = opened()
     assert other.last(say.Welcome).desk == {"tool": "erase", "palette": ["#123456"]}
-
-
-def test_rectangles_cover_each_tile_once():
-    """Random masks, against counting."""
-    rng = np.random.default_rng(3)
-    for share in (0.05, 0.5, 0.95, 1.0):
-        mask = rng.random((20, 33)) < share
-        count = np.zeros(mask.shape, int)
-        for rectangle in rectangles_of(mask):
-            assert not any(side % 64 for side in rectangle)
-            top, bottom, left, right = (side // 64 for side in rectangle)
-            count[top:bottom, left:right] += 1
-        assert (count == mask).all()
-
-
-def test_much_at_once_comes_coarse_first(monkeypatch):
-    """Of a picture that changed all over a quarter of the detail comes first, in one go; a stroke comes as it is."""
-    monkeypatch.setattr(sys.modules[ClientUpdates.__module__], "COARSE_FROM", 32)
-    doc = Document.from_mesh(walls(), "Pier", (512, 512))
-    surface = doc.surfaces["left"]
-    layer = surface.layers.add("brushed")
-    doc.gradient(layer, (0, 0, 0), (1, 1, 0), (Pigment(base_color="#102030"), Pigment(base_color="#f0e0d0")))
-    doc.refresh()
-    shown = np.zeros((512, 512, 4), np.uint8)
-    forms = []
-
-    class Screen:
-        name = ""
-
-        def tell(self, message): ...
-
-        def show(self, batch):
-            for r in batch.rectangles:
-                scale = r.height // r.pixels.shape[0] if r.pixels.shape[0] > 1 else 1
-                whole = r.pixels.repeat(scale, 0).repeat(scale, 1)
-                shown[r.y : r.y + r.height, r.x : r.x + r.width] = whole
-                forms.append((scale, r.pixels.nbytes))
-
-    wanted = to_bytes(doc.composite(surface.value).pictures["color"].read()).astype(int)
-    updates = ClientUpdates(Screen())
-    updates.add_whole(surface.value, "color")
-    updates.pump(doc)
-    assert {scale for scale, _ in forms[: len(forms) // 2]} <= {1, 4}
-    assert any(scale == 4 for scale, _ in forms)
-    assert sum(size for scale, size in forms if scale == 4) <= 512 * 512 * 4 // 16
-    while updates.waiting:
-        updates.acknowledged = updates.sent
-        updates.pump(doc)
-    assert np.array_equal(shown, wanted)
-    forms.clear()
-    updates.add(surface.value, "color", TileArea.of_tiles(np.arange(20, dtype=np.int32)))
-    updates.acknowledged = updates.sent
-    updates.pump(doc)
-    assert {scale for scale, _ in forms} == {1}
-    # Between the two: what changed once more is coarse again, and all of it is right in the end.
-    updates.add_whole(surface.value, "color")
-    updates.pump(doc)
-    doc.stroke(layer, [(150, 150), (160, 150)], CAMERA, Tip(radius=10), Pigment(base_color="#ff0000"))
-    for (_, name), area in doc.refresh().items():
-        updates.add(surface.value, name, area)
-    while updates.waiting:
-        updates.acknowledged = updates.sent
-        updates.pump(doc)
-    assert np.array_equal(shown, to_bytes(doc.composite(surface.value).pictures["color"].read()))
 
 
 def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..core.mesh import Mesh
 from ..core.mesh.corners import welded_corners
-from ..core.mesh.topology import islands_of
+from ..core.mesh.topology import islands_everywhere
 from ..document import Document
 
 MAGIC = b"NMM1"
@@ -45,12 +45,12 @@ def write_mesh(snapshot: Snapshot) -> bytes:
         return [at, array.size]
 
     topology = mesh.topology
-    island = np.zeros(len(mesh.faces), np.int64)
+    placed = np.full((len(mesh.faces), 3, 2), np.nan, np.float32)
+    for _, faces, uv in snapshot.surfaces:
+        placed[faces] = uv[faces]
+    island = islands_everywhere(topology, placed, mesh.face_surface)
     surfaces = []
-    count = 0
     for name, faces, uv in snapshot.surfaces:
-        island[faces] = islands_of(topology, uv, faces) + count
-        count = int(island[faces].max()) + 1 if len(faces) else count
         corners = np.nan_to_num(uv[faces])
         # Islands that touch at a corner do not share it: each moves alone.
         label = np.repeat(island[faces].astype(np.uint32).view(np.float32)[:, None], 3, axis=1)

@@ -124,6 +124,11 @@ class ClientUpdates:
                 for picture in PICTURES:
                     self.add_whole(after, picture)
 
+    @property
+    def up_to_date(self) -> bool:
+        """Whether the client has shown all there is."""
+        return not self.waiting and not self.drafts and self.sent == self.acknowledged
+
     def pump(self, document: Document) -> None:
         """Send as many batches as the client has room for."""
         while (self.drafts or self.waiting.keys() - self.drafted) and self.sent - self.acknowledged < IN_FLIGHT:

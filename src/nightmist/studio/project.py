@@ -183,7 +183,8 @@ class OpenProject:
         """The next piece of work; a press that does not end while others wait is ended for them."""
         if self.drawing and self.put_off:
             timeout, instead = max(self.drawing.heard + STALLED - time.monotonic(), 0.01), self._end_stalled
-        elif not self.ready:
+        elif not self.ready and any(updates.up_to_date for updates in self.updates.values()):
+            # Not before: it would make those wait who open the project, and nobody paints who sees nothing yet.
             timeout, instead = CALM, self._get_ready
         else:
             return self.inbox.next()

@@ -22,7 +22,6 @@ let latest = 0;
 
 /** Run the checkup now and whenever model, UVs or map sizes change. Returns how to stop. */
 export function keepChecking(project: string): () => void {
-  useCheckup.setState(NOTHING);
   let checked = "";
   const look = ({ state }: { state: DocumentState | null }) => {
     const now = state && JSON.stringify([state.mesh, state.surfaces.map(({ width, height, uv_set, meant }) => [width, height, uv_set, meant])]);
@@ -35,6 +34,7 @@ export function keepChecking(project: string): () => void {
   return () => {
     latest++;
     stop();
+    useCheckup.setState(NOTHING);
   };
 }
 

@@ -51,8 +51,11 @@ export function Workspace({ project: id }: { project: string }) {
 
   useEffect(() => {
     const project = new Project(id);
+    let stopCheckup: (() => void) | null = null;
     const stage = new Stage(canvas.current!, project, (now) => {
       setNews(now);
+      // Not before all is seen: the server would work at both at once.
+      if ("share" in now && now.share === 1) stopCheckup ??= keepChecking(id);
       const key = `nightmist-notes-${id}`;
       const notes = sessionStorage.getItem(key);
       if (notes) useSession.setState({ notice: notes });
@@ -60,12 +63,11 @@ export function Workspace({ project: id }: { project: string }) {
     });
     const stopKeys = listenToKeys({ project, stage });
     const stopDrops = takeDrops(project);
-    const stopCheckup = keepChecking(id);
     setOpen({ project, stage });
     return () => {
       stopKeys();
       stopDrops();
-      stopCheckup();
+      stopCheckup?.();
       stage.dispose();
       project.close();
     };

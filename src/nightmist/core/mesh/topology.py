@@ -142,3 +142,13 @@ def islands_of(topology: Topology, uv: NDArray[np.float32], faces: NDArray[np.in
     across = local[np.maximum(topology.neighbor[faces], 0)]
     face, side = np.nonzero(joined_in_map(topology, uv, faces=faces) & (across >= 0))
     return connected(len(faces), face, across[face, side])
+
+
+def islands_everywhere(topology: Topology, uv: NDArray[np.float32], group: NDArray[np.integer]) -> NDArray[np.int64]:
+    """(F,) UV islands of all faces of a mesh at once, none of which reaches beyond its group; labels rise with the
+    first face.
+
+    uv: (F, 3, 2), of each face as it lies in its own map. group: (F,) number of its surface.
+    """
+    same = group[:, None] == group[np.maximum(topology.neighbor, 0)]
+    return topology.components(joined_in_map(topology, uv) & same)

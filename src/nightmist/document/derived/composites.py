@@ -41,7 +41,7 @@ class Composite:
         self.size = size
         self.pictures: dict[PictureName, Picture] = {name: Picture(*size) for name in PICTURES}
         self.pictures["relief"].fill(LEVEL)
-        self.stale: dict[MapName, list[TileArea]] = {name: [self.everywhere] for name in MAPS}
+        self.stale: dict[MapName, list[TileArea]] = self._all_of_it()
         #: The same for filters: where pixels have changed, by node, and where anything else has.
         self.pixels: dict[str, TileArea] = {}
         self.rest: list[TileArea] = []
@@ -87,6 +87,11 @@ class Composite:
         else:
             self.pixels[painted] = area.joined(self.pixels.get(painted, TileArea.empty()))
 
+    def _all_of_it(self) -> dict[MapName, list[TileArea]]:
+        """All of every map, as `stale` has it."""
+        everywhere = self.everywhere
+        return {name: [everywhere] for name in MAPS}
+
     def summed(self) -> dict[MapName, TileArea]:
         """What waits to be composited, by map; what was marked again and again is one area from now on."""
         stale = {name: TileArea.union(areas) for name, areas in self.stale.items()}
@@ -104,7 +109,7 @@ class Composite:
         """
         if self.layout_key != layout.key:
             # Texels mean other places now: gutters and slopes of before must not stay behind.
-            self.stale = {name: [self.everywhere] for name in MAPS}
+            self.stale = self._all_of_it()
             self.pictures["relief"].fill(LEVEL)
             self.layout_key, self.relief_key = layout.key, None
         stale, self.stale = self.stale, {}

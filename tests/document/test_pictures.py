@@ -10,6 +10,7 @@ import nightmist as nm
 from nightmist import Document, NightmistError
 from nightmist.core.formats.image_files import read_picture
 from nightmist.core.mapping.cutout import cropped, keyed_out, softened, with_alpha_of
+from nightmist.document.stacking.pictures import guessed_role
 
 from ..shapes import plane
 from .test_decals import front, in_frame, opened
@@ -162,3 +163,18 @@ def test_the_key_line_of_the_design(tmp_path):
     assert not keyed[:5, :, 3].any()
     with pytest.raises(NightmistError, match="key"):
         nm.key_out(path, color="white", out=tmp_path / "no.png")
+
+
+def test_what_marks_areas_by_flat_colors_is_told_from_letters():
+    """Areas have no soft edges, also where the ground around them is transparent; a mark cut out of its ground has."""
+    ids = np.full((256, 256, 4), 65535, np.uint16)
+    ids[:128, :, :3], ids[128:, :, :3] = (65535, 0, 0), (0, 40000, 65535)
+    assert guessed_role("quay.png", ids) == "id"
+    ids[:, :30] = 0
+    assert guessed_role("quay.png", ids) == "id"
+    mark = ids.copy()
+    mark[..., :3] = (9000, 12000, 14000)
+    disc = np.zeros((256, 256), np.uint8)
+    cv2.circle(disc, (128, 128), 90, 255, -1, cv2.LINE_AA)
+    mark[..., 3] = disc.astype(np.uint16) * 257
+    assert guessed_role("mark.png", mark) == "color"

@@ -19,6 +19,7 @@ from ..document.derived.model import runs_of_faces
 from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail, small_picture, whole_picture
 from ..document.files.version_look import version_map
 from ..document.painting.regions import faces_like
+from ..document.stacking.mask_sources import marking_colors
 from ..document.stacking.versions import picture_of, version_value
 from .projects import InStudio, Problem, read_files
 
@@ -86,6 +87,14 @@ def whole_picture_to_show(studio: InStudio, project: str, picture: str) -> Respo
         project, lambda document: whole_picture(document, document.picture_value(picture), SCREEN)
     )  # fmt: skip
     return Response(png, media_type="image/png", headers={"Cache-Control": "max-age=86400"})
+
+
+@router.get("/projects/{project}/library/{picture}/colors", responses={422: {"model": Problem}})
+def colors_of_picture(studio: InStudio, project: str, picture: str) -> list[str]:
+    """The colors, #rrggbb, with which a picture of flat colors marks areas, the one of most texels first."""
+    return studio.with_document(
+        project, lambda document: marking_colors(document, document.picture_value(picture))
+    )  # fmt: skip
 
 
 @router.get("/projects/{project}/versions/{version}/picture", responses={422: {"model": Problem}})

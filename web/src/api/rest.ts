@@ -220,6 +220,11 @@ export async function facesLike(id: string, surface: string, picture: string, [u
   return (await ask(`/api/projects/${id}/faces_like?surface=${encodeURIComponent(surface)}&picture=${picture}&u=${u}&v=${v}`)).json() as Promise<[number, number][]>;
 }
 
+/** The colors with which a picture marks areas. */
+export async function markingColors(id: string, picture: string): Promise<string[]> {
+  return (await ask(`/api/projects/${id}/library/${picture}/colors`)).json() as Promise<string[]>;
+}
+
 export async function regionFaces(id: string, region: string): Promise<[number, number][]> {
   return (await ask(`/api/projects/${id}/regions/${region}/faces`)).json() as Promise<[number, number][]>;
 }

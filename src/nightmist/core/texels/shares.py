@@ -14,6 +14,9 @@ from ..mesh import Mesh
 from .ownership import Ownership, normals_over
 from .raster import TILE
 
+#: Of a picture of flat colors how many are told apart, on which share of it, and texels a side that are looked at.
+MOST_COLORS, LEAST_SHARE, LOOKED_AT = 24, 0.001, 1024
+
 
 def range_shares(values: NDArray[np.float64], low: float, high: float, fade: float) -> NDArray[np.float64]:
     """1 where values lie from low to high, 0 outside, with a smooth step of width `fade` around both ends."""
@@ -70,8 +73,36 @@ def flat_color_shares(
 ) -> NDArray[np.float64]:
     """(height, width) 1 where an (h, w, 4) picture over the map shows a color, no channel farther off than tolerance.
 
-    A median of 3 × 3 lets go of single texels.
+    Where it is transparent it shows none. A median of 3 × 3 lets go of single texels.
     """
-    near = cv2.resize(pixels[..., :3], (width, height), interpolation=cv2.INTER_NEAREST_EXACT)
-    like = np.abs(np.asarray(near, np.float64) - color).max(axis=2) <= tolerance
+    near = cv2.resize(pixels, (width, height), interpolation=cv2.INTER_NEAREST_EXACT)
+    like = np.abs(np.asarray(near[..., :3], np.float64) - color).max(axis=2) <= tolerance
+    like &= near[..., 3] > 0
     return np.asarray(cv2.medianBlur(like.astype(np.uint8) * 255, 3), np.float64) / 255
+
+
+def flat_colors(pixels: NDArray[np.uint16], tolerance: float) -> NDArray[np.uint8]:
+    """(n, 3) the colors that an (h, w, 4) picture of flat colors marks areas with, in steps of 8 bits.
+
+    The one of most texels comes first; at most `MOST_COLORS`, each on `LEAST_SHARE` of the picture or more. Colors
+    within the tolerance (of 65535, a channel) are one, and what a border mixes is none.
+    """
+    height, width = pixels.shape[:2]
+    shrunk = max(1.0, max(height, width) / LOOKED_AT)
+    size = max(1, round(width / shrunk)), max(1, round(height / shrunk))
+    near = cv2.resize(pixels, size, interpolation=cv2.INTER_NEAREST_EXACT)
+    around = np.ones((3, 3), np.uint8)
+    differs = (cv2.dilate(near, around) - cv2.erode(near, around)).max(axis=2)
+    shown = near[..., 3] > 0
+    flat = shown & (differs <= tolerance)
+    eight = np.rint(near[flat if flat.any() else shown][:, :3] / 257).astype(np.int64)
+    codes, counts = np.unique(eight @ [65536, 256, 1], return_counts=True)
+    colors = np.stack([codes >> 16, codes >> 8 & 255, codes & 255], axis=1)
+    found: list[tuple[int, NDArray[np.int64]]] = []
+    while len(counts) and len(found) < MOST_COLORS:
+        color = colors[counts.argmax()]
+        same = np.abs(colors - color).max(axis=1) * 257 <= tolerance
+        found.append((int(counts[same].sum()), color))
+        colors, counts = colors[~same], counts[~same]
+    kept = sorted((each for each in found if each[0] >= LEAST_SHARE * eight.shape[0]), key=lambda each: -each[0])
+    return np.array([color for _, color in kept], np.uint8).reshape(-1, 3)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.mapping.pyramid import LUMA
 from ...core.texels import TILE, Raster
-from ...core.texels.shares import facing_shares, flat_color_shares, range_shares
+from ...core.texels.shares import facing_shares, flat_color_shares, flat_colors, range_shares
 from ...core.texels.tile_mask import TileMask
 from ..change import Change, raster_id
 from ..derived.tables import table_of
@@ -81,6 +81,12 @@ def mask_from_color(
     if not shares.any():
         raise NightmistError(f"{picture.name} shows {color} nowhere. Pick the color from the picture.")
     return _with_mask(document, node, shares, f"Mask {node.name}: {color}")
+
+
+def marking_colors(document: Document, picture: Picture) -> list[str]:
+    """The colors, #rrggbb, with which a picture marks areas."""
+    found = flat_colors(document.washes.picture(picture), ID_TOLERANCE * 257)
+    return ["#" + bytes(color).hex() for color in found]
 
 
 def color_mask(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> TileMask:

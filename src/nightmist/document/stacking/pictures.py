@@ -40,8 +40,8 @@ NAMED: tuple[tuple[str, Role], ...] = (
     (r"rough|metal|gloss|spec|mask|occlusion|_ao|_r$|_m$|(^|[_ -])(opacity|alpha)([_ -]|$)", "value"),
     (r"tip|stamp|brush", "tip"),
 )  # fmt: skip
-#: Colors at most of a picture that marks areas by flat colors.
-FLAT_COLORS = 64
+#: Of a picture that marks areas by flat colors: how many at most, and the share of texels that may be half transparent.
+FLAT_COLORS, SOFT_EDGES = 64, 0.001
 
 
 def add_picture(
@@ -110,7 +110,10 @@ def guessed_role(name: str, pixels: NDArray[np.uint16]) -> Role:
     length = np.linalg.norm(some / 32767.5 - 1, axis=1)
     if abs(np.median(length) - 1) < 0.1 and np.median(some[:, 2]) > 45000:
         return "normal"
-    return "id" if len(np.unique(some // 257, axis=0)) <= FLAT_COLORS and len(some) > 16 * FLAT_COLORS else "color"
+    # Of what marks areas every texel is inside or outside; letters and other cut-outs have soft edges.
+    soft = np.mean((pixels[..., 3] > 0) & (pixels[..., 3] < 65535)) > SOFT_EDGES
+    few = len(np.unique(some // 257, axis=0)) <= FLAT_COLORS and len(some) > 16 * FLAT_COLORS
+    return "id" if few and not soft else "color"
 
 
 def describe_picture(picture: Picture, **properties: object) -> Change:

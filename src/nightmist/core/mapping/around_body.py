@@ -9,7 +9,7 @@ import numpy as np
 
 from ..kernels import inlined, kernel
 from ..texels.raster import TILE
-from .decal_texels import CLAMP, along_frame, faded, keep_samples, lay_over, wrap_of
+from .decal_texels import CLAMP, along_frame, composite_over, faded, keep_samples, wrap_of
 from .projections import SHAPES, any_counts, inward_step, level_of, looking, place_flat, place_round, weigh_sides
 from .samples import BLOCKS, EVERY, add_samples, take_value
 
@@ -148,7 +148,7 @@ def lay_around_body(  # type: ignore[no-untyped-def]
                     shares[column] = min(shares[column], one)
                     raised[row, column] = max(raised[row, column], lifted[row, column])
                 keep_samples(samples, shares, row, left, right, by_gray, inverted, color, found)
-        lay_over(
+        composite_over(
             found, raised, closed[i], elsewhere, opacity, colored, values, rise, to_color[row_of], to_values[row_of],
             to_lift[row_of],
         )  # fmt: skip

@@ -59,7 +59,7 @@ def keep_samples(samples, shares, row, left, right, by_gray, inverted, color, fo
 
 
 @inlined
-def lay_over(  # type: ignore[no-untyped-def]
+def composite_over(  # type: ignore[no-untyped-def]
     found, raised, closed, elsewhere, opacity, colored, values, rise, to_color, to_values, to_lift
 ):
     """Lay what was found over a tile. raised: (TILE, TILE) cover of the relief. closed: a region's tile, or 0."""

@@ -8,7 +8,7 @@ from ..kernels import inlined, kernel
 from ..texels.facing import angle_share
 from ..texels.raster import TILE
 from .bending import rolled_out
-from .decal_texels import CLAMP, along_frame, faded, keep_samples, lay_over, wrap_of
+from .decal_texels import CLAMP, along_frame, composite_over, faded, keep_samples, wrap_of
 from .projections import inward_step
 from .samples import BLOCKS, add_samples, take_value
 
@@ -155,7 +155,7 @@ def lay_on_surface(  # type: ignore[no-untyped-def]
                     samples,
                 )  # fmt: skip
                 keep_samples(samples, shares, row, left, right, by_gray, inverted, color, found)
-        lay_over(
+        composite_over(
             found, raised, closed[i], elsewhere, opacity, colored, values, rise, to_color[row_of], to_values[row_of],
             to_lift[row_of],
         )  # fmt: skip

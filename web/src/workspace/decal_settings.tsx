@@ -14,9 +14,10 @@ import { PictureGrid } from "./picture_grid";
 export function DecalSettings({ layer, project }: { layer: Decals; project: Project }) {
   const inHand = useDecals((decals) => decals.inHand);
   const placed = layer.placed ?? [];
-  const chosen = useChosenDecal();
+  // Not as it is seen while it moves: with hundreds of decals, their list takes longer than the picture.
+  const chosen = useDecals((decals) => decals.chosen);
   const pictures = useSession((session) => session.state?.pictures);
-  const here = chosen && placed.some(({ id }) => id === chosen.id) ? chosen : null;
+  const here = placed.find(({ id }) => id === chosen);
   const picture = here && pictures?.find(({ id }) => id === here.picture);
   return (
     <>
@@ -34,10 +35,16 @@ export function DecalSettings({ layer, project }: { layer: Decals; project: Proj
           <Row key={decal.id} decal={decal} index={placed.indexOf(decal)} count={placed.length} layer={layer} project={project} on={here?.id === decal.id} />
         ))}
       </ol>
-      {here && <DecalNumbers key={here.id} decal={here} project={project} />}
+      {here && <ChosenNumbers key={here.id} project={project} />}
       {picture && <PictureAbout key={picture.id} picture={picture} project={project} />}
     </>
   );
+}
+
+/** The numbers of the chosen decal, as it is seen now. */
+function ChosenNumbers({ project }: { project: Project }) {
+  const decal = useChosenDecal();
+  return decal && <DecalNumbers decal={decal} project={project} />;
 }
 
 function Row({ decal, index, count, layer, project, on }: { decal: Decal; index: number; count: number; layer: Decals; project: Project; on: boolean }) {

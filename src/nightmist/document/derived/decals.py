@@ -89,11 +89,15 @@ class LaidDecals(LaidTiles[MapName]):
 
     def _work_out(self, tiles: NDArray[np.int32]) -> None:
         reached = [(each, self.source.tiles(each.decal, self.surface, self.layout)) for each in self.laid]
+        row_of = np.full(len(self.known), -1, np.int64)
         for first in range(0, len(tiles), AT_ONCE):
             some = tiles[first : first + AT_ONCE]
             into = Gathered.of(some)
+            row_of[:] = -1
+            row_of[some] = np.arange(len(some))
             for each, touched in reached:
-                rows = np.flatnonzero(np.isin(some, touched))
+                rows = row_of[touched]
+                rows = rows[rows >= 0]
                 if len(rows):
                     self.source.lay(each, self.surface, self.layout, into, rows)
             for name, raster in self.rasters.items():

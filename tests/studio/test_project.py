@@ -328,7 +328,7 @@ def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):
     before = browser.project.call(everything)
     later = Studio(store)
     assert later.with_document(browser.id, everything) == before
-    names = later.with_document(browser.id, lambda doc: ([doc.undo() for _ in range(4)], list(doc.surfaces))[1])
+    names = later.with_document(browser.id, lambda doc: ([doc.undo() for _ in range(3)], list(doc.surfaces))[1])
     assert names == ["left", "right"]
     later.close()
 

@@ -159,8 +159,9 @@ class PreparedDocument(values_of_document.Document):
         self.make(maps.do_without_pictures(self, surface))
 
     def hide_parts(self, parts: Iterable[int]) -> None:
-        """Exactly these parts, by number, are hidden: not shown, not picked, not painted on."""
-        self.make(model.hide_parts(self, parts))
+        """Exactly these parts, by number, are hidden: not shown, not picked, not painted on. No undo step."""
+        if change := model.hide_parts(self, parts):
+            self.do_aside(change)
 
     def assign_faces(self, faces: Faces, surface: str | None = None, name: str = "surface") -> str:
         """Move faces to another surface, or to a new one; the paint on them goes along. Returns its name."""

@@ -34,6 +34,7 @@ from .derived.rims import Rims
 from .derived.tables import raster_of
 from .derived.washes import MOST_KEPT, Washes
 from .following import following
+from .hidden import as_hidden_now
 from .history import History
 from .preview import Preview
 from .stale import differing_tiles, mark_tiles, mark_values, reach
@@ -399,7 +400,7 @@ class Document(Contents):
         self.listener("do", change)
 
     def do_aside(self, change: Change) -> None:
-        """Apply a change that is no undo step, as what is added to a library."""
+        """Apply a change that is no undo step, as what is added to a library, or which parts are hidden."""
         self.apply(change)
         self.listener("aside", change)
 
@@ -414,17 +415,19 @@ class Document(Contents):
     def undo(self) -> Change:
         """Take back the last change; returns it."""
         change = self.history.to_undo()
-        self.apply(change.inverse())
+        back = as_hidden_now(self.values, change.inverse())
+        self.apply(back)
         self.history.cursor -= 1
-        self.listener("undo", change)
+        self.listener("undo", back.inverse())
         return change
 
     def redo(self) -> Change:
         """Bring back what was undone last; returns it."""
         change = self.history.to_redo()
-        self.apply(change)
+        again = as_hidden_now(self.values, change)
+        self.apply(again)
         self.history.cursor += 1
-        self.listener("redo", change)
+        self.listener("redo", again)
         return change
 
     def apply(self, change: Change, shown: bool = False) -> None:

@@ -17,6 +17,7 @@ from ...core.progress import part
 from ...core.texels import Raster
 from ..change import Change
 from ..document import Document
+from ..hidden import hidden_by_name
 from ..values import MAP_SLOTS, Meant, Node, Surface
 from .losses import emptied_regions, losses, told
 from .matching import Match, Why, match_surfaces, places_shared
@@ -121,7 +122,9 @@ def replace_mesh(
         nodes += made
         sources |= taken
     lost = _lost(document, mesh, known, takings)
-    project = document.project.but(hidden_parts=_still_hidden(document, mesh))
+    project = document.project.but(
+        hidden_parts=hidden_by_name(document.mesh.parts, document.project.hidden_parts, mesh.parts)
+    )
     kept = _without_faces(document, matches, len(surfaces))
     plan = Plan(
         "Replace the model", mesh, project, [*surfaces, *kept], nodes, [s.id for s, _ in takings], sources, rasters,
@@ -178,13 +181,6 @@ def read_new_model(files: dict[str, bytes], model: str | None = None) -> Mesh:
     """The model among files. Raises NightmistError when there is none, or not exactly one that is named."""
     given = unpacked(files)
     return read_model(model or the_model(given), given)
-
-
-def _still_hidden(document: Document, mesh: Mesh) -> tuple[int, ...]:
-    """Parts of the new model whose names only hidden parts had."""
-    old, hidden = document.mesh.parts, set(document.project.hidden_parts)
-    names = {old[n] for n in hidden} - {name for n, name in enumerate(old) if n not in hidden}
-    return tuple(n for n, name in enumerate(mesh.parts) if name in names)
 
 
 def _origins(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import reduce
+from functools import lru_cache, reduce
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,9 +12,9 @@ from ..kernels import kernel
 from .raster import TILE
 
 
-@dataclass
+@dataclass(frozen=True)
 class TileArea:
-    """One rectangle in each listed tile.
+    """One rectangle in each listed tile; never changed in place, so that one may stand in many places.
 
     tiles: (n,) int32, row · columns + column, each once, rising. rects: (n, 4) int32 (top, bottom, left,
     right) inside the tile, ends excluded.
@@ -55,8 +55,9 @@ class TileArea:
         return reduce(TileArea.joined, some) if some else cls.empty()
 
     @classmethod
+    @lru_cache(maxsize=64)
     def whole(cls, width: int, height: int) -> TileArea:
-        """All of a map."""
+        """All of a map: always the same object, which is joined with itself in no time."""
         return cls.of_tiles(np.arange((width // TILE) * (height // TILE), dtype=np.int32))
 
     @classmethod
@@ -66,6 +67,8 @@ class TileArea:
 
     def only(self, mask: NDArray[np.bool_]) -> TileArea:
         """The tiles for which (n,) a mask holds."""
+        if mask.all():
+            return self
         return TileArea(self.tiles[mask], self.rects[mask])
 
     @property
@@ -75,7 +78,7 @@ class TileArea:
 
     def joined(self, other: TileArea) -> TileArea:
         """The smallest area of this kind that holds both."""
-        if not len(self) or not len(other):
+        if other is self or not len(self) or not len(other):
             return self if len(self) else other
         tiles, rects = np.empty(len(self) + len(other), np.int32), np.empty((len(self) + len(other), 4), np.int32)
         count = _merge(self.tiles, self.rects, other.tiles, other.rects, tiles, rects)

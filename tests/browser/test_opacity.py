@@ -86,7 +86,10 @@ def test_through_a_hole_lies_what_is_behind_it(painter, server):
 
 
 def test_pictures_of_values_go_where_their_names_say_and_make_holes_only_by_name(painter, server, tmp_path):
-    """Four grays at once, the metal before the rough one; a gray of no such name leaves the model solid."""
+    """Four grays at once, the metal before the rough one; a gray of no such name leaves the model solid.
+
+    More of them than there are maps for do not take the color's place.
+    """
     tones = {"net_metallic": 40, "net_opacity": 0, "net_roughness": 200, "net stains": 90}
     files = []
     for name, tone in tones.items():
@@ -111,3 +114,10 @@ def test_pictures_of_values_go_where_their_names_say_and_make_holes_only_by_name
     lay(files[3:], "Wash 2")
     expect(page.get_by_role("combobox", name="Rough of Wash 2")).not_to_have_value("")
     expect(page.get_by_role("combobox", name="Solid of Wash 2")).to_have_value("")
+    for name, tone in (("quay", (200, 30, 20)), ("damp", (70, 70, 70)), ("dust", (140, 140, 140))):
+        (tmp_path / f"{name}.png").write_bytes(write_png(np.full((8, 8, 3), tone, np.uint8)))
+        files.append(str(tmp_path / f"{name}.png"))
+    lay([files[4], files[3], *files[5:]], "Wash 3")
+    chosen = [page.get_by_role("combobox", name=f"{name} of Wash 3") for name in ("Color", "Rough", "Metal")]
+    for box, name in zip(chosen, ("quay", "dust", "damp"), strict=True):
+        expect(box.locator("option:checked")).to_have_text(f"{name}.png")

@@ -54,7 +54,9 @@ export function imagesWith(pictures: Picture[], before: Record<string, string> =
   const images = { ...before };
   for (const { id, name, role } of pictures) {
     const said = SAID.find(([words, key]) => role === "value" && words.test(name) && !(key in images))?.[1];
-    images[said ?? ORDER.find((key) => ROLES[key].includes(role) && !(key in images)) ?? "base_color"] = id;
+    const fitting = ORDER.filter((key) => ROLES[key].includes(role));
+    // Where all that it fits are taken it replaces the first of them; roughness is no color.
+    images[said ?? fitting.find((key) => !(key in images)) ?? fitting[0] ?? "base_color"] = id;
   }
   return images;
 }

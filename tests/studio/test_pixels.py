@@ -34,15 +34,23 @@ def test_a_slow_browser_gets_newer_pixels_not_more(opened):  # noqa: F811
 
 
 def test_getting_ready_does_not_keep_a_page_waiting_that_opens(studio, monkeypatch):  # noqa: F811
-    """What the first stroke needs is worked out once somebody sees the model, not while its pixels are under way."""
+    """Of what the first stroke needs little is worked out before somebody sees the model; the rest then."""
     monkeypatch.setattr(project_module, "CALM", 0.01)
-    began = threading.Event()
-    monkeypatch.setattr(Document, "get_ready", lambda doc: began.set() or False)
+    monkeypatch.setattr(project_module, "WHILE_OPENING", 0.02)
+    pieces = [threading.Event() for _ in range(5)]
+
+    def get_ready(doc):
+        # Each piece takes longer than what there is time for.
+        next(piece for piece in pieces if not piece.wait(0.03)).set()
+        return not pieces[-1].is_set()
+
+    monkeypatch.setattr(Document, "get_ready", get_ready)
     slow = entered(studio, studio.create(document()), acknowledges=False)
     slow.wait(lambda: slow.batches)
-    assert not began.wait(0.3)
+    assert pieces[0].wait(10)
+    assert not pieces[1].wait(0.5)
     slow.project.ask(slow, say.Acknowledge(type="ack", batch=len(slow.batches)))
-    assert began.wait(10)
+    assert pieces[-1].wait(10)
 
 
 def test_rectangles_cover_each_tile_once():

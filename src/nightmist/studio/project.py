@@ -44,6 +44,8 @@ T = TypeVar("T")
 TELL_EVERY = 0.15
 #: Seconds in which nothing is asked after which there is time to get ready for the next stroke.
 CALM = 0.5
+#: Seconds of that which may be spent before anybody sees the model.
+WHILE_OPENING = 1.0
 #: Seconds without a sample after which a press that never ends is over for those who wait.
 STALLED = 20.0
 
@@ -75,6 +77,8 @@ class OpenProject:
         self.told_work = 0.0
         #: Whether all is worked out that the next stroke needs.
         self.ready = False
+        #: Seconds spent on it.
+        self.spent = 0.0
         self.inbox = Inbox()
         self.listen()
         self.thread = threading.Thread(target=self._run, name=f"project {project}", daemon=True)
@@ -183,8 +187,7 @@ class OpenProject:
         """The next piece of work; a press that does not end while others wait is ended for them."""
         if self.drawing and self.put_off:
             timeout, instead = max(self.drawing.heard + STALLED - time.monotonic(), 0.01), self._end_stalled
-        elif not self.ready and any(updates.up_to_date for updates in self.updates.values()):
-            # Not before: it would make those wait who open the project, and nobody paints who sees nothing yet.
+        elif self._may_get_ready:
             timeout, instead = CALM, self._get_ready
         else:
             return self.inbox.next()
@@ -193,9 +196,17 @@ class OpenProject:
         except TimeoutError:
             return instead
 
+    @property
+    def _may_get_ready(self) -> bool:
+        """Long work for the first stroke would keep a page waiting that opens, and nobody paints who sees nothing."""
+        seen = any(updates.up_to_date for updates in self.updates.values())
+        return not self.ready and (seen or self.spent < WHILE_OPENING)
+
     def _get_ready(self) -> None:
-        while self.inbox.empty and not self.ready:
+        while self.inbox.empty and self._may_get_ready:
+            started = time.monotonic()
             self.ready = not self.document.get_ready()
+            self.spent += time.monotonic() - started
 
     def _end_stalled(self) -> None:
         if self.drawing and time.monotonic() - self.drawing.heard >= STALLED:

@@ -403,3 +403,13 @@ def test_long_work_is_called_off(opened):
     assert browser.last(say.Refused).message == "Called off; nothing was changed."
     browser.wait(lambda: browser.last(say.WorkState).share is None)
     assert browser.project.call(lambda doc: doc.history.place) == 0
+
+
+def test_work_is_over_for_who_sees_what_it_made(opened):
+    """The end is told before the change: who presses a key on seeing that is not kept waiting."""
+    browser = opened()
+    browser.project.ask(browser, prepare.Unwrap(type="unwrap", surface="left", method="auto"))
+    browser.wait(lambda: browser.last(say.StateChanged))
+    told = [m for m in browser.told if isinstance(m, say.WorkState | say.StateChanged)]
+    kinds = [m.share is not None if isinstance(m, say.WorkState) else "changed" for m in told]
+    assert kinds[: kinds.index("changed")][-2:] == [True, False]

@@ -346,9 +346,12 @@ class OpenProject:
             return run()
         finally:
             self.worker = None
-            if self.told_work:
-                self.told_work = 0.0
-                self._tell_all(say.WorkState(label="", share=None))
+            self._tell_work_over()
+
+    def _tell_work_over(self) -> None:
+        if self.told_work:
+            self.told_work = 0.0
+            self._tell_all(say.WorkState(label="", share=None))
 
     def _progress(self, label: str, share: float) -> None:
         if self.cancelled.is_set():
@@ -386,6 +389,8 @@ class OpenProject:
         self.put_off.clear()
 
     def _changed(self, event: Event, change: Change) -> None:
+        # Who sees what it made may go on at once.
+        self._tell_work_over()
         self.revision += 1
         self.journal.add(entry_for(self.document, event, change, self.revision))
         values = {key: self.document.values.get(key) for key in change.values}

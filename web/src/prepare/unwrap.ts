@@ -2,6 +2,7 @@ import type { ShapeAxes, Unwrap } from "../api/schema.generated";
 import { pickedMiddle } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { type Method, type Preparing, useDesk } from "../state/desk";
+import { sayBriefly } from "../state/notices";
 import { pickedRuns, usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -14,7 +15,11 @@ export function unwrap(project: Project, stage: Stage): void {
   const { method, angle, margin, axis, keepPaint: keep_paint } = useDesk.getState().preparing;
   const { state, work } = useSession.getState();
   const surface = state?.surfaces[stage.chosen];
-  if (!surface || work) return;
+  if (!surface) return;
+  if (work) {
+    sayBriefly("Something is under way. Wait until it is done, or call it off.");
+    return;
+  }
   const message: Unwrap = {
     type: "unwrap", surface: surface.name, faces: pickedRuns(stage.chosen), method, angle, margin,
     frame: SHAPES.includes(method) ? frameFor(axis, stage) : null, leader: method === "grid" ? leaderOn(stage.chosen) : null, keep_paint,

@@ -92,9 +92,7 @@ def whole_picture_to_show(studio: InStudio, project: str, picture: str) -> Respo
 @router.get("/projects/{project}/library/{picture}/colors", responses={422: {"model": Problem}})
 def colors_of_picture(studio: InStudio, project: str, picture: str) -> list[str]:
     """The colors, #rrggbb, with which a picture of flat colors marks areas, the one of most texels first."""
-    return studio.with_document(
-        project, lambda document: marking_colors(document, document.picture_value(picture))
-    )  # fmt: skip
+    return studio.with_document(project, lambda document: marking_colors(document, document.picture_value(picture)))
 
 
 @router.get("/projects/{project}/versions/{version}/picture", responses={422: {"model": Problem}})

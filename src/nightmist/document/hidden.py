@@ -10,7 +10,8 @@ from .values import MODEL, PROJECT, AnyValue, Model, Project
 
 def hidden_by_name(parts: Sequence[str], hidden: Sequence[int], others: Sequence[str]) -> tuple[int, ...]:
     """Parts of another model, by number, whose names only hidden parts had."""
-    names = {parts[n] for n in hidden} - {name for n, name in enumerate(parts) if n not in hidden}
+    gone = set(hidden)
+    names = {parts[n] for n in gone} - {name for n, name in enumerate(parts) if n not in gone}
     return tuple(n for n, name in enumerate(others) if name in names)
 
 

@@ -199,8 +199,9 @@ class OpenProject:
     @property
     def _may_get_ready(self) -> bool:
         """Long work for the first stroke would keep a page waiting that opens, and nobody paints who sees nothing."""
-        seen = any(updates.up_to_date for updates in self.updates.values())
-        return not self.ready and (seen or self.spent < WHILE_OPENING)
+        if self.ready:
+            return False
+        return self.spent < WHILE_OPENING or any(updates.up_to_date for updates in self.updates.values())
 
     def _get_ready(self) -> None:
         while self.inbox.empty and self._may_get_ready:

@@ -13,7 +13,7 @@ from ...core.names import listed, unused_name
 from ..change import Change
 from ..derived.washes import color_at
 from ..document import Document
-from ..values import ID_TOLERANCE, REGION_COLORS, Area, Decals, Picture, Region, Surface, new_id
+from ..values import ID_TOLERANCE, REGION_COLORS, Area, Decals, Picture, Region, Surface, color_in_hex, new_id
 from .filling import Faces
 
 
@@ -107,7 +107,7 @@ def faces_by_color(
     every = np.bincount(owner[y, x], minlength=count)
     found = own.faces[(2 * like > every) & (every > 0)]
     if not len(found):
-        wanted = "#" + "".join(f"{round(value / 257):02x}" for value in color.tolist())
+        wanted = color_in_hex([round(value / 257) * 257 for value in color.tolist()])
         raise NightmistError(
             f"{name} shows {wanted} nowhere on {surface.name}, or over less than half of each face there. Take another"
             " color, or a mask, which follows the texels."

@@ -18,7 +18,7 @@ from ..derived.tables import table_of
 from ..derived.washes import color_at
 from ..document import Document
 from ..preview import Preview
-from ..values import CHANNELS, ID_TOLERANCE, MASK, MaskOf, Node, Picture, Surface, Wash, hex_channels
+from ..values import CHANNELS, ID_TOLERANCE, MASK, MaskOf, Node, Picture, Surface, Wash, color_in_hex, hex_channels
 
 #: What a mask can be made from without any number: heights, tones of the color, and the way up.
 Source = Literal["low", "high", "dark", "light", "up"]
@@ -86,7 +86,7 @@ def mask_from_color(
 def marking_colors(document: Document, picture: Picture) -> list[str]:
     """The colors, #rrggbb, with which a picture marks areas."""
     found = flat_colors(document.washes.picture(picture), ID_TOLERANCE * 257)
-    return ["#" + bytes(color).hex() for color in found]
+    return [color_in_hex(color) for color in (found.astype(int) * 257).tolist()]
 
 
 def color_mask(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> TileMask:

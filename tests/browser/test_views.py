@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 import numpy as np
@@ -123,6 +124,26 @@ def test_edges_are_smooth_once_nothing_moves(painter, server):
     edge = np.abs(smooth.astype(int) - plain).max(axis=2) > 1
     assert edge[80:].mean() < 0.01
     assert (smooth[100, 20, :3] == stage).all()
+
+    def jumps(image: np.ndarray) -> int:
+        level = image[80:, :, :3].max(axis=2).astype(int)
+        return int((np.abs(np.diff(level, axis=1)) > 100).sum())
+
+    # While the view turns pixels are twice as large, and blended; where it comes to rest as it stood, all is as it was.
+    x, y = tab.at(0.05, 0.9)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    assert jumps(plain) > 300
+    steps = itertools.cycle((20, 40, 60, 40))
+
+    def turned() -> np.ndarray:
+        page.mouse.move(x + next(steps), y, steps=4)
+        return tab.colors()
+
+    assert any(there(image) and jumps(image) < 20 for image in (turned() for _ in range(40)))
+    page.mouse.move(x, y)
+    tab.wait_view(lambda image: (np.abs(image.astype(int) - smooth)[80:] <= 1).all(), "no smooth frame after turning")
+    page.mouse.up()
 
 
 def test_all_is_shown_and_the_camera_is_kept(painter, server):

@@ -10,6 +10,8 @@ from nightmist import Document, Mapping, Pigment
 from nightmist.core.texels.encode import to_bytes
 from nightmist.document.draft import Draft, waiting
 from nightmist.studio import messages as say
+from nightmist.studio.client_updates import ClientUpdates
+from nightmist.studio.drafts import Drafts
 from nightmist.studio.parts import MappingPart
 from nightmist.studio.stack_messages import ChangeNode
 
@@ -121,6 +123,86 @@ def test_a_moving_number_is_seen_coarsely_and_as_it_is_when_it_rests(studio, tmp
     settled()
     for number, picture in enumerate(pictures):
         np.testing.assert_array_equal(browser.pictures[0, number], to_bytes(picture))
+
+
+class Screen:
+    """A browser that shows what has come when it is told to, at a time that it is told."""
+
+    name = "screen"
+
+    def __init__(self, doc: Document) -> None:
+        self.doc, self.now, self.shown = doc, 0.0, []
+        self.updates = ClientUpdates(self)
+        self.drafts = Drafts(lambda: self.now)
+
+    def show(self, batch) -> None:
+        self.shown.append([rectangle.pixels for rectangle in batch.rectangles])
+
+    def tell(self, message) -> None:
+        raise AssertionError(message)
+
+    def move(self, wash, repeat: float) -> None:
+        """A slider moves."""
+        wash.change(mapping=Mapping("triplanar", repeat=(repeat, repeat)))
+        assert self.drafts.show(self.doc, [self.updates])
+
+    def draw(self) -> None:
+        """All that was sent has been drawn."""
+        self.updates.acknowledged = self.updates.sent
+        self.updates.pump(self.doc)
+        if self.drafts.due:
+            self.drafts.show(self.doc, [self.updates])
+
+
+def test_no_draft_is_worked_out_that_nobody_sees(tmp_path, monkeypatch):
+    """One is under way, one is ready; of what is moved to meanwhile only the last counts."""
+    doc, surface, wash = washed(tmp_path)
+    made = []
+    show = Draft.show
+    monkeypatch.setattr(Draft, "show", lambda self, wanted: made.append(1) or show(self, wanted))
+    screen = Screen(doc)
+    for repeat in (2.1, 2.2, 2.3, 2.4, 2.5):
+        screen.move(wash, repeat)
+    assert len(screen.shown) == 1
+    assert len(made) == 2
+    screen.draw()
+    assert (len(screen.shown), len(made)) == (2, 3)
+    screen.draw()
+    assert (len(screen.shown), len(made)) == (3, 3)
+    newest = Draft(doc).show({surface.value.id: ["color"]})[surface.value.id, "color"]
+    np.testing.assert_array_equal(screen.shown[2][0], newest)
+    screen.draw()
+    assert len(screen.shown) == 3
+
+
+def test_drafts_are_as_fine_as_a_browser_keeps_pace_with(tmp_path):
+    """Where it shows five a second they get coarser, and finer again where it shows fifty."""
+    doc, _surface, wash = washed(tmp_path)
+    screen = Screen(doc)
+    repeats = iter(np.linspace(2, 4, 200))
+
+    def sides(seconds: float, count: int) -> list[int]:
+        """How large the last drafts are, when each takes so long to be seen while the slider moves on."""
+        first = len(screen.shown)
+        while len(screen.shown) < first + count:
+            screen.move(wash, next(repeats))
+            screen.move(wash, next(repeats))
+            screen.now += seconds
+            screen.draw()
+        return [len(pixels[0]) for pixels in screen.shown[first:]]
+
+    assert sides(0.05, 8) == [SIDE // 2] * 8
+    slow = sides(0.2, 10)
+    assert slow == sorted(slow, reverse=True)
+    assert slow[-1] == SIDE // 4
+    assert set(sides(0.05, 8)) == {SIDE // 4}
+    assert sides(0.02, 8)[-1] == SIDE // 2
+    # A hand that rests between two pictures is no slow browser.
+    for _ in range(6):
+        screen.draw()
+        screen.now += 3
+        screen.move(wash, next(repeats))
+    assert len(screen.shown[-1][0]) == SIDE // 2
 
 
 NAMES = ("color", "values", "relief")

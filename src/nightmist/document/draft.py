@@ -20,7 +20,7 @@ from .values import NODES, PLANES, AnyValue, Node, Surface
 MOST_TEXELS = 512 * 512
 #: Tiles from which it takes long to lay pictures on them.
 MANY_TILES = 200
-#: How much smaller a draft's maps may be along a side; browsers know these.
+#: How much smaller a draft's maps may be along a side, and twice that; browsers know these.
 FACTORS = (2, 4, 8)
 
 Pixels = NDArray[np.uint8]
@@ -29,10 +29,11 @@ Pixels = NDArray[np.uint8]
 class Draft:
     """Follows a document, and shows of it what the document has not worked out yet."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, coarser: bool = False) -> None:
+        """coarser: where its maps can be half as large along a side as they usually are, they are."""
         self.document = document
         self.sizes = _sizes(document)
-        self.factors = {surface.id: factor_of(surface) for surface in _surfaces(document)}
+        self.factors = {surface.id: factor_of(surface, coarser) for surface in _surfaces(document)}
         self.seen: dict[str, AnyValue] = {}
         for key in document.values:
             self.seen[key] = document.shown(key) or document.values[key]
@@ -105,13 +106,16 @@ class Draft:
         return over.id
 
 
-def factor_of(surface: Surface) -> int:
+def factor_of(surface: Surface, coarser: bool = False) -> int:
     """How much smaller a draft of a surface is along a side; 1: its map is small, or of an odd size."""
     for factor in FACTORS if surface.width * surface.height > MOST_TEXELS else ():
-        whole = surface.width % (factor * TILE) == 0 and surface.height % (factor * TILE) == 0
-        if whole and surface.width * surface.height <= MOST_TEXELS * factor * factor:
-            return factor
+        if _goes(surface, factor) and surface.width * surface.height <= MOST_TEXELS * factor * factor:
+            return 2 * factor if coarser and _goes(surface, 2 * factor) else factor
     return 1
+
+
+def _goes(surface: Surface, factor: int) -> bool:
+    return surface.width % (factor * TILE) == 0 and surface.height % (factor * TILE) == 0
 
 
 def waiting(document: Document) -> dict[str, list[PictureName]]:

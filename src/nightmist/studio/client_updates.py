@@ -36,7 +36,7 @@ SEEN, ROUGH, UNSEEN = 0, 1, 2
 @dataclass
 class Rectangle:
     """Pixels of one picture of one surface: (h, w, 4) uint8, (1, 1, 4) when all are the same; coarse ones are (h, w)
-    divided by 2, 4 or 8."""
+    divided by 2, 4, 8 or 16."""
 
     surface: int
     picture: int
@@ -131,7 +131,9 @@ class ClientUpdates:
 
     def pump(self, document: Document) -> None:
         """Send as many batches as the client has room for."""
-        while (self.drafts or self.waiting.keys() - self.drafted) and self.sent - self.acknowledged < IN_FLIGHT:
+        while (self.drafts or self.waiting.keys() - self.drafted) and self.sent - self.acknowledged < (
+            1 if self.drafts else IN_FLIGHT
+        ):
             started = time.perf_counter()
             rectangles = self._take(document)
             timing, self.timing = self.timing, Timing()

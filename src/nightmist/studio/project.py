@@ -17,7 +17,6 @@ from ..document import Document
 from ..document.change import Change
 from ..document.derived.composites import PICTURES
 from ..document.document import Event
-from ..document.draft import Draft, factor_of, waiting
 from ..document.painting.covered import why_covered
 from ..document.painting.stroke import Stroke
 from ..document.painting.unchanged import why_unchanged, why_unseen
@@ -28,6 +27,7 @@ from ..store import Store, StoreError
 from . import messages as say
 from .client_updates import Client, ClientUpdates
 from .decal_messages import ChangeDecal, MoveDecal
+from .drafts import Drafts
 from .edits import do_edit, nodes_of
 from .inbox import Ask, Edit, Inbox, Request, Samples, Work
 from .journal import MOST_WAITING, Journal, Word
@@ -70,7 +70,7 @@ class OpenProject:
         self.drawing: _Drawing | None = None
         #: What browsers show while their sliders move, by browser.
         self.shown: dict[int, Preview] = {}
-        self.draft: Draft | None = None
+        self.drafts = Drafts()
         self.put_off: deque[Ask | Edit] = deque()
         self.worker: Client | None = None
         self.cancelled = threading.Event()
@@ -219,9 +219,7 @@ class OpenProject:
         self._welcome(client)
         self._refresh(time.perf_counter(), None)
         self._tell_all(say.People(count=len(self.updates)))
-        if any(factor_of(surface) > 1 for surface in self.document.surface_values()):
-            # So that the first draft is as fast as the next.
-            self._fitting_draft().prepare()
+        self.drafts.prepare(self.document)
 
     def _welcome(self, client: Client) -> None:
         """All that a browser has to know, and all pixels."""
@@ -253,6 +251,8 @@ class OpenProject:
             if updates := self.updates.get(id(client)):
                 updates.acknowledged = max(updates.acknowledged, min(request.batch, updates.sent))
                 updates.pump(self.document)
+            if self.drafts.due:
+                self.drafts.show(self.document, self.updates.values())
             return
         if isinstance(request, say.KeepDesk):
             with contextlib.suppress(StoreError):
@@ -440,7 +440,7 @@ class OpenProject:
         only_shown: an edit that is not made yet, which may stay coarse until it is.
         """
         computed = time.perf_counter()
-        if self._show_draft() and only_shown:
+        if self.drafts.show(self.document, self.updates.values()) and only_shown:
             return
         for updates in self.updates.values():
             updates.release()
@@ -455,25 +455,6 @@ class OpenProject:
                 updates.timing.engine += computed - started
                 updates.timing.composite += composited - computed
             updates.pump(self.document)
-
-    def _show_draft(self) -> bool:
-        """Show coarsely what will take long to be worked out; whether there is any."""
-        wanted = waiting(self.document) if self.updates else {}
-        if not wanted:
-            return False
-        for (key, picture), pixels in self._fitting_draft().show(wanted).items():
-            surface = self.document.values[key]
-            assert isinstance(surface, Surface)
-            for updates in self.updates.values():
-                updates.add_draft(surface, picture, pixels)
-        for updates in self.updates.values():
-            updates.pump(self.document)
-        return True
-
-    def _fitting_draft(self) -> Draft:
-        if self.draft is None or self.draft.document is not self.document or not self.draft.fits():
-            self.draft = Draft(self.document)
-        return self.draft
 
     def _kept_state(self) -> say.KeptState:
         return say.KeptState(revision=self.kept, waiting=self.revision - self.kept, trouble=self.trouble)

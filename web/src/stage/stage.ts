@@ -11,7 +11,7 @@ import { stopComparing, useWipe } from "../state/wipe";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { anisotropyOf } from "./anisotropy";
-import { AtRest } from "./at_rest";
+import { Arrivals } from "./arrivals";
 import { PointerInput } from "./pointer_input";
 import { placeOnTriangle, triangleAt } from "./map_hits";
 import { LeftPlaces } from "./left_places";
@@ -19,6 +19,7 @@ import { MapView } from "./map_view";
 import { measureLag } from "./measure";
 import { type Hit, ModelView } from "./model_view";
 import { Overlays } from "./overlays";
+import { PacedFrames } from "./paced_frames";
 import { drawnByProcessor } from "./processor";
 import { Retired } from "./retired";
 import { densityOf } from "./uv_display";
@@ -29,12 +30,6 @@ import { type Twin, Twins } from "./twins";
 import type { Bar } from "./orbit";
 import type { Area, Views } from "./views";
 import type { DocumentState } from "../state/document";
-
-/** Pixels that have come, and the sizes of the surfaces' maps at that time. */
-interface Arrived {
-  batch: Batch;
-  sizes: readonly { width: number; height: number }[];
-}
 
 /** How far opening has got: the share of pixels that have come (1: ready), or why it failed. */
 export type StageNews = { share: number } | { failure: string };
@@ -62,7 +57,7 @@ export class Stage implements Views {
   readonly map = new MapView();
   private readonly retired = new Retired();
   /** Smooth edges, where they cannot be had in every frame. */
-  private atRest: AtRest | null = null;
+  private paced: PacedFrames | null = null;
   overlays: Overlays[] = [];
   mesh: StageMesh | null = null;
   private readonly renderer: THREE.WebGLRenderer;
@@ -76,7 +71,9 @@ export class Stage implements Views {
   private twins: { geometry: SurfaceGeometry; finder: Twins } | null = null;
   private shape = "";
   private shown = "";
-  private arrived: Arrived[] = [];
+  private readonly arrivals = new Arrivals();
+  /** Whether the next frame looks different from the last. */
+  private stale = true;
   private frame = 0;
   /** How often the model has been taken anew. */
   private meshAge = 0;
@@ -100,7 +97,7 @@ export class Stage implements Views {
     // Keeps colors as they are up to four fifths, and bends brighter ones below white (Khronos PBR Neutral, 2024).
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.setScissorTest(true);
-    if (smooth && drawnByProcessor()) this.atRest = new AtRest(this.renderer, this.invalidate);
+    if (smooth && drawnByProcessor()) this.paced = new PacedFrames(this.renderer, this.invalidate);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off", this.retired);
     this.left = new LeftPlaces(this.model, this.map);
     this.version = new VersionMaps(project.id, anisotropyOf(this.renderer));
@@ -145,8 +142,13 @@ export class Stage implements Views {
 
   /** Draw soon. */
   invalidate = (): void => {
-    if (!this.frame && !this.gone) this.frame = requestAnimationFrame((now) => this.draw(now));
+    this.stale = true;
+    this.askForFrame();
   };
+
+  private askForFrame(): void {
+    if (!this.frame && !this.gone) this.frame = requestAnimationFrame((now) => this.draw(now));
+  }
 
   /** Keys mean the stage from now on. */
   focus(): void {
@@ -398,27 +400,27 @@ export class Stage implements Views {
   }
 
   private take(batch: Batch): void {
-    this.arrived.push({ batch, sizes: useSession.getState().state?.surfaces ?? [] });
-    this.invalidate();
+    this.arrivals.add(batch, useSession.getState().state?.surfaces ?? []);
+    this.askForFrame();
   }
 
   private draw(now: number): void {
     this.frame = 0;
-    const arrived = this.fetching || !this.mesh ? [] : this.arrived.splice(0);
-    const batches = arrived.map(({ batch }) => batch);
     const started = performance.now();
-    for (const each of arrived) this.put(each);
-    for (const maps of this.maps) maps.settle();
+    const ready = !this.fetching && this.mesh !== null;
+    const { batches, seen } = ready ? this.arrivals.bringUp(this.maps) : { batches: [], seen: false };
     const uploaded = performance.now();
-    if (!this.complete && this.mesh && !this.fetching) this.checkComplete();
-    if (this.complete) {
+    if (!this.complete && ready) this.checkComplete();
+    if (this.complete && (seen || this.stale)) {
+      this.stale = false;
       if (this.unframed && this.area("model")) this.model.orbit.frame(this.bars());
       this.unframed = false;
+      this.paced?.begin(JSON.stringify(this.model.orbit.pose), this.project.showing, now);
       this.render("model", this.model.scene, this.model.orbit.camera);
       this.render("map", this.map.scene, this.map.camera);
       this.drawVersion();
       this.retired.release();
-      this.atRest?.drawn(this.model.triangles);
+      this.paced?.end(this.model.triangles);
       this.tellPose();
       this.left.keep();
     }
@@ -430,15 +432,6 @@ export class Stage implements Views {
     this.canvas.dataset.texels = String(pictures.reduce((sum, picture) => sum + picture.texels, 0));
     this.canvas.dataset.shape = this.fetching ? "" : this.shape;
     this.canvas.dataset.views = (["model", "map"] as const).filter((view) => this.area(view)).join(" ");
-  }
-
-  /** What came for maps of a size that they no longer have is out of date: all of them comes anew. */
-  private put({ batch, sizes }: Arrived): void {
-    for (const rectangle of batch.rectangles) {
-      const maps = this.maps[rectangle.surface];
-      const size = sizes[rectangle.surface];
-      if (maps && size && maps.fits(size)) maps.put(rectangle);
-    }
   }
 
   /** Right of the line: the version that is compared with. */
@@ -472,7 +465,7 @@ export class Stage implements Views {
     const clip = { x: left, y: bottom, width: area.x + area.width - left, height: area.height };
     this.renderer.setViewport(area.x, bottom, area.width, area.height);
     this.renderer.setScissor(clip.x, clip.y, clip.width, clip.height);
-    if (this.atRest?.due) return this.atRest.render(scene, camera, { ...area, y: bottom }, clip);
+    if (this.paced) return this.paced.render(scene, camera, { ...area, y: bottom }, clip);
     this.renderer.clear();
     this.renderer.render(scene, camera);
   }
@@ -484,7 +477,7 @@ export class Stage implements Views {
     this.observer.disconnect();
     this.input.dispose();
     for (const stop of this.stops) stop();
-    this.atRest?.dispose();
+    this.paced?.dispose();
     this.retired.add(this.overlays);
     this.model.dispose();
     this.retired.release();

@@ -76,15 +76,21 @@ class Picture {
     this.renderer.initTexture(texture);
   }
 
-  put(rectangle: Rectangle): void {
-    if (rectangle.coarse && rectangle.width === this.width && rectangle.height === this.height) return this.sketch(rectangle);
-    if (this.spread) return this.write(rectangle);
+  /** Returns whether it looks different now: what comes finely under a draft is not seen before all has come. */
+  put(rectangle: Rectangle): boolean {
+    if (rectangle.coarse && rectangle.width === this.width && rectangle.height === this.height) this.sketch(rectangle);
+    else if (this.spread) this.write(rectangle);
+    else this.putFirst(rectangle);
+    return !this.draft || rectangle.coarse > 0;
+  }
+
+  /** As long as all of it may be one color. */
+  private putFirst(rectangle: Rectangle): void {
     const color = rectangle.uniform ? new Uint32Array(rectangle.pixels.slice(0, 4).buffer)[0]! : null;
     if (color !== null && (this.color === null || this.color === color)) {
       if (this.color === null) this.upload(rectangle.pixels, 0, 0, 1, 1, 0);
       this.color = color;
-      this.mark(rectangle);
-      return;
+      return this.mark(rectangle);
     }
     this.spread = true;
     this.allocate(this.width, this.height);
@@ -298,11 +304,13 @@ export class SurfaceMaps {
     if (this.seenThrough) tell();
   }
 
-  put(rectangle: Rectangle): void {
-    this.pictures[rectangle.picture]?.put(rectangle);
-    if (rectangle.picture !== VALUES || this.seenThrough || !letsThrough(rectangle)) return;
+  /** Returns whether they look different now. */
+  put(rectangle: Rectangle): boolean {
+    const seen = this.pictures[rectangle.picture]?.put(rectangle) ?? false;
+    if (rectangle.picture !== VALUES || this.seenThrough || !letsThrough(rectangle)) return seen;
     this.seenThrough = true;
     this.tell();
+    return true;
   }
 
   settle(): void {

@@ -21,6 +21,8 @@ export class Project {
   private readonly stopDesk: () => void;
   private deskTimer = 0;
   private welcomed = false;
+  /** Whether an edit is shown that is not made yet, because something moves that it follows. */
+  showing = false;
   onBatch: BatchListener = () => undefined;
   onStrokeEnded: (stroke: number) => void = () => undefined;
 
@@ -43,6 +45,7 @@ export class Project {
   }
 
   send(message: Outgoing): void {
+    this.showing = message.type === "show" && message.edit !== null && message.edit.type !== "show_mask";
     if (!this.socket.send(message)) {
       useSession.setState({ notice: "The connection is lost; nothing was changed. It comes back by itself." });
     }

@@ -1,0 +1,99 @@
+import * as THREE from "three";
+
+import type { Area } from "./views";
+
+/** Milliseconds without a frame after which a smooth one follows, and after coarse ones, of which few come a second. */
+const CALM = { plain: 250, coarse: 500 };
+/** Milliseconds between two frames within which a view turns on, and did not only jump. */
+const TURNING = 400;
+/** Triangles beyond which one smooth frame would keep the next stroke waiting. */
+const MOST = 300_000;
+const SAMPLES = 4;
+/** Pixels along a side that are drawn as one in a coarse frame. */
+const COARSE = 2;
+
+/** Where the processor draws, frames are as fine as there is time for: coarse while the view or an edit moves,
+ * smooth once nothing does. */
+export class PacedFrames {
+  private readonly targets = { coarse: target(0), smooth: target(SAMPLES) };
+  private timer = 0;
+  private calm = false;
+  /** Where the last frame was seen from, and since when. */
+  private seen = "";
+  private turned = -Infinity;
+  /** Of the frame that is being drawn. */
+  private fineness: "coarse" | "plain" | "smooth" = "plain";
+
+  constructor(
+    private readonly renderer: THREE.WebGLRenderer,
+    private readonly invalidate: () => void,
+  ) {}
+
+  /** A frame begins. seen: where from; shown: whether an edit is shown that is not made yet. */
+  begin(seen: string, shown: boolean, now: number): void {
+    const turned = seen !== this.seen;
+    const turns = turned && now - this.turned < TURNING;
+    if (turned) [this.seen, this.turned] = [seen, now];
+    this.fineness = this.calm ? "smooth" : shown || turns ? "coarse" : "plain";
+    this.calm = false;
+    clearTimeout(this.timer);
+  }
+
+  /** A frame was drawn: one with smooth edges follows, when no other does; in a model of too many triangles a plain one. */
+  end(triangles: number): void {
+    const { fineness } = this;
+    if (fineness === "smooth" || (fineness === "plain" && triangles > MOST)) return;
+    this.timer = window.setTimeout(() => {
+      this.calm = triangles <= MOST;
+      this.invalidate();
+    }, CALM[fineness]);
+  }
+
+  /** Draw a view where `clip` lies on the canvas; both in CSS pixels from its bottom left. */
+  render(scene: THREE.Scene, camera: THREE.Camera, view: Area, clip: Area): void {
+    const { renderer, fineness } = this;
+    if (fineness === "plain") {
+      renderer.clear();
+      return renderer.render(scene, camera);
+    }
+    const target = this.targets[fineness];
+    const size = renderer.getDrawingBufferSize(new THREE.Vector2());
+    const ratio = renderer.getPixelRatio() / (fineness === "coarse" ? COARSE : 1);
+    if (fineness === "coarse") size.divideScalar(COARSE).ceil();
+    target.setSize(size.x, size.y);
+    target.viewport.set(view.x, view.y, view.width, view.height).multiplyScalar(ratio).floor();
+    target.scissor.set(clip.x, clip.y, clip.width, clip.height).multiplyScalar(ratio).floor();
+    renderer.setRenderTarget(target);
+    renderer.clear();
+    renderer.render(scene, camera);
+    renderer.setRenderTarget(null);
+    this.show(target, fineness === "coarse" ? COARSE : 1);
+  }
+
+  /** Copy what was drawn last onto the canvas, so many times larger. */
+  private show(target: THREE.WebGLRenderTarget, times: number): void {
+    const { renderer } = this;
+    const context = renderer.getContext() as WebGL2RenderingContext;
+    const { x, y, z, w } = target.scissor;
+    const [right, top] = [x + z, y + w];
+    const drawn = (renderer.properties.get(target) as { __webglFramebuffer: WebGLFramebuffer }).__webglFramebuffer;
+    renderer.state.bindFramebuffer(context.READ_FRAMEBUFFER, drawn);
+    const filter = times > 1 ? context.LINEAR : context.NEAREST;
+    context.blitFramebuffer(x, y, right, top, x * times, y * times, right * times, top * times, context.COLOR_BUFFER_BIT, filter);
+    renderer.state.bindFramebuffer(context.READ_FRAMEBUFFER, null);
+  }
+
+  dispose(): void {
+    clearTimeout(this.timer);
+    for (const each of Object.values(this.targets)) each.dispose();
+  }
+}
+
+function target(samples: number): THREE.WebGLRenderTarget {
+  const made = new THREE.WebGLRenderTarget(1, 1, { samples, colorSpace: THREE.SRGBColorSpace });
+  // Colors as on the screen itself, tones and all: shaders then write what they would write there.
+  made.texture.internalFormat = "RGBA8";
+  Object.assign(made, { isXRRenderTarget: true });
+  made.scissorTest = true;
+  return made;
+}

@@ -84,7 +84,7 @@ class Document(PreparedDocument):
         """As `open`, from bytes in memory, zips among them; `name` is the model, the only one unless given."""
         both = checked_size(size)
         mesh, title = model_in.mesh_from_files(files, both, name, progress)
-        return cls.from_mesh(mesh, title, both)
+        return model_in.new_document(mesh, title, both, cls, progress)  # type: ignore[return-value]
 
     @classmethod
     def practice(cls, body: Body, size: int | tuple[int, int] = 2048, meters: float = 1.0) -> Document:

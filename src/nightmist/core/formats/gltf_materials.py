@@ -11,6 +11,7 @@ from urllib.parse import unquote
 from ..errors import NightmistError
 from ..mesh.look import Placement, SurfaceLook, Untouched
 from ..names import listed
+from .handed_through import HandedThrough
 
 #: Pictures of a material that are not painted here, by glTF's names.
 UNTOUCHED = {
@@ -38,19 +39,15 @@ class Materials:
     def __init__(self, source: Source) -> None:
         self.source = source
         self.notes: list[str] = []
-        self.kept: defaultdict[str, list[str]] = defaultdict(list)
+        self.handed_through = HandedThrough()
         self.left_out: defaultdict[str, list[str]] = defaultdict(list)
 
     def said(self) -> list[str]:
         """What the painter is to know: each thing once, for all surfaces that have it."""
-        kept = [
-            f"Not painted or shown here, but handed off as it came: {what} of {listed(surfaces)}."
-            for what, surfaces in self.kept.items()
-        ]
         left = [
             f"Not read here and left out of {listed(surfaces)}: {what}." for what, surfaces in self.left_out.items()
         ]
-        return [*self.notes, *kept, *left]
+        return [*self.notes, *self.handed_through.said(), *left]
 
     def look(self, index: int) -> SurfaceLook:
         """One material."""
@@ -76,9 +73,9 @@ class Materials:
             if key in material:
                 self._picture(material[key], slot, look)
                 if slot in look.pictures:
-                    self.kept[what].append(look.name)
+                    self.handed_through.add(what, look.name)
         if look.untouched.double_sided:
-            self.kept["double-sidedness"].append(look.name)
+            self.handed_through.add("double-sidedness", look.name)
         for extension in sorted(set(material.get("extensions", {})) - KNOWN):
             self.left_out[extension].append(look.name)
         return look

@@ -15,6 +15,7 @@ from ..errors import NightmistError
 from ..mesh.look import Placement, SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
+from .handed_through import HandedThrough
 
 MAX_CORNERS = 1000
 Name = TypeVar("Name", str, tuple[str, str])
@@ -39,7 +40,7 @@ PICTURES = {
     "map_Bump": "height", "map_bump": "height", "bump": "height", "disp": "height",
     "norm": "normal", "map_Ke": "emissive", "map_d": "opacity",
 }  # fmt: skip
-UNTOUCHED = {"normal": "the normal picture", "emissive": "the glow picture"}
+UNTOUCHED = {"normal": "normal pictures", "emissive": "glow pictures"}
 LEFT_OUT = {
     "map_Ks": "the gloss color picture", "map_Ns": "the gloss picture", "map_Ka": "the ambient picture",
 }  # fmt: skip
@@ -69,6 +70,7 @@ class _Reader:
         self.object, self.group = "", ""
         self.surface, self.part = -1, -1
         self.notes: list[str] = []
+        self.handed_through = HandedThrough()
         #: Points have a color behind their place.
         self.colored = False
         #: Faces that are none: of one corner or two.
@@ -169,7 +171,7 @@ class _Reader:
         elif words[0] == "Ke":
             look.untouched = look.untouched.model_copy(update={"emissive": _color(words)})
             if any(look.untouched.emissive):
-                self._handed_through("the glow", look)
+                self.handed_through.add("glow", look.name)
         elif words[0] == "d":
             self._see_through(look, _share(words[-1]))
         elif words[0] == "Tr" and _share(words[1]) < 1:
@@ -198,15 +200,12 @@ class _Reader:
         elif slot == "emissive" and not any(look.untouched.emissive):
             look.untouched = look.untouched.model_copy(update={"emissive": (1.0, 1.0, 1.0)})
         if slot in UNTOUCHED and slot in look.pictures:
-            self._handed_through(UNTOUCHED[slot], look)
+            self.handed_through.add(UNTOUCHED[slot], look.name)
 
     def _see_through(self, look: SurfaceLook, alpha: float) -> None:
         if alpha < 1:
             look.opacity = alpha
             look.untouched = look.untouched.model_copy(update={"alpha_mode": "BLEND"})
-
-    def _handed_through(self, what: str, look: SurfaceLook) -> None:
-        self._say(f"Not painted or shown here, but handed off as it came: {what} of {look.name}.")
 
     def _say(self, note: str) -> None:
         """Once, however often it is found."""
@@ -230,7 +229,7 @@ class _Reader:
         )
         for look, name in zip(made.surfaces, self.order, strict=False):
             look.name = look.name or name
-        made.notes.extend(self.notes)
+        made.notes.extend([*self.notes, *self.handed_through.said()])
         if self.colored:
             made.notes.append("Not read here and left out: vertex colors.")
         if self.lines:

@@ -8,7 +8,7 @@ from ...core.formats import read_model
 from ...core.formats.bundle import the_model, unpacked
 from ...core.mesh import Mesh
 from ...core.names import clean_name
-from ...core.progress import Progress
+from ...core.progress import Progress, quietly
 from ...core.texels import Raster
 from ..derived.model import model_of
 from ..derived.pool import Pool
@@ -26,6 +26,7 @@ def mesh_from_files(
     """A model with UVs, made where it has none, and its title; zips may be among the files."""
     given = unpacked(files)
     model = name or the_model(given)
+    progress("Reading the model", 0)
     mesh = read_model(model, given)
     surfaces = [Bare(look.name, number, 0, size) for number, look in enumerate(mesh.surfaces)]
     mesh, notes = unwrapped_where_bare(mesh, surfaces, progress)
@@ -33,7 +34,9 @@ def mesh_from_files(
     return mesh, Path(model).stem.replace("_", " ")
 
 
-def new_document(mesh: Mesh, name: str, size: tuple[int, int], make: type[Document] = Document) -> Document:
+def new_document(
+    mesh: Mesh, name: str, size: tuple[int, int], make: type[Document] = Document, progress: Progress = quietly
+) -> Document:
     """A document for a mesh, its materials' factors as start values and their pictures as lowest layers."""
     arrays = Pool()
     notes = list(mesh.notes)
@@ -42,6 +45,8 @@ def new_document(mesh: Mesh, name: str, size: tuple[int, int], make: type[Docume
     sizes = sizes_for(mesh.surfaces, size, notes)
     check_room(sizes)
     for number, look in enumerate(mesh.surfaces):
+        if look.pictures:
+            progress("Laying its pictures", number / len(mesh.surfaces))
         surface = newcomer(mesh, number, look.name, sizes[number], size)
         surface = surface.but(kept=kept_pictures(look, mesh, arrays, notes))
         values.append(surface)

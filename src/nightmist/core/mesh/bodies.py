@@ -93,20 +93,20 @@ def _sphere(cells: int = 16) -> list[Grid]:
 
 
 def _ring(sides: int = 64, around: int = 24) -> list[Grid]:
-    """A torus in two halves, one below the other in the map, which they fill to three quarters."""
+    """A torus in two halves, twice as long as high: one below the other they fill the map."""
     points, strip = torus(sides, around)
-    scale = 1.5 * (1 - 3 * MARGIN)
+    scale = 2 * (1 - 3 * MARGIN)
     grids = []
     for half in (0, 1):
         columns = slice(half * sides // 2, (half + 1) * sides // 2 + 1)
-        corner = MARGIN + np.array([0, half * (scale / 3 + MARGIN)])
+        corner = MARGIN + np.array([0, half * (scale / 4 + MARGIN)])
         grids.append((points[:, columns], corner + scale * (strip[:, columns] - [half / 2, 0])))
     return grids
 
 
 def torus(sides: int, around: int) -> Grid:
-    """A torus lying flat, its tube a quarter of its breadth; flat as a strip three times as long as high."""
-    middle, tube = 0.375, 0.125
+    """A torus lying flat, its tube a fifth of its breadth; flat as a strip four times as long as high."""
+    middle, tube = 0.4, 0.1
     u, v = np.meshgrid(_spread(sides), _spread(around))
     a, b = u * 2 * np.pi, np.pi - v * 2 * np.pi
     reach = middle + tube * np.cos(b)

@@ -80,6 +80,8 @@ def test_an_emptied_surface_goes_and_comes_back():
     assert doc.check_uvs()["b"].islands == 0
     doc.pack("a")
     doc.undo()
+    with pytest.raises(nm.NightmistError, match="b has no faces any more"):
+        doc.pack("b")
     doc.remove_surface("b")
     assert [(s.name, s.number) for s in doc.surface_values()] == [("a", 0), ("c", 1)]
     assert len(doc.mesh.faces_of(1)) == 8

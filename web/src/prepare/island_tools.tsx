@@ -87,8 +87,8 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
           onChange={(wanted) => project.send({ type: "set_density", density: wanted, ...target() })}
         />
         <button
-          type="button" title="Give the islands of all surfaces this density"
-          className="ml-auto h-7 shrink-0 whitespace-nowrap rounded-control bg-fog-2 px-2 hover:bg-fog-3"
+          type="button" title="Give the islands of all surfaces this density" disabled={density <= 0}
+          className="ml-auto h-7 shrink-0 whitespace-nowrap rounded-control bg-fog-2 px-2 hover:bg-fog-3 disabled:opacity-40"
           onClick={() => project.send({ type: "set_density", surface: null, faces: null, density, keep_paint })}
         >
           To all

@@ -242,7 +242,8 @@ def _islands(
     corners = layout.uvs[whole].astype(np.float64) * surface.size
     known = np.isfinite(corners).all(axis=(1, 2))
     if not known.any():
-        raise NightmistError(f"{surface.name} has no UVs yet; unwrap it first.")
+        what = "UVs yet; unwrap it first" if len(layout.faces) else "faces any more"
+        raise NightmistError(f"{surface.name} has no {what}.")
     return whole[known], corners[known], np.unique(label[whole[known]], return_inverse=True)[1]
 
 

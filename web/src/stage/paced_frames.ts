@@ -57,17 +57,17 @@ export class PacedFrames {
       return renderer.render(scene, camera);
     }
     const target = this.targets[fineness];
-    const size = renderer.getDrawingBufferSize(new THREE.Vector2());
-    const ratio = renderer.getPixelRatio() / (fineness === "coarse" ? COARSE : 1);
-    if (fineness === "coarse") size.divideScalar(COARSE).ceil();
+    const times = fineness === "coarse" ? COARSE : 1;
+    const size = renderer.getDrawingBufferSize(new THREE.Vector2()).divideScalar(times).ceil();
     target.setSize(size.x, size.y);
-    target.viewport.set(view.x, view.y, view.width, view.height).multiplyScalar(ratio).floor();
-    target.scissor.set(clip.x, clip.y, clip.width, clip.height).multiplyScalar(ratio).floor();
+    const ratio = renderer.getPixelRatio() / times;
+    target.viewport.copy(around(view, ratio));
+    target.scissor.copy(around(clip, ratio));
     renderer.setRenderTarget(target);
     renderer.clear();
     renderer.render(scene, camera);
     renderer.setRenderTarget(null);
-    this.show(target, fineness === "coarse" ? COARSE : 1);
+    this.show(target, times);
   }
 
   /** Copy what was drawn last onto the canvas, so many times larger. */
@@ -87,6 +87,12 @@ export class PacedFrames {
     clearTimeout(this.timer);
     for (const each of Object.values(this.targets)) each.dispose();
   }
+}
+
+/** The pixels that hold an area, so many to a CSS pixel: none of its last ones is left out. */
+function around({ x, y, width, height }: Area, ratio: number): THREE.Vector4 {
+  const [left, bottom] = [Math.floor(x * ratio), Math.floor(y * ratio)];
+  return new THREE.Vector4(left, bottom, Math.ceil((x + width) * ratio) - left, Math.ceil((y + height) * ratio) - bottom);
 }
 
 function target(samples: number): THREE.WebGLRenderTarget {

@@ -17,7 +17,8 @@ const COARSE = 2;
 export class PacedFrames {
   private readonly targets = { coarse: target(0), smooth: target(SAMPLES) };
   private timer = 0;
-  private calm = false;
+  /** What follows now that nothing moves. */
+  private atRest: "plain" | "smooth" | null = null;
   /** Where the last frame was seen from, and since when. */
   private seen = "";
   private turned = -Infinity;
@@ -34,8 +35,8 @@ export class PacedFrames {
     const turned = seen !== this.seen;
     const turns = turned && now - this.turned < TURNING;
     if (turned) [this.seen, this.turned] = [seen, now];
-    this.fineness = this.calm ? "smooth" : shown || turns ? "coarse" : "plain";
-    this.calm = false;
+    this.fineness = this.atRest ?? (shown || turns ? "coarse" : "plain");
+    this.atRest = null;
     clearTimeout(this.timer);
   }
 
@@ -44,7 +45,7 @@ export class PacedFrames {
     const { fineness } = this;
     if (fineness === "smooth" || (fineness === "plain" && triangles > MOST)) return;
     this.timer = window.setTimeout(() => {
-      this.calm = triangles <= MOST;
+      this.atRest = triangles > MOST ? "plain" : "smooth";
       this.invalidate();
     }, CALM[fineness]);
   }

@@ -140,3 +140,32 @@ def test_a_surface_that_nobody_painted_costs_one_texel(painter):
     tab.wait_kept(1)
     tab.wait_color(0.42, 0.5, RED, 60)
     assert texels() == 256 * 256 + 5
+
+
+def test_what_keys_do_with_layers_is_done_with_those_that_are_shown_marked(painter):
+    """Two are marked and grouped; from then on the group is meant, also after undo, until others are marked."""
+    tab = plain_red(painter)
+    page = tab.page
+    rows = page.get_by_role("row")
+    marked = page.locator("[role=row][aria-selected=true]")
+    for count in (1, 2):
+        page.get_by_role("button", name="Layer", exact=True).click()
+        tab.wait_kept(count)
+    below, middle = (page.get_by_role("row", name=name, exact=True) for name in ("First paint", "Layer"))
+    below.click()
+    middle.click(modifiers=["Shift"])
+    expect(marked).to_have_count(2)
+    page.keyboard.press("Shift+G")
+    tab.wait_kept(3)
+    expect(rows).to_have_count(4)
+    expect(below).to_have_attribute("data-level", "2")
+    expect(middle).to_have_attribute("data-level", "2")
+    expect(marked).to_have_count(1)
+    expect(marked).to_have_attribute("aria-label", "Group")
+    page.keyboard.press("Control+z")
+    tab.wait_kept(4)
+    expect(rows).to_have_count(3)
+    expect(marked).to_have_count(1)
+    page.keyboard.press("Shift+D")
+    tab.wait_kept(5)
+    expect(rows).to_have_count(4)

@@ -56,7 +56,7 @@ export class Stage implements Views {
   readonly model: ModelView;
   readonly map = new MapView();
   private readonly retired = new Retired();
-  /** Smooth edges, where they cannot be had in every frame. */
+  /** Coarse and smooth frames, where the processor draws. */
   private paced: PacedFrames | null = null;
   overlays: Overlays[] = [];
   mesh: StageMesh | null = null;

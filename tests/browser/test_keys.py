@@ -151,7 +151,7 @@ def test_what_keys_do_with_layers_is_done_with_those_that_are_shown_marked(paint
     for count in (1, 2):
         page.get_by_role("button", name="Layer", exact=True).click()
         tab.wait_kept(count)
-    below, middle = (page.get_by_role("row", name=name, exact=True) for name in ("First paint", "Layer"))
+    middle, below = (page.get_by_role("row", name=name, exact=True) for name in ("Layer", "First paint"))
     below.click()
     middle.click(modifiers=["Shift"])
     expect(marked).to_have_count(2)

@@ -50,13 +50,10 @@ export class PacedFrames {
     }, CALM[fineness]);
   }
 
-  /** Draw a view where `clip` lies on the canvas; both in CSS pixels from its bottom left. */
-  render(scene: THREE.Scene, camera: THREE.Camera, view: Area, clip: Area): void {
+  /** Draw a view where `clip` lies on the canvas, both in CSS pixels from its bottom left; false, and nothing, in a plain frame. */
+  render(scene: THREE.Scene, camera: THREE.Camera, view: Area, clip: Area): boolean {
     const { renderer, fineness } = this;
-    if (fineness === "plain") {
-      renderer.clear();
-      return renderer.render(scene, camera);
-    }
+    if (fineness === "plain") return false;
     const target = this.targets[fineness];
     const times = fineness === "coarse" ? COARSE : 1;
     const size = renderer.getDrawingBufferSize(new THREE.Vector2()).divideScalar(times).ceil();
@@ -69,6 +66,7 @@ export class PacedFrames {
     renderer.render(scene, camera);
     renderer.setRenderTarget(null);
     this.show(target, times);
+    return true;
   }
 
   /** Copy what was drawn last onto the canvas, so many times larger. */

@@ -465,7 +465,7 @@ export class Stage implements Views {
     const clip = { x: left, y: bottom, width: area.x + area.width - left, height: area.height };
     this.renderer.setViewport(area.x, bottom, area.width, area.height);
     this.renderer.setScissor(clip.x, clip.y, clip.width, clip.height);
-    if (this.paced) return this.paced.render(scene, camera, { ...area, y: bottom }, clip);
+    if (this.paced?.render(scene, camera, { ...area, y: bottom }, clip)) return;
     this.renderer.clear();
     this.renderer.render(scene, camera);
   }

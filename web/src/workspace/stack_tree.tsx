@@ -15,8 +15,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
   const groups = useMemo(() => surface.layers.filter(({ kind }) => kind === "group").map(({ id }) => id), [surface]);
   const nodes = (parent: string): LayerState[] => nodesIn(surface, parent).reverse();
   const known = new Set(surface.layers.map(({ id }) => id));
-  // What is marked counts as long as the chosen one is among it.
-  const selected = new Set(target && !marked.has(target) ? [target] : [...marked].filter((id) => known.has(id)));
+  const selected = new Set((target ? together(target) : [...marked]).filter((id) => known.has(id)));
 
   const mark = (now: Selection) => {
     const keys = new Set(now === "all" ? known : [...now].map(String));

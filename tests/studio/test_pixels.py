@@ -115,3 +115,19 @@ def test_much_at_once_comes_coarse_first(monkeypatch):
         updates.acknowledged = updates.sent
         updates.pump(doc)
     assert np.array_equal(shown, to_bytes(doc.composite(surface.value).pictures["color"].read()))
+    # What is seen as a draft need not come coarse once more; the next time it does.
+    forms.clear()
+    updates.add_draft(surface.value, "color", to_bytes(doc.composite(surface.value).pictures["color"].read()[::2, ::2]))
+    for _ in range(2):
+        updates.acknowledged = updates.sent
+        updates.pump(doc)
+        updates.release()
+    while updates.waiting:
+        updates.acknowledged = updates.sent
+        updates.pump(doc)
+    assert {scale for scale, _ in forms} == {2, 1}
+    assert np.array_equal(shown, to_bytes(doc.composite(surface.value).pictures["color"].read()))
+    updates.add_whole(surface.value, "color")
+    updates.acknowledged = updates.sent
+    updates.pump(doc)
+    assert 4 in {scale for scale, _ in forms}

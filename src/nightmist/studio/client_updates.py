@@ -85,6 +85,8 @@ class ClientUpdates:
     #: Whole pictures, coarse, of what is not worked out yet: to be sent first, and those of which nothing else is sent.
     drafts: dict[tuple[str, PictureName], NDArray[np.uint8]] = field(default_factory=dict)
     drafted: set[tuple[str, PictureName]] = field(default_factory=set)
+    #: Those of which the browser shows a draft until all of it has come as it is.
+    sketched: set[tuple[str, PictureName]] = field(default_factory=set)
     timing: Timing = field(default_factory=Timing)
     sent: int = 0
     acknowledged: int = 0
@@ -120,8 +122,10 @@ class ClientUpdates:
                     self.waiting.pop((key, picture), None)
                     self.drafts.pop((key, picture), None)
                     self.drafted.discard((key, picture))
+                    self.sketched.discard((key, picture))
             if isinstance(after, Surface) and not (isinstance(before, Surface) and _place(before) == _place(after)):
                 for picture in PICTURES:
+                    self.sketched.discard((key, picture))
                     self.add_whole(after, picture)
 
     @property
@@ -148,6 +152,7 @@ class ClientUpdates:
             surface = document.values[key]
             assert isinstance(surface, Surface)
             del self.drafts[key, picture]
+            self.sketched.add((key, picture))
             number = PICTURES.index(picture)
             taken.append(Rectangle(surface.number, number, 0, 0, surface.width, surface.height, pixels))
             room -= pixels.nbytes
@@ -159,7 +164,7 @@ class ClientUpdates:
             surface = document.values[key]
             assert isinstance(surface, Surface)
             image = document.composite(surface).pictures[picture]
-            coarse = np.count_nonzero(state == UNSEEN) >= COARSE_FROM
+            coarse = (key, picture) not in self.sketched and np.count_nonzero(state == UNSEEN) >= COARSE_FROM
             for top, bottom, left, right in rectangles_of(state == UNSEEN if coarse else state != SEEN):
                 place = slice(top // TILE, bottom // TILE), slice(left // TILE, right // TILE)
                 if coarse:
@@ -177,6 +182,7 @@ class ClientUpdates:
                     return taken
             if not state.any():
                 del self.waiting[key, picture]
+                self.sketched.discard((key, picture))
         return taken
 
 

@@ -40,10 +40,12 @@ export class PacedFrames {
     clearTimeout(this.timer);
   }
 
-  /** A frame was drawn: one with smooth edges follows, when no other does; in a model of too many triangles a plain one. */
-  end(triangles: number): void {
+  /** A frame was drawn: one with smooth edges follows, when no other does; in a model of too many triangles a plain one.
+   *
+   * waits: whether what it shows is still worked out finely, for which the processor is needed more. */
+  end(triangles: number, waits: boolean): void {
     const { fineness } = this;
-    if (fineness === "smooth" || (fineness === "plain" && triangles > MOST)) return;
+    if (waits || fineness === "smooth" || (fineness === "plain" && triangles > MOST)) return;
     this.timer = window.setTimeout(() => {
       this.atRest = triangles > MOST ? "plain" : "smooth";
       this.invalidate();

@@ -420,7 +420,7 @@ export class Stage implements Views {
       this.render("map", this.map.scene, this.map.camera);
       this.drawVersion();
       this.retired.release();
-      this.paced?.end(this.model.triangles);
+      this.paced?.end(this.model.triangles, !this.project.showing && this.maps.some((maps) => maps.drafted));
       this.tellPose();
       this.left.keep();
     }

@@ -76,12 +76,15 @@ class Picture {
     this.renderer.initTexture(texture);
   }
 
-  /** Returns whether it looks different now: what comes finely under a draft is not seen before all has come. */
-  put(rectangle: Rectangle): boolean {
+  /** Whether a draft of it is shown, as not all of it has come as it is. */
+  get drafted(): boolean {
+    return this.draft > 0;
+  }
+
+  put(rectangle: Rectangle): void {
     if (rectangle.coarse && rectangle.width === this.width && rectangle.height === this.height) this.sketch(rectangle);
     else if (this.spread) this.write(rectangle);
     else this.putFirst(rectangle);
-    return !this.draft || rectangle.coarse > 0;
   }
 
   /** As long as all of it may be one color. */
@@ -238,11 +241,12 @@ function doubled(pixels: Uint8Array, width: number, height: number): Uint8Array<
 
 /** Mean of 2 × 2 texels; a side of one stays one. Two channels are added at once, in the halves of a number. */
 function halved(pixels: Uint8Array, width: number, height: number): Uint8Array<ArrayBuffer> {
-  const from = new Uint32Array(pixels.buffer, pixels.byteOffset, width * height);
+  // Signed ones, as numbers beyond them would be worked out as fractions, which takes twice as long.
+  const from = new Int32Array(pixels.buffer, pixels.byteOffset, width * height);
   const w = Math.max(1, width >> 1);
   const h = Math.max(1, height >> 1);
   const [right, below] = [width > 1 ? 1 : 0, height > 1 ? width : 0];
-  const out = new Uint32Array(w * h);
+  const out = new Int32Array(w * h);
   for (let row = 0, to = 0; row < h; row++) {
     let at = 2 * row * width;
     for (let column = 0; column < w; column++, at += 2) {
@@ -304,13 +308,19 @@ export class SurfaceMaps {
     if (this.seenThrough) tell();
   }
 
-  /** Returns whether they look different now. */
+  /** Whether a draft of any of them is shown. */
+  get drafted(): boolean {
+    return this.pictures.some((picture) => picture.drafted);
+  }
+
+  /** Returns whether they look different now: what comes finely under a draft is shown when all has come. */
   put(rectangle: Rectangle): boolean {
-    const seen = this.pictures[rectangle.picture]?.put(rectangle) ?? false;
-    if (rectangle.picture !== VALUES || this.seenThrough || !letsThrough(rectangle)) return seen;
-    this.seenThrough = true;
-    this.tell();
-    return true;
+    this.pictures[rectangle.picture]?.put(rectangle);
+    if (rectangle.picture === VALUES && !this.seenThrough && letsThrough(rectangle)) {
+      this.seenThrough = true;
+      this.tell();
+    }
+    return rectangle.coarse > 0 || !this.drafted;
   }
 
   settle(): void {

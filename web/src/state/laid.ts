@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import type { Showable } from "../api/outgoing";
 import type { Project } from "./project";
 
-/** Milliseconds after which a control counts as let go. */
+/** Milliseconds after which a control that no pointer holds, as by keys, counts as let go. */
 const REST = 250;
 /** Milliseconds after which what was sent counts as refused, when nothing has come back. */
 const PATIENCE = 15_000;
@@ -14,6 +14,17 @@ for (const kind of ["pointerdown", "pointerup", "pointercancel"] as const) {
   window.addEventListener(kind, () => (pressed = kind === "pointerdown"), { capture: true });
 }
 
+/** Does something once no pointer is pressed, and what its release changes has been told; returns how to call it off. */
+function whenReleased(act: () => void): () => void {
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  const released = () => (timer = setTimeout(act));
+  for (const kind of ["pointerup", "pointercancel"]) window.addEventListener(kind, released);
+  return () => {
+    for (const kind of ["pointerup", "pointercancel"]) window.removeEventListener(kind, released);
+    clearTimeout(timer);
+  };
+}
+
 /** A value that shows to everybody while it changes, and is one undo step when it rests. */
 export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showable): [T, (next: T) => void] {
   const [moving, setMoving] = useState<{ value: T; before: T; sent: boolean } | null>(null);
@@ -22,7 +33,6 @@ export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showa
   useEffect(() => {
     if (!moving) return;
     const settle = () => {
-      if (pressed && !moving.sent) return void (timer = setTimeout(settle, REST));
       if (moving.sent || moving.value === value) {
         project.send({ type: "show", edit: null });
         return setMoving(null);
@@ -30,7 +40,8 @@ export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showa
       project.send(edit(moving.value));
       setMoving({ ...moving, before: value, sent: true });
     };
-    let timer = setTimeout(settle, moving.sent ? PATIENCE : REST);
+    if (pressed && !moving.sent) return whenReleased(settle);
+    const timer = setTimeout(settle, moving.sent ? PATIENCE : REST);
     return () => clearTimeout(timer);
     // What an edit is made of does not change while it moves.
     // eslint-disable-next-line react-hooks/exhaustive-deps

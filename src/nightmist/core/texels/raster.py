@@ -56,13 +56,20 @@ class Raster:
             self.tiles[key] = tile
             self.addresses[key] = address_of(tile)
 
-    def put_all(self, numbers: NDArray[np.int32], tiles: NDArray[np.uint16]) -> None:
-        """Set tiles by their numbers, (n,): (n, TILE, TILE, channels), which belongs to the raster from now on."""
+    def put_all(
+        self, numbers: NDArray[np.int32], tiles: NDArray[np.uint16], which: NDArray[np.bool_] | None = None
+    ) -> None:
+        """Set tiles by their numbers, (n,): (n, TILE, TILE, channels), which belongs to the raster from now on.
+
+        which: (n,), those that are set, or all of them. None is copied.
+        """
         self.edition += 1
         tiles.flags.writeable = False
-        self.addresses.ravel()[numbers] = addresses_in(tiles)
-        rows, columns = np.divmod(numbers, self.addresses.shape[1])
-        self.tiles.update(zip(zip(rows.tolist(), columns.tolist(), strict=True), tiles, strict=True))
+        places = range(len(tiles)) if which is None else np.flatnonzero(which).tolist()
+        self.addresses.ravel()[numbers[places]] = addresses_in(tiles)[places]
+        rows, columns = np.divmod(numbers[places], self.addresses.shape[1])
+        set_ = (tiles[place] for place in places)
+        self.tiles.update(zip(zip(rows.tolist(), columns.tolist(), strict=True), set_, strict=True))
 
     def read(self) -> NDArray[np.uint16]:
         """The whole raster, (H, W, channels)."""

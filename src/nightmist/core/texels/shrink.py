@@ -19,8 +19,7 @@ def shrunk(raster: Raster, factor: int) -> Raster:
     tiles = np.unique(rows // factor * columns + places // factor)
     made = np.zeros((len(tiles), TILE, TILE, raster.channels), np.uint16)
     in_two_threads(len(tiles), lambda a, b: _shrink(raster.addresses, factor, columns, tiles[a:b], made[a:b]), 4)
-    shown = some_shown(made)
-    small.put_all(tiles[shown], made[shown])
+    small.put_all(tiles, made, some_shown(made))
     return small
 
 

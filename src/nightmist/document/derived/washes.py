@@ -50,8 +50,7 @@ class LaidPictures(LaidTiles[MapName]):
             [raster.channels for raster in rasters],
         )  # fmt: skip
         for raster, pixels in zip(rasters, made, strict=True):
-            shown = some_shown(pixels)
-            raster.put_all(tiles[shown], pixels if shown.all() else pixels[shown])
+            raster.put_all(tiles, pixels, some_shown(pixels))
 
 
 class Washes:

@@ -15,13 +15,19 @@ LOW = 0.1
 SHARES = (0.8, 0.43)
 
 
-def bent_walls(low=LOW):
-    """Two squares of side 2 that meet at x = 0 in a right angle: two surfaces, the right one in smaller texels."""
+def bent_walls(low=LOW, beside=None):
+    """Two squares of side 2 that meet at x = 0 in a right angle: two surfaces, the right one in smaller texels.
+
+    beside: where in the left one's map a strip begins that lies apart from both.
+    """
     s = np.linspace(0, 1, 5)
     x, y = np.meshgrid(s, s)
     uv = [low + share * np.stack([x, y], 2) for share in SHARES]
     left = grid(np.stack([2 * x - 2, 1 - 2 * y, 0 * x], 2), uv[0])
     right = grid(np.stack([0 * x, 1 - 2 * y, -2 * x], 2), uv[1])
+    if beside is not None:
+        strip = np.stack([beside + 0.05 * x, low + SHARES[0] * y], 2)
+        left = joined(left, grid(np.stack([x + 5, 1 - 2 * y, 0 * x], 2), strip))
     return Document.from_mesh(joined(left, right, names=["left", "right"]), "bent", (SIDE, SIDE))
 
 
@@ -56,7 +62,7 @@ def beside_the_edge(doc, name, which):
 def test_a_slope_goes_on_over_the_edge_as_on_flat_ground(name, which):
     """Linear in the unfolded walls, though texels of both differ in size: the rim has it within 8 of 65535.
 
-    Shares below a 512th are left out.
+    Shares below a 2048th are left out.
     """
 
     def value(at):
@@ -67,6 +73,39 @@ def test_a_slope_goes_on_over_the_edge_as_on_flat_ground(name, which):
     wanted = value(unfolded(which)[rim]) * 65535
     assert np.abs(doc.surfaces[name].read("base_color")[rim][:, 0] - wanted).max() <= 8
     assert np.abs(doc.surfaces[name].read("roughness")[rim] - wanted).max() <= 8
+
+
+@pytest.mark.parametrize(("name", "which", "texels"), [("left", 0, 24), ("right", 1, 12)])
+def test_waves_along_the_edge_are_as_high_on_both_sides(name, which, texels):
+    """Waves of so many texels of this wall; lines between the other's texels would be off by up to amp · bend / 8."""
+    texel, waves = 2 / SIDE / SHARES[which], 2 * np.pi / (texels * 2 / SIDE / SHARES[which])
+
+    def value(at):
+        return 0.5 + 0.2 * np.sin(waves * at[..., 1])
+
+    doc = colored(bent_walls(), value)
+    rim, _ = beside_the_edge(doc, name, which)
+    wanted = value(unfolded(which)[rim]) * 65535
+    other = texel * SHARES[which] / SHARES[1 - which]
+    straight = 0.2 * 65535 * (waves * other) ** 2 / 8
+    assert np.abs(doc.surfaces[name].read("base_color")[rim][:, 0] - wanted).max() <= straight / 2
+
+
+@pytest.mark.parametrize("gap", [1, 2, 3])
+def test_an_island_behind_a_narrow_gap_has_no_share(gap):
+    """So many texels beside the left wall's edge lies one that meets neither: the right one's rim is the same."""
+    begin = 230 + gap
+
+    def rim_of_right(shade):
+        def value(at):
+            strip = (np.arange(SIDE) >= begin) & (at[:1, :1, 0] < -2)
+            return np.where(strip, shade, 0.5 + 0.1 * np.sin(40 * at[..., 1]))
+
+        doc = colored(bent_walls(beside=begin / SIDE), value)
+        rim, _ = beside_the_edge(doc, "right", 1)
+        return doc.surfaces["right"].read("base_color")[rim]
+
+    assert (rim_of_right(0.0) == rim_of_right(1.0)).all()
 
 
 @pytest.mark.parametrize("grain", [0.0, 0.02])

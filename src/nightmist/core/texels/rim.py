@@ -2,7 +2,7 @@
 
 A screen mixes the texels on both sides of an island's border. Where the outer one only repeats the inner one, as the
 gutter does, whatever rises or falls across a seam shows there as a step. So the rim takes what lies beyond the seam,
-mixed from the four texels around that place. Where neither side would meet the other by going on straight, as where a
+mixed from the texels around that place. Where neither side would meet the other by going on straight, as where a
 fill ends there, the gutter stays as it is: an edge is no slope, and would only be blurred. What ends there differs on
 one side only; grain differs from texel to texel on both, and goes on.
 """
@@ -27,6 +27,9 @@ CELL = 8
 #: differ, and GRAIN times what they differ on both sides, there is a slope; by more than twice that, an edge.
 FLAT = 4 * 257.0
 GRAIN = 3.0
+#: How much higher than all texels around a place it may be, of what they differ: midway between two on a parabola it
+#: is a ninth.
+CREST = 1 / 9
 
 
 @dataclass
@@ -233,8 +236,10 @@ def _spread(  # type: ignore[no-untyped-def]
             missed[c] = min(abs(apart - two * (here[c] - before[c])), abs(apart - two * (farther[c] - ahead[c])))
             mine, theirs = high[c] - low[c], high_beyond[c] - low_beyond[c]
             differ[c], both[c] = mine + theirs, min(mine, theirs)
-            # At a corner the mix may hold a third island, which may end there.
-            there[c] = min(max(there[c], min(low[c], low_beyond[c])), max(high[c], high_beyond[c]))
+            # At a corner the mix may hold a third island, which may end there. A crest may lie between texels.
+            least, most = min(low[c], low_beyond[c]), max(high[c], high_beyond[c])
+            over = np.float32(CREST) * (most - least)
+            there[c] = min(max(there[c], least - over, np.float32(0)), most + over, np.float32(65535))
         if together:
             missed[:], differ[:], both[:] = missed.max(), differ.max(), both.max()
         for c in range(4):

@@ -21,9 +21,11 @@ REACH = 1.5
 #: Places that lie in a rim themselves are followed so often.
 ROUNDS = 6
 #: Shares of a texel below which it does not count.
-LEAST = 1 / 512
-#: The four texels whose middles are around a place.
-CORNERS = ((0, 0), (1, 0), (0, 1), (1, 1))
+LEAST = 1 / 2048
+#: The sixteen texels around a place, from the nearest that lies before it along both axes, and the nearest four of
+#: them: each one's own corner.
+AROUND = np.array([(dx, dy) for dy in range(-1, 3) for dx in range(-1, 3)])
+CORNER = AROUND.clip(0, 1)
 
 Texels = NDArray[np.integer[Any]]
 
@@ -45,6 +47,15 @@ class _Maps:
     def at(self, surface: Texels, place: NDArray[np.float32]) -> NDArray[np.int64]:
         """The texels in which places (n, 2) lie."""
         return self.numbers(surface, *np.floor(place.T).astype(np.int64))
+
+    def apart(self, one: NDArray[np.int64], other: NDArray[np.int64], surface: Texels) -> NDArray[np.int64]:
+        """Texels along the axis along which texels of one map lie farther apart."""
+        width, height = self.sizes[surface].T
+        (y, x), (v, u) = (np.divmod(number - self.offsets[surface], width) for number in (one, other))
+        found: NDArray[np.int64] = np.maximum(*(
+            np.minimum(np.abs(a - b), side - np.abs(a - b)) for a, b, side in ((x, u, width), (y, v, height))
+        ))  # fmt: skip
+        return found
 
     def around(self, number: NDArray[np.int64], surface: Texels) -> NDArray[np.uint16]:
         """(n,): which of the nine texels around some lie inside islands, a bit each."""
@@ -95,7 +106,8 @@ def rim_of(
     farther = np.where((later[1] == beyond) & maps.covered[farther], farther, ahead)
     behind = maps.numbers(surface, 2 * x - target % width, 2 * y - target // width)
     behind = np.where(maps.covered[behind], behind, maps.offsets[surface] + inside)
-    weights, inner = _mixed(maps, maps.offsets[surface] + target, beyond, place, arrives)
+    offset = maps.offsets[surface]
+    weights, inner = _mixed(maps, offset + target, offset + inside, beyond, place, arrives)
     used = np.flatnonzero(np.diff(weights.indptr) > 0)
     surface, beyond, weights = surface[used], beyond[used], weights[used]
     line = np.stack([
@@ -118,37 +130,74 @@ def _all(links: Sequence[SeamLinks], name: str) -> NDArray[Any]:
 
 
 def _mixed(
-    maps: _Maps, rim: NDArray[np.int64], beyond: Texels, place: NDArray[np.float32], arrives: NDArray[np.bool_]
-) -> tuple[csr_array, NDArray[np.int64]]:
+    maps: _Maps, rim: NDArray[np.int64], inside: NDArray[np.int64], beyond: Texels, place: NDArray[np.float32],
+    arrives: NDArray[np.bool_],
+) -> tuple[csr_array, NDArray[np.int64]]:  # fmt: skip
     """Weights (n, k) of k texels inside islands, whose numbers are returned too, in n texels of the rim.
 
-    rim: the rim's numbers. A place is mixed from the four texels around it. Those that lie in a rim themselves are
-    mixed from what that is mixed from, so that only texels inside islands remain.
+    rim, inside: the numbers of the rim's texels, and of the nearest ones inside. A place is mixed from the texels
+    around it. Those that lie in a rim themselves are mixed from what that is mixed from, so that only texels inside
+    islands remain.
     """
     if not len(rim):
         return csr_array((0, 0)), rim
     corner = np.floor(place - 0.5).astype(np.int64)
-    part = place - 0.5 - corner
-    row = np.tile(np.arange(len(rim)), len(CORNERS))
-    source = np.concatenate([maps.numbers(beyond, corner[:, 0] + dx, corner[:, 1] + dy) for dx, dy in CORNERS])
-    share = np.concatenate([
-        np.abs(1 - dx - part[:, 0]) * np.abs(1 - dy - part[:, 1]) * arrives for dx, dy in CORNERS
-    ])  # fmt: skip
+    source = np.stack([maps.numbers(beyond, *(corner + step).T) for step in AROUND])
     order = np.argsort(rim)
     found = order[np.searchsorted(rim, source, sorter=order).clip(max=len(rim) - 1)]
     known = maps.covered[source]
     other = ~known & (rim[found] == source)
+    # What lies behind a gap is another island, and the rim there is that one's.
+    near = np.stack([maps.numbers(beyond, *(corner + step).T) for step in CORNER])
+    nearest = np.where(known, near, inside[found])
+    same = (known & maps.covered[near]) | (other & (maps.apart(nearest, near, beyond) <= 1))
+    share = _shares(place - 0.5 - corner, same) * arrives
+    known, other = known & (share != 0), other & (share != 0)
+    row = np.broadcast_to(np.arange(len(rim)), source.shape)
     inner, number = np.unique(source[known], return_inverse=True)
     mixed = csr_array((share[known], (row[known], number)), shape=(len(rim), len(inner)))
     through = csr_array((share[other], (row[other], found[other])), shape=(len(rim), len(rim)))
     whole = term = mixed
     for _ in range(ROUNDS):
-        term = through @ term
+        term = _without_faint(through @ term)
         whole = whole + term
-    whole = _even(whole)
-    whole.data[whole.data < LEAST] = 0
-    whole.eliminate_zeros()
-    return _even(whole), inner
+    return _even(_without_faint(_even(whole))), inner
+
+
+def _shares(part: NDArray[np.float32], had: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """(16, n) of the texels `AROUND` n places that lie `part`, (n, 2), behind the middle of a texel.
+
+    Along an axis a curve through four texels where they are `had`, (16, n), so that what bends from texel to texel
+    stays what it is; a line through two elsewhere.
+    """
+    (curve_x, line_x), (curve_y, line_y) = ((_curve(part[:, axis]), _line(part[:, axis])) for axis in (0, 1))
+    share = _product(line_x, line_y)
+    for along_x, along_y in ((line_x, curve_y), (curve_x, line_y), (curve_x, curve_y)):
+        better = _product(along_x, along_y)
+        share = np.where(((better == 0) | had).all(axis=0), better, share)
+    return share
+
+
+def _product(x: NDArray[np.float32], y: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.stack([x[dx + 1] * y[dy + 1] for dx, dy in AROUND])
+
+
+def _curve(t: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(4, n): cubic convolution with a = -1/2 (Keys 1981, Cubic convolution interpolation), t behind the second."""
+    return np.stack([
+        ((2 - t) * t - 1) * t / 2, ((3 * t - 5) * t * t + 2) / 2, ((4 - 3 * t) * t + 1) * t / 2, (t - 1) * t * t / 2,
+    ])  # fmt: skip
+
+
+def _line(t: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.stack([np.zeros_like(t), 1 - t, t, np.zeros_like(t)])
+
+
+def _without_faint(weights: csr_array) -> csr_array:
+    """The same weights, those left out that do not count."""
+    weights.data[np.abs(weights.data) < LEAST] = 0
+    weights.eliminate_zeros()
+    return weights
 
 
 def _even(weights: csr_array) -> csr_array:

@@ -151,6 +151,37 @@ def test_the_next_number_is_typed_over_though_it_has_just_come_along(painter, se
     expect(high).to_have_value("0.2")
 
 
+def test_its_sliders_show_while_they_move_and_are_kept(painter, server):
+    """One step each, there again after a reload, and taken back."""
+    project, tab, _ = on_body(painter, server, "plane")
+    page = tab.page
+    whole = server.texels(project, "plane")
+    opacity = page.get_by_role("slider", name="Opacity").last
+    opacity.scroll_into_view_if_needed()
+    box = opacity.bounding_box()
+    full = tab.colors()
+    page.mouse.move(box["x"] + box["width"] - 7, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, steps=4)
+    tab.wait_view(lambda image: (np.abs(image - full).max(axis=2) > 20).mean() > 0.01, "half of it is seen")
+    page.mouse.up()
+    tab.wait_kept(4)
+    half = server.texels(project, "plane").astype(int)
+    middle = np.s_[half.shape[0] // 2, half.shape[1] // 2]
+    share = (half[middle] - whole[0, 0]) / (whole[middle].astype(int) - whole[0, 0])
+    assert share == pytest.approx(np.full(3, 0.5), abs=0.04)
+    page.get_by_role("slider", name="Soft sides").fill("300")
+    tab.wait_kept(5)
+    assert (server.texels(project, "plane") != half).any()
+    tab.open()
+    page.mouse.click(*tab.at(0.5, 0.5))
+    expect(opacity).to_have_attribute("aria-valuetext", "50%")
+    for change in (6, 7):
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change)
+    np.testing.assert_array_equal(server.texels(project, "plane"), whole)
+
+
 def test_wheel_and_right_button_reach_the_model_through_handles(painter, server):
     _, tab, _ = on_body(painter, server, "box")
     page = tab.page

@@ -9,6 +9,11 @@ const BRIEFLY = 10_000;
 const standsYet = ([notice]: Said) => useSession.getState().notice === notice;
 /** What was said is no longer so, as after an undo. */
 export const leave = () => useSession.setState({ notice: null });
+/** How one sentence leaves, where it stands yet. */
+export const leaving =
+  (notice: string): (() => void) =>
+  () =>
+    void (standsYet([notice]) && leave());
 
 /** Say why nothing happens: it leaves by itself once that is no longer so. */
 export function sayWhile(holds: () => boolean, ...said: Said): void {
@@ -26,7 +31,7 @@ export function sayWhile(holds: () => boolean, ...said: Said): void {
 
 /** Say what has been done: it leaves by itself after a while. Returns how it leaves before that. */
 export function sayBriefly(...said: Said): () => void {
-  const past = () => void (standsYet(said) && leave());
+  const past = leaving(said[0]);
   say(...said);
   setTimeout(past, BRIEFLY);
   return past;

@@ -2,7 +2,7 @@ import { IconCopy, IconTrash } from "@tabler/icons-react";
 
 import { tooltip } from "../commands/commands";
 import type { BindDecal, BodyFrame, Decal, MapFrame, Pigment, SurfaceFrame } from "../api/schema.generated";
-import { type DecalChange, findDecal, type Frame, type FrameChange } from "../state/decals";
+import { type DecalChange, findDecal, type Frame, type FrameChange, useChosenDecal } from "../state/decals";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
@@ -17,13 +17,13 @@ import { Toggle } from "./toggle";
 
 const AXES = ["X", "Y", "Z"];
 
-/** Where the chosen decal lies, how it looks, and what it does to the other maps. */
+/** Where the chosen decal lies, how it looks, and what it does to the other maps. decal: as it is kept. */
 export function DecalNumbers({ decal, project }: { decal: Decal; project: Project }) {
   const edit = (part: DecalChange) => ({ type: "change_decal" as const, decal: decal.id, ...part });
   const set = (part: DecalChange) => project.send(edit(part));
   return (
     <>
-      <FrameFields decal={decal} project={project} />
+      <FrameFields kept={decal} project={project} />
       <div className="mt-1.5 flex gap-1">
         <button type="button" title="The same once more, right where it lies" onClick={() => project.send({ type: "duplicate_decal", decal: decal.id })} className="flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3">
           <IconCopy size={15} stroke={1.7} />
@@ -57,7 +57,9 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
   );
 }
 
-function FrameFields({ decal, project }: { decal: Decal; project: Project }) {
+/** Its frame's numbers, which follow while it is moved. */
+function FrameFields({ kept, project }: { kept: Decal; project: Project }) {
+  const decal = useChosenDecal() ?? kept;
   const frame = decal.frame as Frame;
   const picture = useSession((session) => session.state?.pictures.find(({ id }) => id === decal.picture));
   const [across, down] = decal.repeat ?? [1, 1];

@@ -1,7 +1,7 @@
 import { IconChevronDown, IconChevronUp, IconEye, IconEyeOff } from "@tabler/icons-react";
 
 import type { Decal, Decals } from "../api/schema.generated";
-import { chooseDecal, useChosenDecal, useDecals } from "../state/decals";
+import { chooseDecal, useDecals } from "../state/decals";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -35,16 +35,10 @@ export function DecalSettings({ layer, project }: { layer: Decals; project: Proj
           <Row key={decal.id} decal={decal} index={placed.indexOf(decal)} count={placed.length} layer={layer} project={project} on={here?.id === decal.id} />
         ))}
       </ol>
-      {here && <ChosenNumbers key={here.id} project={project} />}
+      {here && <DecalNumbers key={here.id} decal={here} project={project} />}
       {picture && <PictureAbout key={picture.id} picture={picture} project={project} />}
     </>
   );
-}
-
-/** The numbers of the chosen decal, as it is seen now. */
-function ChosenNumbers({ project }: { project: Project }) {
-  const decal = useChosenDecal();
-  return decal && <DecalNumbers decal={decal} project={project} />;
 }
 
 function Row({ decal, index, count, layer, project, on }: { decal: Decal; index: number; count: number; layer: Decals; project: Project; on: boolean }) {

@@ -79,6 +79,32 @@ def test_on_a_mask_that_shows_all_already_it_is_kept_and_said(layers):
         assert (said in reason.sentence) if said else reason is None
 
 
+def test_tools_on_a_mask_speak_of_the_mask(layers):
+    """Not of the paint that its layer may lack; and a brush whose share is there already says so the second time."""
+    coat, _ = layers
+    doc = coat.surface.document
+    coat.add_mask(value=0.0)
+    for tool, done in DONE.items():
+        even, bare = (
+            "the mask of Coat has the same share all around here",
+            "nothing is painted on the mask of Coat here",
+        )
+        why = bare if tool == "erase" else even
+        stroke = doc.begin_stroke({"surface": coat}, CAMERA, TIP, None, tool, mask_value=1.0)
+        stroke.extend([(160, 150, 1.0), (200, 150, 1.0)])
+        assert doc.finish_stroke(stroke) is None
+        assert why_unchanged(stroke).sentence == f"Nothing was {done}: {why}."
+    full = Tip(radius=10, strength=1.0, hardness=1.0)
+    # Its rim is full after some more of the same.
+    for _ in range(60):
+        stroke = doc.begin_stroke({"surface": coat}, CAMERA, full, None, mask_value=1.0)
+        stroke.extend([(200, 150, 1.0)])
+        if not (change := doc.finish_stroke(stroke)):
+            break
+    assert change is None
+    assert why_unchanged(stroke).sentence.startswith("The mask of Coat has this share here already")
+
+
 def test_the_fence_that_keeps_a_stroke_and_a_fill_out_is_named(layers):
     coat, empty = layers
     doc = coat.surface.document

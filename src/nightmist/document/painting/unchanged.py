@@ -41,6 +41,8 @@ def why_unchanged(stroke: Stroke) -> Reason | None:
     """Of a finished stroke that changed nothing; None when it is plain to see, as beside the model."""
     if held_back := _held_back(stroke) or _fenced_off(stroke) or _between_texels(stroke):
         return Reason(held_back, None)
+    if stroke.record.mask_value is not None:
+        return _mask_unchanged(stroke)
     if stroke.tool not in DONE:
         return _nothing_laid(stroke)
     place = None
@@ -73,11 +75,24 @@ def why_unseen(document: Document, change: Change) -> Reason | None:
         )
         if np.abs(after[..., 0].astype(np.int32) - before[..., 0]).max() > ROUNDING:
             return None
-    return (
-        Reason(f"The mask of {layer.name} has this share here already. X swaps to the other one.", None)
-        if layer
-        else None
-    )
+    return Reason(_has_it_already(layer), None) if layer else None
+
+
+def _has_it_already(layer: Node) -> str:
+    return f"The mask of {layer.name} has this share here already. X swaps to the other one."
+
+
+def _mask_unchanged(stroke: Stroke) -> Reason | None:
+    """Of a stroke on masks, where it met one."""
+    layer = next((layer for layer, _, _ in _places(stroke)), None)
+    if layer is None:
+        return None
+    if stroke.tool == "erase":
+        return Reason(f"Nothing was erased: nothing is painted on the mask of {layer.name} here.", None)
+    if stroke.tool in DONE:
+        said = f"Nothing was {DONE[stroke.tool]}: the mask of {layer.name} has the same share all around here."
+        return Reason(said, None)
+    return Reason(_has_it_already(layer), None)
 
 
 def _nothing_laid(stroke: Stroke) -> Reason | None:

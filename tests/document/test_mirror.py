@@ -54,8 +54,12 @@ def test_strokes_in_the_map_are_mirrored(build_up):
         assert not alpha(layer).any()
 
 
-def test_a_stroke_in_the_map_is_mirrored_onto_a_turned_island():
-    """Two walls, the island of one a quarter turned and half as large: the same place of the model is covered alike."""
+@pytest.mark.parametrize("apart", [False, True])
+def test_a_stroke_in_the_map_is_mirrored_onto_a_turned_island(apart):
+    """Two walls, the island of one a quarter turned and half as large: the same place of the model is covered alike.
+
+    apart: each wall is a surface of its own. One undo takes both back, and redo lays both again.
+    """
     left, right = placed(plane(4, 0, 1), move=(-1.5, 0, 0)), placed(plane(4, 0, 1), move=(1.5, 0, 0))
     uv = left.uvs[0].astype(np.float64)
 
@@ -67,17 +71,44 @@ def test_a_stroke_in_the_map_is_mirrored_onto_a_turned_island():
 
     left = replace(left, uvs=[in_left(uv[..., 0], uv[..., 1]).astype(np.float32)])
     right = replace(right, uvs=[in_right(uv[..., 0], uv[..., 1]).astype(np.float32)])
-    doc = Document.from_mesh(joined(left, right), "walls", (512, 512))
-    layer = doc.surfaces["surface"].layers.add("brushed")
+    names = ["left", "right"] if apart else None
+    doc = Document.from_mesh(joined(left, right, names=names), "walls", (512, 512))
+    layers = [surface.layers.add("brushed") for surface in doc.surfaces.values()]
     doc.mirror = "x"
-    flat(doc, layer, [(60, 120), (140, 90), (200, 180)], Tip(radius=30, strength=0.8, hardness=0.1, picture="ink"))
-    cover = alpha(layer)
+    tip = Tip(radius=30, strength=0.8, hardness=0.1, picture="ink")
+    flat(doc, layers[0], [(60, 120), (140, 90), (200, 180)], tip)
+    covers = [alpha(layer).astype(np.float32) for layer in layers]
+    doc.undo()
+    assert not any(alpha(layer).any() for layer in layers)
+    doc.redo()
+    assert all((alpha(layer).astype(np.float32) == cover).all() for layer, cover in zip(layers, covers, strict=True))
     p, q = np.meshgrid(np.linspace(0.05, 0.95, 90), np.linspace(0.05, 0.95, 90))
-    here, there = (cv2.remap(cover.astype(np.float32), (uv * 512 - 0.5).astype(np.float32), None, cv2.INTER_LINEAR)
-                   for uv in (in_left(p, q), in_right(1 - p, q)))  # fmt: skip
+    here, there = (cv2.remap(cover, (uv * 512 - 0.5).astype(np.float32), None, cv2.INTER_LINEAR)
+                   for cover, uv in ((covers[0], in_left(p, q)), (covers[-1], in_right(1 - p, q))))  # fmt: skip
     assert here.max() > 0.75
     assert np.abs(here - there).max() < 0.08
     assert np.abs(here - there).mean() < 0.004
+
+
+@pytest.mark.parametrize("tool", ["erase", "soften"])
+def test_tools_in_the_map_reach_the_image_on_another_surface(tool):
+    """Both walls painted alike: what a tool does on the one it does on the other, mirrored; a hidden one stays."""
+    walls = [placed(plane(4, 0.1, 0.9), move=(x, 0, 0)) for x in (-1.5, 1.5)]
+    doc = Document.from_mesh(joined(*walls, names=["left", "right"]), "walls", (256, 256))
+    layers = [surface.layers.add("brushed") for surface in doc.surfaces.values()]
+    for layer in layers:
+        flat(doc, layer, [(128, 60), (128, 200)], Tip(radius=20, **FIRM))
+    before = [alpha(layer) for layer in layers]
+    doc.mirror = "x"
+    flat(doc, layers[0], [(100, 128), (150, 128)], Tip(radius=20, strength=0.8), tool=tool)
+    here, there = (alpha(layer) for layer in layers)
+    assert (here != before[0]).any()
+    assert np.abs(here - there[:, ::-1]).max() < 0.02
+    doc.undo()
+    layers[1].visible = False
+    flat(doc, layers[0], [(100, 128), (150, 128)], Tip(radius=20, strength=0.8), tool=tool)
+    assert (alpha(layers[1]) == before[1]).all()
+    assert np.abs(alpha(layers[0]) - here).max() < 1e-4
 
 
 def test_a_mirrored_gradient_goes_by_the_nearer_image():

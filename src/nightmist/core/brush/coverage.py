@@ -55,6 +55,7 @@ class Dabs:
     it was laid before, and is there for the segment that follows.
     guessed: (N,) 1 for stations of a band that are only guessed.
     track: which of the mirror's images they are, and which copy of that: dabs of one track follow one another.
+    sheet: the name of the surface in whose map they lie, in texels, where they are no places in space.
     """
 
     centers: NDArray[np.float64]
@@ -72,6 +73,7 @@ class Dabs:
     joined: NDArray[np.int8] | None = None
     guessed: NDArray[np.uint8] | None = None
     track: tuple[int, ...] = (0,)
+    sheet: str | None = None
 
     def __len__(self) -> int:
         return len(self.centers)

@@ -126,7 +126,7 @@ class Ground:
     def reached(self, dabs: Dabs) -> list[str]:
         """The surfaces that dabs may reach, or what a band joins them to."""
         if self.flat:
-            return list(self.surfaces)
+            return [dabs.sheet] if dabs.sheet else list(self.surfaces)
         low, high = dabs.centers.min(axis=0) - dabs.radii.max(), dabs.centers.max(axis=0) + dabs.radii.max()
         near = ((self.boxes[:, :3] <= high) & (self.boxes[:, 3:] >= low)).all(axis=1)
         return [name for name, is_near in zip(self.surfaces, near.tolist(), strict=True) if is_near]

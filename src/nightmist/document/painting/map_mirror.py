@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +11,8 @@ from numpy.typing import NDArray
 from ...core.brush.coverage import Dabs
 from ...core.brush.mirror import match_of
 from ...core.mesh import Caster
-from ...core.mesh.pick import barycentric
+from ...core.mesh.pick import Hits, barycentric
+from ...core.texels.ownership import Ownership
 from ..derived.layouts import Layout
 
 Rows = NDArray[np.float64]
@@ -19,14 +21,15 @@ JUMP = 4.0
 
 
 class MapMirror:
-    """The images of dabs in one surface's map."""
+    """The images of dabs in a map, in it and in those of other surfaces."""
 
-    def __init__(self, layout: Layout, caster: Caster, matrices: Rows) -> None:
-        self.layout, self.caster, self.matrices = layout, caster, matrices
+    def __init__(self, layouts: Mapping[str, Layout], caster: Caster, matrices: Rows) -> None:
+        """layouts: of the surfaces that take paint, by name."""
+        self.layouts, self.caster, self.matrices = layouts, caster, matrices
 
     def images(self, dabs: Dabs) -> Iterator[Dabs]:
-        """All but the dabs themselves, where the body has a match on this surface; those turned over apart."""
-        own = self.layout.ownership
+        """All but the dabs themselves, where the body has a match on one of the surfaces."""
+        own = self.layouts[dabs.sheet or ""].ownership
         placed = [own.place_at(x, y) for x, y in dabs.centers[:, :2]]
         on = np.array([place is not None for place in placed], np.bool_)
         owner, x, y = (np.array([place[i] if place else 0 for place in placed]) for i in range(3))
@@ -35,23 +38,46 @@ class MapMirror:
         for number, matrix in enumerate(self.matrices[1:], 1):
             turn = matrix[:, :3]
             hits, good = match_of(self.caster, points @ turn.T + matrix[:, 3], own.normals[owner] @ turn.T)
-            at = np.minimum(np.searchsorted(own.faces, hits.face), len(own.faces) - 1)
-            good &= on & (own.faces[at] == hits.face)
-            face = np.where(good, hits.face, own.faces[0])
-            weights = barycentric(self.caster.mesh.corners[face], hits.position)
-            centers = np.zeros((len(dabs), 3))
-            centers[:, :2] = (self.layout.uvs[face] * weights[:, :, None]).sum(axis=1) * self.layout.size
-            scale = own.texel_size[owner] / own.texel_size[at]
-            over = _turned_over(sides, own.normals[owner]) * np.sign(np.linalg.det(turn))
-            over = over * _turned_over(own.matrices[at], own.normals[at]) < 0
-            for flip in (False, True):
-                kept = good & (over == flip)
-                if kept.any():
-                    ways = _along(sides, own.matrices[at], turn, dabs.tangents)
-                    yield dabs.image(
-                        kept, _jumped(dabs.centers, centers, scale), flip, centers=centers, radii=dabs.radii * scale,
-                        tangents=ways, track=(number, int(flip)),
-                    )  # fmt: skip
+            where = _Where(own, owner, turn, hits, good & on)
+            for place, name in enumerate(self.layouts):
+                yield from self._images_in(name, dabs, where, (number, place))
+
+    def _images_in(self, name: str, dabs: Dabs, where: _Where, track: tuple[int, ...]) -> Iterator[Dabs]:
+        """Those in one surface's map; what is turned over there apart."""
+        layout, (before, owner, turn, hits, good) = self.layouts[name], where
+        own = layout.ownership
+        if not len(own.faces):
+            return
+        at = np.minimum(np.searchsorted(own.faces, hits.face), len(own.faces) - 1)
+        good = good & (own.faces[at] == hits.face)
+        if not good.any():
+            return
+        face = np.where(good, hits.face, own.faces[0])
+        weights = barycentric(self.caster.mesh.corners[face], hits.position)
+        centers = np.zeros((len(dabs), 3))
+        centers[:, :2] = (layout.uvs[face] * weights[:, :, None]).sum(axis=1) * layout.size
+        scale = before.texel_size[owner] / own.texel_size[at]
+        sides = before.matrices[owner]
+        over = _turned_over(sides, before.normals[owner]) * np.sign(np.linalg.det(turn))
+        over = over * _turned_over(own.matrices[at], own.normals[at]) < 0
+        for flip in (False, True):
+            kept = good & (over == flip)
+            if kept.any():
+                ways = _along(sides, own.matrices[at], turn, dabs.tangents)
+                yield dabs.image(
+                    kept, _jumped(dabs.centers, centers, scale), flip, centers=centers, radii=dabs.radii * scale,
+                    tangents=ways, track=(*track, int(flip)), sheet=name,
+                )  # fmt: skip
+
+
+class _Where(NamedTuple):
+    """Of dabs in a map: the faces below them, the turn of an image, and where that meets the model, if it does."""
+
+    own: Ownership
+    owner: NDArray[np.int64]
+    turn: Rows
+    hits: Hits
+    good: NDArray[np.bool_]
 
 
 def _jumped(before: Rows, after: Rows, scale: Rows) -> NDArray[np.bool_]:

@@ -128,5 +128,5 @@ def _one(dabs: Dabs, i: int) -> Dabs:
         dabs.centers[pick], dabs.normals[pick], dabs.radii[pick], dabs.strengths[pick],
         np.broadcast_to(np.asarray(dabs.hardness), (len(dabs),))[pick], dabs.facing_limit, False, dabs.table,
         dabs.picture, tangents=dabs.tangents[pick] if dabs.tangents is not None else None,
-        track=dabs.track,
+        track=dabs.track, sheet=dabs.sheet,
     )  # fmt: skip

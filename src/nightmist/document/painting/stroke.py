@@ -87,7 +87,13 @@ class Stroke:
         takes away, through. Raises NightmistError when the stroke could leave no mark: no layer, a hidden one, an
         empty pigment.
         """
-        if in_map is not None:
+        self.stencil = stencil if tool in ("brush", "erase") else None
+        if self.stencil:
+            # Only what the camera sees takes a picture from the screen: there is no other side to mirror it to.
+            mirror = None
+            tip = tip.but(covered_too=self.stencil.through)
+        mirrored = mirror is not None and len(mirror.matrices()) > 1
+        if in_map is not None and not (mirrored and in_map in layers):
             layers = {name: layer for name, layer in layers.items() if name == in_map}
         if not layers:
             raise NightmistError("No layer is chosen to receive the stroke. Add a brushed layer first.")
@@ -97,15 +103,12 @@ class Stroke:
             for name, layer in layers.items()
             if (why := why_not(document, layer, mask_value is not None, tool == "erase"))
         }
+        if in_map in self.held_back:
+            raise NightmistError(self.held_back[in_map])
         if len(self.held_back) == len(layers):
             raise NightmistError(next(iter(self.held_back.values())))
         layers = {name: layer for name, layer in layers.items() if name not in self.held_back}
         self.values = load_of(pigment, mask_value)
-        self.stencil = stencil if tool in ("brush", "erase") else None
-        if self.stencil:
-            # Only what the camera sees takes a picture from the screen: there is no other side to mirror it to.
-            mirror = None
-            tip = tip.but(covered_too=self.stencil.through)
         if tool == "brush" and not self.values and not self.stencil:
             raise NightmistError(EMPTY_PIGMENT)
         if tool == "clone" and source is None:
@@ -116,12 +119,9 @@ class Stroke:
             mask_value=mask_value, fence=fence or None, stencil=self.stencil, samples=[],
             layers={name: layer.id for name, layer in layers.items()},
         )  # fmt: skip
-        surface = document.surface_value(in_map) if in_map else None
         shape = let_through(document.tip_picture(tip.picture), tip.tint) if tip.picture else (NO_PICTURE, NO_COLORS)
-        layout = document.layout(surface) if surface else None
-        usual = layout.ownership.usual_texel if layout else None
-        sheet = Sheet(layout, usual) if layout and usual is not None else None
-        unit = camera.units_per_pixel(np.array([camera.target]))[0] if camera else (usual or 1.0)
+        sheet = self._sheet(in_map, layers) if in_map else None
+        unit = camera.units_per_pixel(np.array([camera.target]))[0] if camera else (sheet.texel if sheet else 1.0)
         picture, colors = (as_fine_as(part, tip.radius if tip.unit == "px" else tip.radius / unit) for part in shape)
         self.touch = Touch(tip, document.caster, camera, sheet, mirror or Mirror(), picture, colors)
         self.stabilizer = Stabilizer(tip.stabilizer)
@@ -140,6 +140,12 @@ class Stroke:
         self.ahead = Coverages(self.ground)
         self.guessed: dict[str, TileArea] = {}
         self._begin()
+
+    def _sheet(self, name: str, layers: Mapping[str, Node]) -> Sheet | None:
+        """What a stroke in the map of a surface is drawn on; None where nothing owns a texel."""
+        layouts = {each: self.document.layout(self.document.surface_of(layer)) for each, layer in layers.items()}
+        usual = layouts[name].ownership.usual_texel
+        return Sheet(name, usual, layouts) if usual is not None else None
 
     def _begin(self) -> None:
         """Nothing is gathered yet, nothing laid."""

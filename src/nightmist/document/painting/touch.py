@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -19,10 +20,15 @@ from .map_mirror import MapMirror
 
 
 class Sheet(NamedTuple):
-    """A map that is drawn in: its surface's layout, and a texel's usual side in model units."""
+    """A map that is drawn in.
 
-    layout: Layout
+    name: of its surface. texel: a texel's usual side there, in model units. layouts: of the surfaces that take paint,
+    by name, this one among them.
+    """
+
+    name: str
     texel: float
+    layouts: Mapping[str, Layout]
 
 
 class Touch:
@@ -37,7 +43,7 @@ class Touch:
         self.table = falloff_table(tip.falloff, tip.curve)
         self.picture, self.colors = picture, colors
         self.matrices = mirror.matrices()
-        self.in_map = MapMirror(sheet.layout, caster, self.matrices) if sheet else None
+        self.in_map = MapMirror(sheet.layouts, caster, self.matrices) if sheet else None
 
     def pixel(self) -> float:
         """Model units of a pixel at the camera's target; of a texel in a map."""
@@ -84,6 +90,8 @@ class Touch:
     def images(self, dabs: Dabs) -> list[Dabs]:
         """The dabs, and what the mirror and the borders of the map make of them."""
         if self.in_map:
+            assert self.sheet
+            dabs.sheet = self.sheet.name
             mirrored = self.in_map.images(dabs) if len(self.matrices) > 1 and len(dabs) else ()
             return [copy for image in (dabs, *mirrored) for copy in self._wrapped(image)]
         return [dabs, *(self._mirrored(dabs, number) for number in range(1, len(self.matrices)))]
@@ -102,9 +110,10 @@ class Touch:
     def _wrapped(self, dabs: Dabs) -> list[Dabs]:
         """Discs in the map, and again beyond its borders where they cross one."""
         assert self.sheet
+        assert dabs.sheet
         if not len(dabs):
             return []
-        width, height = self.sheet.layout.size
+        width, height = self.sheet.layouts[dabs.sheet].size
         low = (dabs.centers[:, :2] - dabs.radii[:, None]).min(axis=0)
         high = (dabs.centers[:, :2] + dabs.radii[:, None]).max(axis=0)
         (left, top), (right, bottom) = np.floor(low / [width, height]), np.floor(high / [width, height])

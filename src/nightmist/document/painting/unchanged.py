@@ -163,9 +163,9 @@ def _places(stroke: Stroke) -> Iterator[tuple[Node, int, int]]:
     """The layer under the stroke, and the texel, at places along it."""
     for sample in _some(stroke.record.samples):
         if stroke.record.camera is None:
-            (layer,) = stroke.layers.values()
-            (surface,) = stroke.surfaces.values()
-            yield layer, *surface.texel_at((sample[0] / surface.width, sample[1] / surface.height))
+            name = stroke.record.in_map or ""
+            surface = stroke.surfaces[name]
+            yield stroke.layers[name], *surface.texel_at((sample[0] / surface.width, sample[1] / surface.height))
         else:
             hit = pick(stroke.document, stroke.record.camera, sample[:2])
             if hit and hit.surface in stroke.layers:

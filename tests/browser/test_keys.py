@@ -128,6 +128,25 @@ def test_a_slider_shows_while_it_moves_and_is_one_step(painter):
     tab.wait_view(lambda now: abs(now[middle] - full[middle]).max() < 6, "undo does not bring the paint back")
 
 
+def test_a_number_is_kept_though_another_layer_is_chosen_at_once(painter):
+    """Typed for the lower one and left by a click on the upper one: it is the lower one's, and one step to undo."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("button", name="Layer", exact=True).click()
+    tab.wait_kept(1)
+    lower = page.get_by_role("row", name="First paint")
+    lower.click()
+    page.get_by_role("button", name="100%").first.click()
+    page.get_by_label("A number").fill("40")
+    page.get_by_role("row", name="Layer", exact=True).click()
+    tab.wait_kept(2)
+    expect(lower).to_contain_text("Normal 40%")
+    expect(page.get_by_role("row", name="Layer", exact=True)).to_contain_text("Normal 100%")
+    page.get_by_role("button", name="Undo", exact=True).click()
+    tab.wait_kept(3)
+    expect(lower).to_contain_text("Normal 100%")
+
+
 def test_a_surface_that_nobody_painted_costs_one_texel(painter):
     """Texels on the GPU: one a picture until something is painted, then the whole of that picture alone."""
     tab = plain_red(painter)

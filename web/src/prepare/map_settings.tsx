@@ -58,7 +58,7 @@ export function MapSettings({ project }: { project: Project }) {
         {state.surfaces.length > 1 && <span className="truncate text-ink-2">{surface.own_size ? "a size of its own" : "the project's size"}</span>}
       </div>
       <div className="mt-0.5 flex flex-wrap items-center gap-x-1.5">
-        <StartValues project={project} surface={surface} />
+        <StartValues key={surface.id} project={project} surface={surface} />
         <SharpEdges project={project} surface={surface} />
       </div>
       <div className="mt-1 flex flex-wrap gap-1">

@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import type { Showable } from "../api/outgoing";
 import type { Project } from "./project";
@@ -18,9 +18,10 @@ for (const kind of ["pointerdown", "pointerup", "pointercancel"] as const) {
 function whenReleased(act: () => void): () => void {
   let timer: ReturnType<typeof setTimeout> | undefined;
   const released = () => (timer = setTimeout(act));
-  for (const kind of ["pointerup", "pointercancel"]) window.addEventListener(kind, released);
+  const stop = new AbortController();
+  for (const kind of ["pointerup", "pointercancel"]) window.addEventListener(kind, released, { capture: true, signal: stop.signal });
   return () => {
-    for (const kind of ["pointerup", "pointercancel"]) window.removeEventListener(kind, released);
+    stop.abort();
     clearTimeout(timer);
   };
 }
@@ -30,7 +31,11 @@ export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showa
   const [moving, setMoving] = useState<{ value: T; before: T; sent: boolean } | null>(null);
   // What was sent has come back, or something else instead.
   if (moving?.sent && moving.before !== value) setMoving(null);
+  // A control that goes, as when another layer is chosen, has come to rest.
+  const atLast = useRef(() => {});
+  useEffect(() => () => atLast.current(), []);
   useEffect(() => {
+    atLast.current = () => {};
     if (!moving) return;
     const settle = () => {
       if (moving.sent || moving.value === value) {
@@ -40,9 +45,13 @@ export function useLaid<T>(value: T, project: Project, edit: (value: T) => Showa
       project.send(edit(moving.value));
       setMoving({ ...moving, before: value, sent: true });
     };
+    if (!moving.sent) atLast.current = settle;
     if (pressed && !moving.sent) return whenReleased(settle);
-    const timer = setTimeout(settle, moving.sent ? PATIENCE : REST);
-    return () => clearTimeout(timer);
+    // A stroke may have begun meanwhile, which is not to be interrupted.
+    const rest = () => (pressed && !moving.sent ? (stop = whenReleased(settle)) : settle());
+    const timer = setTimeout(rest, moving.sent ? PATIENCE : REST);
+    let stop = () => clearTimeout(timer);
+    return () => stop();
     // What an edit is made of does not change while it moves.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [moving, value, project]);

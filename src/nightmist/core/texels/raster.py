@@ -65,11 +65,11 @@ class Raster:
         """
         self.edition += 1
         tiles.flags.writeable = False
-        places = range(len(tiles)) if which is None else np.flatnonzero(which).tolist()
+        places = np.arange(len(tiles)) if which is None else np.flatnonzero(which)
         self.addresses.ravel()[numbers[places]] = addresses_in(tiles)[places]
         rows, columns = np.divmod(numbers[places], self.addresses.shape[1])
-        set_ = (tiles[place] for place in places)
-        self.tiles.update(zip(zip(rows.tolist(), columns.tolist(), strict=True), set_, strict=True))
+        chosen = (tiles[place] for place in places)
+        self.tiles.update(zip(zip(rows.tolist(), columns.tolist(), strict=True), chosen, strict=True))
 
     def read(self) -> NDArray[np.uint16]:
         """The whole raster, (H, W, channels)."""

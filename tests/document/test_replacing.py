@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -14,7 +16,7 @@ from nightmist.core.mesh.mesh import build_mesh
 from nightmist.document.preparing.recognizing import recognize
 from nightmist.document.preparing.replacing import preview_of_replacement, read_new_model
 
-from ..shapes import joined, placed, plane, sphere
+from ..shapes import joined, placed, plane, sphere, walls
 from .test_stencils import waves
 
 RAMP = (Pigment(base_color="#202830"), Pigment(base_color="#e0c8a0"))
@@ -203,6 +205,31 @@ def test_the_share_of_paint_that_is_lost_is_said_before_and_after(unit):
     assert notes == [f"{loss} Undo brings it back." for loss in preview.losses]
     doc.undo()
     assert stroke.read("base_color")[..., 3].any()
+
+
+@pytest.mark.parametrize("unit", [0.01, 100])
+@pytest.mark.parametrize("renamed", [False, True])
+@pytest.mark.parametrize("lying", [False, True])
+def test_a_model_made_anew_in_other_units_takes_the_paint_by_where_it_lies(unit, renamed, lying):
+    """Two walls of other faces, of a hundredth of the size or a hundred times it, perhaps with another axis up."""
+    doc = Document.from_mesh(walls(6), "walls", (256, 256))
+    layers = [surface.layers.add("brushed") for surface in doc.surfaces.values()]
+    for layer, (low, high) in zip(layers, (((-2, 1, 0), (0, -1, 0)), ((0, 1, 0), (2, -1, 0))), strict=True):
+        doc.gradient(layer, low, high, RAMP)
+    before = [layer.read("base_color").astype(int) for layer in layers]
+    new = placed(walls(9), scale=(unit,) * 3, move=(3 * unit, 0, 0))
+    if lying:
+        new = new.changed(positions=turned(new.positions.astype(float)).astype(np.float32))
+    if renamed:
+        new = new.changed(surfaces=[replace(look, name=f"quay {look.name}") for look in new.surfaces])
+    assert preview_of_replacement(doc, new).losses == []
+    doc.replace_mesh(files={"new.glb": write_glb(new)})
+    for layer, was in zip(layers, before, strict=True):
+        seen = was[..., 3] > 60000
+        assert seen.sum() > 20_000
+        assert np.abs(layer.read("base_color").astype(int) - was)[seen].max() < 2 * 257
+    doc.undo()
+    assert all((layer.read("base_color") == was).all() for layer, was in zip(layers, before, strict=True))
 
 
 def test_paint_beside_a_smaller_model_is_lost_by_its_share():

@@ -20,11 +20,11 @@ export const useCheckup = create<Checked>(() => NOTHING);
 
 let latest = 0;
 
-/** Run the checkup now and whenever model, UVs or map sizes change. Returns how to stop. */
+/** Run the checkup now and whenever model, UVs, map sizes or names change. Returns how to stop. */
 export function keepChecking(project: string): () => void {
   let checked = "";
   const look = ({ state }: { state: DocumentState | null }) => {
-    const now = state && JSON.stringify([state.mesh, state.surfaces.map(({ width, height, uv_set, meant }) => [width, height, uv_set, meant])]);
+    const now = state && JSON.stringify([state.mesh, state.surfaces.map(({ name, width, height, uv_set, meant }) => [name, width, height, uv_set, meant])]);
     if (!now || now === checked) return;
     checked = now;
     void run(project);

@@ -31,6 +31,9 @@ UPRIGHT = np.array([np.eye(3), [[1, 0, 0], [0, 0, -1], [0, 1, 0]], [[1, 0, 0], [
 MANY, ALMOST_ALL = 0.5, 0.9
 #: How far the bounds may be off when a model is said to have moved as a whole, as a share of its size.
 ABOUT = 0.1
+#: Below this share of known faces a model may be the old one made anew, in other units; how far the proportions of its
+#: bounds may be off then, as a share of its size.
+HARDLY_ANY, ALIKE = 0.05, 0.02
 
 
 @dataclass
@@ -89,7 +92,7 @@ def recognize(document: Document, mesh: Mesh) -> Recognized:
     elif (known.face >= 0).mean() < ALMOST_ALL and (found := _in_other_units(old, mesh)):
         _fill(known, np.flatnonzero(found[0] >= 0), found)
     _fill(known, _elsewhere(mesh, known.face, by_uv[0]), by_uv)
-    known.motion = _whole_motion(known, mesh)
+    known.motion = _whole_motion(known, mesh) or _motion_of_bounds(known, mesh)
     return known
 
 
@@ -198,6 +201,25 @@ def _in_other_units(old: Mesh, mesh: Mesh) -> Found | None:
         found = same_triangles(old.corners, there, ROUNDED * size)
         if (found[0] >= 0).mean() >= ALMOST_ALL:
             return found
+    return None
+
+
+def _motion_of_bounds(known: Recognized, mesh: Mesh) -> Similarity | None:
+    """Of a model whose faces are not known but whose bounds are the old ones in other units, or elsewhere.
+
+    So a model that was made anew, finer and in meters for centimeters, takes the paint by where it lies.
+    """
+    if (known.face >= 0).mean() > HARDLY_ANY:
+        return None
+    (low, high), (first, last) = known.old.bounds, mesh.bounds
+    size, now = float(np.linalg.norm(high - low)), float(np.linalg.norm(last - first))
+    if size <= 0 or now <= 0 or max(np.abs(first - low).max(), np.abs(last - high).max()) <= ABOUT * size:
+        return None
+    for turn in UPRIGHT:
+        extent = (last - first) @ np.abs(turn)
+        if np.abs(extent * size / now - (high - low)).max() <= ALIKE * size:
+            scale = now / size
+            return Similarity(turn, scale, (first + last) / 2 - scale * turn @ ((low + high) / 2))
     return None
 
 

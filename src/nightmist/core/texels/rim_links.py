@@ -22,10 +22,10 @@ REACH = 1.5
 ROUNDS = 6
 #: Shares of a texel below which it does not count.
 LEAST = 1 / 2048
-#: The sixteen texels around a place, from the nearest that lies before it along both axes, and the nearest four of
-#: them: each one's own corner.
+#: The sixteen texels around a place, from the nearest that lies before it along both axes, and for each which of them
+#: is the one of the nearest four on its side.
 AROUND = np.array([(dx, dy) for dy in range(-1, 3) for dx in range(-1, 3)])
-CORNER = AROUND.clip(0, 1)
+NEAREST = (AROUND.clip(0, 1) + 1) @ (1, 4)
 
 Texels = NDArray[np.integer[Any]]
 
@@ -148,9 +148,9 @@ def _mixed(
     known = maps.covered[source]
     other = ~known & (rim[found] == source)
     # What lies behind a gap is another island, and the rim there is that one's.
-    near = np.stack([maps.numbers(beyond, *(corner + step).T) for step in CORNER])
+    near = source[NEAREST]
     nearest = np.where(known, near, inside[found])
-    same = (known & maps.covered[near]) | (other & (maps.apart(nearest, near, beyond) <= 1))
+    same = (known & known[NEAREST]) | (other & (maps.apart(nearest, near, beyond) <= 1))
     share = _shares(place - 0.5 - corner, same) * arrives
     known, other = known & (share != 0), other & (share != 0)
     row = np.broadcast_to(np.arange(len(rim)), source.shape)

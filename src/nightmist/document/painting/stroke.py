@@ -92,8 +92,7 @@ class Stroke:
             # Only what the camera sees takes a picture from the screen: there is no other side to mirror it to.
             mirror = None
             tip = tip.but(covered_too=self.stencil.through)
-        mirrored = mirror is not None and len(mirror.matrices()) > 1
-        if in_map is not None and not (mirrored and in_map in layers):
+        if in_map is not None and not (in_map in layers and mirror and len(mirror.matrices()) > 1):
             layers = {name: layer for name, layer in layers.items() if name == in_map}
         if not layers:
             raise NightmistError("No layer is chosen to receive the stroke. Add a brushed layer first.")

@@ -84,7 +84,7 @@ def _has_it_already(layer: Node) -> str:
 
 def _mask_unchanged(stroke: Stroke) -> Reason | None:
     """Of a stroke on masks, where it met one."""
-    layer = next((layer for layer, _, _ in _places(stroke)), None)
+    layer = _met(stroke)
     if layer is None:
         return None
     if stroke.tool == "erase":
@@ -97,7 +97,7 @@ def _mask_unchanged(stroke: Stroke) -> Reason | None:
 
 def _nothing_laid(stroke: Stroke) -> Reason | None:
     """Of a brush or of clone, where they met a layer."""
-    layer = next((layer for layer, _, _ in _places(stroke)), None)
+    layer = _met(stroke)
     if layer is None:
         return None
     tip = stroke.tip
@@ -139,7 +139,7 @@ def _fenced_off(stroke: Stroke) -> str | None:
 
 def _between_texels(stroke: Stroke) -> str | None:
     """What is to be said where the brush was too small to hold the middle of any texel."""
-    layer = next((layer for layer, _, _ in _places(stroke)), None)
+    layer = _met(stroke)
     reached = any(tile.any() for coverage in stroke.coverage.values() for tile in coverage.tiles.values())
     if layer is None or stroke.filter or reached:
         return None
@@ -157,6 +157,11 @@ def _between_texels(stroke: Stroke) -> str | None:
 
 def _some(samples: list[Sample]) -> list[Sample]:
     return samples[:: max(1, -(-len(samples) // PLACES))]
+
+
+def _met(stroke: Stroke) -> Node | None:
+    """The layer that it met first."""
+    return next((layer for layer, _, _ in _places(stroke)), None)
 
 
 def _places(stroke: Stroke) -> Iterator[tuple[Node, int, int]]:

@@ -20,6 +20,7 @@ from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
 from .document.api_stack import Layer
 from .document.api_stencils import Stencil
+from .document.files.portrait import portrait
 from .document.painting.retouching import RETOUCHES
 from .document.values import CloneSource, DecalRelief, Mapping, MixByHeight
 from .studio.client_updates import COARSE
@@ -59,6 +60,7 @@ def warm_showing() -> None:
         composite.pictures["color"].encode(0, 64, 0, 64)
         composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
         to_bytes(composite.read("roughness"))
+    portrait(document, 8, 6)
     # What preparing needs: layout, checkup, carrying paint over, the model for the stage.
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()

@@ -71,7 +71,7 @@ class Caster:
         face = hits.face[which]
         weights = barycentric(self.mesh.corners[face], hits.position[which])
         normals = np.zeros((len(face), 3))
-        _blend(self.mesh.normals[face], weights, normals)
+        blend_normals(self.mesh.normals[face], weights, normals)
         return weights, normals
 
 
@@ -113,20 +113,20 @@ def _face(is_round, corners, normals, face, position, facing):  # type: ignore[n
     for i in range(len(face)):
         if face[i] >= 0 and is_round[face[i]]:
             f = face[i]
-            _weigh(corners[f : f + 1], position[i : i + 1], weights)
+            weigh_corners(corners[f : f + 1], position[i : i + 1], weights)
             facing[i] = 0.0
-            _blend(normals[f : f + 1], weights, facing[i : i + 1])
+            blend_normals(normals[f : f + 1], weights, facing[i : i + 1])
 
 
 def barycentric(corners: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
     """(N, 3) weights of (N, 3) points within triangles (N, 3, 3)."""
     weights = np.empty((len(points), 3))
-    _weigh(corners, points, weights)
+    weigh_corners(corners, points, weights)
     return weights
 
 
 @kernel
-def _weigh(corners, points, weights):  # type: ignore[no-untyped-def]
+def weigh_corners(corners, points, weights):  # type: ignore[no-untyped-def]
     """Shares of a triangle's area that lie over against each corner."""
     for i in range(len(points)):
         a, b, c, p = corners[i, 0], corners[i, 1], corners[i, 2], points[i]
@@ -141,7 +141,7 @@ def _weigh(corners, points, weights):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _blend(normals, weights, blended):  # type: ignore[no-untyped-def]
+def blend_normals(normals, weights, blended):  # type: ignore[no-untyped-def]
     """The corners' normals, (N, 3, 3), by their weights, of unit length."""
     for i in range(len(weights)):
         length = 0.0

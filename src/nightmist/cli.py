@@ -64,7 +64,7 @@ def serve(host: str, port: int, with_demo: bool) -> int:
                 cluster.started = False
             return 1
         store.migrate()
-        _say("warming up the engine (two or three minutes the first time) …")
+        _say("warming up the engine (two minutes the first time) …")
         warm_up()
         studio = Studio(store)
         there = {row.name for row in studio.projects()}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from functools import cache
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -12,6 +13,7 @@ import numpy as np
 from .core.formats.gltf_write import write_glb
 from .core.formats.image_files import write_png
 from .core.mapping import Camera
+from .core.mesh import Mesh
 from .core.mesh.bodies import practice_body
 from .core.mesh.methods import unwrap
 from .core.progress import quietly
@@ -30,51 +32,56 @@ CORE = Path(__file__).parent / "core"
 
 
 def warm_up() -> None:
-    """Run every kernel once on a small document; the first time in two processes, as a compiler takes one core."""
+    """Run every kernel once on a small document.
+
+    The first time two processes do so, one from either end, as a compiler takes one core: what the one has compiled
+    the other finds.
+    """
     compiled = any(CORE.rglob("*.nbi"))
     helper = None if compiled else subprocess.Popen([sys.executable, "-m", "nightmist.warm"])
-    warm_showing()
-    warm_painting()
+    for run in STEPS:
+        run()
     if helper:
         helper.wait()
 
 
-def warm_painting() -> None:
-    """What strokes and fills run."""
-    document, layer, camera, pigment = _small_document()
-    for build_up in (False, True):
-        tip = Tip(radius=30, build_up=build_up)
-        document.stroke(layer, [(150, 150), (170, 170)], camera, tip, pigment)
-    document.stroke(layer, [(150, 150)], camera, Tip(radius=30), None, tool="erase")
-    document.gradient(layer, (0, 0, 0), (0, 1, 0), (pigment, pigment))
-    _warm_options(document, layer, camera, pigment)
+@cache
+def _buoy() -> Mesh:
+    return lantern_buoy()
+
+
+def _small_document() -> tuple[Document, Layer, Camera, Pigment]:
+    """A buoy with a layer on each surface, that of the first one, who looks at it, and what to paint with."""
+    document = Document.from_mesh(_buoy(), "warm", (64, 64))
+    camera = Camera.look_at((0, 0.5, 6), (0, 0.5, 0), 30, (300, 300))
+    pigment = Pigment(base_color="#808080", roughness=0.5, metallic=0.5, height=0.5, opacity=0.5)
+    layers = [surface.layers.add("brushed", name="w") for surface in document.surfaces.values()]
+    return document, layers[0], camera, pigment
+
+
+def _painted_document() -> Document:
+    document, layer, _, pigment = _small_document()
+    document.gradient(layer, (0, 0, 0), (0, 1, 0), (pigment, Pigment(base_color="#402010")))
+    return document
 
 
 def warm_showing() -> None:
-    """What composites and washes run, and what preparing does."""
-    document, layer, camera, pigment = _small_document()
+    """What a composite takes on its way to a browser and to the gallery."""
+    document = _painted_document()
     document.refresh()
-    _warm_stack(document, layer, camera, pigment)
-    _warm_nodes(document, layer, camera, pigment)
     for composite in document.composites.values():
         composite.pictures["color"].encode(0, 64, 0, 64)
         composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
         to_bytes(composite.read("roughness"))
     portrait(document, 8, 6)
-    # What preparing needs: layout, checkup, carrying paint over, the model for the stage.
+
+
+def warm_preparing() -> None:
+    """Layout, checkup, carrying paint over, the model for the stage."""
+    document = _painted_document()
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()
     write_glb(document.mesh)
-    warm_unwrap()
-
-
-def _small_document() -> tuple[Document, Layer, Camera, Pigment]:
-    """A buoy with a layer on each surface, that of the first one, who looks at it, and what to paint with."""
-    document = Document.from_mesh(lantern_buoy(), "warm", (64, 64))
-    camera = Camera.look_at((0, 0.5, 6), (0, 0.5, 0), 30, (300, 300))
-    pigment = Pigment(base_color="#808080", roughness=0.5, metallic=0.5, height=0.5, opacity=0.5)
-    layers = [surface.layers.add("brushed", name="w") for surface in document.surfaces.values()]
-    return document, layers[0], camera, pigment
 
 
 def warm_unwrap() -> None:
@@ -85,8 +92,9 @@ def warm_unwrap() -> None:
     unwrap(rough, faces, faces, 0, (256, 256), "auto", 60, 1, None, quietly)
 
 
-def _warm_stack(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:
+def warm_stack() -> None:
     """A stroke that is shown while it is drawn, between layers below and above it."""
+    document, layer, camera, pigment = _small_document()
     for _ in range(3):
         document.fill(layer.surface.layers.add("brushed"), pigment)
     middle = layer.surface.layers[1]
@@ -97,40 +105,58 @@ def _warm_stack(document: Document, layer: Layer, camera: Camera, pigment: Pigme
     document.refresh()
 
 
-def _warm_nodes(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:
+def warm_nodes() -> None:
     """What is worked out as tiles are composited: pictures laid over a surface, filters, softened masks."""
-    stack = layer.surface.layers
-    picture = document.add_picture_data("warm.png", write_png(np.full((2, 2, 3), 200, np.uint8)))
+    document, layer = _small_document()[:2]
+    stack, picture = layer.surface.layers, _small_picture(document)
     wash = stack.add("wash", mapping=Mapping("triplanar"))
     wash.change(images={"base_color": picture, "roughness": picture})
     wash.add_mask(value=0.5).change(soften=2)
     wash.mix = MixByHeight()
-    _warm_pictures(document, pigment, camera, picture)
     node = stack.add("adjustment")
     for effect, radius in (("tone", 1), ("blur", 2), ("sharpen", 6), ("distort", 1)):
         node.change(effect=effect, radius=radius)
         document.refresh()
 
 
-def _warm_pictures(document: Document, pigment: Pigment, camera: Camera, picture: str) -> None:
-    """Decals on the surface and around a part, standing up, and a stencil."""
-    hit = document.pick(camera, (150, 150))
-    if hit is None:
-        return
-    stack = document.surfaces[hit.surface].layers
-    decal = stack.add("decals").place(picture, hit, width=0.3)
-    decal.relief = DecalRelief(height=0.01, bevel=0.01)
-    for shape in ("cylindrical", "box", "spherical"):
-        decal.frame.shape = shape
-        document.refresh()
+def warm_decals() -> None:
+    """Decals on the surface and around a part, standing up."""
+    document, _, camera, _ = _small_document()
+    if hit := document.pick(camera, (150, 150)):
+        stack = document.surfaces[hit.surface].layers
+        decal = stack.add("decals").place(_small_picture(document), hit, width=0.3)
+        decal.relief = DecalRelief(height=0.01, bevel=0.01)
+        for shape in ("cylindrical", "box", "spherical"):
+            decal.frame.shape = shape
+            document.refresh()
+
+
+def warm_stencil() -> None:
+    """A picture that lies on the screen."""
+    document, layer, camera, pigment = _small_document()
     with TemporaryDirectory() as folder:
         path = Path(folder) / "warm.png"
         path.write_bytes(write_png(np.full((2, 2, 4), 200, np.uint8)))
-        document.apply_stencil(stack.add("brushed"), Stencil(path, (150, 150), (40, 40)), camera, pigment)
-    document.refresh()
+        document.apply_stencil(layer, Stencil(path, (150, 150), (40, 40)), camera, pigment)
 
 
-def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pigment) -> None:
+def _small_picture(document: Document) -> str:
+    return document.add_picture_data("warm.png", write_png(np.full((2, 2, 3), 200, np.uint8)))
+
+
+def warm_strokes() -> None:
+    """Strokes that are even, and those that build up."""
+    document, layer, camera, pigment = _small_document()
+    for build_up in (False, True):
+        tip = Tip(radius=30, build_up=build_up)
+        document.stroke(layer, [(150, 150), (170, 170)], camera, tip, pigment)
+    document.stroke(layer, [(150, 150)], camera, Tip(radius=30), None, tool="erase")
+
+
+def warm_tools() -> None:
+    """The other tools, and what a tip may do besides."""
+    document, layer, camera, pigment = _small_document()
+    document.fill(layer, pigment)
     path = [(150, 150), (158, 150)]
     source = CloneSource(point=(0, 0.2, 0.8), normal=(0, 0, 1), anchor=(0, 0.1, 0.8), anchor_normal=(0, 0, 1))
     for tool in RETOUCHES:
@@ -139,12 +165,24 @@ def _warm_options(document: Document, layer: Layer, camera: Camera, pigment: Pig
     document.stroke(layer, path, camera, Tip(radius=20, falloff="dome", jitter_color=0.5), pigment)
     document.stroke(layer, path, camera, Tip(radius=20, picture="bristle", blend="multiply"), pigment)
     document.stroke(layer, [(20, 20), (24, 24)], camera, Tip(radius=6), pigment, in_map=True)
-    hit = document.pick(camera, (150, 150))
-    if hit:
+
+
+def warm_fills() -> None:
+    """Fills of regions and by color, and a gradient."""
+    document, layer, camera, pigment = _small_document()
+    document.gradient(layer, (0, 0, 0), (0, 1, 0), (pigment, pigment))
+    if hit := document.pick(camera, (150, 150)):
         document.fill(layer, pigment, region=document.select(hit))
         document.fill_color(layer, pigment, hit)
         document.erase_color(layer, hit)
 
 
+#: Composites first and strokes last: either end takes long to compile, and takes nothing from the other.
+STEPS = (
+    warm_showing, warm_stack, warm_nodes, warm_decals, warm_stencil, warm_preparing, warm_unwrap, warm_fills,
+    warm_tools, warm_strokes,
+)  # fmt: skip
+
 if __name__ == "__main__":
-    warm_painting()
+    for run in reversed(STEPS):
+        run()

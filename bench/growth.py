@@ -31,7 +31,7 @@ def main(quick: bool = False) -> None:
         nodes = 5 if quick else 30
         stacks[f"{nodes:2} nodes, with groups, masks, washes, adjustments"] = _stroke_among_all_kinds(side, nodes)
         for word, pick in (("again", 0), ("first", 1)):
-            seconds = best_of(1 if quick else 5, *(both[pick] for both in stacks.values()))
+            seconds = best_of(1 if quick else 15, *(both[pick] for both in stacks.values()))
             for what, taken in zip(stacks, seconds, strict=True):
                 growth = taken / seconds[0]
                 fits = "ok" if growth <= WANTED else "ABOVE"

@@ -266,9 +266,13 @@ def test_versions_are_kept_and_gone_back_to(painter, server):
     page.get_by_role("button", name="Go back", exact=True).click()
     tab.wait_kept(4)
     np.testing.assert_array_equal(server.texels(tab.project, "left"), first)
-    page.keyboard.press("Escape")
-    page.keyboard.press("Control+z")
+    page.get_by_role("button", name="Forget Base colors").click()
     tab.wait_kept(5)
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("Name of the version")).to_have_count(0)
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    tab.wait_kept(7)
     np.testing.assert_array_equal(server.texels(tab.project, "left"), second)
 
 

@@ -1,6 +1,6 @@
 import { useDesk } from "../state/desk";
 import { takePreset, usePresets } from "../state/presets";
-import { inPopover } from "../ui/popover";
+import { closePopover, inPopover } from "../ui/popover";
 import { type Command, type Context, keyOf } from "./command";
 import { COMMANDS } from "./commands";
 
@@ -25,6 +25,8 @@ export function listenToKeys(context: Context): () => void {
       if ((event.key === "Enter" || event.key === "Escape") && !inPopover(target)) setTimeout(() => context.stage.focus());
       return;
     }
+    // What vanished inside a popover, a field or a row, took the focus along: it would not hear of this.
+    if (event.key === "Escape" && target === document.body && closePopover()) return event.preventDefault();
     if (reached && uses(target, event.key)) return;
     if (takesPreset(event, context)) return event.preventDefault();
     const command = commandFor(event);

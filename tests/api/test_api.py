@@ -329,24 +329,27 @@ def test_models_and_pictures_over_rest(client):
 
 
 def test_reference_pictures_keep_their_numbers(client):
-    """A pinned picture comes back to the bit, twins get a number, and one bad file keeps all of them out."""
+    """A pinned picture comes back to the bit, twins get a number, and of several files those come that can be read."""
     base = f"/api/projects/{create(client).json()['id']}/references"
     image = np.random.default_rng(4).integers(0, 256, (30, 50, 3), dtype=np.uint8)
 
     def pin(*files: tuple[str, bytes]):
         return client.post(base, files=[("files", file) for file in files])
 
-    assert pin(("quay.png", write_png(image))).json() == ["quay.png"]
-    assert pin(("quay.png", write_png(image))).json() == ["quay 2.png"]
+    assert pin(("quay.png", write_png(image))).json() == {"names": ["quay.png"], "notes": []}
+    assert pin(("quay.png", write_png(image))).json()["names"] == ["quay 2.png"]
     found = Image.open(io.BytesIO(client.get(f"{base}/quay.png").content))
     assert (np.asarray(found) == image).all()
-    refused = pin(("good.png", write_png(image)), ("bad.png", b"not a picture"))
+    refused = pin(("bad.png", b"not a picture"))
     assert refused.status_code == 422
     assert "bad.png" in refused.json()["message"]
-    assert client.get(base).json() == ["quay.png", "quay 2.png"]
+    some = pin(("good.png", write_png(image)), ("bad.png", b"not a picture")).json()
+    assert some["names"] == ["good.png"]
+    assert "bad.png" in some["notes"][0]
+    assert client.get(base).json() == ["quay.png", "quay 2.png", "good.png"]
     assert client.delete(f"{base}/quay.png").status_code == 204
     assert client.get(f"{base}/quay.png").status_code == 404
-    assert client.get(base).json() == ["quay 2.png"]
+    assert client.get(base).json() == ["quay 2.png", "good.png"]
 
 
 def test_a_tip_of_ones_own_is_in_the_library_for_all_projects(client):

@@ -8,6 +8,7 @@ from typing import Annotated
 import numpy as np
 from fastapi import APIRouter, File, Response, UploadFile
 from numpy.typing import NDArray
+from pydantic import BaseModel
 
 from ..core.errors import NightmistError
 from ..core.formats.image_files import read_picture, write_png
@@ -15,6 +16,13 @@ from .projects import InStudio, Problem, read_files
 
 router = APIRouter(prefix="/api/projects/{project}/references")
 MOST = 60
+
+
+class Pinned(BaseModel):
+    """Pictures by their names, and why others could not be pinned."""
+
+    names: list[str]
+    notes: list[str]
 
 
 @router.get("")
@@ -31,19 +39,24 @@ def picture(studio: InStudio, project: str, name: str) -> Response:
 
 
 @router.post("", responses={422: {"model": Problem}})
-def pin(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> list[str]:
-    """Pin pictures; all of them or, if one cannot be read, none. Answers their names."""
-    read = {
-        name: write_png(_opaque(read_picture(name, data, upright=True))) for name, data in read_files(files).items()
-    }
+def pin(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> Pinned:
+    """Pin pictures, those of them that can be read; refused when none can."""
+    given = read_files(files)
     taken = studio.store.references(project)
-    if len(taken) + len(read) > MOST:
+    if len(taken) + len(given) > MOST:
         raise NightmistError(f"At most {MOST} reference pictures can be pinned in a project. Take some off first.")
-    pinned: dict[str, bytes] = {}
-    for name, data in read.items():
-        pinned[_free(name, {*taken, *pinned})] = data
-    studio.store.pin(project, pinned)
-    return list(pinned)
+    read: dict[str, bytes] = {}
+    notes = []
+    for name, data in given.items():
+        try:
+            picture = write_png(_opaque(read_picture(name, data, upright=True)))
+            read[_free(name, {*taken, *read})] = picture
+        except NightmistError as error:
+            notes.append(str(error))
+    if not read:
+        raise NightmistError(" ".join(notes))
+    studio.store.pin(project, read)
+    return Pinned(names=list(read), notes=notes)
 
 
 @router.delete("/{name}", status_code=204)

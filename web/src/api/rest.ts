@@ -1,6 +1,6 @@
 import { type StageMesh, readMesh } from "./mesh";
 import { CLIENT } from "./paint_socket";
-import type { Checkup, Finish, FinishChoice, LayFinish, LibraryPicture, NewProject, Notes, Plan, Preset, ProjectCard, Replacement, LibraryTip, TakenPictures, TipChoice, Trial, WholePicture, WorkProgress } from "./schema.generated";
+import type { Checkup, Finish, FinishChoice, LayFinish, LibraryPicture, NewProject, Notes, Pinned, Plan, Preset, ProjectCard, Replacement, LibraryTip, TakenPictures, TipChoice, Trial, WholePicture, WorkProgress } from "./schema.generated";
 
 /** An answer that is no success, with the server's sentence for people. */
 export class Problem extends Error {}
@@ -118,9 +118,9 @@ export async function listReferences(id: string): Promise<string[]> {
   return (await ask(`/api/projects/${id}/references`)).json() as Promise<string[]>;
 }
 
-export async function addReferences(id: string, files: File[]): Promise<string[]> {
+export async function addReferences(id: string, files: File[]): Promise<Pinned> {
   const body = filled(files, {});
-  return (await ask(`/api/projects/${id}/references`, { method: "POST", body })).json() as Promise<string[]>;
+  return (await ask(`/api/projects/${id}/references`, { method: "POST", body })).json() as Promise<Pinned>;
 }
 
 export const referenceAddress = (id: string, name: string) => `/api/projects/${id}/references/${encodeURIComponent(name)}`;

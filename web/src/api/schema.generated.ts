@@ -987,7 +987,7 @@ export interface paths {
         put?: never;
         /**
          * Pin
-         * @description Pin pictures; all of them or, if one cannot be read, none. Answers their names.
+         * @description Pin pictures, those of them that can be read; refused when none can.
          */
         post: operations["pin_api_projects__project__references_post"];
         delete?: never;
@@ -2049,6 +2049,16 @@ export interface components {
              * @default null
              */
             opacity: number | null;
+        };
+        /**
+         * Pinned
+         * @description Pictures by their names, and why others could not be pinned.
+         */
+        Pinned: {
+            /** Names */
+            names: string[];
+            /** Notes */
+            notes: string[];
         };
         /**
          * Plan
@@ -5970,6 +5980,7 @@ export type NewProject = components['schemas']['NewProject'];
 export type NodeMap = components['schemas']['NodeMap'];
 export type Notes = components['schemas']['Notes'];
 export type Pigment = components['schemas']['Pigment'];
+export type Pinned = components['schemas']['Pinned'];
 export type Plan = components['schemas']['Plan'];
 export type PlanLine = components['schemas']['PlanLine'];
 export type Preset = components['schemas']['Preset'];
@@ -7850,7 +7861,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string[];
+                    "application/json": components["schemas"]["Pinned"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -36,3 +36,20 @@ export function sayBriefly(...said: Said): () => void {
   setTimeout(past, BRIEFLY);
   return past;
 }
+
+/** How the sentence about files that could not be read leaves: once others are given. */
+let unread = () => {};
+
+/** Read files, those that can be; of the others it is said why not. Throws where none can. */
+export async function readingFiles<Taken extends { notes: string[] }>(read: () => Promise<Taken>): Promise<Taken> {
+  unread();
+  try {
+    const taken = await read();
+    if (taken.notes.length) say(taken.notes.join(" "));
+    unread = leaving(taken.notes.join(" "));
+    return taken;
+  } catch (error) {
+    unread = leaving((error as Error).message);
+    throw error;
+  }
+}

@@ -4,7 +4,7 @@ import type { Picture, Pigment } from "../api/schema.generated";
 import { openNodeCard } from "./cards";
 import { decalLayer, useDecals } from "./decals";
 import { useDesk } from "./desk";
-import { leaving } from "./notices";
+import { readingFiles } from "./notices";
 import type { Project } from "./project";
 import { say, surfaceNamed, useSession } from "./session";
 
@@ -41,23 +41,12 @@ export function arrived(id: string): Promise<Picture> {
   });
 }
 
-/** How the sentence about files that could not be read leaves: once others are given. */
-let unread = () => {};
-
 /** Take files into the project, those that can be read; of the others it is told why not. */
 export async function takeIn(project: string, files: File[]): Promise<Picture[]> {
   // A drop of something else, as of words, brings none.
   if (!files.length) return [];
-  unread();
-  try {
-    const { pictures, notes } = await takePictures(project, files);
-    if (notes.length) say(notes.join(" "));
-    unread = leaving(notes.join(" "));
-    return await Promise.all(pictures.map(arrived));
-  } catch (error) {
-    unread = leaving((error as Error).message);
-    throw error;
-  }
+  const { pictures } = await readingFiles(() => takePictures(project, files));
+  return Promise.all(pictures.map(arrived));
 }
 
 /** Pictures for the maps that their names or their roles say, besides those that are there. */

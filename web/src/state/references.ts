@@ -1,6 +1,7 @@
 import { create } from "zustand";
 
 import { addReferences, dropReference, listReferences } from "../api/rest";
+import { readingFiles } from "./notices";
 import { useSession } from "./session";
 
 /** Names of the pictures pinned in the open project, the oldest first. */
@@ -16,9 +17,9 @@ export async function loadReferences(project: string): Promise<void> {
 /** Pin pictures; answers the name of the last one, or null when none could be read. */
 export async function pinReferences(project: string, files: File[]): Promise<string | null> {
   try {
-    const pinned = await addReferences(project, files);
-    useReferences.setState(({ names }) => ({ names: [...names, ...pinned] }));
-    return pinned.at(-1) ?? null;
+    const pinned = await readingFiles(() => addReferences(project, files));
+    useReferences.setState(({ names }) => ({ names: [...names, ...pinned.names] }));
+    return pinned.names.at(-1) ?? null;
   } catch (error) {
     failed(error);
     return null;

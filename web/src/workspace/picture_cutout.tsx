@@ -29,7 +29,7 @@ export function PictureCutout({ picture, project }: { picture: Picture; project:
       <Whole src={pictureAt(project.id, picture, "file")} crop={cutout.crop as [number, number, number, number]} onPick={(key) => set({ key })} onLook={setLook} />
       <div className="mt-1 flex flex-wrap gap-x-3" role="group" aria-label="The part that is used">
         {SIDES.map((side, k) => (
-          <NumberField key={side} label={side} value={Math.round((cutout.crop[k] ?? 0) * 1000) / 10} min={0} max={100} unit="%" onChange={(value) => set({ crop: cutout.crop.map((old, i) => (i === k ? value / 100 : old)) as Cutout["crop"] })} />
+          <NumberField key={side} label={side} value={percent(cutout.crop[k]!)} {...between(cutout.crop as number[], k)} unit="%" onChange={(value) => set({ crop: cutout.crop.map((old, i) => (i === k ? value / 100 : old)) as Cutout["crop"] })} />
         ))}
       </div>
       <div className="mt-1 flex h-7 items-center gap-2" title="A plain background becomes transparent: click on it in the picture above">
@@ -61,6 +61,14 @@ export function PictureCutout({ picture, project }: { picture: Picture; project:
       </div>
     </>
   );
+}
+
+const percent = (share: number) => Math.round(share * 1000) / 10;
+
+/** How far a side can go, in percent: something is left between it and the one across. */
+function between(crop: number[], side: number): { min: number; max: number } {
+  const across = percent(crop[(side + 2) % 4]!);
+  return side < 2 ? { min: 0, max: percent((across - 0.1) / 100) } : { min: percent((across + 0.1) / 100), max: 100 };
 }
 
 /** What colors and values of a picture are multiplied by. */

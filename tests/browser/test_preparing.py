@@ -265,16 +265,21 @@ def test_box_pick_arrange_and_pack(painter, server):
 
 
 def test_points_of_the_map_come_onto_one_line(painter, server):
-    """A corner that was dragged out of a row: the row is picked by a box, lined up, undone."""
+    """A corner lies out of its row: the row is picked by a box, from a picked island's corner on, and lined up."""
     mesh = placed(plane(4), uv_scale=0.9)
     out = np.abs(mesh.uvs[0] - mesh.uvs[0].reshape(-1, 2).min(axis=0)).max(axis=2) < 1e-6
     mesh.uvs[0][out] += (0, 0.05)
     tab = prepare(painter, server.create(write_glb(mesh), "crooked.glb"))
     page = tab.page
+    page.mouse.click(*on_map(tab, 0.5, 0.5))
+    corner = page.locator("[data-handle='0,0']").bounding_box()
     page.get_by_role("radio", name="Points").click()
     across = page.get_by_role("button", name="Line up across")
     expect(across).to_be_disabled()
-    drag_on_map(tab, (0.01, 0.14), (0.95, 0.01))
+    page.mouse.move(corner["x"] + 2, corner["y"] + 2)
+    page.mouse.down()
+    page.mouse.move(*on_map(tab, 0.95, 0.14), steps=6)
+    page.mouse.up()
     expect(page.get_by_text("Points picked")).to_be_visible()
     across.click()
     settled(tab, 1)

@@ -20,10 +20,11 @@ from nightmist.document.files.hand_off import glb
 from nightmist.document.preparing.refit import Plan, refit
 from nightmist.document.values import StartValues
 
-from ..shapes import joined, placed, plane, plate, sphere
+from ..shapes import drum, joined, placed, plane, plate, sphere
 
 RAMP = (Pigment(base_color="#202830", height=0.2), Pigment(base_color="#e0c8a0", height=0.9))
 CAMERA = Camera.look_at((0, 0, 6), (0, 0, 0), 40, (400, 300))
+FAR = Camera.look_at((0, 0, 800), (0, 0, 0), 30, (400, 400))
 
 
 def painted(mesh, size=(512, 512)) -> Document:
@@ -294,6 +295,19 @@ def test_what_is_refused_or_called_off_changes_nothing():
         doc.unwrap("surface")
     assert doc.state() == before
     assert doc.history.place == places_before
+
+
+def test_a_line_that_is_one_already_is_told_and_its_paint_left_alone():
+    """Paint that followed what does not move would be rounded once more, in an undo step that shows nothing."""
+    doc = Document.from_mesh(placed(drum(radius=0.6), scale=(100, 100, 100)), "drum", (512, 512))
+    name, surface = next(iter(doc.surfaces.items()))
+    red = Pigment(base_color="#ff0000")
+    doc.stroke(surface.layers.add("brushed"), [(150, 200), (260, 210)], FAR, Tip(radius=20), red)
+    uv, steps = doc.mesh.uvs[0].reshape(-1, 2), doc.history.place
+    for row in np.unique(uv[:, 1])[1:-1]:
+        with pytest.raises(NightmistError, match="so already"):
+            doc.line_up_points(name, np.flatnonzero(uv[:, 1] == row).tolist(), "across")
+    assert doc.history.place == steps
 
 
 def test_projects_keep_seams_and_polygons(tmp_path):

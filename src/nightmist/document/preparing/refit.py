@@ -67,11 +67,13 @@ def refit(document: Document, plan: Plan) -> Change:
         values[node.id] = (document.values.get(node.id), node)
     nodes = [node for key in old for node in document.nodes_in(key)]
     values.update({node.id: (node, None) for node in nodes if document.surface_of(node).id not in new})
+    values = {key: pair for key, pair in values.items() if pair[0] != pair[1]}
+    if not (values or plan.sources or plan.rasters):
+        # Paint that follows what stays would only be rounded once more.
+        raise NightmistError(UNCHANGED)
     rasters = _rasters(document, plan, mesh, known, new, nodes)
     change = Change(
-        label=plan.label,
-        values={key: pair for key, pair in values.items() if pair[0] != pair[1]},
-        rasters={key: pair for key, pair in rasters.items() if pair[0] != pair[1]},
+        label=plan.label, values=values, rasters={key: pair for key, pair in rasters.items() if pair[0] != pair[1]}
     )
     if not change:
         raise NightmistError(UNCHANGED)

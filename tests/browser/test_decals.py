@@ -426,6 +426,8 @@ def test_a_plain_background_goes_by_a_click_on_the_picture_or_as_its_border_has_
     # A side of what is cut out stops before the one across.
     sides = page.get_by_role("group", name="The part that is used").get_by_role("textbox")
     sides.nth(0).fill("60")
+    page.keyboard.press("Enter")
+    tab.wait_kept(8)
     sides.nth(2).fill("60")
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("Right goes from 60.1 to 100 %")

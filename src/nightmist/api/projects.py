@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import io
 import zipfile
+from collections.abc import Callable
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -117,6 +118,19 @@ def read_files(files: list[UploadFile]) -> dict[str, bytes]:
     if len(files) > MAX_FILES:
         raise NightmistError(f"At most {MAX_FILES} files can be brought in at once.")
     return {(file.filename or "model").replace("\\", "/").split("/")[-1]: file.file.read() for file in files}
+
+
+def taken_of(given: dict[str, bytes], take: Callable[[str, bytes], str]) -> tuple[list[str], list[str]]:
+    """What `take` answers for the files that it can read, and why not for the others; refused when it can read none."""
+    taken, notes = [], []
+    for name, data in given.items():
+        try:
+            taken.append(take(name, data))
+        except NightmistError as error:
+            notes.append(str(error))
+    if not taken:
+        raise NightmistError(" ".join(notes))
+    return taken, notes
 
 
 @router.delete("/{project}", status_code=204)

@@ -12,7 +12,7 @@ from pydantic import BaseModel
 
 from ..core.errors import NightmistError
 from ..core.formats.image_files import read_picture, write_png
-from .projects import InStudio, Problem, read_files
+from .projects import InStudio, Problem, read_files, taken_of
 
 router = APIRouter(prefix="/api/projects/{project}/references")
 MOST = 60
@@ -46,17 +46,16 @@ def pin(studio: InStudio, project: str, files: Annotated[list[UploadFile], File(
     if len(taken) + len(given) > MOST:
         raise NightmistError(f"At most {MOST} reference pictures can be pinned in a project. Take some off first.")
     read: dict[str, bytes] = {}
-    notes = []
-    for name, data in given.items():
-        try:
-            picture = write_png(_opaque(read_picture(name, data, upright=True)))
-            read[_free(name, {*taken, *read})] = picture
-        except NightmistError as error:
-            notes.append(str(error))
-    if not read:
-        raise NightmistError(" ".join(notes))
+
+    def take(name: str, data: bytes) -> str:
+        picture = write_png(_opaque(read_picture(name, data, upright=True)))
+        free = _free(name, {*taken, *read})
+        read[free] = picture
+        return free
+
+    names, notes = taken_of(given, take)
     studio.store.pin(project, read)
-    return Pinned(names=list(read), notes=notes)
+    return Pinned(names=names, notes=notes)
 
 
 @router.delete("/{name}", status_code=204)

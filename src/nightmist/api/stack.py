@@ -21,7 +21,7 @@ from ..document.files.version_look import version_map
 from ..document.painting.regions import faces_like
 from ..document.stacking.mask_sources import marking_colors
 from ..document.stacking.versions import picture_of, version_value
-from .projects import InStudio, Problem, read_files
+from .projects import InStudio, Problem, read_files, taken_of
 
 router = APIRouter(prefix="/api")
 #: The longer side of a picture of a region, in pixels.
@@ -51,15 +51,8 @@ def add_pictures(studio: InStudio, project: str, files: Annotated[list[UploadFil
     given = read_files(files)
 
     def take(document: Document) -> TakenPictures:
-        taken = TakenPictures(pictures=[], notes=[])
-        for name, data in given.items():
-            try:
-                taken.pictures.append(document.add_picture_data(name, data))
-            except NightmistError as error:
-                taken.notes.append(str(error))
-        if not taken.pictures:
-            raise NightmistError(" ".join(taken.notes))
-        return taken
+        pictures, notes = taken_of(given, document.add_picture_data)
+        return TakenPictures(pictures=pictures, notes=notes)
 
     return studio.work_on(project, take)
 

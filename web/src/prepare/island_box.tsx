@@ -22,13 +22,10 @@ export function IslandBox({ stage }: { stage: Stage }) {
   usePicks();
   useMapPlace((place) => place.tick);
   useDesk((desk) => desk.surface);
-  const view = useDesk((desk) => desk.prepareView);
-  // To the other tools a press at a corner means what it means beside it.
-  const picking = useDesk((desk) => desk.preparing.tool === "pick");
   const [drag, setDrag] = useState<{ handle: Handle; grip: IslandGrip; matrix: Matrix } | null>(null);
   const grip = drag?.grip ?? grabIslands(stage);
   const area = stage.area("map");
-  if (!grip || !area || !picking || view === "model") return null;
+  if (!grip || !area) return null;
 
   const place = (x: number, y: number) => {
     const at = stage.map.placeOf(x, y);

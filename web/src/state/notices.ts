@@ -45,8 +45,9 @@ export async function readingFiles<Taken extends { notes: string[] }>(read: () =
   unread();
   try {
     const taken = await read();
-    if (taken.notes.length) say(taken.notes.join(" "));
-    unread = leaving(taken.notes.join(" "));
+    const said = taken.notes.join(" ");
+    if (said) say(said);
+    unread = leaving(said);
     return taken;
   } catch (error) {
     unread = leaving((error as Error).message);

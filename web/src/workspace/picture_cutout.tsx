@@ -67,8 +67,8 @@ const percent = (share: number) => Math.round(share * 1000) / 10;
 
 /** How far a side can go, in percent: something is left between it and the one across. */
 function between(crop: number[], side: number): { min: number; max: number } {
-  const across = percent(crop[(side + 2) % 4]!);
-  return side < 2 ? { min: 0, max: percent((across - 0.1) / 100) } : { min: percent((across + 0.1) / 100), max: 100 };
+  const across = crop[(side + 2) % 4]!;
+  return side < 2 ? { min: 0, max: percent(across - 0.001) } : { min: percent(across + 0.001), max: 100 };
 }
 
 /** What colors and values of a picture are multiplied by. */

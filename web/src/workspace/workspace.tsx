@@ -45,6 +45,8 @@ export function Workspace({ project: id }: { project: string }) {
   const away = useSession((session) => session.away);
   const view = useDesk(shownView);
   const preparing = useDesk((desk) => desk.stage === "prepare");
+  // To the other tools a press at an island's corner means what it means beside it.
+  const islands = useDesk((desk) => desk.stage === "prepare" && desk.preparing.tool === "pick");
   const opened = useCards((cards) => cards.open);
   const card = preparing ? null : opened;
   useMaskAlone(open?.project);
@@ -99,7 +101,7 @@ export function Workspace({ project: id }: { project: string }) {
         <canvas ref={canvas} data-ready={ready} tabIndex={-1} className="absolute inset-0 size-full touch-none outline-none" />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
         {open && loaded && <StageControls stage={open.stage} project={open.project} />}
-        {ready && open && preparing && view !== "model" && <IslandBox stage={open.stage} />}
+        {ready && open && islands && view !== "model" && <IslandBox stage={open.stage} />}
         {ready && open && (
           <div className="absolute top-11 left-0 flex max-w-[64%] flex-col items-start gap-2">
             {!preparing && <UvBanner project={open.project} />}

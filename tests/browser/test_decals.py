@@ -391,6 +391,19 @@ def test_in_the_map_a_picture_lies_flat_and_is_moved_there(painter, server):
     assert moved[1] < 0.47
 
 
+#: Types into fields that follow each other, and leaves each, before any answer can come.
+AT_ONCE = """(field, typed) => {
+  const fields = [...field.closest("[role=group]").querySelectorAll("input")];
+  const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set;
+  typed.forEach((text, k) => {
+    fields[k].focus();
+    set.call(fields[k], text);
+    fields[k].dispatchEvent(new Event("input", { bubbles: true }));
+    fields[k].blur();
+  });
+}"""
+
+
 def test_a_plain_background_goes_by_a_click_on_the_picture_or_as_its_border_has_it(painter, server):
     project = practice(server, "plane")
     tab = painter(project).open()
@@ -432,6 +445,10 @@ def test_a_plain_background_goes_by_a_click_on_the_picture_or_as_its_border_has_
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("Right goes from 60.1 to 100 %")
     tab.wait_kept(8)
+    # Two sides are typed before an answer comes: both count.
+    sides.first.evaluate(AT_ONCE, ["50", "20"])
+    expect(sides.nth(1)).to_have_value("20")
+    expect(sides.nth(0)).to_have_value("50")
 
 
 def test_a_washs_frame_is_moved_and_sized_by_handles_and_by_numbers(painter, server):

@@ -12,8 +12,8 @@ from ..document import Document
 from ..document.change import Change
 from ..document.stacking import decals
 from ..document.stacking.decal_frames import Place, SurfacePlace
-from ..document.values import DecalRelief, Decals, Node, Pigment, Share
-from .parts import FramePart, Three
+from ..document.values import Decals, Node, Share
+from .parts import FramePart, PigmentPart, ReliefPart, SomeOfTwo, Three
 from .stack_message import Made, StackMessage, given
 
 
@@ -103,17 +103,18 @@ class ChangeDecal(StackMessage):
     mirrored: bool | None = None
     inverted: bool | None = None
     colored: bool | None = None
-    repeat: tuple[float, float] | None = None
+    repeat: SomeOfTwo | None = None
     limit: float | None = None
     soft: Share | None = None
-    pigment: Pigment | None = None
-    relief: DecalRelief | None = Field(default=None, description="null: it lies flat")
+    pigment: PigmentPart | None = None
+    relief: ReliefPart | None = Field(default=None, description="null: it lies flat")
     region: str | None = Field(default=None, description="null: everywhere")
 
     def change(self, document: Document) -> Change:
-        fields = given(self, "decal", "frame")
+        _, decal = decals.find_decal(document, self.decal)
+        fields = given(self, "decal", "frame", of=decal)
         if self.frame:
-            fields["frame"] = decals.changed_frame(document, self.decal, **given(self.frame))
+            fields["frame"] = decals.changed_frame(document, self.decal, **given(self.frame, of=decal.frame))
         return decals.change_decal(document, self.decal, **fields)
 
     def doubt(self, document: Document, made: list[str]) -> str | None:

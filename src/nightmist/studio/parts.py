@@ -6,9 +6,13 @@ from pydantic import BaseModel, ConfigDict
 
 from ..core.mapping.projections import Shape
 from ..core.mapping.pyramid import Wrap
-from ..document.values import Frame, FrameShape, Share
+from ..document.values import FrameShape, Share
 
 Three = tuple[float, float, float]
+# Several numbers of which some are set: those that are null stay.
+SomeOfTwo = tuple[float | None, float | None]
+SomeOfThree = tuple[float | None, float | None, float | None]
+SomeOfFour = tuple[float | None, float | None, float | None, float | None]
 
 
 class Part(BaseModel):
@@ -27,16 +31,24 @@ class PigmentPart(Part):
     opacity: Share | None = None
 
 
+class BoxPart(Part):
+    """What is to be another about the box that a wash is projected from; what is left out stays."""
+
+    position: SomeOfThree = (0, 0, 0)
+    size: SomeOfThree = (1, 1, 1)
+    turn: SomeOfThree = (0, 0, 0)
+
+
 class MappingPart(Part):
     """What is to be another about a wash's mapping; what is left out stays."""
 
     shape: Shape = "uv"
-    repeat: tuple[float, float] = (1, 1)
+    repeat: SomeOfTwo = (1, 1)
     turn: float = 0.0
-    offset: tuple[float, float] = (0, 0)
+    offset: SomeOfTwo = (0, 0)
     wrap: Wrap = "repeat"
     sharpness: float = 4.0
-    frame: Frame | None = None
+    frame: BoxPart | None = None
 
 
 class StartPart(Part):
@@ -52,9 +64,9 @@ class StartPart(Part):
 class FramePart(Part):
     """What is to be another about a frame; what is left out stays."""
 
-    position: Three | None = None
+    position: SomeOfThree | None = None
     normal: Three | None = None
-    center: tuple[float, float] | None = None
+    center: SomeOfTwo | None = None
     roll: float | None = None
     width: float | None = None
     height: float | None = None
@@ -64,5 +76,20 @@ class FramePart(Part):
     radius: float | None = None
     axis: float | None = None
     follows: bool | None = None
-    size: Three | None = None
-    turn: Three | None = None
+    size: SomeOfThree | None = None
+    turn: SomeOfThree | None = None
+
+
+class ReliefPart(Part):
+    """What is to be another about how a decal stands up; what is left out stays."""
+
+    height: float = 0.0
+    bevel: float = 0.0
+
+
+class MixPart(Part):
+    """What is to be another about how a node meets by height; what is left out stays."""
+
+    softness: float = 0.1
+    influence: float = 0.0
+    border: float = 0.0

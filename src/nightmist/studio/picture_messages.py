@@ -10,6 +10,7 @@ from ..document import Document
 from ..document.change import Change
 from ..document.stacking import pictures
 from ..document.values import MapName, Name, PlaneName, Role, Share
+from .parts import SomeOfFour
 from .stack_message import StackMessage, given
 
 
@@ -31,7 +32,7 @@ class CutPicture(StackMessage):
 
     type: Literal["cut_picture"]
     picture: str
-    crop: tuple[Share, Share, Share, Share] | None = None
+    crop: SomeOfFour | None = Field(default=None, description="left, top, right, bottom as shares")
     alpha: str | None = Field(default=None, description="the id of a picture whose gray is the alpha; null: its own")
     key: str | None = Field(default=None, description="a background color to be taken away, #rrggbb; null: none")
     tolerance: Share | None = None
@@ -42,7 +43,8 @@ class CutPicture(StackMessage):
     times: float | None = None
 
     def change(self, document: Document) -> Change:
-        return pictures.cut_picture(document, document.picture_value(self.picture), **given(self, "picture"))
+        picture = document.picture_value(self.picture)
+        return pictures.cut_picture(document, picture, **given(self, "picture", of=picture.cutout))
 
 
 class UsePainted(StackMessage):

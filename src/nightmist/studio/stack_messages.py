@@ -16,9 +16,9 @@ from ..document.painting import regions
 from ..document.preparing.maps import set_depth, set_start
 from ..document.stacking import adjusting, frames, mask_sources, masks, merging, nodes, versions
 from ..document.stacking.mask_sources import Source
-from ..document.values import Effect, Group, MapName, MaskOf, MixByHeight, Name, Node, Pigment, Share, Surface
+from ..document.values import Effect, Group, MapName, MaskOf, Name, Node, Pigment, Share, Surface
 from .decal_messages import AnyDecalMessage, ChangeDecal, MoveDecal
-from .parts import MappingPart, PigmentPart, StartPart
+from .parts import MappingPart, MixPart, PigmentPart, StartPart
 from .picture_messages import AnyPictureMessage, CutPicture
 from .stack_message import Made, StackMessage, given
 
@@ -129,9 +129,9 @@ class ChangeNode(StackMessage):
     alpha_locked: bool | None = None
     opacity: Share | None = None
     blend: BlendMode | None = None
-    mix: MixByHeight | None = Field(default=None, description="null: it meets what lies below plainly")
+    mix: MixPart | None = Field(default=None, description="null: it meets what lies below plainly")
     pigment: PigmentPart | None = Field(default=None, description="of a wash, as are images and mapping")
-    images: dict[MapName, str] | None = None
+    images: dict[MapName, str | None] | None = Field(default=None, description="null: that map has none")
     mapping: MappingPart | None = None
     effect: Effect | None = Field(default=None, description="of an adjustment, as is all that follows")
     black: Share | None = None
@@ -150,12 +150,8 @@ class ChangeNode(StackMessage):
     seed: int | None = None
 
     def change(self, document: Document) -> Change:
-        node, properties = document.node(self.node), given(self, "node")
-        for name in ("pigment", "mapping"):
-            part, held = properties.get(name), getattr(node, name, None)
-            if part is not None and held is not None:
-                properties[name] = held.but(**given(part))
-        return nodes.set_node(document, node, **properties)
+        node = document.node(self.node)
+        return nodes.set_node(document, node, **given(self, "node", of=node))
 
 
 class ChangeNodeMap(StackMessage):
@@ -442,7 +438,7 @@ class SetStart(StackMessage):
 
     def change(self, document: Document) -> Change:
         surface = document.surface_value(self.surface)
-        return set_start(surface, surface.start.but(**given(self.start)))
+        return set_start(surface, surface.start.but(**given(self.start, of=surface.start)))
 
 
 #: What can be shown before it is made, while a slider moves.

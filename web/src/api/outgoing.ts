@@ -1,20 +1,26 @@
 import type {
-  AddNode, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, CutPicture, DescribePicture, DuplicateDecal, FramePart, MoveDecal, PlaceDecal, SetDepth, SetStart, ShowMask,
+  AddNode, BoxPart, ChangeDecal, ChangeMask, ChangeNode, ChangeNodeMap, ChangeRegion, ClientMessage, CutPicture, DescribePicture, DuplicateDecal, FramePart, MappingPart, MixPart, MoveDecal, PigmentPart, PlaceDecal,
+  ReliefPart, SetDepth, SetStart, ShowMask,
 } from "./schema.generated"; // prettier-ignore
 
 /** The generator knows no "left out" for fields that have a default: of these messages only what is set is sent. */
 type Sparse<M, K extends keyof M> = Pick<M, K> & Partial<Omit<M, K>>;
 
-type Parts = { pigment?: Partial<NonNullable<ChangeNode["pigment"]>>; mapping?: Partial<NonNullable<ChangeNode["mapping"]>> };
-type NodeChange = Sparse<Omit<ChangeNode, keyof Parts>, "type" | "node"> & Parts;
+/** Of parts of values, too: what is left out stays. */
+type PigmentChange = { pigment?: Partial<PigmentPart> };
+export type BoxChange = Partial<BoxPart>;
+export type MappingChange = Partial<Omit<MappingPart, "frame">> & { frame?: BoxChange | null };
+type NodeParts = PigmentChange & { mapping?: MappingChange; mix?: Partial<MixPart> | null };
+type NodeChange = Sparse<Omit<ChangeNode, keyof NodeParts>, "type" | "node"> & NodeParts;
 type StartChange = Omit<SetStart, "start"> & { start: Partial<SetStart["start"]> };
 type NodeMapChange = Sparse<ChangeNodeMap, "type" | "node" | "map">;
 type MaskChange = Sparse<ChangeMask, "type" | "node">;
 type NewNode = Sparse<AddNode, "type" | "surface" | "kind">;
 type PictureChange = Sparse<DescribePicture, "type" | "picture">;
-export type DecalEdit = Sparse<Omit<ChangeDecal, "frame">, "type" | "decal"> & { frame?: Partial<FramePart> };
+type DecalParts = PigmentChange & { frame?: Partial<FramePart>; relief?: Partial<ReliefPart> | null };
+export type DecalEdit = Sparse<Omit<ChangeDecal, keyof DecalParts>, "type" | "decal"> & DecalParts;
 type DecalMove = Sparse<MoveDecal, "type" | "decal">;
-type PictureCut = Sparse<CutPicture, "type" | "picture">;
+export type PictureCut = Sparse<CutPicture, "type" | "picture">;
 type RegionChange = Sparse<ChangeRegion, "type" | "region">;
 
 /** The properties of a layer that are to be set; those left out stay. */

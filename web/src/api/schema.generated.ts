@@ -2938,6 +2938,51 @@ export interface components {
             by: "face" | "patch" | "facing" | "island" | "part" | "surface";
         };
         /**
+         * BoxPart
+         * @description What is to be another about the box that a wash is projected from; what is left out stays.
+         */
+        BoxPart: {
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number | null,
+                number | null,
+                number | null
+            ];
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number | null,
+                number | null,
+                number | null
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | null,
+                number | null,
+                number | null
+            ];
+        };
+        /**
          * BumpFromColor
          * @description Give a layer height by how light its colors are.
          */
@@ -3065,8 +3110,8 @@ export interface components {
              * @default null
              */
             repeat: [
-                number,
-                number
+                number | null,
+                number | null
             ] | null;
             /**
              * Limit
@@ -3079,12 +3124,12 @@ export interface components {
              */
             soft: number | null;
             /** @default null */
-            pigment: components["schemas"]["Pigment"] | null;
+            pigment: components["schemas"]["PigmentPart"] | null;
             /**
              * @description null: it lies flat
              * @default null
              */
-            relief: components["schemas"]["DecalRelief"] | null;
+            relief: components["schemas"]["ReliefPart"] | null;
             /**
              * Region
              * @description null: everywhere
@@ -3182,7 +3227,7 @@ export interface components {
              * @description null: it meets what lies below plainly
              * @default null
              */
-            mix: components["schemas"]["MixByHeight"] | null;
+            mix: components["schemas"]["MixPart"] | null;
             /**
              * @description of a wash, as are images and mapping
              * @default null
@@ -3190,10 +3235,11 @@ export interface components {
             pigment: components["schemas"]["PigmentPart"] | null;
             /**
              * Images
+             * @description null: that map has none
              * @default null
              */
             images: {
-                [key: string]: string;
+                [key: string]: string | null;
             } | null;
             /** @default null */
             mapping: components["schemas"]["MappingPart"] | null;
@@ -3433,13 +3479,14 @@ export interface components {
             picture: string;
             /**
              * Crop
+             * @description left, top, right, bottom as shares
              * @default null
              */
             crop: [
-                number,
-                number,
-                number,
-                number
+                number | null,
+                number | null,
+                number | null,
+                number | null
             ] | null;
             /**
              * Alpha
@@ -3889,9 +3936,9 @@ export interface components {
              * @default null
              */
             position: [
-                number,
-                number,
-                number
+                number | null,
+                number | null,
+                number | null
             ] | null;
             /**
              * Normal
@@ -3907,8 +3954,8 @@ export interface components {
              * @default null
              */
             center: [
-                number,
-                number
+                number | null,
+                number | null
             ] | null;
             /**
              * Roll
@@ -3960,18 +4007,18 @@ export interface components {
              * @default null
              */
             size: [
-                number,
-                number,
-                number
+                number | null,
+                number | null,
+                number | null
             ] | null;
             /**
              * Turn
              * @default null
              */
             turn: [
-                number,
-                number,
-                number
+                number | null,
+                number | null,
+                number | null
             ] | null;
         };
         /**
@@ -4139,8 +4186,8 @@ export interface components {
              *     ]
              */
             repeat: [
-                number,
-                number
+                number | null,
+                number | null
             ];
             /**
              * Turn
@@ -4155,8 +4202,8 @@ export interface components {
              *     ]
              */
             offset: [
-                number,
-                number
+                number | null,
+                number | null
             ];
             /**
              * Wrap
@@ -4170,7 +4217,7 @@ export interface components {
              */
             sharpness: number;
             /** @default null */
-            frame: components["schemas"]["Frame"] | null;
+            frame: components["schemas"]["BoxPart"] | null;
         };
         /**
          * MarkBorder
@@ -4321,6 +4368,27 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * MixPart
+         * @description What is to be another about how a node meets by height; what is left out stays.
+         */
+        MixPart: {
+            /**
+             * Softness
+             * @default 0.1
+             */
+            softness: number;
+            /**
+             * Influence
+             * @default 0
+             */
+            influence: number;
+            /**
+             * Border
+             * @default 0
+             */
+            border: number;
         };
         /**
          * MoveDecal
@@ -4551,6 +4619,22 @@ export interface components {
              * @enum {string}
              */
             type: "redo";
+        };
+        /**
+         * ReliefPart
+         * @description What is to be another about how a decal stands up; what is left out stays.
+         */
+        ReliefPart: {
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /**
+             * Bevel
+             * @default 0
+             */
+            bevel: number;
         };
         /**
          * RemoveDecals
@@ -6008,6 +6092,7 @@ export type AssignFaces = components['schemas']['AssignFaces'];
 export type BakeDecals = components['schemas']['BakeDecals'];
 export type BeginStroke = components['schemas']['BeginStroke'];
 export type BindDecal = components['schemas']['BindDecal'];
+export type BoxPart = components['schemas']['BoxPart'];
 export type BumpFromColor = components['schemas']['BumpFromColor'];
 export type Camera = components['schemas']['Camera'];
 export type CancelStroke = components['schemas']['CancelStroke'];
@@ -6054,6 +6139,7 @@ export type MergeDown = components['schemas']['MergeDown'];
 export type MergeNodes = components['schemas']['MergeNodes'];
 export type MergeSeen = components['schemas']['MergeSeen'];
 export type Mirror = components['schemas']['Mirror'];
+export type MixPart = components['schemas']['MixPart'];
 export type MoveDecal = components['schemas']['MoveDecal'];
 export type MoveIslands = components['schemas']['MoveIslands'];
 export type MoveNodes = components['schemas']['MoveNodes'];
@@ -6062,6 +6148,7 @@ export type Pack = components['schemas']['Pack'];
 export type PigmentPart = components['schemas']['PigmentPart'];
 export type PlaceDecal = components['schemas']['PlaceDecal'];
 export type Redo = components['schemas']['Redo'];
+export type ReliefPart = components['schemas']['ReliefPart'];
 export type RemoveDecals = components['schemas']['RemoveDecals'];
 export type RemoveMask = components['schemas']['RemoveMask'];
 export type RemoveNodes = components['schemas']['RemoveNodes'];

@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
-import type { BodyFrame, ChangeDecal, Decal, Decals, FramePart, MapFrame, SurfaceFrame } from "../api/schema.generated";
-import type { Outgoing, Showable } from "../api/outgoing";
+import type { BodyFrame, Decal, Decals, FramePart, MapFrame, SurfaceFrame } from "../api/schema.generated";
+import type { DecalEdit, Outgoing, Showable } from "../api/outgoing";
 import { useDesk } from "./desk";
 import type { DocumentState, SurfaceState } from "./document";
 import { useSession } from "./session";
@@ -11,7 +11,7 @@ export type Frame = SurfaceFrame | MapFrame | BodyFrame;
 export type DecalPlace = { position: [number, number, number]; normal: [number, number, number] } | { uv: [number, number] };
 /** What is to be another about a frame; what is left out stays, so that edits that cross on the way do not undo each other. */
 export type FrameChange = Partial<FramePart>;
-export type DecalChange = Omit<Partial<ChangeDecal>, "type" | "decal" | "frame"> & { frame?: FrameChange };
+export type DecalChange = Omit<DecalEdit, "type" | "decal">;
 
 interface Store {
   /** The picture that the next click puts down. */

@@ -2,12 +2,12 @@ import { create } from "zustand";
 
 import { addReferences, dropReference, listReferences } from "../api/rest";
 import { readingFiles } from "./notices";
-import { useSession } from "./session";
+import { say } from "./session";
 
 /** Names of the pictures pinned in the open project, the oldest first. */
 export const useReferences = create<{ names: string[] }>(() => ({ names: [] }));
 
-const failed = (error: unknown) => useSession.setState({ notice: (error as Error).message });
+const failed = (error: Error) => say(error.message);
 
 export async function loadReferences(project: string): Promise<void> {
   useReferences.setState({ names: [] });
@@ -21,7 +21,7 @@ export async function pinReferences(project: string, files: File[]): Promise<str
     useReferences.setState(({ names }) => ({ names: [...names, ...pinned.names] }));
     return pinned.names.at(-1) ?? null;
   } catch (error) {
-    failed(error);
+    failed(error as Error);
     return null;
   }
 }

@@ -8,7 +8,7 @@ import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { ColorField } from "./color_field";
 import { BendFields, ShapeField } from "./decal_shape";
-import { FAR, short, shortIn } from "./figures";
+import { FAR, oneOf, short, shortIn } from "./figures";
 import { BoxNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
@@ -47,7 +47,7 @@ export function DecalNumbers({ decal, project }: { decal: Decal; project: Projec
       </div>
       <div className="mt-1 flex gap-x-3" role="group" aria-label="Repeats">
         {["across", "down"].map((text, k) => (
-          <NumberField key={text} label={`Times ${text}`} value={short(decal.repeat?.[k] ?? 1)} min={0.01} max={1000} onChange={(value) => set({ repeat: (decal.repeat ?? [1, 1]).map((old, i) => (i === k ? value : old)) as [number, number] })} />
+          <NumberField key={text} label={`Times ${text}`} value={short(decal.repeat?.[k] ?? 1)} min={0.01} max={1000} onChange={(value) => set({ repeat: oneOf(2, k, value) })} />
         ))}
       </div>
       <RegionField decal={decal} set={set} bind={(by) => project.send({ type: "bind_decal", decal: decal.id, by })} />
@@ -95,7 +95,7 @@ function MapFields({ frame, wanted, onChange }: Fields<MapFrame> & Proportions) 
       <div className="flex flex-wrap gap-x-3 gap-y-1">
         <SizeFields
           size={{ width: frame.width * 100, height: frame.height * 100 }} show={short} min={LEAST} max={FAR} unit="%" title="Of the map's longer side"
-          onChange={({ width, height }) => onChange({ width: width / 100, height: height / 100 })}
+          onChange={(size) => onChange(Object.fromEntries(Object.entries(size).map(([side, percent]) => [side, percent / 100])))}
         />
         <Turn frame={frame} onChange={onChange} />
         <InProportion />
@@ -103,7 +103,7 @@ function MapFields({ frame, wanted, onChange }: Fields<MapFrame> & Proportions) 
       </div>
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {["U", "V"].map((axis, k) => (
-          <NumberField key={axis} label={axis} value={shortIn(frame.center[k]! * 100, 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ center: frame.center.map((old, i) => (i === k ? value / 100 : old)) as [number, number] })} />
+          <NumberField key={axis} label={axis} value={shortIn(frame.center[k]! * 100, 100)} min={-1000} max={1000} unit="%" onChange={(value) => onChange({ center: oneOf(2, k, value / 100) })} />
         ))}
       </div>
     </>
@@ -128,7 +128,7 @@ function SurfaceFields({ frame, wanted, onChange }: Fields<SurfaceFrame> & Propo
       <BendFields frame={frame} onChange={onChange} />
       <div className="flex items-center gap-1" role="group" aria-label="Middle">
         {AXES.map((axis, k) => (
-          <NumberField key={axis} label={axis} value={shortIn(frame.position[k]!, Math.max(frame.width, frame.height))} min={-FAR} max={FAR} onChange={(value) => onChange({ position: frame.position.map((old, i) => (i === k ? value : old)) as [number, number, number] })} />
+          <NumberField key={axis} label={axis} value={shortIn(frame.position[k]!, Math.max(frame.width, frame.height))} min={-FAR} max={FAR} onChange={(value) => onChange({ position: oneOf(3, k, value) })} />
         ))}
       </div>
     </>
@@ -183,7 +183,7 @@ const VALUES = [
 
 /** Its own roughness and metallic, and a color in place of the picture's. */
 function Values({ pigment, project, edit }: { pigment: Pigment; project: Project; edit: (part: DecalChange) => { type: "change_decal"; decal: string } & DecalChange }) {
-  const withValue = (key: keyof Pigment, value: string | number | null) => edit({ pigment: { ...pigment, [key]: value } as Pigment });
+  const withValue = (key: keyof Pigment, value: string | number | null) => edit({ pigment: { [key]: value } });
   const box = (key: keyof Pigment, label: string, rest: string | number) => (
     <input type="checkbox" aria-label={`Own ${label.toLowerCase()}`} className="size-4 shrink-0 accent-accent" checked={pigment[key] != null} onChange={(event) => project.send(withValue(key, event.target.checked ? rest : null))} />
   );
@@ -222,8 +222,8 @@ function Relief({ decal, set }: { decal: Decal; set: (part: DecalChange) => void
       </label>
       {relief && (
         <div className="flex flex-wrap gap-x-3">
-          <NumberField label="Height" value={short(relief.height)} min={-FAR} max={FAR} onChange={(height) => set({ relief: { ...relief, height } })} />
-          <NumberField label="Bevel" value={short(relief.bevel ?? 0)} min={0} max={FAR} title="How softly its edge rises" onChange={(bevel) => set({ relief: { ...relief, bevel } })} />
+          <NumberField label="Height" value={short(relief.height)} min={-FAR} max={FAR} onChange={(height) => set({ relief: { height } })} />
+          <NumberField label="Bevel" value={short(relief.bevel ?? 0)} min={0} max={FAR} title="How softly its edge rises" onChange={(bevel) => set({ relief: { bevel } })} />
         </div>
       )}
       {relief && Math.abs(relief.height) > depth / 2 && (

@@ -12,3 +12,8 @@ export function shortIn(value: number, size: number): number {
   const step = 10 ** (Math.floor(Math.log10(size)) - 4);
   return short(Math.round(value / step) * step);
 }
+
+type Several = { 2: [number | null, number | null]; 3: [number | null, number | null, number | null]; 4: [number | null, number | null, number | null, number | null] };
+
+/** One of several numbers as it is sent: those that are null stay. */
+export const oneOf = <N extends keyof Several>(count: N, at: number, value: number): Several[N] => Array.from({ length: count }, (_, i) => (i === at ? value : null)) as Several[N];

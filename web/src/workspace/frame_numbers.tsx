@@ -1,8 +1,9 @@
 import type { Frame, Mapping } from "../api/schema.generated";
+import type { BoxChange } from "../api/outgoing";
 import { useMovingFrame } from "../state/moving_frame";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
-import { short, shortIn } from "./figures";
+import { oneOf, short, shortIn } from "./figures";
 import { Head } from "./node_card_head";
 
 type Three = [number, number, number];
@@ -14,7 +15,7 @@ const ROWS: { key: "position" | "size" | "turn"; text: string; least: number }[]
 ];
 
 /** The box that a picture is projected from, in model units: around the model, or where it is put by numbers. */
-export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string; mapping: Mapping; onChange: (frame: Frame | null) => void; onFit: () => void }) {
+export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string; mapping: Mapping; onChange: (frame: BoxChange | null) => void; onFit: () => void }) {
   const { modelSize, modelMiddle } = useSession();
   // About what the engine takes when nothing else is said.
   const side = Number((modelSize / Math.sqrt(2)).toPrecision(3));
@@ -31,13 +32,13 @@ export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string;
       <button type="button" onClick={onFit} title="As small as it can be around the surface, as it is turned; its handles lie on the model" className="mb-1 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3">
         {frame ? "Fit the frame to the surface" : "Take a frame that fits the surface"}
       </button>
-      {frame && <BoxNumbers frame={frame} onChange={(part) => onChange({ ...frame, ...part })} />}
+      {frame && <BoxNumbers frame={frame} onChange={onChange} />}
     </>
   );
 }
 
 /** A box in model space: its middle, its size and how it is turned. */
-export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part: Partial<Frame>) => void }) {
+export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part: BoxChange) => void }) {
   const longest = Math.max(...(frame.size ?? [1, 1, 1]));
   return ROWS.map(({ key, text, least }) => (
     <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>
@@ -45,7 +46,7 @@ export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part:
       {AXES.map((axis, k) => (
         <NumberField
           key={axis} label={axis} value={key === "size" ? short(frame.size?.[k] ?? 1) : shortIn(frame[key]?.[k] ?? 0, key === "turn" ? 360 : longest)} min={least} max={1e6}
-          onChange={(value) => onChange({ [key]: (frame[key] ?? [0, 0, 0]).map((old, i) => (i === k ? value : old)) })}
+          onChange={(value) => onChange({ [key]: oneOf(3, k, value) })}
         />
       ))}
     </div>

@@ -35,7 +35,7 @@ export function NodeCard({ project }: { project: Project }) {
 function Meeting({ node, project }: { node: LayerState; project: Project }) {
   const mix = node.mix ?? null;
   const now = { softness: 0.1, influence: 0, border: 0, ...mix };
-  const edit = (part: Partial<typeof now>) => ({ type: "change_node" as const, node: node.id, mix: { ...now, ...part } });
+  const edit = (part: Partial<typeof now>) => ({ type: "change_node" as const, node: node.id, mix: part });
   return (
     <>
       <Head>Meets what lies below</Head>

@@ -1,19 +1,22 @@
 import { type MouseEvent, useState } from "react";
 
+import type { PictureCut } from "../api/outgoing";
 import type { Cutout, Picture } from "../api/schema.generated";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { ColorField } from "./color_field";
+import { oneOf } from "./figures";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
 import { Toggle } from "./toggle";
 
 const SIDES = ["Left", "Top", "Right", "Bottom"];
 const REST: Required<Cutout> = { crop: [0, 0, 1, 1], alpha: null, key: null, tolerance: 0.08, softness: 0.1, despill: true, soften: 0, inverted: false, times: 1 };
+
 /** What is sent: the picture of the alpha is meant by its id. */
-type Part = Partial<Omit<Cutout, "alpha">> & { alpha?: string | null };
+type Part = Omit<PictureCut, "type" | "picture">;
 
 /** What is cut out of a picture before it is used, wherever that is: a part, without its background, with another alpha. */
 export function PictureCutout({ picture, project }: { picture: Picture; project: Project }) {
@@ -29,7 +32,7 @@ export function PictureCutout({ picture, project }: { picture: Picture; project:
       <Whole src={pictureAt(project.id, picture, "file")} crop={cutout.crop as [number, number, number, number]} onPick={(key) => set({ key })} onLook={setLook} />
       <div className="mt-1 flex flex-wrap gap-x-3" role="group" aria-label="The part that is used">
         {SIDES.map((side, k) => (
-          <NumberField key={side} label={side} value={percent(cutout.crop[k]!)} {...between(cutout.crop as number[], k)} unit="%" onChange={(value) => set({ crop: cutout.crop.map((old, i) => (i === k ? value / 100 : old)) as Cutout["crop"] })} />
+          <NumberField key={side} label={side} value={percent(cutout.crop[k]!)} {...between(cutout.crop as number[], k)} unit="%" onChange={(value) => set({ crop: oneOf(4, k, value / 100) })} />
         ))}
       </div>
       <div className="mt-1 flex h-7 items-center gap-2" title="A plain background becomes transparent: click on it in the picture above">

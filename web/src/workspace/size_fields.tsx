@@ -14,18 +14,18 @@ interface Props {
   unit?: string;
   /** What the lengths are of. */
   title?: string;
-  onChange: (size: Size) => void;
+  onChange: (size: Partial<Size>) => void;
 }
 
 /** Width and height of a picture that lies somewhere: both grow together, unless its proportions are set free. */
 export function SizeFields({ size, show, min, max, unit, title, onChange }: Props) {
   const { inProportion } = useDesk();
   const { width, height } = size;
-  const along = (length: number, factor: number) => (inProportion ? Math.min(max, Math.max(min, length * factor)) : length);
+  const along = (side: keyof Size, factor: number) => inProportion && { [side]: Math.min(max, Math.max(min, size[side] * factor)) };
   return (
     <>
-      <NumberField label="Wide" value={show(width)} min={min} max={max} unit={unit} title={title} onChange={(wide) => onChange({ width: wide, height: along(height, wide / width) })} />
-      <NumberField label="High" value={show(height)} min={min} max={max} unit={unit} title={title} onChange={(high) => onChange({ width: along(width, high / height), height: high })} />
+      <NumberField label="Wide" value={show(width)} min={min} max={max} unit={unit} title={title} onChange={(wide) => onChange({ width: wide, ...along("height", wide / width) })} />
+      <NumberField label="High" value={show(height)} min={min} max={max} unit={unit} title={title} onChange={(high) => onChange({ height: high, ...along("width", high / height) })} />
     </>
   );
 }

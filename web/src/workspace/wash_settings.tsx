@@ -2,6 +2,7 @@ import { IconUpload } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { PICTURE_FILES } from "../api/files";
+import type { MappingChange } from "../api/outgoing";
 import type { Mapping, Picture, Wash } from "../api/schema.generated";
 import type { DocumentState } from "../state/document";
 import { useLaid } from "../state/laid";
@@ -68,12 +69,11 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
   const edit = (next: string | number | null) => ({ type: "change_node" as const, node: wash.id, pigment: { [map]: next } });
   const [shown, lay] = useLaid(value, project, edit);
   const choose = (choice: string) => {
-    const others = Object.fromEntries(Object.entries(images).filter(([key]) => key !== map));
     const painted = sources.find(({ value }) => value === choice);
     if (painted) project.send({ type: "use_painted", wash: wash.id, map, source: painted.node, source_map: painted.map });
     else if (choice === "" || choice === "value") {
-      project.send({ type: "change_node", node: wash.id, images: others, pigment: { [map]: choice ? (value ?? rest) : null } });
-    } else project.send({ type: "change_node", node: wash.id, images: { ...others, [map]: choice } });
+      project.send({ type: "change_node", node: wash.id, images: { [map]: null }, pigment: { [map]: choice ? (value ?? rest) : null } });
+    } else project.send({ type: "change_node", node: wash.id, images: { [map]: choice } });
   };
   return (
     <div className="mt-1">
@@ -134,8 +134,9 @@ function AddPictures({ wash, project }: { wash: Wash; project: Project }) {
   const take = async (files: File[]) => {
     if (!files.length) return;
     try {
-      const images = imagesWith(await takeIn(project.id, files), { ...wash.images });
-      project.send({ type: "change_node", node: wash.id, images });
+      const before = wash.images as Record<string, string>;
+      const images = Object.entries(imagesWith(await takeIn(project.id, files), before)).filter(([map, id]) => before[map] !== id);
+      project.send({ type: "change_node", node: wash.id, images: Object.fromEntries(images) });
     } catch (error) {
       say((error as Error).message);
     }
@@ -165,7 +166,7 @@ function Laying({ wash, project }: { wash: Wash; project: Project }) {
   const { shape = "uv", wrap = "repeat", turn = 0, sharpness = 4 } = mapping;
   const [across = 1, down = 1] = mapping.repeat ?? [1, 1];
   const [right = 0, below = 0] = mapping.offset ?? [0, 0];
-  const edit = (part: Partial<Mapping>) => ({ type: "change_node" as const, node: wash.id, mapping: part });
+  const edit = (part: MappingChange) => ({ type: "change_node" as const, node: wash.id, mapping: part });
   return (
     <>
       <Head>Pictures are laid</Head>
@@ -174,12 +175,12 @@ function Laying({ wash, project }: { wash: Wash; project: Project }) {
       </div>
       <LaidSlider label="Repeat" value={across} min={0.1} max={40} fine show={(value) => `${value.toFixed(value < 10 ? 2 : 1)}×`} project={project} edit={(value) => edit({ repeat: [value, (value * down) / across] })} title="How often, across and down alike" />
       <div className="flex gap-2">
-        <NumberField label="Across" value={Number(across.toFixed(3))} min={0.01} max={10000} onChange={(value) => project.send(edit({ repeat: [value, down] }))} />
-        <NumberField label="Down" value={Number(down.toFixed(3))} min={0.01} max={10000} onChange={(value) => project.send(edit({ repeat: [across, value] }))} />
+        <NumberField label="Across" value={Number(across.toFixed(3))} min={0.01} max={10000} onChange={(value) => project.send(edit({ repeat: [value, null] }))} />
+        <NumberField label="Down" value={Number(down.toFixed(3))} min={0.01} max={10000} onChange={(value) => project.send(edit({ repeat: [null, value] }))} />
       </div>
       <LaidSlider label="Turn" value={turn} min={-180} max={180} show={(value) => `${Math.round(value)}°`} project={project} edit={(value) => edit({ turn: value })} />
-      <LaidSlider label="Right" value={right} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [value, below] })} />
-      <LaidSlider label="Down" value={below} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [right, value] })} />
+      <LaidSlider label="Right" value={right} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [value, null] })} />
+      <LaidSlider label="Down" value={below} min={-1} max={1} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ offset: [null, value] })} />
       {shape === "triplanar" && <LaidSlider label="Sharp" value={sharpness} min={1} max={16} show={(value) => value.toFixed(1)} project={project} edit={(value) => edit({ sharpness: value })} title="How fast one side gives way to the next" />}
       {shape !== "uv" && <FrameNumbers wash={wash.id} mapping={mapping} onChange={(frame) => project.send(edit({ frame }))} onFit={() => project.send({ type: "fit_frame", node: wash.id })} />}
       <Head>Beyond its edges</Head>

@@ -135,14 +135,18 @@ class Painter:
 
     def __init__(self, page: Page, server: Server, project: str) -> None:
         self.page, self.server, self.project = page, server, project
+        self.opened = False
 
     def open(self) -> Painter:
+        """At first by way of the gallery, where the tab stands there; then by a reload."""
         page = f"{self.server.url}{SWITCHES}"
-        there = self.page.url.startswith(page)
-        self.page.goto(f"{page}#/project/{self.project}")
-        if there:
-            # Another place of the same page loads nothing.
+        if not self.page.url.startswith(page):
+            self.page.goto(f"{page}#/project/{self.project}")
+        elif self.opened:
             self.page.reload()
+        else:
+            self.page.evaluate("project => (location.hash = `/project/${project}`)", self.project)
+        self.opened = True
         self.page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
         self.page.wait_for_selector("canvas[data-batch]", timeout=PATIENCE)
         self.box = self.page.locator("canvas[data-ready]").bounding_box()
@@ -215,26 +219,57 @@ def window(chromium) -> Iterator[BrowserContext]:
     context.close()
 
 
+@pytest.fixture(scope="session")
+def first_tab(window) -> Callable[[], Page]:
+    """The tab that painters go from project to project in, by way of the gallery; a new one where that has crashed."""
+    kept: list[Page] = []
+
+    def tab() -> Page:
+        if not kept or kept[-1].is_closed():
+            kept.append(window.new_page())
+        return kept[-1]
+
+    return tab
+
+
+def leave(page: Page) -> None:
+    """Back to the gallery, as whoever comes next finds it."""
+    page.unroute_all()
+    page.set_viewport_size(SIZE)
+    page.mouse.move(0, 0)
+    page.evaluate("location.hash = ''")
+    page.wait_for_selector("canvas[data-ready]", state="detached")
+
+
 @pytest.fixture
-def painter(server, window):
+def painter(server, window, first_tab):
     """Opens tabs on a new project (or a given one); fails on any error a page reports."""
     tabs, problems = [], []
     project = None
 
+    def report(error) -> None:
+        problems.append(str(error))
+
+    def read(message) -> None:
+        if message.type == "error" and "WebSocket" not in message.text:
+            problems.append(message.text)
+
     def make(given: str | None = None) -> Painter:
         nonlocal project
         project = given or project or server.create()
-        page = window.new_page()
-        page.on("pageerror", lambda error: problems.append(str(error)))
-        page.on(
-            "console", lambda m: problems.append(m.text) if m.type == "error" and "WebSocket" not in m.text else None
-        )
+        page = window.new_page() if tabs else first_tab()
+        page.on("pageerror", report)
+        page.on("console", read)
         tabs.append(page)
         return Painter(page, server, project)
 
     yield make
-    for page in tabs:
+    for page in tabs[1:]:
         page.close()
+    for page in tabs[:1]:
+        leave(page)
+        page.remove_listener("pageerror", report)
+        page.remove_listener("console", read)
     # A server that is killed refuses, resets, breaks off or leaves without an answer whatever is under way.
     broken = (
         "CONNECTION_REFUSED", "CONNECTION_RESET", "SOCKET_NOT_CONNECTED", "EMPTY_RESPONSE", "CONTENT_LENGTH_MISMATCH",

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from playwright.sync_api import Page, expect
 
+from .conftest import Painter
+from .test_stencil import sticker
 from .test_tools import near
 
 
@@ -96,3 +98,18 @@ def test_a_project_is_duplicated_written_and_opened(painter, server, tmp_path):
     opened = page.evaluate("location.hash").split("/")[-1]
     assert opened not in (twin, tab.project)
     assert np.array_equal(server.texels(opened, "left"), painted)
+
+
+def test_what_was_at_hand_stays_with_its_project(painter, server):
+    """A picture in the hand and an open card are left behind; in the next project a brush paints."""
+    page = painter().open().page
+    page.get_by_role("button", name="Add decals").click()
+    given = {"name": "a.png", "mimeType": "image/png", "buffer": sticker()}
+    page.get_by_label("Pictures for decals").set_input_files(given)
+    expect(page.get_by_role("button", name="a.png", exact=True)).to_have_attribute("aria-pressed", "true")
+    page.get_by_title("All projects", exact=True).click()
+    expect(page.locator("canvas")).to_have_count(0)
+    tab = Painter(page, server, server.create()).open()
+    expect(page.get_by_role("button", name="Close")).to_have_count(0)
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(1)

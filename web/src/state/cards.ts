@@ -1,7 +1,7 @@
-import { create } from "zustand";
+import { ofProject } from "./of_project";
 
 /** The card that stays open beside the stage until it is closed: the tip's settings, or the chosen layer's. */
-export const useCards = create<{ open: "tip" | "node" | "finishes" | "stencil" | null }>(() => ({ open: null }));
+export const useCards = ofProject<{ open: "tip" | "node" | "finishes" | "stencil" | null }>({ open: null });
 
 export const toggleTipCard = (): void => useCards.setState(({ open }) => ({ open: open === "tip" ? null : "tip" }));
 

@@ -1,9 +1,8 @@
-import { create } from "zustand";
-
 import { loadCheckup } from "../api/rest";
 import type { Checkup, FindingState } from "../api/schema.generated";
 import { useSession } from "./session";
 import type { DocumentState } from "./document";
+import { ofProject } from "./of_project";
 
 interface Checked {
   /** By surface; null while it runs for the first time. */
@@ -16,7 +15,7 @@ interface Checked {
 const NOTHING: Checked = { surfaces: null, running: false, faces: { serious: new Set(), care: new Set() } };
 
 /** The checkup of the UVs as they are. */
-export const useCheckup = create<Checked>(() => NOTHING);
+export const useCheckup = ofProject<Checked>(NOTHING);
 
 let latest = 0;
 

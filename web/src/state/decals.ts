@@ -1,9 +1,8 @@
-import { create } from "zustand";
-
 import type { BodyFrame, Decal, Decals, FramePart, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import type { DecalEdit, Outgoing, Showable } from "../api/outgoing";
 import { useDesk } from "./desk";
 import type { DocumentState, SurfaceState } from "./document";
+import { ofProject } from "./of_project";
 import { useSession } from "./session";
 
 export type Frame = SurfaceFrame | MapFrame | BodyFrame;
@@ -22,7 +21,7 @@ interface Store {
   shown: Decal | null;
 }
 
-export const useDecals = create<Store>(() => ({ inHand: null, chosen: null, shown: null }));
+export const useDecals = ofProject<Store>({ inHand: null, chosen: null, shown: null });
 
 export const chooseDecal = (chosen: string | null): void => useDecals.setState({ chosen, shown: null });
 

@@ -1,8 +1,7 @@
-import { create } from "zustand";
-
 import type { BeginStroke, Fence, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
 import type { PickBy } from "./picks";
 import { type DocumentState, isNode, missingFromView } from "./document";
+import { ofProject } from "./of_project";
 import { NO_STENCIL, type StencilPlace } from "./stencil_place";
 
 /** Tools that paint along a stroke, and those that act at a click or a drag. */
@@ -229,7 +228,7 @@ export const FRESH: Desk = {
   references: { shown: false, chosen: null, right: 12, bottom: 12, width: 280, height: 240 },
 };
 
-export const useDesk = create<Desk>(() => FRESH);
+export const useDesk = ofProject(FRESH);
 
 export const setTip = (part: Partial<Tip>) => useDesk.setState(({ tip }) => ({ tip: { ...tip, ...part } }));
 

@@ -1,4 +1,4 @@
-import { create } from "zustand";
+import { ofProject } from "./of_project";
 
 interface Place {
   x: number;
@@ -21,4 +21,4 @@ interface Guide {
 }
 
 /** Marks drawn over the stage while the pointer moves. */
-export const useGuide = create<Guide>(() => ({ line: null, outline: null, circles: [], mark: null }));
+export const useGuide = ofProject<Guide>({ line: null, outline: null, circles: [], mark: null });

@@ -1,7 +1,6 @@
-import { create } from "zustand";
-
 import { useDesk } from "./desk";
 import { type LayerState, nodesIn, type SurfaceState } from "./document";
+import { ofProject } from "./of_project";
 import { surfaceNamed, useSession } from "./session";
 
 /** The chosen layer of the chosen surface, and where it lies among its siblings. */
@@ -27,7 +26,7 @@ interface Rows {
   editions: Readonly<Record<string, number>>;
 }
 
-export const useRows = create<Rows>(() => ({ marked: new Set(), folded: new Set(), naming: null, maskAlone: null, editions: {} }));
+export const useRows = ofProject<Rows>({ marked: new Set(), folded: new Set(), naming: null, maskAlone: null, editions: {} });
 
 export const startNaming = (naming: string | null): void => useRows.setState({ naming });
 

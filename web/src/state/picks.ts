@@ -1,6 +1,5 @@
-import { create } from "zustand";
-
 import type { StageMesh } from "../api/mesh";
+import { ofProject } from "./of_project";
 
 export type PickBy = "face" | "island" | "piece" | "part" | "surface";
 export type How = "replace" | "add" | "remove";
@@ -25,8 +24,8 @@ interface Picks {
 
 const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, polygons: 0, last: null, points: new Set(), surfaceOf: new Uint16Array() };
 
-/** Faces picked in the Prepare stage; they live with the page, not with the project. */
-export const usePicks = create<Picks>(() => NOTHING);
+/** Faces picked in the Prepare stage; they live with the page, and are not kept. */
+export const usePicks = ofProject<Picks>(NOTHING);
 
 /** Take over a model; picks survive as long as faces keep their numbers. */
 export function takeMesh(mesh: StageMesh): void {

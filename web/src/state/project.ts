@@ -8,7 +8,8 @@ import { openNodeCard } from "./cards";
 import { chooseDecal, decalRests, decalShown, findDecal, goneTo, useDecals } from "./decals";
 import { touch } from "./layers";
 import { leave, sayWhile } from "./notices";
-import { layerById, resetSession, useSession, say } from "./session";
+import { forgetProject } from "./of_project";
+import { layerById, useSession, say } from "./session";
 import { followPictures } from "./stencils";
 
 const DESK_DELAY = 400;
@@ -27,7 +28,8 @@ export class Project {
   onStrokeEnded: (stroke: number) => void = () => undefined;
 
   constructor(readonly id: string) {
-    resetSession();
+    forgetProject();
+    decalRests();
     this.socket = new PaintSocket(id, {
       message: (message) => this.take(message),
       batch: (batch, bytes) => this.onBatch(batch, bytes),

@@ -1,16 +1,14 @@
-import { create } from "zustand";
-
 import { addReferences, dropReference, listReferences } from "../api/rest";
 import { readingFiles } from "./notices";
+import { ofProject } from "./of_project";
 import { say } from "./session";
 
 /** Names of the pictures pinned in the open project, the oldest first. */
-export const useReferences = create<{ names: string[] }>(() => ({ names: [] }));
+export const useReferences = ofProject<{ names: string[] }>({ names: [] });
 
 const failed = (error: Error) => say(error.message);
 
 export async function loadReferences(project: string): Promise<void> {
-  useReferences.setState({ names: [] });
   await listReferences(project).then((names) => useReferences.setState({ names }), failed);
 }
 

@@ -1,7 +1,6 @@
-import { create } from "zustand";
-
 import type { HistoryState, KeptState } from "../api/schema.generated";
 import type { DocumentState, LayerState, SurfaceState } from "./document";
+import { ofProject } from "./of_project";
 
 interface Act {
   label: string;
@@ -39,7 +38,7 @@ interface Session {
   pixel: number;
 }
 
-const nothing: Session = {
+const NOTHING: Session = {
   state: null,
   history: { undo: null, redo: null, place: 0 },
   kept: null,
@@ -55,11 +54,7 @@ const nothing: Session = {
   pixel: 0,
 };
 
-export const useSession = create<Session>(() => nothing);
-
-export function resetSession(): void {
-  useSession.setState(nothing);
-}
+export const useSession = ofProject<Session>(NOTHING);
 
 /** Say something, with a cure where there is one. */
 export function say(notice: string, label?: string, act?: () => void, ...others: Act[]): void {

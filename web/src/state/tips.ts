@@ -1,16 +1,15 @@
-import { create } from "zustand";
-
 import { addTip, forgetTip, listTips, restoreTip, takeTip } from "../api/rest";
 import type { Picture, TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "./desk";
 import { sayBriefly } from "./notices";
+import { ofProject } from "./of_project";
 import { pictureAt } from "./pictures";
 import type { Project } from "./project";
 import { say } from "./session";
 import { setStencil } from "./stencils";
 
 /** Pictures that a tip may have: shipped, of the project, and of the library for all projects. */
-export const useTips = create<{ tips: TipChoice[] }>(() => ({ tips: [] }));
+export const useTips = ofProject<{ tips: TipChoice[] }>({ tips: [] });
 
 export function loadTips(project: string): void {
   listTips(project).then((tips) => useTips.setState({ tips }), () => undefined);

@@ -1,4 +1,4 @@
-import { create } from "zustand";
+import { ofProject } from "./of_project";
 
 interface Wipe {
   /** The version that is looked at beside what is there now. */
@@ -9,7 +9,7 @@ interface Wipe {
   ready: boolean;
 }
 
-export const useWipe = create<Wipe>(() => ({ version: null, share: 0.5, ready: false }));
+export const useWipe = ofProject<Wipe>({ version: null, share: 0.5, ready: false });
 
 export const compareWith = (version: string): void => useWipe.setState({ version, share: 0.5, ready: false });
 

@@ -7,6 +7,7 @@ import io
 import numpy as np
 from PIL import Image
 
+from nightmist.api import tips
 from nightmist.core.formats.image_files import read_picture, write_png
 
 from .test_api import client, create  # noqa: F401
@@ -92,9 +93,28 @@ def test_a_finish_that_was_forgotten_can_be_brought_back(client):  # noqa: F811
     assert client.delete("/api/finishes/Rust").status_code == 422
     group = {"kind": "group", "id": "a" * 12, "parent": "b" * 12, "order": 0.5, "name": "Old boat"}
     finish = {"name": "Old boat", "nodes": [group]}
-    assert client.post("/api/finishes", json=finish).status_code == 204
+    assert client.post("/api/finishes", json=finish).json()["name"] == "Old boat"
     assert {"name": "Old boat", "own": True} in client.get("/api/finishes").json()
     gone = client.delete("/api/finishes/Old boat").json()
     assert {"name": "Old boat", "own": True} not in client.get("/api/finishes").json()
     client.post("/api/finishes", json=gone)
-    assert {"name": "Old boat", "own": True} in client.get("/api/finishes").json()
+    # Nothing takes the place of what is kept under its name, be it ours or the painter's.
+    assert client.post("/api/finishes", json=gone).json()["name"] == "Old boat 2"
+    assert client.post("/api/finishes", json={**gone, "name": "Rust"}).json()["name"] == "Rust 2"
+    names = [each["name"] for each in client.get("/api/finishes").json() if each["own"]]
+    assert names == ["Old boat", "Old boat 2", "Rust 2"]
+
+
+def test_full_shelves_take_nothing_more_and_lose_nothing(client, monkeypatch):  # noqa: F811
+    monkeypatch.setattr(tips, "LIBRARY", 1)
+    monkeypatch.setattr(tips, "PRESETS", 2)
+    project = create(client).json()["id"]
+    path = f"/api/projects/{project}/tips"
+    assert client.post(path, files=[("files", ("one.png", write_png(SMALL)))]).status_code == 200
+    full = client.post(path, files=[("files", ("two.png", write_png(SMALL[:, ::-1].copy())))])
+    assert (full.status_code, "1 tips at most" in full.json()["message"]) == (422, True)
+    assert [tip["name"] for tip in client.get(path).json() if tip["own"]] == ["one"]
+    presets = [{"name": name, "tip": {}} for name in "abc"]
+    assert client.put("/api/presets", json=presets[:2]).status_code == 204
+    assert client.put("/api/presets", json=presets).status_code == 422
+    assert [preset["name"] for preset in client.get("/api/presets").json()] == ["a", "b"]

@@ -74,6 +74,57 @@ def test_tips_pictures_presets_and_the_scratch_sheet(painter, server):
     expect(other.page.get_by_role("button", name="Half", exact=True)).to_have_count(0)
 
 
+def keep_preset(page, name):
+    page.get_by_role("button", name="Keep a preset").click()
+    page.get_by_label("Name of the preset").fill(name)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name=name, exact=True)).to_be_visible()
+
+
+def test_no_preset_takes_another_ones_place_for_good(painter, server):
+    """One of the same name can be had back, and what another tab keeps meanwhile stays."""
+    page, other = painter().open().page, painter(server.create()).open().page
+    radius = page.get_by_label("Radius", exact=True)
+    radius.fill("300")
+    keep_preset(page, "Own")
+    keep_preset(other, "Beside")
+    radius.fill("700")
+    keep_preset(page, "Own")
+    expect(page.get_by_role("button", name="Beside", exact=True)).to_be_visible()
+    page.get_by_role("alert").get_by_role("button", name="Bring the one before back").click()
+    for name, kept in (("Own 2", "300"), ("Own", "700")):
+        page.get_by_role("button", name=name, exact=True).click()
+        expect(radius).to_have_value(kept)
+    for name in ("Own", "Own 2", "Beside"):
+        page.get_by_role("button", name=name, exact=True).click(button="right")
+        expect(page.get_by_role("button", name=name, exact=True)).to_have_count(0)
+
+
+def test_what_is_brought_back_takes_nothing_away_that_came_meanwhile(painter):
+    page = painter().open().page
+    pigments = page.get_by_role("group", name="Kept pigments")
+    pigments.get_by_role("button", name="Weed").click(button="right")
+    page.get_by_role("button", name="Keep the pigment").click()
+    page.get_by_label("Name of the pigment").fill("Mine")
+    page.keyboard.press("Enter")
+    expect(pigments.get_by_role("button", name="Mine")).to_be_visible()
+    page.get_by_role("alert").get_by_role("button", name="Bring it back").click()
+    expect(pigments.get_by_role("button")).to_contain_text(["Wet rust", "Bare steel", "Weed", "Mine"])
+    palette = page.get_by_role("group", name="Palette")
+    palette.get_by_role("button", name="Use #e2ae45").click(button="right")
+    field = page.get_by_role("textbox", name="Color", exact=True)
+    field.fill("#123456")
+    page.get_by_label("Add the current color").click()
+    page.get_by_role("alert").get_by_role("button", name="Bring it back").click()
+    for color in ("#123456", "#e2ae45"):
+        expect(palette.get_by_role("button", name=f"Use {color}")).to_be_visible()
+    page.get_by_label("Add the current color").click()
+    expect(page.get_by_role("alert")).to_contain_text("#123456 is in the palette.")
+    field.fill("#12")
+    field.blur()
+    expect(page.get_by_role("alert")).to_contain_text("“#12” is none. It stays #123456.")
+
+
 def test_a_tilted_pen_turns_the_tip(painter, server):
     """A simulated pen that is tilted lays the row of rivets the other way round."""
     tab = plain_red(painter)

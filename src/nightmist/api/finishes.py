@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from ..core.errors import NightmistError
 from ..core.mesh.select import Extent, faces_with
+from ..core.names import unused_name
 from ..demo.finishes import MADE, shipped_finish, swatch
 from ..document import Document
 from ..document.derived.regions import covered
@@ -75,10 +76,9 @@ def finish_swatch(studio: InStudio, name: str) -> Response:
 
 @router.post("/projects/{project}/finishes", responses={422: {"model": Problem}})
 def keep_finish(studio: InStudio, project: str, wish: KeepFinish) -> FinishChoice:
-    """Keep a group as a finish; one of that name is replaced."""
+    """Keep a group as a finish, under another name where there is one of that name."""
     made = studio.with_document(project, lambda document: finish_of(document, document.node(wish.group), wish.name))
-    _shelve(studio, made)
-    return FinishChoice(name=made.name, own=True)
+    return _shelve(studio, made)
 
 
 @router.delete("/finishes/{name}", responses={422: {"model": Problem}})
@@ -91,10 +91,10 @@ def forget_finish(studio: InStudio, name: str) -> Finish:
     return gone
 
 
-@router.post("/finishes", status_code=204, responses={422: {"model": Problem}})
-def restore_finish(studio: InStudio, finish: Finish) -> None:
-    """Put one back that was forgotten."""
-    _shelve(studio, finish)
+@router.post("/finishes", responses={422: {"model": Problem}})
+def restore_finish(studio: InStudio, finish: Finish) -> FinishChoice:
+    """Put one back that was forgotten, under another name where its own is taken by now."""
+    return _shelve(studio, finish)
 
 
 @router.post("/projects/{project}/finishes/lay", responses={422: {"model": Problem}})
@@ -136,11 +136,13 @@ def _own(studio: Studio) -> list[Finish]:
     return [Finish.model_validate(kept) for kept in studio.store.shelf(SHELF)]
 
 
-def _shelve(studio: Studio, finish: Finish) -> None:
-    others = [each for each in _own(studio) if each.name != finish.name]
+def _shelve(studio: Studio, finish: Finish) -> FinishChoice:
+    others = _own(studio)
     if len(others) >= MOST:
         raise NightmistError(f"{MOST} finishes are kept at most. Forget one first.")
-    _keep(studio, [*others, finish])
+    name = unused_name(finish.name, {*MADE, *(other.name for other in others)})
+    _keep(studio, [*others, finish.model_copy(update={"name": name})])
+    return FinishChoice(name=name, own=True)
 
 
 def _keep(studio: Studio, kept: list[Finish]) -> None:

@@ -23,8 +23,8 @@ from ..studio import Studio
 from .projects import InStudio, Problem, read_files
 
 router = APIRouter(prefix="/api")
-#: How many tips the library holds; those that came first go first.
-LIBRARY = 100
+#: How many tips the library holds, and how many presets are kept.
+LIBRARY, PRESETS = 100, 200
 #: The scratch area in texels, and how far its camera stands so that a pixel is a texel.
 SCRATCH = 512
 
@@ -83,6 +83,7 @@ def tip_picture(studio: InStudio, project: str, name: str) -> Response:
 def add_tip(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> TipChoice:
     """Keep a picture as a tip of the project, and in the library for all projects."""
     name, data = next(iter(read_files(files).items()))
+    _need_room(studio)
     tip, picture = studio.work_on(project, lambda document: _tip(document, document.add_tip(name, data)))
     kept = b64encode(write_tip(picture)).decode()
     _shelve(studio, LibraryTip(name=tip.name, picture=kept, digest=tip.picture, colored=tip.colored))
@@ -115,13 +116,19 @@ def forget_tip(studio: InStudio, name: str) -> LibraryTip:
 def restore_tip(studio: InStudio, tip: LibraryTip) -> None:
     """Put a tip back into the library."""
     _picture(tip)
+    _need_room(studio)
     _shelve(studio, tip)
+
+
+def _need_room(studio: Studio) -> None:
+    if len(_library(studio)) >= LIBRARY:
+        raise NightmistError(f"The library keeps {LIBRARY} tips at most. Take one out first.")
 
 
 def _shelve(studio: Studio, tip: LibraryTip) -> None:
     others = [other for other in _library(studio) if other.digest != tip.digest]
     title = unused_name(tip.name, {other.name for other in others})
-    _keep_library(studio, [*others[-(LIBRARY - 1) :], tip.model_copy(update={"name": title})])
+    _keep_library(studio, [*others, tip.model_copy(update={"name": title})])
 
 
 def _of(studio: Studio, project: str, name: str) -> NDArray[np.float32]:
@@ -177,10 +184,12 @@ def presets(studio: InStudio) -> list[Preset]:
     return [Preset.model_validate(kept) for kept in studio.store.shelf("presets")]
 
 
-@router.put("/presets", status_code=204)
+@router.put("/presets", status_code=204, responses={422: {"model": Problem}})
 def keep_presets(studio: InStudio, presets: list[Preset]) -> None:
     """Replace the presets."""
-    studio.store.set_shelf("presets", [preset.model_dump(mode="json") for preset in presets[:200]])
+    if len(presets) > PRESETS:
+        raise NightmistError(f"{PRESETS} presets are kept at most. Forget one first.")
+    studio.store.set_shelf("presets", [preset.model_dump(mode="json") for preset in presets])
 
 
 @router.post("/scratch", responses={422: {"model": Problem}})

@@ -162,9 +162,9 @@ export async function listFinishes(): Promise<FinishChoice[]> {
   return (await ask("/api/finishes")).json() as Promise<FinishChoice[]>;
 }
 
-/** Keep a group as a finish. */
-export async function keepFinish(id: string, name: string, group: string): Promise<void> {
-  await ask(`/api/projects/${id}/finishes`, asJson("POST", { name, group }));
+/** Keep a group as a finish; its name is another where that is taken. */
+export async function keepFinish(id: string, name: string, group: string): Promise<FinishChoice> {
+  return (await ask(`/api/projects/${id}/finishes`, asJson("POST", { name, group }))).json() as Promise<FinishChoice>;
 }
 
 /** Forget a finish of one's own; it is returned. */

@@ -371,7 +371,7 @@ export interface paths {
         put?: never;
         /**
          * Restore Finish
-         * @description Put one back that was forgotten.
+         * @description Put one back that was forgotten, under another name where its own is taken by now.
          */
         post: operations["restore_finish_api_finishes_post"];
         delete?: never;
@@ -411,7 +411,7 @@ export interface paths {
         put?: never;
         /**
          * Keep Finish
-         * @description Keep a group as a finish; one of that name is replaced.
+         * @description Keep a group as a finish, under another name where there is one of that name.
          */
         post: operations["keep_finish_api_projects__project__finishes_post"];
         delete?: never;
@@ -6852,11 +6852,13 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["FinishChoice"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {
@@ -7675,13 +7677,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

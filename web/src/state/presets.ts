@@ -3,6 +3,8 @@ import { create } from "zustand";
 import { addTip, keepPresets, listPresets, listTips, takeTip } from "../api/rest";
 import type { Preset } from "../api/schema.generated";
 import { keptTip, useDesk } from "./desk";
+import { putBackNamed, withNamed } from "./kept";
+import { sayBriefly } from "./notices";
 import { say } from "./session";
 
 /** Tips under a name, the same in every project; null before they have come. */
@@ -12,10 +14,19 @@ export function loadPresets(): void {
   listPresets().then((presets) => usePresets.setState({ presets }), () => undefined);
 }
 
-function keep(presets: Preset[]): void {
-  usePresets.setState({ presets });
-  keepPresets(presets).catch((error: Error) => say(error.message));
+/** One change after the other, each of the presets as they are by then: another tab may have kept some. */
+let changed: Promise<void> = Promise.resolve();
+function change(act: (now: Preset[]) => Preset[]): void {
+  changed = changed
+    .then(async () => {
+      const presets = act(await listPresets());
+      await keepPresets(presets);
+      usePresets.setState({ presets });
+    })
+    .catch((error: Error) => say(error.message));
 }
+
+const placeOf = (name: string, presets: readonly Preset[]) => presets.findIndex((preset) => preset.name === name);
 
 /** The tip at hand under a name, with the tool and, if wanted, the pigment. */
 export async function keepPreset(project: string, name: string, withTool: boolean, withPigment: boolean): Promise<void> {
@@ -25,17 +36,23 @@ export async function keepPreset(project: string, name: string, withTool: boolea
     name, tip, tool: withTool && strokes ? tool : null, pigment: withPigment ? pigment : null,
     picture: await ownPicture(project, tip.picture ?? null),
   }; // prettier-ignore
-  keep([...(usePresets.getState().presets ?? []).filter((other) => other.name !== name), preset]);
+  change((now) => {
+    const at = placeOf(name, now);
+    const before = now[at];
+    if (before) sayBriefly(`${name} keeps this tip now.`, "Bring the one before back", () => change((then) => putBackNamed(then, at + 1, before)));
+    return withNamed(now, preset);
+  });
 }
 
 /** The same presets in another order. */
-export const arrangePresets = (presets: Preset[]): void => keep(presets);
+export const arrangePresets = (presets: Preset[]): void =>
+  change((now) => [...presets.flatMap(({ name }) => now[placeOf(name, now)] ?? []), ...now.filter(({ name }) => placeOf(name, presets) < 0)]);
 
 /** Returns how to bring it back. */
 export function dropPreset(preset: Preset): () => void {
-  const before = usePresets.getState().presets ?? [];
-  keep(before.filter((other) => other !== preset));
-  return () => keep(before);
+  const at = placeOf(preset.name, usePresets.getState().presets ?? []);
+  change((now) => now.filter(({ name }) => name !== preset.name));
+  return () => change((now) => putBackNamed(now, at, preset));
 }
 
 /** Everything that a preset keeps comes to hand. A picture of the painter's own comes into this project, too. */

@@ -1,8 +1,7 @@
 import { useLayoutEffect, useRef, useState } from "react";
 
-import { sayBriefly } from "../state/notices";
 import { numberIn } from "./numbers";
-import { inPopover } from "./popover";
+import { onEnter, refuseTyped, takeTyped } from "./typed";
 
 interface Props {
   label: string;
@@ -13,12 +12,6 @@ interface Props {
   title?: string;
   onChange: (value: number) => void;
 }
-
-/** How the sentence about the last number that could not be leaves: once one is typed that can. */
-let wrong = () => {};
-const refuse = (sentence: string) => {
-  wrong = sayBriefly(sentence);
-};
 
 /** A number to be typed; it counts when the field is left or Enter is pressed. */
 export function NumberField({ label, value, min, max, unit, title, onChange }: Props) {
@@ -32,9 +25,9 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
     setTyped(null);
     if (!typed?.trim()) return;
     const number = numberIn(typed);
-    if (number === null) return refuse(`${label} takes a number; “${typed}” is none.`);
-    if (number < min || number > max) return refuse(`${label} goes from ${min} to ${max}${unit ? ` ${unit}` : ""}. It stays ${value}.`);
-    wrong();
+    if (number === null) return refuseTyped(`${label} takes a number; “${typed}” is none.`);
+    if (number < min || number > max) return refuseTyped(`${label} goes from ${min} to ${max}${unit ? ` ${unit}` : ""}. It stays ${value}.`);
+    takeTyped();
     onChange(number);
   };
   return (
@@ -47,12 +40,7 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
         onChange={(event) => setTyped(event.target.value)}
         onFocus={(event) => event.target.select()}
         onBlur={commit}
-        onKeyDown={(event) => {
-          if (event.key !== "Enter") return;
-          if (!inPopover(event.currentTarget)) return event.currentTarget.blur();
-          commit();
-          event.currentTarget.select();
-        }}
+        onKeyDown={(event) => onEnter(event, commit)}
         className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-1.5 text-right max-[1180px]:w-12 max-[1180px]:px-1"
       />
       {unit && <span className="shrink-0 text-ink-2">{unit}</span>}

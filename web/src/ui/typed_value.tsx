@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import { numberIn } from "./numbers";
+import { refuseTyped, takeTyped } from "./typed";
 
 interface Props {
   /** The value as it is written. */
@@ -28,8 +29,11 @@ export function TypedValue({ text, disabled, onType }: Props) {
   }
   const take = () => {
     const number = numberIn(typed.replace(/[^\d.,+−-]+$/, ""));
-    if (number !== null) onType(number);
     setTyped(null);
+    if (number !== null) {
+      takeTyped();
+      onType(number);
+    } else if (typed.trim()) refuseTyped(`“${typed}” is no number. It stays ${text}.`);
   };
   return (
     <input

@@ -1,6 +1,7 @@
 import type { Pigment } from "../api/schema.generated";
 import { eightBits } from "../state/color";
 import { type NamedPigment, useDesk } from "../state/desk";
+import { putBackNamed, withNamed } from "../state/kept";
 import { sayBriefly } from "../state/notices";
 import { KeepUnderName } from "../ui/keep_under_name";
 
@@ -32,8 +33,19 @@ export function KeptPigments() {
 
 function drop(kept: NamedPigment): void {
   const { pigments } = useDesk.getState();
+  const at = pigments.indexOf(kept);
   useDesk.setState({ pigments: pigments.filter((other) => other !== kept) });
-  sayBriefly(`${kept.name} was taken away.`, "Bring it back", () => useDesk.setState({ pigments }));
+  sayBriefly(`${kept.name} was taken away.`, "Bring it back", () => bringBack(at, kept));
+}
+
+const bringBack = (at: number, kept: NamedPigment) => useDesk.setState(({ pigments }) => ({ pigments: putBackNamed(pigments, at, kept) }));
+
+function keep(name: string): void {
+  const { pigments, pigment } = useDesk.getState();
+  const at = pigments.findIndex((other) => other.name === name);
+  const before = pigments[at];
+  useDesk.setState({ pigments: withNamed(pigments, { name, pigment }) });
+  if (before) sayBriefly(`${name} keeps this pigment now.`, "Bring the one before back", () => bringBack(at + 1, before));
 }
 
 function KeepPigment() {
@@ -41,9 +53,7 @@ function KeepPigment() {
     <KeepUnderName
       what="the pigment" button="Keep the pigment" title="Keep the whole pigment under a name" card="A new pigment"
       sentence="Keeps every value that is on." submit="Keep this pigment" maxLength={40}
-      onKeep={(name) =>
-        useDesk.setState(({ pigments, pigment }) => ({ pigments: [...pigments.filter((other) => other.name !== name), { name, pigment }] }))
-      }
+      onKeep={keep}
     />
   );
 }

@@ -74,7 +74,7 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
   const items: [string, () => void][] = [
     ["Duplicate", () => project.send({ type: "duplicate_nodes", nodes: together(layer.id), onto: null })],
     ["Put into a new group", () => project.send({ type: "group_nodes", nodes: together(layer.id) })],
-    ...(group ? [["Keep as a finish", () => void keepFinish(project.id, layer.name, layer.id).then(() => sayBriefly(`${layer.name} is kept as a finish, for all projects.`), (error: Error) => say(error.message))] as [string, () => void]] : []),
+    ...(group ? [["Keep as a finish", () => void keepFinish(project.id, layer.name, layer.id).then(({ name }) => sayBriefly(`${layer.name} is kept as a finish${name === layer.name ? "" : ` called ${name}`}, for all projects.`), (error: Error) => say(error.message))] as [string, () => void]] : []),
     ...(group ? [["Take the group apart", () => project.send({ type: "ungroup", node: layer.id })] as [string, () => void]] : []),
     ...(several.length > 1 ? [["Merge those marked", () => project.send({ type: "merge_nodes", nodes: several })] as [string, () => void]] : []),
     ...(layer.kind === "decals" ? [["Bake into a brushed layer", () => project.send({ type: "bake_decals", node: layer.id })] as [string, () => void]] : []),

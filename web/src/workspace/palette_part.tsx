@@ -2,7 +2,8 @@ import { IconPlus } from "@tabler/icons-react";
 
 import { eightBits } from "../state/color";
 import { setPigment, useDesk } from "../state/desk";
-import { sayBriefly } from "../state/notices";
+import { putBack } from "../state/kept";
+import { sayBriefly, sayWhile } from "../state/notices";
 import { Part } from "../ui/part";
 import { useReorder } from "../ui/reorder";
 
@@ -11,11 +12,17 @@ export function PalettePart() {
   const { palette, recent, pigment } = useDesk();
   const color = pigment.base_color;
   const add = () => {
-    if (color && !palette.includes(color)) useDesk.setState({ palette: [...palette, color] });
+    if (!color) sayWhile(() => !useDesk.getState().pigment.base_color, "Color is off, so there is none to be added. Switch it on first.");
+    else if (palette.includes(color)) sayBriefly(`${eightBits(color)} is in the palette.`);
+    else useDesk.setState({ palette: [...palette, color] });
   };
   const remove = (value: string) => {
-    useDesk.setState({ palette: palette.filter((other) => other !== value) });
-    sayBriefly(`${eightBits(value)} was taken from the palette.`, "Bring it back", () => useDesk.setState({ palette }));
+    const at = palette.indexOf(value);
+    const without = (colors: string[]) => colors.filter((other) => other !== value);
+    useDesk.setState({ palette: without(palette) });
+    // It may have been added again meanwhile.
+    const back = () => useDesk.setState(({ palette: now }) => ({ palette: putBack(without(now), at, value) }));
+    sayBriefly(`${eightBits(value)} was taken from the palette.`, "Bring it back", back);
   };
   const reorder = useReorder(palette, (next) => useDesk.setState({ palette: next }), remove);
   const look = (value: string) =>

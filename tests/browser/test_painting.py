@@ -225,6 +225,25 @@ def test_two_browsers_on_one_project(painter):
     one.wait_color(0.43, 0.42, PLAIN)
 
 
+def test_two_browsers_share_palette_and_pigments(painter):
+    """Each adds a color, and later a pigment goes: none is lost, in either, nor after a reload."""
+    one = painter().open()
+    two = painter(one.project).open()
+    for tab, color in ((one, "#123456"), (two, "#654321")):
+        tab.page.get_by_role("textbox", name="Color", exact=True).fill(color)
+        tab.page.get_by_label("Add the current color").click()
+        for each in (one, two):
+            expect(each.page.get_by_role("button", name=f"Use {color}")).to_be_visible()
+    two.page.get_by_role("button", name="Weed").click(button="right")
+    expect(one.page.get_by_role("button", name="Weed")).to_have_count(0)
+    # The brush at hand is each tab's own.
+    expect(one.page.get_by_role("textbox", name="Color", exact=True)).to_have_value("#123456")
+    one.open()
+    for color in ("#123456", "#654321"):
+        expect(one.page.get_by_role("button", name=f"Use {color}")).to_be_visible()
+    expect(one.page.get_by_role("button", name="Weed")).to_have_count(0)
+
+
 def test_the_server_is_killed_and_comes_back(painter, server):
     """kill -9 with a stroke under way: the page says so, reconnects, and shows what was kept, with its undo."""
     tab = plain_red(painter)

@@ -307,6 +307,10 @@ def test_the_desk_comes_back(studio, opened):
     browser.project.call(lambda doc: None)
     other = opened()
     assert other.last(say.Welcome).desk == {"tool": "erase", "palette": ["#123456"]}
+    other.project.ask(other, say.KeepDesk(type="desk", desk={"palette": []}))
+    browser.wait(lambda: browser.last(say.DeskBeside))
+    assert browser.last(say.DeskBeside).desk == {"palette": []}
+    assert other.last(say.DeskBeside) is None
 
 
 def test_preparing_is_kept_and_comes_back_to_the_bit(opened, store):

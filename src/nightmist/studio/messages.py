@@ -201,6 +201,13 @@ class Welcome(BaseModel):
     desk: dict[str, Any]
 
 
+class DeskBeside(BaseModel):
+    """Another browser's desk, as it is kept now: palette and pigments are the project's, and the same for all."""
+
+    type: Literal["desk_beside"] = "desk_beside"
+    desk: dict[str, Any]
+
+
 class StateChanged(BaseModel):
     """Values or history changed, by whomever: values that are other than before, null for those that are gone."""
 
@@ -282,6 +289,7 @@ class People(BaseModel):
 
 ServerMessage = (
     Welcome
+    | DeskBeside
     | StateChanged
     | Made
     | DecalShown

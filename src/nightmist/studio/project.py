@@ -257,6 +257,9 @@ class OpenProject:
         if isinstance(request, say.KeepDesk):
             with contextlib.suppress(StoreError):
                 self.store.set_desk(self.project, request.desk)
+            for other in self.updates.values():
+                if other.client is not client:
+                    other.client.tell(say.DeskBeside(desk=request.desk))
             return
         if self.drawing and self.drawing.client is not client:
             if isinstance(request, say.ShowEdit):

@@ -5378,6 +5378,22 @@ export interface components {
             decal: components["schemas"]["Decal"];
         };
         /**
+         * DeskBeside
+         * @description Another browser's desk, as it is kept now: palette and pigments are the project's, and the same for all.
+         */
+        DeskBeside: {
+            /**
+             * Type
+             * @default desk_beside
+             * @constant
+             */
+            type: "desk_beside";
+            /** Desk */
+            desk: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * HistoryState
          * @description What undo and redo would do.
          */
@@ -6021,7 +6037,7 @@ export interface components {
              */
             mine: boolean;
         };
-        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["StateChanged"] | components["schemas"]["Made"] | components["schemas"]["DecalShown"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
+        ServerMessage: components["schemas"]["Welcome"] | components["schemas"]["DeskBeside"] | components["schemas"]["StateChanged"] | components["schemas"]["Made"] | components["schemas"]["DecalShown"] | components["schemas"]["KeptState"] | components["schemas"]["StrokeEnded"] | components["schemas"]["Refused"] | components["schemas"]["People"] | components["schemas"]["WorkState"] | components["schemas"]["Notice"] | components["schemas"]["Sampled"];
     };
     responses: never;
     parameters: never;
@@ -6184,6 +6200,7 @@ export type Area = components['schemas']['Area'];
 export type Brushed = components['schemas']['Brushed'];
 export type Cutout = components['schemas']['Cutout'];
 export type DecalShown = components['schemas']['DecalShown'];
+export type DeskBeside = components['schemas']['DeskBeside'];
 export type HistoryState = components['schemas']['HistoryState'];
 export type KeptPicture = components['schemas']['KeptPicture'];
 export type KeptState = components['schemas']['KeptState'];

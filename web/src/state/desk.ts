@@ -318,6 +318,14 @@ export function restoreDesk(left: Record<string, unknown>, state: DocumentState)
   settleTargets(state);
 }
 
+/** Palette and pigments are the project's, whoever changed them. */
+export const keptColors = (): string => JSON.stringify([useDesk.getState().palette, useDesk.getState().pigments]);
+
+/** Take them over as another tab keeps them. */
+export function takeKeptColors({ palette, pigments }: Partial<Desk>): void {
+  useDesk.setState({ ...(palette && { palette }), ...(pigments && { pigments }) });
+}
+
 /** What the desk remembers by a surface's name goes along when it is called otherwise. */
 export function followNames(before: DocumentState | null, after: DocumentState): void {
   for (const { id, name } of after.surfaces) {

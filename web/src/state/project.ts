@@ -3,7 +3,7 @@ import type { Outgoing } from "../api/outgoing";
 import type { HistoryState, ServerMessage, StateChanged } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
-import { followNames, restoreDesk, settleTargets, takeSample, useDesk } from "./desk";
+import { followNames, keptColors, restoreDesk, settleTargets, takeKeptColors, takeSample, useDesk } from "./desk";
 import { openNodeCard } from "./cards";
 import { chooseDecal, decalRests, decalShown, findDecal, goneTo, useDecals } from "./decals";
 import { touch } from "./layers";
@@ -22,6 +22,9 @@ export class Project {
   private readonly stopDesk: () => void;
   private deskTimer = 0;
   private welcomed = false;
+  /** Palette and pigments as all tabs know them. */
+  private colors = "";
+  private taking = false;
   /** Whether an edit is shown that is not made yet, because something moves that it follows. */
   showing = false;
   onBatch: BatchListener = () => undefined;
@@ -39,7 +42,7 @@ export class Project {
       },
     });
     this.stopDesk = useDesk.subscribe(() => {
-      if (!this.welcomed) return;
+      if (!this.welcomed || this.taking) return;
       clearTimeout(this.deskTimer);
       this.deskTimer = window.setTimeout(() => this.sendDesk(), DESK_DELAY);
     });
@@ -62,8 +65,17 @@ export class Project {
 
   private readonly sendDesk = (): void => {
     clearTimeout(this.deskTimer);
-    if (this.welcomed) this.socket.send({ type: "desk", desk: { ...useDesk.getState() } });
+    if (this.welcomed && this.socket.send({ type: "desk", desk: { ...useDesk.getState() } })) this.colors = keptColors();
   };
+
+  /** Another tab's colors, unless they were changed here and not sent yet. What is taken over is not sent around again. */
+  private takeBeside(desk: Record<string, unknown>): void {
+    if (keptColors() !== this.colors) return;
+    this.taking = true;
+    takeKeptColors(desk);
+    this.taking = false;
+    this.colors = keptColors();
+  }
 
   /** Undo or redo; what was said about the last step is past then. */
   step(way: "undo" | "redo"): void {
@@ -102,9 +114,15 @@ export class Project {
         this.become(documentOf(message.values), message.history);
         // After a lost connection the desk in this tab is newer than the one that was kept.
         if (this.welcomed) this.settle();
-        else restoreDesk(message.desk, this.state());
+        else {
+          restoreDesk(message.desk, this.state());
+          this.colors = keptColors();
+        }
         followPictures(null, this.state());
         this.welcomed = true;
+        break;
+      case "desk_beside":
+        this.takeBeside(message.desk);
         break;
       case "state":
         this.follow(useSession.getState().state, message);

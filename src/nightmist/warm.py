@@ -17,7 +17,11 @@ from .core.mesh import Mesh
 from .core.mesh.bodies import practice_body
 from .core.mesh.methods import unwrap
 from .core.progress import quietly
-from .core.texels.encode import to_bytes
+from .core.texels.encode import is_uniform, to_bytes
+from .core.texels.raster import TILE, Raster
+from .core.texels.shrink import shrunk
+from .core.texels.tile_mask import TileMask
+from .core.texels.transfer import places_of, texels_of_faces
 from .demo.buoy import lantern_buoy
 from .document import Document, Pigment, Tip
 from .document.api_stack import Layer
@@ -25,7 +29,7 @@ from .document.api_stencils import Stencil
 from .document.files.portrait import portrait
 from .document.painting.retouching import RETOUCHES
 from .document.values import CloneSource, DecalRelief, Mapping, MixByHeight
-from .studio.client_updates import COARSE
+from .studio.client_updates import COARSE, rectangles_of
 
 #: Compiled kernels are kept beside their sources.
 CORE = Path(__file__).parent / "core"
@@ -69,11 +73,17 @@ def warm_showing() -> None:
     """What a composite takes on its way to a browser and to the gallery."""
     document = _painted_document()
     document.refresh()
+    for top, bottom, left, right in rectangles_of(np.ones((1, 1), np.bool_)):
+        for composite in document.composites.values():
+            is_uniform(composite.pictures["color"].encode(top, bottom, left, right))
     for composite in document.composites.values():
-        composite.pictures["color"].encode(0, 64, 0, 64)
         composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
         to_bytes(composite.read("roughness"))
     portrait(document, 8, 6)
+    large = Raster(128, 128, 4)
+    large.take(np.ones((128, 128, 4), np.uint16))
+    shrunk(large, 2)
+    TileMask.of(np.zeros(1, np.int32), np.ones((1, TILE, TILE), np.float32), 4).shares(np.zeros(1, np.int32))
 
 
 def warm_preparing() -> None:
@@ -82,6 +92,10 @@ def warm_preparing() -> None:
     document.unwrap("hull", "box", margin=1)
     document.check_uvs()
     write_glb(document.mesh)
+    for surface in document.surfaces.values():
+        own = surface.layout.ownership
+        own.inside(np.zeros(1, np.int32))
+        places_of(own, texels_of_faces(own, np.ones(len(own.faces), np.bool_)))
 
 
 def warm_unwrap() -> None:
@@ -109,9 +123,14 @@ def warm_nodes() -> None:
     """What is worked out as tiles are composited: pictures laid over a surface, filters, softened masks."""
     document, layer = _small_document()[:2]
     stack, picture = layer.surface.layers, _small_picture(document)
-    wash = stack.add("wash", mapping=Mapping("triplanar"))
+    wash = stack.add("wash", mapping=Mapping("uv"))
     wash.change(images={"base_color": picture, "roughness": picture})
-    wash.add_mask(value=0.5).change(soften=2)
+    document.refresh()
+    document.cut_picture(picture, key="#ffffff")
+    wash.mapping = Mapping("triplanar")
+    mask = wash.add_mask(value=0.5)
+    mask.change(soften=2)
+    mask.facing((0, 1, 0))
     wash.mix = MixByHeight()
     node = stack.add("adjustment")
     for effect, radius in (("tone", 1), ("blur", 2), ("sharpen", 6), ("distort", 1)):
@@ -175,6 +194,8 @@ def warm_fills() -> None:
         document.fill(layer, pigment, region=document.select(hit))
         document.fill_color(layer, pigment, hit)
         document.erase_color(layer, hit)
+    document.hide_parts([0])
+    document.fill(layer, pigment)
 
 
 #: Composites first and strokes last: either end takes long to compile, and takes nothing from the other.

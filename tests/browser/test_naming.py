@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 from playwright.sync_api import Page, expect
 
@@ -113,3 +115,23 @@ def test_what_was_at_hand_stays_with_its_project(painter, server):
     expect(page.get_by_role("button", name="Close")).to_have_count(0)
     tab.drag((0.4, 0.5), (0.45, 0.5))
     tab.wait_kept(1)
+
+
+def test_what_arrives_late_does_not_arrive_in_another_project(painter, server):
+    """A reference picture is on its way while the painter goes on to the next project."""
+    page = painter().open().page
+    page.get_by_role("button", name="Reference pictures", exact=True).click()
+    held = []
+    page.route(re.compile("/references$"), held.append)
+    given = {"name": "quay.png", "mimeType": "image/png", "buffer": sticker()}
+    with page.expect_request(re.compile("/references$")):
+        page.get_by_label("Reference files").set_input_files(given)
+    page.get_by_title("All projects", exact=True).click()
+    page.unroute_all()
+    tab = Painter(page, server, server.create()).open()
+    page.get_by_role("button", name="Reference pictures", exact=True).click()
+    with page.expect_response(re.compile("/references$")):
+        held[0].continue_()
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(1)
+    expect(page.get_by_role("region", name="Reference pictures")).to_contain_text("Drop photos or sketches here")

@@ -55,6 +55,13 @@ as_int32 = _pointer(types.int32)
 as_int64 = _pointer(types.int64)
 
 
+def read_only(array: NDArray[Any]) -> NDArray[Any]:
+    """The same array as one that cannot be written: a kernel is compiled for such, and once more for others."""
+    view = array.view()
+    view.flags.writeable = False
+    return view
+
+
 @kernel
 def held_or(addresses, t, other):  # type: ignore[no-untyped-def]
     """Where tile t lies by a table, which may be empty; `other` when there is none."""

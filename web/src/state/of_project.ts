@@ -9,4 +9,15 @@ export function ofProject<T>(first: T): UseBoundStore<StoreApi<T>> {
   return store;
 }
 
-export const forgetProject = (): void => forgets.forEach((forget) => forget());
+let opened = 0;
+
+export function forgetProject(): void {
+  opened++;
+  forgets.forEach((forget) => forget());
+}
+
+/** The same promise, but never settled where another project is open by then: what was to follow was meant for the one before. */
+export function whileOpen<T>(promise: Promise<T>): Promise<T> {
+  const then = opened;
+  return new Promise((resolve, reject) => promise.then((value) => then === opened && resolve(value), (error: Error) => then === opened && reject(error)));
+}

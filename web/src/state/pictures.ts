@@ -5,6 +5,7 @@ import { openNodeCard } from "./cards";
 import { decalLayer, useDecals } from "./decals";
 import { useDesk } from "./desk";
 import { readingFiles } from "./notices";
+import { whileOpen } from "./of_project";
 import type { Project } from "./project";
 import { say, surfaceNamed, useSession } from "./session";
 
@@ -45,7 +46,7 @@ export function arrived(id: string): Promise<Picture> {
 export async function takeIn(project: string, files: File[]): Promise<Picture[]> {
   // A drop of something else, as of words, brings none.
   if (!files.length) return [];
-  const { pictures } = await readingFiles(() => takePictures(project, files));
+  const { pictures } = await readingFiles(() => whileOpen(takePictures(project, files)));
   return Promise.all(pictures.map(arrived));
 }
 

@@ -1,6 +1,6 @@
 import { addReferences, dropReference, listReferences } from "../api/rest";
 import { readingFiles } from "./notices";
-import { ofProject } from "./of_project";
+import { ofProject, whileOpen } from "./of_project";
 import { say } from "./session";
 
 /** Names of the pictures pinned in the open project, the oldest first. */
@@ -9,13 +9,13 @@ export const useReferences = ofProject<{ names: string[] }>({ names: [] });
 const failed = (error: Error) => say(error.message);
 
 export async function loadReferences(project: string): Promise<void> {
-  await listReferences(project).then((names) => useReferences.setState({ names }), failed);
+  await whileOpen(listReferences(project)).then((names) => useReferences.setState({ names }), failed);
 }
 
 /** Pin pictures; answers the name of the last one, or null when none could be read. */
 export async function pinReferences(project: string, files: File[]): Promise<string | null> {
   try {
-    const pinned = await readingFiles(() => addReferences(project, files));
+    const pinned = await readingFiles(() => whileOpen(addReferences(project, files)));
     useReferences.setState(({ names }) => ({ names: [...names, ...pinned.names] }));
     return pinned.names.at(-1) ?? null;
   } catch (error) {
@@ -25,7 +25,7 @@ export async function pinReferences(project: string, files: File[]): Promise<str
 }
 
 export async function takeOffReference(project: string, name: string): Promise<void> {
-  await dropReference(project, name).then(
+  await whileOpen(dropReference(project, name)).then(
     () => useReferences.setState(({ names }) => ({ names: names.filter((other) => other !== name) })),
     failed,
   );

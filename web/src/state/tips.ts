@@ -2,7 +2,7 @@ import { addTip, forgetTip, listTips, restoreTip, takeTip } from "../api/rest";
 import type { Picture, TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "./desk";
 import { sayBriefly } from "./notices";
-import { ofProject } from "./of_project";
+import { ofProject, whileOpen } from "./of_project";
 import { pictureAt } from "./pictures";
 import type { Project } from "./project";
 import { say } from "./session";
@@ -12,7 +12,7 @@ import { setStencil } from "./stencils";
 export const useTips = ofProject<{ tips: TipChoice[] }>({ tips: [] });
 
 export function loadTips(project: string): void {
-  listTips(project).then((tips) => useTips.setState({ tips }), () => undefined);
+  whileOpen(listTips(project)).then((tips) => useTips.setState({ tips }), () => undefined);
 }
 
 /** Whether the tip at hand has a picture in colors. */
@@ -29,7 +29,7 @@ export function tipAt(project: string, { name, here }: Pick<TipChoice, "name" | 
 /** It becomes the tip; one of the library comes into the project first. */
 export async function chooseTip(project: string, choice: TipChoice): Promise<void> {
   try {
-    const name = choice.here ? choice.name : (await takeTip(project, choice.name)).name;
+    const name = choice.here ? choice.name : (await whileOpen(takeTip(project, choice.name))).name;
     if (!choice.here) loadTips(project);
     setTip({ picture: name });
   } catch (error) {
@@ -40,7 +40,7 @@ export async function chooseTip(project: string, choice: TipChoice): Promise<voi
 /** A file becomes the tip, and is kept in the library. */
 export async function addOwnTip(project: string, file: File): Promise<void> {
   try {
-    setTip({ picture: (await addTip(project, file)).name });
+    setTip({ picture: (await whileOpen(addTip(project, file))).name });
     loadTips(project);
   } catch (error) {
     say((error as Error).message);

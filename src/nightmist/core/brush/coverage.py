@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, addresses_in, in_two_threads, kernel
+from ..kernels import address_of, addresses_in, in_two_threads, kernel, read_only
 from ..texels.area import TileArea
 from ..texels.facing import Facing, flat_facing, limits_of
 from ..texels.ownership import Ownership
@@ -135,11 +135,12 @@ class Coverage:
         tangents = dabs.tangents if dabs.tangents is not None else np.zeros((count, 3))
         numbers = dabs.numbers if dabs.numbers is not None else np.zeros(count, np.int32)
         low, high = limits_of(dabs.facing_limit)
+        picture, colors = read_only(dabs.picture), read_only(dabs.colors)
 
         def gather(a: int, b: int) -> None:
             gather_dabs(
                 dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, low, high,
-                dabs.build_up, dabs.table, dabs.picture, dabs.colors, tiles[a:b], self.addresses, self.number_addresses,
+                dabs.build_up, dabs.table, picture, colors, tiles[a:b], self.addresses, self.number_addresses,
                 self.color_addresses, masks, whole, *self._faces, rects[a:b],
             )  # fmt: skip
 

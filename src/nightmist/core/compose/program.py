@@ -177,7 +177,7 @@ class Program:
     def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
         """(tiles, n, MAP_COUNT + 1): where each step's tiles lie, 0 where there is none."""
         found = np.empty((len(tiles), len(self.kinds), MAP_COUNT + 1), np.int64)
-        _look_up(self._tables, tiles, found)
+        _look_up(self._tables, np.ascontiguousarray(tiles), found)
         return found
 
 

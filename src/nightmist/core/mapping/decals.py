@@ -124,9 +124,9 @@ def lay_decal(
     soft = _softness(placed)
     picture, lifted = placed.picture, relief.picture
     looks = (
-        np.array(placed.repeat), soft, np.float32(placed.opacity), placed.colored, color, placed.inverted,
+        np.array(placed.repeat, np.float64), soft, np.float32(placed.opacity), placed.colored, color, placed.inverted,
         placed.by_gray, np.array(placed.values, np.float32), *picture.words, picture.sizes, lifted.data, lifted.starts,
-        lifted.sizes, np.array(relief.margins), np.float32(relief.rise),
+        lifted.sizes, np.array(relief.margins, np.float64), np.float32(relief.rise),
     )  # fmt: skip
 
     def work(a: int, b: int) -> None:

@@ -102,7 +102,7 @@ def depth_of(
 def tiles_in_box(own: Ownership, inward: NDArray[np.float64]) -> NDArray[np.int32]:
     """The tiles of which some texel may lie in a frame's box; inward: (3, 4) into its own coordinates."""
     found = np.zeros(len(own.tile_start) - 1, np.bool_)
-    _mark(own.tile_start, own.balls, inward, found)
+    _mark(own.tile_start, own.balls, np.ascontiguousarray(inward), found)
     return np.flatnonzero(found).astype(np.int32)
 
 

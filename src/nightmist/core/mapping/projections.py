@@ -61,7 +61,9 @@ def lay_pictures(
     addresses: (n, pictures) of the tiles, empty so far. By UV all texels are written, else those that faces own.
     """
     shape, wrap = SHAPES.index(laying.shape), WRAPS.index(laying.wrap)
-    placing, inverse = laying.placing.astype(np.float64), laying.inverse.astype(np.float64)
+    placing, inverse, turn = (
+        np.ascontiguousarray(each, np.float64) for each in (laying.placing, laying.inverse, laying.turn)
+    )
     words, starts, words_each = sheets.words
     pictures = (words, starts, sheets.sizes, sheets.levels, words_each, sheets.places)
     each = np.asarray(channels, np.int64)
@@ -71,8 +73,7 @@ def lay_pictures(
             _lay_by_uv(own.width, own.height, *pictures, placing, wrap, tiles[a:b], addresses[a:b], each)
         else:
             _lay_by_place(own.tile_start, own.pieces, own.spans, own.matrices, normals, *pictures, shape, inverse,
-                          laying.turn.astype(np.float64), placing, wrap, laying.sharpness, tiles[a:b],
-                          addresses[a:b], each)  # fmt: skip
+                          turn, placing, wrap, laying.sharpness, tiles[a:b], addresses[a:b], each)  # fmt: skip
 
     in_two_threads(len(tiles), work, least=2)
 

@@ -173,8 +173,9 @@ def _walk_all(
 ) -> None:  # fmt: skip
     """Walks; those that do not come to their end change nothing, but with `only` they end where that surface does."""
     topology = mesh.topology
+    steps = np.ascontiguousarray(dx, np.float64), np.ascontiguousarray(dy, np.float64)
     _walk(
-        own.matrices[face], own.faces[face], x, y, dx.astype(np.float64), dy.astype(np.float64), mesh.corners,
+        own.matrices[face], own.faces[face], x, y, *steps, mesh.corners,
         mesh.face_normals, topology.neighbor, topology.neighbor_side, mesh.face_surface, texels, sizes,
         found, source, place, only, MOST_EDGES if only < 0 else MOST_EDGES_FAR,
     )  # fmt: skip

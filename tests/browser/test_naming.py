@@ -122,12 +122,18 @@ def test_what_arrives_late_does_not_arrive_in_another_project(painter, server):
     page = painter().open().page
     page.get_by_role("button", name="Reference pictures", exact=True).click()
     held = []
-    page.route(re.compile("/references$"), held.append)
+
+    def hold(route) -> None:
+        if route.request.method == "POST":
+            held.append(route)
+        else:
+            route.continue_()
+
+    page.route(re.compile("/references$"), hold)
     given = {"name": "quay.png", "mimeType": "image/png", "buffer": sticker()}
     with page.expect_request(re.compile("/references$")):
         page.get_by_label("Reference files").set_input_files(given)
     page.get_by_title("All projects", exact=True).click()
-    page.unroute_all()
     tab = Painter(page, server, server.create()).open()
     page.get_by_role("button", name="Reference pictures", exact=True).click()
     with page.expect_response(re.compile("/references$")):

@@ -88,6 +88,7 @@ def test_no_preset_takes_another_ones_place_for_good(painter, server):
     radius.fill("300")
     keep_preset(page, "Own")
     keep_preset(other, "Beside")
+    page.bring_to_front()
     radius.fill("700")
     keep_preset(page, "Own")
     expect(page.get_by_role("button", name="Beside", exact=True)).to_be_visible()

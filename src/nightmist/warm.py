@@ -73,11 +73,10 @@ def warm_showing() -> None:
     """What a composite takes on its way to a browser and to the gallery."""
     document = _painted_document()
     document.refresh()
-    for top, bottom, left, right in rectangles_of(np.ones((1, 1), np.bool_)):
-        for composite in document.composites.values():
-            is_uniform(composite.pictures["color"].encode(top, bottom, left, right))
+    (whole,) = rectangles_of(np.ones((1, 1), np.bool_))
     for composite in document.composites.values():
-        composite.pictures["color"].encode_coarse(0, 64, 0, 64, COARSE)
+        is_uniform(composite.pictures["color"].encode(*whole))
+        composite.pictures["color"].encode_coarse(*whole, COARSE)
         to_bytes(composite.read("roughness"))
     portrait(document, 8, 6)
     large = Raster(128, 128, 4)

@@ -50,13 +50,8 @@ class Server:
         self.start("demo")
 
     def start(self, command: str) -> None:
-        line = [
-            sys.executable,
-            "-m",
-            "tests.browser.serve",
-            command,
-            *(["--port", str(self.port)] if self.port else []),
-        ]
+        port = ["--port", str(self.port)] if self.port else []
+        line = [sys.executable, "-m", "tests.browser.serve", command, *port]
         self.process = subprocess.Popen(line, env=self.environment, stdout=subprocess.PIPE, text=True)
         assert self.process.stdout
         for said in self.process.stdout:
@@ -229,16 +224,9 @@ def window(chromium) -> Iterator[BrowserContext]:
 
 
 @pytest.fixture(scope="session")
-def first_tab(window) -> Callable[[], Page]:
-    """The tab that painters go from project to project in, by way of the gallery; a new one where that has crashed."""
-    kept: list[Page] = []
-
-    def tab() -> Page:
-        if not kept or kept[-1].is_closed():
-            kept.append(window.new_page())
-        return kept[-1]
-
-    return tab
+def first_tab(window) -> Page:
+    """The tab that painters go from project to project in, by way of the gallery."""
+    return window.new_page()
 
 
 def leave(page: Page) -> None:
@@ -266,7 +254,7 @@ def painter(server, window, first_tab):
     def make(given: str | None = None) -> Painter:
         nonlocal project
         project = given or project or server.create()
-        page = window.new_page() if tabs else first_tab()
+        page = window.new_page() if tabs else first_tab
         page.on("pageerror", report)
         page.on("console", read)
         tabs.append(page)

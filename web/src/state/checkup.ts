@@ -33,7 +33,6 @@ export function keepChecking(project: string): () => void {
   return () => {
     latest++;
     stop();
-    useCheckup.setState(NOTHING);
   };
 }
 

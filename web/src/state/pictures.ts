@@ -50,14 +50,15 @@ export async function takeIn(project: string, files: File[]): Promise<Picture[]>
   return Promise.all(pictures.map(arrived));
 }
 
-/** Pictures for the maps that their names or their roles say, besides those that are there. */
-export function imagesWith(pictures: Picture[], before: Record<string, string> = {}): Record<string, string> {
-  const images = { ...before };
+/** Pictures by the maps that their names or their roles say, at first those for which there is none before. */
+export function imagesFor(pictures: Picture[], before: Record<string, string> = {}): Record<string, string> {
+  const images: Record<string, string> = {};
+  const free = (key: string) => !(key in before) && !(key in images);
   for (const { id, name, role } of pictures) {
-    const said = SAID.find(([words, key]) => role === "value" && words.test(name) && !(key in images))?.[1];
+    const said = SAID.find(([words, key]) => role === "value" && words.test(name) && free(key))?.[1];
     const fitting = ORDER.filter((key) => ROLES[key].includes(role));
     // Where all that it fits are taken it replaces the first of them; roughness is no color.
-    images[said ?? fitting.find((key) => !(key in images)) ?? fitting[0] ?? "base_color"] = id;
+    images[said ?? fitting.find(free) ?? fitting[0] ?? "base_color"] = id;
   }
   return images;
 }
@@ -70,7 +71,7 @@ export async function layAsWash(project: Project, files: File[]): Promise<void> 
   if (!surface || !files.length) return;
   if (!pictures.length) return say(`${files[0]!.name} is no picture that could be laid.`);
   try {
-    const images = imagesWith(await takeIn(project.id, pictures));
+    const images = imagesFor(await takeIn(project.id, pictures));
     project.send({ type: "add_node", surface: surface.name, kind: "wash", above: desk.layers[surface.name] ?? null, images });
   } catch (error) {
     say((error as Error).message);

@@ -6,7 +6,7 @@ import type { MappingChange } from "../api/outgoing";
 import type { Mapping, Picture, Wash } from "../api/schema.generated";
 import type { DocumentState } from "../state/document";
 import { useLaid } from "../state/laid";
-import { imagesWith, type MapKey, pictureAt, takeIn } from "../state/pictures";
+import { imagesFor, type MapKey, pictureAt, takeIn } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
 import { FileInput } from "../ui/file_input";
@@ -134,9 +134,8 @@ function AddPictures({ wash, project }: { wash: Wash; project: Project }) {
   const take = async (files: File[]) => {
     if (!files.length) return;
     try {
-      const before = wash.images as Record<string, string>;
-      const images = Object.entries(imagesWith(await takeIn(project.id, files), before)).filter(([map, id]) => before[map] !== id);
-      project.send({ type: "change_node", node: wash.id, images: Object.fromEntries(images) });
+      const images = imagesFor(await takeIn(project.id, files), wash.images as Record<string, string>);
+      project.send({ type: "change_node", node: wash.id, images });
     } catch (error) {
       say((error as Error).message);
     }

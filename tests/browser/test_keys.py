@@ -188,3 +188,52 @@ def test_what_keys_do_with_layers_is_done_with_those_that_are_shown_marked(paint
     page.keyboard.press("Shift+D")
     tab.wait_kept(5)
     expect(rows).to_have_count(4)
+
+
+def test_keys_move_all_marked_layers_into_open_groups_and_out_of_them(painter):
+    """Two marked ones go as one, past a row, into a group, out of it; a folded group is passed by."""
+    tab = plain_red(painter)
+    page = tab.page
+
+    def rows() -> list[tuple[str, str]]:
+        """Names as they stand, topmost first, each with how deep it lies."""
+        found = page.get_by_role("row")
+        return [(one.inner_text().split("\n")[0], one.get_attribute("aria-level")) for one in found.all()]
+
+    def row(name: str):
+        return page.get_by_role("row", name=name, exact=True)
+
+    def press(key: str, wanted: str) -> None:
+        """Each name with how deep it lies, and a step that is kept where anything has moved."""
+        nonlocal change
+        change += ", ".join(map("".join, rows())) != wanted
+        page.keyboard.press(key)
+        tab.wait_kept(change)
+        assert ", ".join(map("".join, rows())) == wanted
+
+    change = 0
+    for name in ("Layer", "Layer 2", "Layer 3"):
+        page.keyboard.press("Shift+L")
+        change += 1
+        tab.wait_kept(change)
+        expect(row(name)).to_have_attribute("data-target", "true")
+    row("First paint").click()
+    press("Shift+G", "Layer 31, Layer 21, Layer1, Group1, First paint2")
+    row("Layer").click()
+    row("Layer 2").click(modifiers=["Control"])
+    press("Alt+ArrowUp", "Layer 21, Layer1, Layer 31, Group1, First paint2")
+    press("Alt+ArrowUp", "Layer 21, Layer1, Layer 31, Group1, First paint2")
+    press("Alt+ArrowDown", "Layer 31, Layer 21, Layer1, Group1, First paint2")
+    press("Alt+ArrowDown", "Layer 31, Group1, Layer 22, Layer2, First paint2")
+    press("Alt+ArrowDown", "Layer 31, Group1, First paint2, Layer 22, Layer2")
+    press("Alt+ArrowDown", "Layer 31, Group1, First paint2, Layer 21, Layer1")
+    expect(page.get_by_role("button", name="Move layer down")).to_be_disabled()
+    row("Group").get_by_role("button").first.click()
+    row("Layer").click()
+    page.get_by_role("button", name="Move layer up").click()
+    tab.wait_kept(change + 1)
+    page.get_by_role("button", name="Move layer up").click()
+    tab.wait_kept(change + 2)
+    row("Group").get_by_role("button").first.click()
+    expect(page.get_by_role("row")).to_have_count(5)
+    assert ", ".join(map("".join, rows())) == "Layer 31, Layer1, Group1, First paint2, Layer 21"

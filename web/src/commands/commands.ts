@@ -1,6 +1,6 @@
 import { unwrap } from "../prepare/unwrap";
 import { paintMask, type PrepareTool, setPreparing, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
-import { chosenLayer, startNaming, together } from "../state/layers";
+import { chosenLayer, startNaming, stepped, together } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
 import { findDecal, useDecals } from "../state/decals";
@@ -108,8 +108,8 @@ export const COMMANDS = {
     },
   },
   renameLayer: { group: "Layers", label: "Rename the layer", keys: ["F2"], when: "paint", act: () => startNaming(chosenLayer()?.layer.id ?? null) },
-  layerUp: { group: "Layers", label: "Move the layer up", keys: ["Alt+ArrowUp"], when: "paint", act: (context) => moveLayer(context, 1) },
-  layerDown: { group: "Layers", label: "Move the layer down", keys: ["Alt+ArrowDown"], when: "paint", act: (context) => moveLayer(context, -1) },
+  layerUp: { group: "Layers", label: "Move the marked layers up", hint: "Move the marked layers up, into open groups and out of them", keys: ["Alt+ArrowUp"], when: "paint", act: (context) => moveLayers(context, true) },
+  layerDown: { group: "Layers", label: "Move the marked layers down", hint: "Move the marked layers down, into open groups and out of them", keys: ["Alt+ArrowDown"], when: "paint", act: (context) => moveLayers(context, false) },
 
   pick: prepareTool("pick", "V", "Pick", "Click or drag picks faces; Shift adds, Ctrl takes away"),
   seamEdge: prepareTool("edge", "S", "Seam edge", "Click marks an edge as seam; Ctrl clears it"),
@@ -182,11 +182,9 @@ function addLayer({ project }: Context): void {
   if (surface) project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: chosenLayer()?.layer.id ?? null });
 }
 
-function moveLayer({ project }: Context, up: number): void {
-  const chosen = chosenLayer();
-  const index = (chosen?.index ?? -1) + up;
-  if (!chosen || index < 0 || index >= chosen.siblings.length) return;
-  project.send({ type: "move_nodes", nodes: [chosen.layer.id], parent: chosen.layer.parent, index });
+function moveLayers({ project }: Context, up: boolean): void {
+  const step = stepped(up);
+  if (step) project.send({ type: "move_nodes", ...step });
 }
 
 function groupLayers({ project }: Context): void {

@@ -1,5 +1,5 @@
 import { useDesk } from "./desk";
-import { type LayerState, nodesIn, type SurfaceState } from "./document";
+import { groupsOver, type LayerState, nodesIn, type SurfaceState } from "./document";
 import { ofProject } from "./of_project";
 import { surfaceNamed, useSession } from "./session";
 
@@ -42,4 +42,31 @@ export function touch(rasters: readonly string[]): void {
 export function together(layer: string): string[] {
   const { marked } = useRows.getState();
   return marked.has(layer) ? [...marked] : [layer];
+}
+
+/**
+ * Where the marked layers come to lie a step further up or down: past the next row, into a group that stands open there,
+ * or out of their own. Nothing where the stack ends.
+ */
+export function stepped(up: boolean): { nodes: string[]; parent: string; index: number } | null {
+  const chosen = chosenLayer();
+  if (!chosen) return null;
+  const { surface } = chosen;
+  const nodes = together(chosen.layer.id);
+  const layer = groupsOver(surface, chosen.layer).reverse().find(({ id }) => nodes.includes(id)) ?? chosen.layer;
+  const siblings = nodesIn(surface, layer.parent);
+  const stay = siblings.filter(({ id }) => !nodes.includes(id));
+  const places = siblings.flatMap(({ id }, place) => (nodes.includes(id) ? [place] : []));
+  const edge = up ? Math.max(...places) : Math.min(...places);
+  const below = siblings.slice(0, edge).filter((node) => stay.includes(node)).length;
+  const next = stay[up ? below : below - 1];
+  if (next?.kind === "group" && !useRows.getState().folded.has(next.id)) {
+    const inside = nodesIn(surface, next.id).filter(({ id }) => !nodes.includes(id));
+    return { nodes, parent: next.id, index: up ? 0 : inside.length };
+  }
+  if (next) return { nodes, parent: layer.parent, index: up ? below + 1 : below - 1 };
+  const group = surface.layers.find(({ id }) => id === layer.parent);
+  if (!group) return null;
+  const around = nodesIn(surface, group.parent).filter(({ id }) => !nodes.includes(id));
+  return { nodes, parent: group.parent, index: around.indexOf(group) + (up ? 1 : 0) };
 }

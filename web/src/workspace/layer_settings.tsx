@@ -3,10 +3,9 @@ import { IconChevronDown, IconChevronRight, IconChevronUp, IconDots, IconTrash }
 
 import { tooltip } from "../commands/commands";
 import type { LayerState, SurfaceState } from "../state/document";
-import { nodesIn } from "../state/document";
 import { keepFinish } from "../api/rest";
 import { openNodeCard } from "../state/cards";
-import { together, useRows } from "../state/layers";
+import { stepped, together, useRows } from "../state/layers";
 import { sayBriefly } from "../state/notices";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
@@ -15,12 +14,12 @@ import { MODES } from "./modes";
 import { MapUses } from "./map_uses";
 import { MaskSettings } from "./mask_settings";
 
+const ICON = "grid size-7 shrink-0 place-items-center rounded-control text-ink-2 enabled:hover:bg-fog-3 disabled:opacity-40";
+
 /** Opacity, blend mode, mask, maps, place and deletion of the chosen layer. */
 export function LayerSettings({ surface, layer, project }: { surface: SurfaceState; layer: LayerState; project: Project }) {
-  const siblings = nodesIn(surface, layer.parent);
-  const index = siblings.indexOf(layer);
-  const icon = "grid size-7 shrink-0 place-items-center rounded-control text-ink-2 enabled:hover:bg-fog-3 disabled:opacity-40";
-  const move = (to: number) => project.send({ type: "move_nodes", nodes: [layer.id], parent: layer.parent, index: to });
+  useRows((rows) => rows.marked);
+  useRows((rows) => rows.folded);
   return (
     <div className="border-t border-fog-3 px-3 py-1.5">
       <LaidSlider
@@ -38,15 +37,11 @@ export function LayerSettings({ surface, layer, project }: { surface: SurfaceSta
             <option key={mode}>{mode}</option>
           ))}
         </select>
-        <button type="button" className={icon} title={tooltip("layerUp")} aria-label="Move layer up" disabled={index + 1 >= siblings.length} onClick={() => move(index + 1)}>
-          <IconChevronUp size={16} />
-        </button>
-        <button type="button" className={icon} title={tooltip("layerDown")} aria-label="Move layer down" disabled={index <= 0} onClick={() => move(index - 1)}>
-          <IconChevronDown size={16} />
-        </button>
+        <Move up project={project} />
+        <Move up={false} project={project} />
         <MoreMenu surface={surface} layer={layer} project={project} />
         <button
-          type="button" className={icon} title="Delete; undo brings it back" aria-label="Delete layer"
+          type="button" className={ICON} title="Delete; undo brings it back" aria-label="Delete layer"
           onClick={() => project.send({ type: "remove_nodes", nodes: together(layer.id) })}
         >
           <IconTrash size={16} stroke={1.7} />
@@ -61,6 +56,20 @@ export function LayerSettings({ surface, layer, project }: { surface: SurfaceSta
       )}
       <MapUses layer={layer} project={project} />
     </div>
+  );
+}
+
+/** A step through the stack for the layers that are marked. */
+function Move({ up, project }: { up: boolean; project: Project }) {
+  const step = stepped(up);
+  const Chevron = up ? IconChevronUp : IconChevronDown;
+  return (
+    <button
+      type="button" className={ICON} title={tooltip(up ? "layerUp" : "layerDown")} aria-label={up ? "Move layer up" : "Move layer down"}
+      disabled={!step} onClick={() => step && project.send({ type: "move_nodes", ...step })}
+    >
+      <Chevron size={16} />
+    </button>
   );
 }
 

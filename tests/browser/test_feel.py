@@ -118,7 +118,7 @@ def test_a_picture_dropped_on_the_stage_is_pinned(painter):
 
 
 def test_a_notice_leaves_once_it_is_no_longer_true(painter, server):
-    """The layer is hidden, so the stroke is refused in words; they go when it is shown, by whatever way."""
+    """The layer is hidden, or no picture has colors to pick by: words go when it is shown, or another way is taken."""
     tab = plain_red(painter)
     page = tab.page
     page.get_by_label("Hide First paint").click()
@@ -130,6 +130,12 @@ def test_a_notice_leaves_once_it_is_no_longer_true(painter, server):
     tab.drag((0.4, 0.5), (0.45, 0.5))
     tab.wait_kept(3)
     assert red(server, tab).any()
+    page.get_by_role("radio", name="Pick").click()
+    page.get_by_role("radio", name="ID color").click()
+    page.mouse.click(*tab.at(0.4, 0.5))
+    expect(page.get_by_role("alert")).to_contain_text("no picture of flat colors")
+    page.get_by_role("radio", name="Face", exact=True).click()
+    expect(page.get_by_role("alert")).to_have_count(0)
 
 
 def test_the_palette_is_put_in_order_by_keys(painter):

@@ -225,6 +225,22 @@ def random_decals(doc, layer, rng, paths, count):
     return made
 
 
+def test_put_into_a_group_and_taken_out_by_undo_they_lie_as_before(square):
+    _doc, surface, layer = opened(plane(3))
+    layer.place(square, at=front(_doc), width=0.8)
+    lain = surface.read("base_color")
+    group = surface.layers.group([layer])
+    group.opacity = 0.5
+    grouped = surface.read("base_color")
+    assert (grouped != lain).any()
+    _doc.undo()
+    _doc.undo()
+    assert (surface.read("base_color") == lain).all()
+    _doc.redo()
+    _doc.redo()
+    assert (surface.read("base_color") == grouped).all()
+
+
 def test_whatever_is_done_to_decals_the_maps_are_as_if_all_had_been_laid_anew(waved, square, tmp_path):
     rng = np.random.default_rng(11)
     doc, surface, layer = opened(sphere(24, 12), 512)

@@ -167,6 +167,16 @@ def test_a_wash_and_a_group_merge_with_all_that_lies_in_them():
         assert np.abs(shown(surface, name) - image).max() <= 4, name
 
 
+@pytest.mark.parametrize("effect", ["blur", "sharpen", "distort", "levels"])
+def test_an_adjustment_over_a_layer_that_holds_nothing_merges_into_one_that_holds_nothing(effect):
+    doc = Document.from_mesh(plane(2), "bare", (64, 64))
+    layers = doc.surfaces["surface"].layers
+    layers.add("decals")
+    layers.merge_down(layers.add("adjustment", effect=effect))
+    assert [layer.kind for layer in layers] == ["brushed"]
+    assert not doc.painted_planes(layers[0].id)
+
+
 def test_a_version_is_looked_at_without_going_back_to_it():
     doc, surface, (low, middle, _high) = painted()
     surface.layers.add("adjustment", effect="blur", radius=2)

@@ -12,7 +12,7 @@ from nightmist import Camera, Document, Pigment, Tip
 from nightmist.core.brush.mirror import Mirror
 from nightmist.core.formats.image_files import write_png
 
-from ..shapes import joined, placed, plane, sphere
+from ..shapes import joined, placed, plane, sphere, walls
 from .test_tips import wheel
 from .test_tools import CAMERA, FIRM, RED, alpha, flat, wall
 
@@ -186,3 +186,16 @@ def test_what_differs_from_dab_to_dab_is_mirrored_while_it_builds_up(picture):
     assert seen.sum() > 500
     assert (found[seen, :3].max(axis=1) > 10_000).all()
     assert len(np.unique(found[seen, 1])) > 3
+
+
+def test_in_the_map_of_a_surface_whose_faces_went_to_another_nothing_is_mirrored():
+    doc = Document.from_mesh(walls(), "walls", (64, 64))
+    layer = doc.surfaces["left"].layers.add("brushed")
+    doc.assign_faces(doc.surfaces["left"].faces, name="right")
+    covers = []
+    for planes in ("", "x"):
+        doc.mirror = planes
+        flat(doc, layer, [(20, 20), (40, 30)], Tip(radius=9, **FIRM))
+        covers.append(alpha(layer))
+        doc.undo()
+    assert (covers[0] == covers[1]).all()

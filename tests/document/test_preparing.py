@@ -279,6 +279,8 @@ def test_what_is_refused_or_called_off_changes_nothing():
         lambda: doc.move_islands("surface", [0], (0, 0, 0, 0, 0, 0)),
         lambda: doc.move_islands("surface", [10**6], (1, 0, 0, 1, 5, 0)),
         lambda: doc.set_density("surface", float("nan")),
+        lambda: doc.set_density("surface", 1e9),
+        lambda: doc.move_islands("surface", [0], (1, 0, 0, 1, 1e30, 0)),
         lambda: doc.pack("surface", margin=5000),
         lambda: doc.hide_parts([7]),
         lambda: doc.assign_faces([]),

@@ -309,15 +309,14 @@ class Document(Contents):
                 found.append(self.decals.laying(each, picture, region if isinstance(region, Region) else None))
         return found
 
-    def decals_touch(self, node: Node, decals: Sequence[Decal]) -> dict[MapName, TileArea]:
-        """Where decals show, or may show, on each map of the surface on which a layer lies."""
-        surface: Surface = self.shown(self.surface_of(node).id)  # type: ignore[assignment]
-        return self.decals.touched(decals, surface, self.layout(surface))
+    def decals_touch(self, surface: Surface, decals: Sequence[Decal]) -> dict[MapName, TileArea]:
+        """Where decals show, or may show, on each map of a surface."""
+        shown: Surface = self.shown(surface.id)  # type: ignore[assignment]
+        return self.decals.touched(decals, shown, self.layout(shown))
 
     def laid_maps(self, surface: Surface) -> list[MapName]:
         """The maps that anything visible lies on."""
-        everywhere = self.composite(surface).everywhere
-        found = {name for node in self.stack(surface.id) if node.visible for name in reach(self, node, everywhere)}
+        found = {name for node in self.stack(surface.id) if node.visible for name in reach(self, node, surface)}
         return [name for name in MAPS if name in found]
 
     def refresh_insides(self) -> tuple[list[Surface], list[Layout], list[Composite]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,6 +16,7 @@ from .values import (
     NODES,
     Adjustment,
     AnyValue,
+    Decal,
     Decals,
     Group,
     MapName,
@@ -36,10 +37,11 @@ Before = Mapping[str, AnyValue | None]
 
 def mark_node(document: Document, node: Node, name: PlaneName, area: TileArea) -> None:
     """A node's raster has changed in an area."""
-    composite = document.composite(document.surface_of(node))
+    surface = document.surface_of(node)
+    composite = document.composite(surface)
     shown: Node = document.shown(node.id)  # type: ignore[assignment]
     # A mask cuts all maps that its node lays anything on.
-    for each in reach(document, shown, composite.everywhere) if name == MASK else [name]:
+    for each in reach(document, shown, surface) if name == MASK else [name]:
         composite.mark(each, area, node.id)
 
 
@@ -70,8 +72,9 @@ def mark_values(document: Document, before: Before) -> None:
             _mark_picture(document, old)
 
 
-def reach(document: Document, node: Node, everywhere: TileArea) -> dict[MapName, TileArea]:
-    """Where a node lays something on each map of a surface. everywhere: all of such a map."""
+def reach(document: Document, node: Node, surface: Surface) -> dict[MapName, TileArea]:
+    """Where a node lays something on each map of the surface in whose stack it lies, or lay."""
+    everywhere = document.composite(surface).everywhere
     found: dict[MapName, TileArea] = {}
     for one in document.nodes_in(node.id) if isinstance(node, Group) else [node]:
         if isinstance(one, Adjustment):
@@ -80,7 +83,7 @@ def reach(document: Document, node: Node, everywhere: TileArea) -> dict[MapName,
             found.update(dict.fromkeys((*one.pigment.values(), *one.images), everywhere))
             continue
         elif isinstance(one, Decals):
-            _join(found, document.decals_touch(one, one.placed))
+            _join(found, document.decals_touch(surface, one.placed))
         for name in MAPS:
             raster = document.shown_raster(one.id, name)
             if raster is not None:
@@ -97,24 +100,27 @@ def _mark_change(document: Document, old: AnyValue | None, new: AnyValue | None,
     """A node is another now."""
     if isinstance(old, Decals) and isinstance(new, Decals) and _looks(old.but(placed=new.placed)) == _looks(new):
         laid = differing(document.laid_decals(old), document.laid_decals(new))
-        found = document.decals_touch(new, [each.decal for each in laid])
-        _mark_areas(document, new, found, before)
+        _mark_decals(document, new, [each.decal for each in laid])
         return
     # A wash may have let go of a map, or taken one up.
     for one in (old, new):
         if isinstance(one, NODES):
             surface = _surface_over(document, one, before)
             if surface:
-                _mark_areas(document, one, reach(document, one, document.composite(surface).everywhere), before)
+                _mark_areas(document, surface, reach(document, one, surface))
 
 
-def _mark_areas(document: Document, node: Node, areas: Mapping[MapName, TileArea], before: Before) -> None:
-    surface = _surface_over(document, node, before)
-    if surface:
-        composite = document.composite(surface)
-        for name, area in areas.items():
-            # Rasters may still have the size that the map had before.
-            composite.mark(name, area.only(area.tiles < len(composite.everywhere)))
+def _mark_areas(document: Document, surface: Surface, areas: Mapping[MapName, TileArea]) -> None:
+    composite = document.composite(surface)
+    for name, area in areas.items():
+        # Rasters may still have the size that the map had before.
+        composite.mark(name, area.only(area.tiles < len(composite.everywhere)))
+
+
+def _mark_decals(document: Document, node: Decals, decals: Sequence[Decal]) -> None:
+    """Some decals of a layer are others now."""
+    if surface := _surface_over(document, node, {}):
+        _mark_areas(document, surface, document.decals_touch(surface, decals))
 
 
 def _surface_over(document: Document, node: Node, before: Before) -> Surface | None:
@@ -134,15 +140,13 @@ def _mark_surface(document: Document, old: Surface, new: Surface) -> None:
         # What stands up by model units is another share of the height's range now.
         for node in document.nodes_in(new.id):
             if isinstance(node, Decals):
-                raised = [decal for decal in node.placed if decal.raises]
-                _mark_areas(document, node, document.decals_touch(node, raised), {})
+                _mark_decals(document, node, [decal for decal in node.placed if decal.raises])
 
 
 def _mark_region(document: Document, old: Region) -> None:
     for node in list(document.values.values()):
         if isinstance(node, Decals):
-            bound = [decal for decal in node.placed if decal.region == old.id]
-            _mark_areas(document, node, document.decals_touch(node, bound), {})
+            _mark_decals(document, node, [decal for decal in node.placed if decal.region == old.id])
 
 
 def _mark_picture(document: Document, old: Picture) -> None:
@@ -150,10 +154,9 @@ def _mark_picture(document: Document, old: Picture) -> None:
         if not isinstance(node, NODES) or old.id not in pictures_in(node):
             continue
         if isinstance(node, Decals) and not (node.mask and node.mask.picture == old.id):
-            shown = [decal for decal in node.placed if decal.picture == old.id]
-            _mark_areas(document, node, document.decals_touch(node, shown), {})
+            _mark_decals(document, node, [decal for decal in node.placed if decal.picture == old.id])
         elif surface := _surface_over(document, node, {}):
-            _mark_areas(document, node, reach(document, node, document.composite(surface).everywhere), {})
+            _mark_areas(document, surface, reach(document, node, surface))
 
 
 def _looks(node: AnyValue | None) -> AnyValue | None:

@@ -32,7 +32,7 @@ class BeginStroke(Message):
     camera: Camera | None
     in_map: str | None = Field(default=None, description="the surface in whose map it is drawn, instead of a camera")
     mirror: Mirror = Mirror()
-    seed: int = 0
+    seed: int = Field(default=0, ge=0)
     source: CloneSource | None = None
     mask_value: Share | None = Field(default=None, description="it works on the layers' masks; a brush lays this on")
     fence: Fence | None = None

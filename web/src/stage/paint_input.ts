@@ -2,8 +2,8 @@ import type { Pigment } from "../api/schema.generated";
 import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
 import { useDecals } from "../state/decals";
 import { hiddenBy, lockedBy, missingFiles, missingFromView, nodesIn, type SurfaceState } from "../state/document";
-import { sayWhile } from "../state/notices";
-import { layerById, say, useSession } from "../state/session";
+import { type Said, sayOfLast, sayWhile } from "../state/notices";
+import { layerById, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
 import { DecalInput } from "./decal_input";
 import { ERASER, idle, type PaintDrag, type Spot } from "./paint_drag";
@@ -86,7 +86,7 @@ export class PaintInput {
     const locked = layer && lockedBy(surface, layer);
     const chosen = () => useDesk.getState().layers[surface.name];
     const before = chosen();
-    const tell = (...said: Parameters<typeof say>) => sayWhile(() => chosen() === before && !this.takesPaint(surface.name), ...said);
+    const tell = (...said: Said) => sayWhile(() => chosen() === before && !this.takesPaint(surface.name), ...said);
     if (missingFromView(surface)) {
       tell(`${surface.name} shows a hatched pattern until ${missingFiles(surface)} comes; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
     } else if (!layer && desk.maskTarget) {
@@ -145,19 +145,19 @@ export class PaintInput {
       if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, softness, away, mask_value, fence });
     } else if (fillBy === "region") {
       if (desk.fence) fill(null, desk.fence);
-      else say("Choose a region first: click its fence in the list of regions.");
+      else sayOfLast("Choose a region first: click its fence in the list of regions.");
     } else if (fillBy === "surface") fill(null);
     else if (fillBy === "picked") {
       const picked = pickedRuns();
       if (picked) fill(picked);
-      else say("No faces are picked. Pick some in Prepare, and come back to fill them.");
+      else sayOfLast("No faces are picked. Pick some in Prepare, and come back to fill them.");
     } else if (face !== null) fill(runsOf(facesWith(face, fillBy)));
     return idle();
   }
 
   private gradient(spot: Spot): PaintDrag | null {
     if (!("hit" in spot)) {
-      say("A gradient runs between two points of the model: drag on the model.");
+      sayOfLast("A gradient runs between two points of the model: drag on the model.");
       return idle();
     }
     const { area, hit } = spot;

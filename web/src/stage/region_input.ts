@@ -4,9 +4,9 @@ import { facesLike, facesTogether } from "../api/rest";
 import { type Desk, useDesk } from "../state/desk";
 import { useGuide } from "../state/guide";
 import { facesWith, type How, pick, pickRuns, pickedRuns, usePicks } from "../state/picks";
-import { sayWhile } from "../state/notices";
+import { sayOfLast } from "../state/notices";
 import { idPicture, NO_ID_PICTURE } from "../state/pictures";
-import { say, useSession } from "../state/session";
+import { useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import type { Area, Views } from "./views";
 
@@ -50,13 +50,13 @@ export class RegionInput {
     }
     const { id } = this.views.project;
     const picture = by === "color" ? idPicture() : null;
-    if (by === "color" && !picture) return sayWhile(() => !idPicture(), NO_ID_PICTURE);
-    if (by === "color" && !uv) return say(`${surface} has no UVs there that a picture could lie by.`);
+    if (by === "color" && !picture) return sayOfLast(NO_ID_PICTURE);
+    if (by === "color" && !uv) return sayOfLast(`${surface} has no UVs there that a picture could lie by.`);
     try {
       const runs = picture && uv ? await facesLike(id, surface, picture, uv) : await facesTogether(id, face, by, pickAngle);
       pick(runs.flatMap(([first, end]) => Array.from({ length: end - first }, (_, i) => first + i)), how, face);
     } catch (error) {
-      say((error as Error).message);
+      sayOfLast((error as Error).message);
     }
   }
 
@@ -95,7 +95,7 @@ export class RegionInput {
     });
     const region = useDesk.getState().fence;
     if (how === "replace" || !region) {
-      if (how === "remove") say("Which region is to be cut? Make one the fence first.");
+      if (how === "remove") sayOfLast("Which region is to be cut? Make one the fence first.");
       else this.views.project.send({ type: "add_region", name: null, faces: [], surface, polygon });
     } else this.views.project.send({ type: "shape_region", region, surface, polygon, taken: how === "remove" });
   }
@@ -117,7 +117,7 @@ export class RegionInput {
     const { mesh } = usePicks.getState();
     const polygons = new Set(found.map((number) => mesh?.polygon[number]));
     pick(mesh ? [...mesh.polygon.keys()].filter((number) => polygons.has(mesh.polygon[number])) : found, how);
-    if (!found.length && how !== "remove") say("No face has its middle inside that outline.");
+    if (!found.length && how !== "remove") sayOfLast("No face has its middle inside that outline.");
   }
 }
 
@@ -125,7 +125,7 @@ export class RegionInput {
 export function keepPicked(views: { project: Views["project"] }): void {
   const faces = pickedRuns();
   if (faces) views.project.send({ type: "add_region", name: null, faces, surface: null, polygon: [] });
-  else say("No faces are picked yet.");
+  else sayOfLast("No faces are picked yet.");
 }
 
 export const pickNone = (): void => pickRuns([]);

@@ -3,6 +3,7 @@ import { setReferences } from "./desk";
 import { layAsWash, takeAsDecal, takeIn } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
+import { sayOfLast } from "./notices";
 import { say } from "./session";
 import { takeStencil } from "./stencils";
 
@@ -44,7 +45,7 @@ async function take(project: Project, files: File[]): Promise<void> {
   if (!files.length) return;
   if (!pictures.length) {
     const model = files.find(({ name }) => MODEL.test(name));
-    say(model ? `${model.name} is a model. To put it in place of this one: Replace model, in Prepare.` : `${files[0]!.name} is no picture that could be taken.`);
+    sayOfLast(model ? `${model.name} is a model. To put it in place of this one: Replace model, in Prepare.` : `${files[0]!.name} is no picture that could be taken.`);
     return;
   }
   const last = await pinReferences(project.id, pictures);

@@ -1,7 +1,7 @@
 import { useDesk } from "./desk";
 import { say, useSession } from "./session";
 
-type Said = Parameters<typeof say>;
+export type Said = Parameters<typeof say>;
 
 /** Milliseconds for which what only tells that something went well stands. */
 const BRIEFLY = 10_000;
@@ -27,6 +27,18 @@ export function sayWhile(holds: () => boolean, ...said: Said): void {
   };
   const stops = [useSession.subscribe(look), useDesk.subscribe(look)];
   const stop = () => stops.forEach((one) => one());
+}
+
+/** What has been done last, and with what. */
+const doing = (): unknown[] => {
+  const { stage, tool, fillBy, pickBy } = useDesk.getState();
+  return [useSession.getState().history, stage, tool, fillBy, pickBy];
+};
+
+/** Say why what was just tried did nothing: past as soon as anything else is done, or another tool is at hand. */
+export function sayOfLast(...said: Said): void {
+  const then = doing();
+  sayWhile(() => doing().every((one, i) => one === then[i]), ...said);
 }
 
 /** Say what has been done: it leaves by itself after a while. Returns how it leaves before that. */

@@ -4,7 +4,7 @@ import type { Picture, Pigment } from "../api/schema.generated";
 import { openNodeCard } from "./cards";
 import { decalLayer, useDecals } from "./decals";
 import { useDesk } from "./desk";
-import { readingFiles } from "./notices";
+import { readingFiles, sayOfLast } from "./notices";
 import { whileOpen } from "./of_project";
 import type { Project } from "./project";
 import { say, surfaceNamed, useSession } from "./session";
@@ -69,7 +69,7 @@ export async function layAsWash(project: Project, files: File[]): Promise<void> 
   const surface = surfaceNamed(useSession.getState().state, desk.surface);
   const pictures = files.filter(isPicture);
   if (!surface || !files.length) return;
-  if (!pictures.length) return say(`${files[0]!.name} is no picture that could be laid.`);
+  if (!pictures.length) return sayOfLast(`${files[0]!.name} is no picture that could be laid.`);
   try {
     const images = imagesFor(await takeIn(project.id, pictures));
     project.send({ type: "add_node", surface: surface.name, kind: "wash", above: desk.layers[surface.name] ?? null, images });

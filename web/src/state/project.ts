@@ -7,9 +7,9 @@ import { followNames, keptColors, restoreDesk, settleTargets, takeKeptColors, ta
 import { openNodeCard } from "./cards";
 import { chooseDecal, decalRests, decalShown, findDecal, goneTo, useDecals } from "./decals";
 import { touch } from "./layers";
-import { leave, sayWhile } from "./notices";
+import { leave, sayOfLast } from "./notices";
 import { forgetProject } from "./of_project";
-import { layerById, useSession, say } from "./session";
+import { layerById, useSession } from "./session";
 import { followPictures } from "./stencils";
 
 const DESK_DELAY = 400;
@@ -140,7 +140,7 @@ export class Project {
         useSession.setState({ work: message.share == null ? null : { label: message.label, share: message.share, mine: message.mine ?? false } });
         break;
       case "sampled":
-        if (!takeSample(message.pigment)) say("The chosen layer holds no paint here, so nothing was sampled.");
+        if (!takeSample(message.pigment)) sayOfLast("The chosen layer holds no paint here, so nothing was sampled.");
         break;
       case "notice":
         this.say(message.message, message.layer ?? null);
@@ -163,11 +163,8 @@ export class Project {
   /** A sentence, and the layer that it says is the one to choose. */
   private say(sentence: string, layer: string | null): void {
     const offered = layer && layerById(useSession.getState().state, layer);
-    const { history } = useSession.getState();
-    // It is about what was done last: past as soon as anything else is.
-    const last = () => useSession.getState().history === history;
-    if (offered) sayWhile(last, sentence, `Choose ${offered.name}`, () => this.choose(offered.id));
-    else sayWhile(last, sentence);
+    if (offered) sayOfLast(sentence, `Choose ${offered.name}`, () => this.choose(offered.id));
+    else sayOfLast(sentence);
   }
 
   /** What was asked for is there: a layer becomes the target, a region the fence. */

@@ -4,7 +4,7 @@ import { create } from "zustand";
 import { forgetFinish, listFinishes, postFinish, restoreFinish } from "../api/rest";
 import type { FinishChoice, LayFinish } from "../api/schema.generated";
 import { fenceNow, useDesk } from "../state/desk";
-import { sayBriefly } from "../state/notices";
+import { sayBriefly, sayOfLast } from "../state/notices";
 import { idPicture, NO_ID_PICTURE } from "../state/pictures";
 import type { Project } from "../state/project";
 import { say, surfaceNamed, useSession } from "../state/session";
@@ -40,9 +40,9 @@ export async function layFinish(project: Project, name: string, met: { surface: 
   const surface = met?.surface ?? surfaceNamed(useSession.getState().state, desk.surface)?.name;
   if (!surface) return;
   const region = where === "region" && !into ? (fenceNow(desk) ?? desk.fence) : null;
-  if (where === "region" && !into && !region) return say("Choose a region first: click its fence in the list of regions.");
+  if (where === "region" && !into && !region) return sayOfLast("Choose a region first: click its fence in the list of regions.");
   const picture = where === "color" && met?.uv ? idPicture() : null;
-  if (where === "color" && met && !picture) return say(NO_ID_PICTURE);
+  if (where === "color" && met && !picture) return sayOfLast(NO_ID_PICTURE);
   try {
     const partly = met !== null && where !== "surface" && where !== "region" && where !== "color";
     const node = await postFinish(project.id, { name, surface, into, region, face: partly ? met.face : null, by: partly ? where : "surface", picture, uv: met?.uv ?? [0, 0] });

@@ -29,7 +29,8 @@ class Filtered(LaidTiles[PlaneName]):
         self.nodes: frozenset[str] = frozenset()
 
     def _work_out(self, tiles: NDArray[np.int32]) -> None:
-        for first in range(0, len(tiles), AT_ONCE):
+        # Over what lies on no map there is nothing to filter.
+        for first in range(0, len(tiles) if self.rasters else 0, AT_ONCE):
             some = tiles[first : first + AT_ONCE]
             self._write(some, self.run.make(some, self._below))
 

@@ -30,6 +30,8 @@ class MapMirror:
     def images(self, dabs: Dabs) -> Iterator[Dabs]:
         """All but the dabs themselves, where the body has a match on one of the surfaces."""
         own = self.layouts[dabs.sheet or ""].ownership
+        if not len(own.faces):
+            return
         placed = [own.place_at(x, y) for x, y in dabs.centers[:, :2]]
         on = np.array([place is not None for place in placed], np.bool_)
         owner, x, y = (np.array([place[i] if place else 0 for place in placed]) for i in range(3))

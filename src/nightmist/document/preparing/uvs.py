@@ -28,6 +28,8 @@ from .refit import Plan, of_one_value, refit
 
 DEFAULT_ANGLE = 60.0
 DEFAULT_MARGIN = 8.0
+#: Maps away from the first: single precision tells texels no more apart where UVs are larger.
+FARTHEST = 1000
 
 Faces = Sequence[int] | NDArray[np.int64]
 
@@ -180,7 +182,7 @@ def set_density(
     for target in targets:
         chosen, corners, island = _islands(document, target, faces)
         placed = with_density(mesh, chosen, corners, island, density)
-        mesh = mesh.with_uvs(target.uv_set, chosen, (placed / target.size).astype(np.float32))
+        mesh = _with_corners(mesh, target, chosen, placed)
     moved_ = [target.id for target in targets] if keep_paint else []
     return refit(document, Plan(f"Texel density of {surface or 'all surfaces'}", mesh=mesh, moved=moved_))
 
@@ -251,8 +253,15 @@ def _place(
     document: Document, surface: Surface, faces: NDArray[np.int64], corners: NDArray[np.float64], label: str,
     keep_paint: bool,
 ) -> Change:  # fmt: skip
-    mesh = document.mesh.with_uvs(surface.uv_set, faces, (corners / surface.size).astype(np.float32))
+    mesh = _with_corners(document.mesh, surface, faces, corners)
     return refit(document, Plan(label, mesh=mesh, moved=[surface.id] if keep_paint else []))
+
+
+def _with_corners(mesh: Mesh, surface: Surface, faces: NDArray[np.int64], corners: NDArray[np.float64]) -> Mesh:
+    uv = corners / surface.size
+    if np.abs(uv).max(initial=0) > FARTHEST:
+        raise NightmistError(f"Islands of {surface.name} would reach over more than {FARTHEST:,} maps. Give less.")
+    return mesh.with_uvs(surface.uv_set, faces, uv.astype(np.float32))
 
 
 def _edges_at(document: Document, face: int, side: int, extent: SeamExtent) -> NDArray[np.int64]:

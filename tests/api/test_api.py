@@ -189,6 +189,8 @@ def test_pages_may_load_from_here_only(client):
 def test_unknown_projects(client):
     """A sentence on REST; on the socket a refusal and a close that is not to be tried again."""
     assert "no such project" in client.get("/api/projects/nothing/maps.zip").json()["message"]
+    assert "no such project" in client.get("/api/projects/nothing/picture.png").json()["message"]
+    assert "cannot hold" in client.get("/api/projects/%00/maps.zip").json()["message"]
     with client.websocket_connect("ws://127.0.0.1:8765/api/projects/nothing/paint") as socket:
         assert "no such project" in json.loads(socket.receive_text())["message"]
         with pytest.raises(WebSocketDisconnect) as closed:

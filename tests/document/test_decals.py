@@ -210,6 +210,8 @@ def test_relief_rises_by_model_units_softly_and_stands_on_what_lies_below(square
     assert abs(normal[row & (abs(abs(q[:, 0]) - 0.5) < 0.02), 0]).min() > 0.1
     surface.depth = 0.2
     assert surface.read("height")[y, x][inner] == pytest.approx((0.6 + 0.1 - 0.05) * 65535, abs=300)
+    surface.depth = 0
+    assert (surface.read("height")[y, x] == round(0.6 * 65535)).all()
 
 
 def random_decals(doc, layer, rng, paths, count):

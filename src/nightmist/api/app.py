@@ -17,7 +17,7 @@ from pydantic import TypeAdapter
 from starlette.concurrency import run_in_threadpool
 
 from ..core.errors import NightmistError, first_wrong
-from ..store import StoreError
+from ..store import NeverStoredError, NoProjectError, StoreError
 from ..studio import Studio
 from ..studio.messages import ClientMessage, ServerMessage
 from . import finishes, pictures, prepare, projects, references, socket, stack, tips
@@ -53,6 +53,8 @@ def create_app(studio: Studio | None, hosts: tuple[str, ...] = (), web: Path = W
     app.add_exception_handler(NightmistError, _refused)
     app.add_exception_handler(RequestValidationError, _not_understood)
     app.add_exception_handler(StoreError, _unavailable)
+    app.add_exception_handler(NoProjectError, _missing)
+    app.add_exception_handler(NeverStoredError, _not_held)
     app.add_exception_handler(Exception, _failed)
     app.openapi = lambda: _described(app)  # type: ignore[method-assign]
     if web.is_dir():
@@ -82,6 +84,14 @@ async def _not_understood(_: Request, error: Exception) -> JSONResponse:
 async def _unavailable(_: Request, error: Exception) -> JSONResponse:
     log.error("database: %s", error)
     return JSONResponse({"message": "The database does not answer. What is open stays; try again in a moment."}, 503)
+
+
+async def _missing(_: Request, error: Exception) -> JSONResponse:
+    return JSONResponse({"message": "There is no such project; it may have been deleted."}, status_code=404)
+
+
+async def _not_held(_: Request, error: Exception) -> JSONResponse:
+    return JSONResponse({"message": f"The database cannot hold that: {error}."}, status_code=422)
 
 
 async def _failed(_: Request, error: Exception) -> JSONResponse:

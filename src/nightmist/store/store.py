@@ -27,6 +27,10 @@ class StoreError(Exception):
     """The database did not do what was asked; it may do so later."""
 
 
+class NoProjectError(StoreError):
+    """The database answers, but holds no such project."""
+
+
 class NeverStoredError(StoreError):
     """What was asked can never succeed, however often it is tried."""
 
@@ -162,14 +166,14 @@ class Store:
                 select(Project.state, Project.cursor, Project.revision).where(Project.id == project)
             ).one_or_none()
             if row is None:
-                raise StoreError(f"no project {project}")
+                raise NoProjectError(f"no project {project}")
             return row[0], row[1], row[2]
 
     def _one(self, project: str, column: Any) -> Any:
         with self._session() as session:
             row = session.execute(select(column).where(Project.id == project)).one_or_none()
             if row is None:
-                raise StoreError(f"no project {project}")
+                raise NoProjectError(f"no project {project}")
             return row[0]
 
     # Reference pictures

@@ -223,7 +223,8 @@ class Source:
         if not (decal.relief and decal.raises):
             return placed
         picture = self.washes.picture(laying.picture)
-        rise = decal.relief.height / surface.depth
+        # Where height spans nothing, nothing rises.
+        rise = decal.relief.height / surface.depth if surface.depth else 0.0
         relief = relief_of(picture, placed, (float(size[0]), float(size[1])), decal.relief.bevel, rise)
         return replace(placed, relief=relief)
 

@@ -98,7 +98,7 @@ class Page:
 
 
 @pytest.mark.parametrize("seed", range(12))
-def test_whatever_is_said_is_undone_to_the_bit_and_shown_as_if_made_anew(seed):
+def test_whatever_is_said_is_undone_to_the_bit_kept_and_shown_as_if_made_anew(seed, tmp_path):
     random = Random(seed)
     doc = begun(seed)
     painter = Painter(doc, random)
@@ -126,6 +126,8 @@ def test_whatever_is_said_is_undone_to_the_bit_and_shown_as_if_made_anew(seed):
     page.rest()
     assert done > STEPS / 8
     last, final = doc.history.cursor, pictures(doc)
+    doc.save(tmp_path / "any.nightmist")
+    assert_same(pictures(Document.load(tmp_path / "any.nightmist")), final)
     while doc.history.cursor > first:
         doc.undo()
         place = doc.history.cursor
@@ -133,12 +135,15 @@ def test_whatever_is_said_is_undone_to_the_bit_and_shown_as_if_made_anew(seed):
     assert_as_anew(doc)
     while doc.history.cursor < last:
         doc.redo()
-    again = pictures(doc)
-    assert again.keys() == final.keys()
-    assert all((again[key] == final[key]).all() for key in final)
+    assert_same(pictures(doc), final)
 
 
 def assert_as_anew(doc: Document) -> None:
     kept = pictures(doc)
-    for key, picture in anew(doc).items():
-        assert (kept[key] == picture).all(), key
+    assert_same(kept, anew(doc))
+
+
+def assert_same(some, others) -> None:
+    assert some.keys() == others.keys()
+    for key, picture in some.items():
+        assert (picture == others[key]).all(), key

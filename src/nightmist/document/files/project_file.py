@@ -81,7 +81,8 @@ def write(document: Document, file: Path | BinaryIO) -> None:
         for digest in {picture.file for picture in document.picture_values() if not picture.of}:
             zipped.writestr(f"pictures/{digest}", document.arrays.get(digest).tobytes())
         in_file = np.argsort(order)
-        for region in document.region_values():
+        # Several may hold the same faces.
+        for region in {region.faces: region for region in document.region_values()}.values():
             faces = np.sort(in_file[document.region_faces(region)]).astype("<i8")
             zipped.writestr(f"regions/{region.faces}", faces.tobytes(), zipfile.ZIP_DEFLATED)
         for digest, array in kept_by_tables(document).items():

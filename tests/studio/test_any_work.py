@@ -1,0 +1,83 @@
+"""Whatever two browsers say, also while one of them draws: both know the same, nothing breaks, all of it is kept."""
+
+from __future__ import annotations
+
+from random import Random
+
+import pytest
+
+from nightmist.studio import Studio
+from nightmist.studio import messages as say
+from nightmist.studio.inbox import Samples
+
+from ..document.test_together import pictures
+from .any_messages import Painter
+from .test_any_messages import assert_same, begun, state
+from .test_project import entered
+
+STEPS = 80
+
+
+def history(doc):
+    """What can be undone and redone, and all that there is now."""
+    labels = [change.label for change in doc.history.changes]
+    return state(doc), pictures(doc), labels[: doc.history.cursor], labels[doc.history.cursor :]
+
+
+def undone(doc):
+    """Everything, once all that can be undone is."""
+    while doc.history.cursor:
+        doc.undo()
+    return state(doc), pictures(doc)
+
+
+def work(project, painter: Painter, browsers, random: Random) -> None:
+    """Both say something or other; who has begun a stroke mostly goes on with it, and ends it, calls it off or not."""
+    for number in range(STEPS):
+        message = project.call(lambda _: painter.say())
+        who = random.choice(browsers)
+        if message is None:
+            continue
+        if isinstance(message, say.BeginStroke):
+            message = message.model_copy(update={"stroke": number})
+        project.ask(who, message)
+        if isinstance(message, say.BeginStroke):
+            for count in (1, 2, 3):
+                project.ask(who, Samples(number, [painter.place() for _ in range(count)], 1.0))
+            end = random.choice(["end", "end", "end", "cancel", None])
+            if end:
+                project.ask(who, {"end": say.EndStroke, "cancel": say.CancelStroke}[end](type=end, stroke=number))
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_whatever_two_browsers_say_both_know_it_and_it_is_there_after_a_restart(seed, store):
+    random = Random(seed)
+    studio = Studio(store)
+    doc = begun(seed)
+    key = studio.create(doc)
+    one, other = entered(studio, key, acknowledges=False), entered(studio, key, acknowledges=False)
+    project = one.project
+    work(project, Painter(project.document, random), [one, other], random)
+    # Whoever leaves ends what it was drawing, and what it was showing.
+    late = entered(studio, key, acknowledges=False)
+    for browser in (one, other):
+        studio.leave(key, browser)
+    before, values = project.call(history), project.call(lambda now: dict(now.values))
+    late.wait_kept(project.call(lambda _: project.revision))
+    told = [message.message for browser in (one, other, late) for message in browser.told
+            if isinstance(message, say.Refused) and "inside Nightmist" in message.message]  # fmt: skip
+    assert not told
+    assert late.values() == values
+    all_undone = project.call(undone)
+    for _ in before[2]:
+        project.call(lambda now: now.redo())
+    late.wait_kept(project.call(lambda _: project.revision))
+    studio.close()
+    again = Studio(store)
+    after = again.with_document(key, history)
+    assert (after[0], after[2], after[3]) == (before[0], before[2], before[3])
+    assert_same(after[1], before[1])
+    state_then, shown_then = again.with_document(key, undone)
+    assert state_then == all_undone[0]
+    assert_same(shown_then, all_undone[1])
+    again.close()

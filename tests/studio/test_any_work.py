@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from random import Random
 
+import numpy as np
 import pytest
 
+from nightmist.document.values import Surface
 from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio.inbox import Samples
@@ -13,9 +15,39 @@ from nightmist.studio.inbox import Samples
 from ..document.test_together import pictures
 from .any_messages import Painter
 from .test_any_messages import assert_same, begun, state
-from .test_project import entered
+from .test_project import Browser, entered
 
 STEPS = 80
+
+
+class Watcher(Browser):
+    """A browser whose pictures are as large as it has been told that maps are."""
+
+    def __init__(self, **options):
+        super().__init__(**options)
+        self.sizes = {}
+
+    def tell(self, message):
+        values = message.values if isinstance(message, say.Welcome) else []
+        if isinstance(message, say.StateChanged):
+            values = message.values.values()
+        self.sizes.update((s.number, (s.height, s.width)) for s in values if isinstance(s, Surface))
+        super().tell(message)
+
+    def show(self, batch):
+        for r in batch.rectangles:
+            size = (*self.sizes[r.surface], 4)
+            held = self.pictures.get((r.surface, r.picture))
+            if held is None or held.shape != size:
+                self.pictures[r.surface, r.picture] = np.zeros(size, np.uint8)
+        super().show(batch)
+
+    def seen(self):
+        """The pictures of the surfaces that there are, once all has arrived."""
+        self.project.call(lambda _: None)
+        self.wait(lambda: all(updates.up_to_date for updates in list(self.project.updates.values())))
+        numbers = {surface.number for surface in self.surfaces()}
+        return {key: picture for key, picture in self.pictures.items() if key[0] in numbers}
 
 
 def history(doc):
@@ -55,13 +87,20 @@ def test_whatever_two_browsers_say_both_know_it_and_it_is_there_after_a_restart(
     studio = Studio(store)
     doc = begun(seed)
     key = studio.create(doc)
-    one, other = entered(studio, key, acknowledges=False), entered(studio, key, acknowledges=False)
+    one, other = entered(studio, key, Watcher()), entered(studio, key, Watcher(acknowledges=False))
     project = one.project
     work(project, Painter(project.document, random), [one, other], random)
     # Whoever leaves ends what it was drawing, and what it was showing.
-    late = entered(studio, key, acknowledges=False)
-    for browser in (one, other):
-        studio.leave(key, browser)
+    studio.leave(key, other)
+    for kind in (say.CancelStroke, say.EndStroke):
+        for number in range(STEPS):
+            project.ask(one, kind(type="cancel" if kind is say.CancelStroke else "end", stroke=number))
+    project.ask(one, say.ShowEdit(type="show", edit=None))
+    late = entered(studio, key, Watcher())
+    seen = one.seen()
+    assert len(seen) >= len(late.surfaces())
+    assert_same(seen, late.seen())
+    studio.leave(key, one)
     before, values = project.call(history), project.call(lambda now: dict(now.values))
     late.wait_kept(project.call(lambda _: project.revision))
     told = [message.message for browser in (one, other, late) for message in browser.told

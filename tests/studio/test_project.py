@@ -104,9 +104,9 @@ def opened(studio):
     return lambda **options: entered(studio, project, **options)
 
 
-def entered(studio, project, **options) -> Browser:
+def entered(studio, project, browser=None, **options) -> Browser:
     """A browser that has a project open."""
-    browser = Browser(**options)
+    browser = browser or Browser(**options)
     browser.project = studio.open_projects.get(project)
     if browser.project is None:
         studio._visit(project)

@@ -57,7 +57,7 @@ def test_a_moving_slider_is_shown_to_all_and_is_one_step_at_rest(opened):  # noq
 
 
 def test_what_was_only_shown_leaves_nothing_behind(opened):  # noqa: F811
-    """Taken back, or by a browser that is gone, or refused: everybody sees the document as it is."""
+    """Taken back, given up for something that looks at the maps, refused, by a browser that is gone."""
     one, other = opened(), opened()
     draw(one)
     one.wait_kept(1)
@@ -66,6 +66,10 @@ def test_what_was_only_shown_leaves_nothing_behind(opened):  # noqa: F811
     show_opacity(one, layer, 0.3)
     assert not same(shown(other), full)
     show_opacity(one, layer, None)
+    assert same(shown(other), full)
+    show_opacity(one, layer, 0.3)
+    assert not same(shown(other), full)
+    one.project.ask(one, say.TakeSample(type="sample", surface="left", uv=(0.5, 0.5)))
     assert same(shown(other), full)
     show_opacity(one, "nobody", 0.3)
     one.wait(lambda: one.last(say.Refused))

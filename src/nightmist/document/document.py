@@ -334,27 +334,34 @@ class Document(Contents):
         return surfaces, layouts, composites
 
     def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
-        """Composite what is stale on all surfaces, relief included; returns what changed, by surface id and picture."""
+        """As `bring_up_to_date`; returns where pictures, by surface id, are others than at the last time."""
+        self.bring_up_to_date()
+        changed: dict[tuple[str, PictureName], TileArea] = {}
+        for surface in self.surface_values():
+            composite = self.composites[surface.id]
+            changed.update({(surface.id, picture): area for picture, area in composite.untold.items()})
+            composite.untold = {}
+        return changed
+
+    def bring_up_to_date(self) -> None:
+        """Composite what is stale on all surfaces, relief included."""
         surfaces, layouts, composites = self.refresh_insides()
         fresh = [composite.spread(layout) for composite, layout in zip(composites, layouts, strict=True)]
         fresh = self.rims.refresh(layouts, self.mesh, composites, fresh)
-        changed = {
-            (surface.id, picture): area
-            for surface, areas in zip(surfaces, fresh, strict=True)
-            for picture, area in areas.items()
-        }
+        for composite, told in zip(composites, fresh, strict=True):
+            composite.tell(told)
         raised = self._raised()
         areas = refresh_relief(
             surfaces, composites, layouts, self.layouts.together(layouts, self.mesh), raised,
             lambda number: self.layouts.heights(layouts, self.mesh, number),
         )  # fmt: skip
-        changed.update({(surface, "relief"): area for surface, area in areas.items()})
+        for key, area in areas.items():
+            self.composites[key].tell({"relief": area})
         if not self.previews:
             self.programs.settle()
             self.washes.settle()
             self.filters.settle(MOST_KEPT)
             self.decals.settle(MOST_KEPT)
-        return changed
 
     def get_ready(self) -> bool:
         """Work out some more of what the first stroke on each surface needs; False when all is there."""

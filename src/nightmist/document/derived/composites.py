@@ -50,6 +50,8 @@ class Composite:
         #: Tiles composited while something was drawn, and where that was done roughly.
         self.loose: list[NDArray[np.int32]] = []
         self.rough: dict[MapName, TileArea] = {}
+        #: Where pictures are others than when that was asked last.
+        self.untold: Changed = {}
         #: Where slopes have to be looked at again.
         self.relief_stale = TileArea.empty()
         #: What the pictures were made for: another layout, other start values, links or depth make them anew.
@@ -61,6 +63,11 @@ class Composite:
     def everywhere(self) -> TileArea:
         """The whole map as an area."""
         return TileArea.whole(*self.size)
+
+    def tell(self, changed: Changed) -> None:
+        """Pictures have changed in these areas."""
+        for name, area in changed.items():
+            self.untold[name] = self.untold[name].joined(area) if name in self.untold else area
 
     @property
     def nbytes(self) -> int:

@@ -48,7 +48,7 @@ def map_names(document: Document, template: str = NAMES) -> list[str]:
     template: may hold {project}, {surface}, {map} and {size}: 2048, or 2048x1024.
     Raises NightmistError where it cannot be read or gives several maps one name.
     """
-    document.refresh()
+    document.bring_up_to_date()
     surfaces = document.surface_values()
     project, stems = file_name(document.project.name), file_names([surface.name for surface in surfaces])
     sizes = [f"{s.width}" if s.width == s.height else f"{s.width}x{s.height}" for s in surfaces]
@@ -92,7 +92,7 @@ def glb(document: Document, shown_only: bool = False) -> bytes:
     written = np.unique(mesh.face_surface[~np.isin(mesh.face_part, left_out)])
     if not len(written):
         raise NightmistError("All parts are hidden: there is no shown part to hand off. Show one in Prepare.")
-    document.refresh()
+    document.bring_up_to_date()
     surfaces = [surface for surface in document.surface_values() if surface.number in written]
     pairs = zip(document.surface_values(), mesh.surfaces, strict=True)
     mesh = mesh.changed(surfaces=[_seen_through(document, surface, look) for surface, look in pairs])
@@ -111,7 +111,7 @@ def read_map(document: Document, surface: Surface, name: str) -> NDArray[np.uint
     """A composited map: base_color (H, W, 4), normal (H, W, 3), the others (H, W); all uint16."""
     if name not in READABLE:
         raise NightmistError(f"There is no map {name!r}; there are {', '.join(MAPS)} and normal.")
-    document.refresh()
+    document.bring_up_to_date()
     return _read(document, surface, name)
 
 

@@ -59,7 +59,7 @@ def fill_color(
     surface = document.surface_of(layer)
     if like.surface != surface.name:
         raise NightmistError(f"The layer {layer.name} belongs to {surface.name}, the color to {like.surface}.")
-    document.refresh()
+    document.bring_up_to_date()
     image = document.composite(surface).pictures["color"].read()
     y, x = surface.texel_at(like.uv)
     layout = document.layout(surface)

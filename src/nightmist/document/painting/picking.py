@@ -29,7 +29,7 @@ def pick(document: Document, camera: Camera, place: Sequence[float]) -> Hit | No
 def sample(document: Document, surface: Surface, uv: tuple[float, float], layer: Node | None = None) -> Pigment:
     """What is stored at a place, of all layers together or of one: exactly, without light."""
     y, x = surface.texel_at(uv)
-    document.refresh()
+    document.bring_up_to_date()
     found: dict[str, Any] = {}
     for name in MAPS:
         if layer is None:

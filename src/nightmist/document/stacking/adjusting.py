@@ -23,7 +23,7 @@ def found_levels(document: Document, node: Node) -> Change:
     preview = Preview(document)
     try:
         preview.lay({node.id: node.but(visible=False)})
-        document.refresh()
+        document.bring_up_to_date()
         color = document.composite(surface).read("base_color")
     finally:
         preview.drop()

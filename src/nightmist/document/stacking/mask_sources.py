@@ -106,7 +106,7 @@ def _below(
     preview = Preview(document)
     try:
         preview.lay({node.id: node.but(visible=False)})
-        document.refresh()
+        document.bring_up_to_date()
         image = document.composite(surface).read(name).astype(np.float64) / 65535
     finally:
         preview.drop()

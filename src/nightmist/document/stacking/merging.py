@@ -90,7 +90,7 @@ def flatten(document: Document, surface: Surface) -> tuple[Change, str]:
 
 
 def _seen_as_one(document: Document, surface: Surface, label: str, gone: Change | None) -> tuple[Change, str]:
-    document.refresh()
+    document.bring_up_to_date()
     composite = document.composite(surface)
     reach = document.laid_maps(surface)
     if not reach:

@@ -244,3 +244,24 @@ def test_hidden_parts_stay_hidden_by_their_names():
     finer.parts[:] = doc.mesh.parts[::-1]
     doc.replace_mesh(files={"m.glb": write_glb(finer)})
     assert [doc.mesh.parts[n] for n in doc.project.hidden_parts] == [walls().parts[1]]
+
+
+def test_a_project_file_keeps_surfaces_and_parts_without_faces_and_to_whom_the_others_belong(tmp_path):
+    """Those that have faces are numbered anew in its GLB; colors, names and hidden parts must not move along."""
+    mesh = joined(*(placed(plane(2), move=(3 * k, 0, 0)) for k in range(3)), names=["left", "middle", "right"])
+    mesh.parts = ["a", "nothing", "b", "c"]
+    mesh.face_part = np.array([0, 2, 3], np.int32)[mesh.face_part]
+    doc = Document.from_mesh(mesh, "walls", (64, 64))
+    for name, color in (("middle", "#ff0000"), ("right", "#00ff00")):
+        doc.fill(doc.surfaces[name].layers.add("brushed"), Pigment(base_color=color), name)
+    doc.hide_parts([3])
+    doc.assign_faces(doc.surfaces["left"].faces, name="other")
+    doc.save(tmp_path / "walls.nightmist")
+    again = Document.load(tmp_path / "walls.nightmist")
+    for name, surface in doc.surfaces.items():
+        now = again.surfaces[name]
+        assert (again.mesh.corners[now.faces] == doc.mesh.corners[surface.faces]).all()
+        assert (now.read("base_color") == surface.read("base_color")).all()
+    assert (again.mesh.parts, again.project.hidden_parts) == (mesh.parts, (3,))
+    hidden = again.mesh.positions[again.mesh.faces[again.mesh.face_part == 3]]
+    assert hidden[..., 0].min() > 4

@@ -98,7 +98,7 @@ class Page:
 
 
 @pytest.mark.parametrize("seed", range(12))
-def test_whatever_is_said_is_undone_to_the_bit_kept_and_shown_as_if_made_anew(seed, tmp_path):
+def test_whatever_is_said_is_undone_to_the_bit_kept_and_shown_as_if_made_anew(seed, tmp_path, caplog):
     random = Random(seed)
     doc = begun(seed)
     painter = Painter(doc, random)
@@ -124,6 +124,7 @@ def test_whatever_is_said_is_undone_to_the_bit_kept_and_shown_as_if_made_anew(se
         now = state(doc)
         assert states.setdefault(place, now) == now, message
     page.rest()
+    assert not caplog.records
     assert done > STEPS / 8
     last, final = doc.history.cursor, pictures(doc)
     doc.save(tmp_path / "any.nightmist")

@@ -82,7 +82,7 @@ def work(project, painter: Painter, browsers, random: Random) -> None:
 
 
 @pytest.mark.parametrize("seed", range(5))
-def test_whatever_two_browsers_say_both_know_it_and_it_is_there_after_a_restart(seed, store):
+def test_whatever_two_browsers_say_both_know_it_and_it_is_there_after_a_restart(seed, store, caplog):
     random = Random(seed)
     studio = Studio(store)
     doc = begun(seed)
@@ -103,9 +103,8 @@ def test_whatever_two_browsers_say_both_know_it_and_it_is_there_after_a_restart(
     studio.leave(key, one)
     before, values = project.call(history), project.call(lambda now: dict(now.values))
     late.wait_kept(project.call(lambda _: project.revision))
-    told = [message.message for browser in (one, other, late) for message in browser.told
-            if isinstance(message, say.Refused) and "inside Nightmist" in message.message]  # fmt: skip
-    assert not told
+    # Whatever is caught and logged is a fault of ours.
+    assert not [record for record in caplog.records if record.levelname == "ERROR"]
     assert late.values() == values
     all_undone = project.call(undone)
     for _ in before[2]:

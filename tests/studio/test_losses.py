@@ -11,6 +11,7 @@ from sqlalchemy import text
 
 from nightmist import Document, Pigment
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.document import stale
 from nightmist.document.derived.pool import digest_of
 from nightmist.document.values import MAPS
 from nightmist.studio import Studio
@@ -18,6 +19,7 @@ from nightmist.studio import messages as say
 from nightmist.studio import prepare_messages as prepare
 from nightmist.studio import project as open_projects
 from nightmist.studio.inbox import Samples
+from nightmist.studio.stack_messages import ChangeNode
 
 from ..shapes import walls
 from .test_project import RED, begin, document, draw, opened, pixels, studio  # noqa: F401
@@ -53,6 +55,44 @@ def test_a_change_from_outside_waits_for_the_stroke(studio, opened):  # noqa: F8
     labels = browser.project.edit(lambda doc: [doc.undo().label for _ in range(2)])
     assert labels == ["Replace the model", "Brush"]
     assert not any(np.frombuffer(data, np.uint16).any() for data in browser.project.call(pixels).values())
+
+
+def test_what_cannot_be_shown_is_taken_back_and_the_project_goes_on(opened, studio, monkeypatch):  # noqa: F811
+    """A fault of ours that every look at the maps meets again ends nothing: the step is undone, the next one kept."""
+    browser = opened()
+    layer = browser.layers(browser.surfaces()[0])[0].id
+    composite = Document.bring_up_to_date
+
+    def bring_up_to_date(doc: Document) -> None:
+        if any(getattr(value, "name", "") == "Cursed" for value in doc.values.values()):
+            raise ZeroDivisionError
+        composite(doc)
+
+    monkeypatch.setattr(Document, "bring_up_to_date", bring_up_to_date)
+    browser.project.ask(browser, ChangeNode(type="change_node", node=layer, name="Cursed"))
+    browser.wait(lambda: browser.last(say.Refused))
+    assert browser.last(say.Refused).message == "Something went wrong inside Nightmist. It was taken back."
+    draw(browser)
+    browser.wait(lambda: browser.last(say.StrokeEnded))
+    browser.wait_kept(3)
+    shown = browser.project.call(pixels)
+    later = Studio(browser.project.store)
+    assert later.with_document(browser.id, pixels) == shown
+    assert later.with_document(browser.id, lambda doc: doc.node(layer).name) == "Coat"
+    later.close()
+
+
+def test_a_change_stands_though_it_cannot_be_told_where_it_shows(monkeypatch):
+    doc = document()
+    layer = doc.surfaces["left"].layers[0]
+    doc.fill(layer, RED, "left")
+    red = doc.surfaces["left"].read("base_color")
+    monkeypatch.setattr(stale, "reach", lambda *_: {}["nowhere"])
+    layer.visible = False
+    assert (doc.surfaces["left"].read("base_color") != red).any()
+    doc.undo()
+    assert (doc.surfaces["left"].read("base_color") == red).all()
+    assert doc.history.cursor == 3
 
 
 @pytest.mark.parametrize("odd", ODD_NAMES)

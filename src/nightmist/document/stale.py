@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+import logging
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -32,6 +34,8 @@ from .values import (
 if TYPE_CHECKING:
     from .document import Document
 
+log = logging.getLogger(__name__)
+
 Before = Mapping[str, AnyValue | None]
 
 
@@ -45,8 +49,24 @@ def mark_node(document: Document, node: Node, name: PlaneName, area: TileArea) -
         composite.mark(each, area, node.id)
 
 
+@contextmanager
+def _or_all(document: Document) -> Iterator[None]:
+    """A change stands once it is made: where it cannot be told what it leaves to be composited, everything is."""
+    try:
+        yield
+    except Exception:
+        log.exception("what has become stale cannot be told")
+        document.composites.clear()
+        document.rims.before = ()
+
+
 def mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]]) -> None:
     """Tiles of a raster, by its key, have changed."""
+    with _or_all(document):
+        _mark_tiles(document, key, places)
+
+
+def _mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]]) -> None:
     key, name = node_and_map(key)
     node = document.values.get(key)
     surface = document.surface_of(node) if isinstance(node, NODES) else None
@@ -59,17 +79,21 @@ def mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]]) 
 def mark_values(document: Document, before: Before) -> None:
     """Composites follow values that have changed from these to what is shown now."""
     document.edition += 1
-    for key, old in before.items():
-        new = document.shown(key)
-        if isinstance(old or new, NODES):
-            if _looks(old) != _looks(new):
-                _mark_change(document, old, new, before)
-        elif isinstance(old, Surface) and isinstance(new, Surface) and new.id in document.composites:
-            _mark_surface(document, old, new)
-        elif isinstance(old, Region):
-            _mark_region(document, old)
-        elif isinstance(old, Picture) and isinstance(new, Picture) and old.looks != new.looks:
-            _mark_picture(document, old)
+    with _or_all(document):
+        for key, old in before.items():
+            _mark_value(document, old, document.shown(key), before)
+
+
+def _mark_value(document: Document, old: AnyValue | None, new: AnyValue | None, before: Before) -> None:
+    if isinstance(old or new, NODES):
+        if _looks(old) != _looks(new):
+            _mark_change(document, old, new, before)
+    elif isinstance(old, Surface) and isinstance(new, Surface) and new.id in document.composites:
+        _mark_surface(document, old, new)
+    elif isinstance(old, Region):
+        _mark_region(document, old)
+    elif isinstance(old, Picture) and isinstance(new, Picture) and old.looks != new.looks:
+        _mark_picture(document, old)
 
 
 def reach(document: Document, node: Node, surface: Surface) -> dict[MapName, TileArea]:

@@ -164,7 +164,8 @@ class OpenProject:
                 # Whatever goes wrong with one request must not end the project for everybody.
                 log.exception("project %s: a request failed", self.project)
                 if isinstance(item, Ask):
-                    self._failed(item, self.revision != before)
+                    with contextlib.suppress(Exception):
+                        self._failed(item, self.revision != before)
         if self.drawing:
             self._end_drawing()
 
@@ -179,9 +180,17 @@ class OpenProject:
         if self.drawing and self.drawing.client is ask.client:
             self.drawing.stroke.cancel()
             self._drawing_over(None)
+        self._show(ask.client, None)
         after = "It had been done, and can be undone." if changed else "The project is as it was before."
+        try:
+            self._refresh(time.perf_counter(), None)
+        except Exception:
+            log.exception("project %s: it cannot be shown as it is", self.project)
+            if changed:
+                after = "It was taken back."
+                self.document.redo() if isinstance(ask.request, say.Undo) else self.document.undo()
+                self._refresh(time.perf_counter(), None)
         ask.client.tell(say.Refused(message=f"Something went wrong inside Nightmist. {after}"))
-        self._refresh(time.perf_counter(), None)
 
     def _next(self) -> Work:
         """The next piece of work; a press that does not end while others wait is ended for them."""

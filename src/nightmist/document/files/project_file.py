@@ -66,6 +66,8 @@ def write(document: Document, file: Path | BinaryIO) -> None:
         "tiles": placed,
         "polygons": mesh.polygon[order].tolist(),
         "nodes": mesh.nodes,
+        "parts": mesh.parts,
+        "numbers": {"surfaces": _numbers(mesh.face_surface), "parts": _numbers(mesh.face_part)},
         "seams": mesh.positions[mesh.seams].astype(float).tolist(),
     }
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as zipped:
@@ -120,7 +122,9 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
     values = values_of(description["document"] if description["nightmist"] == 1 else description).values
     check_room(value.size for value in values if isinstance(value, Surface))
     arrays, tiles = Pool(), Pool()
-    mesh = _mesh(zipped.read("model.glb"), description)
+    mesh = _mesh(
+        zipped.read("model.glb"), description, 1 + max(each.number for each in values if isinstance(each, Surface))
+    )
     read: list[AnyValue] = [model_of(mesh, arrays)]
     for value in values:
         if isinstance(value, TipPicture):
@@ -186,7 +190,20 @@ def _placed(description: dict[str, Any]) -> dict[str, list[tuple[int, int, str]]
     return dict(found)
 
 
-def _mesh(glb: bytes, description: dict[str, Any]) -> Mesh:
+def _numbers(of_faces: NDArray[np.int32]) -> list[int]:
+    """Those of the surfaces, or parts, that have faces: whoever reads a GLB counts no others."""
+    return np.unique(of_faces).tolist()  # type: ignore[no-any-return]
+
+
+def _renumbered(description: dict[str, Any], what: str, of_faces: NDArray[np.int32], count: int) -> NDArray[np.int32]:
+    numbers = np.array(description.get("numbers", {}).get(what, _numbers(of_faces)), np.int32)
+    if len(numbers) != len(_numbers(of_faces)) or numbers.min() < 0 or numbers.max() >= count:
+        raise NightmistError(f"The model's {what} are not those that the project lists.")
+    return numbers[of_faces]
+
+
+def _mesh(glb: bytes, description: dict[str, Any], surfaces: int) -> Mesh:
+    """surfaces: how many are numbered, with those that have no faces."""
     mesh = read_gltf("model.glb", glb, {})
     polygon = np.array(description["polygons"], np.int32)
     if len(polygon) != len(mesh.faces):
@@ -195,7 +212,12 @@ def _mesh(glb: bytes, description: dict[str, Any]) -> Mesh:
     ends = np.array(description["seams"], np.float32).reshape(-1, 2, 3)
     pairs = [[places.get(end.tobytes(), -1) for end in pair] for pair in ends]
     seams = np.array([pair for pair in pairs if min(pair) >= 0], np.int32).reshape(-1, 2)
-    return mesh.changed(polygon=polygon, seams=seams, nodes=nodes_from(description.get("nodes", [])))
+    parts = list(description.get("parts", mesh.parts))
+    return mesh.changed(
+        polygon=polygon, seams=seams, nodes=nodes_from(description.get("nodes", [])), parts=parts,
+        face_surface=_renumbered(description, "surfaces", mesh.face_surface, surfaces),
+        face_part=_renumbered(description, "parts", mesh.face_part, len(parts)),
+    )  # fmt: skip
 
 
 def _tile_png(tile: Tile) -> bytes:

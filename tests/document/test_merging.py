@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import zipfile
+
 import numpy as np
 import pytest
 
 from nightmist import Document, NightmistError, Pigment
+from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.texels.encode import to_bytes
 from nightmist.document.files.version_look import version_map
 
-from ..shapes import lay_picture, plane
+from ..shapes import joined, lay_picture, placed, plane
 
 SIDE = 128
 MAPS = ("base_color", "roughness", "metallic", "height", "opacity")
@@ -195,3 +198,31 @@ def test_a_version_is_looked_at_without_going_back_to_it():
     doc.resize("surface", (256, 256))
     with pytest.raises(NightmistError, match="another map size in Then"):
         version_map(doc, version, surface.value.id, "color")
+
+
+def test_a_version_is_one_of_the_same_model_in_a_project_opened_from_a_file(tmp_path):
+    """Though a GLB lists faces in another order. Where somebody puts another model into the file, that one counts."""
+    mesh = joined(plane(2), placed(plane(2), move=(3, 0, 0)), names=["left", "right"])
+    mesh.face_part = 1 - mesh.face_part
+    doc = Document.from_mesh(mesh, "two", (64, 64))
+    layer = doc.surfaces["left"].layers.add("brushed")
+    region = doc.regions.add("Corner", doc.surfaces["left"].faces[:3])
+    doc.fill(layer, Pigment(base_color="#ff0000"), "left")
+    version = doc.keep_version("Then")
+    then = version_map(doc, version, doc.surfaces["left"].value.id, "color")
+    doc.fill(layer, Pigment(base_color="#00ff00"), "left")
+    doc.save(tmp_path / "two.nightmist")
+    again = Document.load(tmp_path / "two.nightmist")
+    assert (version_map(again, version, again.surfaces["left"].value.id, "color") == then).all()
+    assert again.model == doc.model
+    assert (again.region_faces(again.region_value(region.id)) == doc.surfaces["left"].faces[:3]).all()
+    with zipfile.ZipFile(tmp_path / "two.nightmist") as zipped:
+        entries = {name: zipped.read(name) for name in zipped.namelist()}
+    entries["model.glb"] = write_glb(mesh.changed(positions=mesh.positions + np.float32(1)))
+    with zipfile.ZipFile(tmp_path / "moved.nightmist", "w") as zipped:
+        for name, data in entries.items():
+            zipped.writestr(name, data)
+    moved = Document.load(tmp_path / "moved.nightmist")
+    assert moved.mesh.bounds == pytest.approx(mesh.bounds + np.float32(1))
+    with pytest.raises(NightmistError, match="cannot be compared"):
+        version_map(moved, version, moved.surfaces["left"].value.id, "color")

@@ -22,12 +22,12 @@ from ...core.formats.image_files import read_picture, write_png
 from ...core.mesh import Mesh
 from ...core.texels.raster import TILE, Tile
 from ..change import arrays_of, node_and_map, tables_of
-from ..derived.model import model_of, nodes_from
+from ..derived.model import mesh_of, model_of, nodes_from
 from ..derived.pool import Pool, digest_of
 from ..derived.tables import is_table, tiles_in
 from ..document import Document
 from ..room import check_room
-from ..values import CHANNELS, AnyValue, KeptPicture, Picture, Region, Surface, TipPicture, Version
+from ..values import CHANNELS, AnyValue, KeptPicture, Model, Picture, Region, Surface, TipPicture, Version
 from .duplicate import kept_by_tables
 from .upgrade import values_of
 
@@ -63,6 +63,7 @@ def write(document: Document, file: Path | BinaryIO) -> None:
     description = {
         "nightmist": VERSIONS[-1],
         "values": [value.model_dump() for key, value in document.values.items() if key != "model"],
+        "model": document.model.model_dump(),
         "tiles": placed,
         "polygons": mesh.polygon[order].tolist(),
         "nodes": mesh.nodes,
@@ -122,10 +123,8 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
     values = values_of(description["document"] if description["nightmist"] == 1 else description).values
     check_room(value.size for value in values if isinstance(value, Surface))
     arrays, tiles = Pool(), Pool()
-    mesh = _mesh(
-        zipped.read("model.glb"), description, 1 + max(each.number for each in values if isinstance(each, Surface))
-    )
-    read: list[AnyValue] = [model_of(mesh, arrays)]
+    model, order = _model(zipped, description, 1 + max(v.number for v in values if isinstance(v, Surface)), arrays)
+    read: list[AnyValue] = [model]
     for value in values:
         if isinstance(value, TipPicture):
             picture = read_tip(value.name, zipped.read(f"tips/{value.name}.png"), value.colored)
@@ -138,11 +137,11 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
             read.append(value.but(file=arrays.add(data)))
         elif isinstance(value, Region):
             faces = np.frombuffer(zipped.read(f"regions/{value.faces}"), "<i8").astype(np.int64)
-            if len(faces) and (faces[0] < 0 or faces[-1] >= len(mesh.faces)):
+            if len(faces) and (faces[0] < 0 or faces[-1] >= len(order)):
                 raise NightmistError(f"The region {value.name} has faces that the model has not.")
-            read.append(value.but(faces=arrays.add(faces)))
+            read.append(value.but(faces=arrays.add(np.sort(order[faces]))))
         elif isinstance(value, Surface):
-            read.append(value.but(kept=tuple(_kept(zipped, kept, len(mesh.faces), arrays) for kept in value.kept)))
+            read.append(value.but(kept=tuple(_kept(zipped, kept, order, arrays) for kept in value.kept)))
         else:
             read.append(value)
     document = make(read, pools=(tiles, arrays))
@@ -159,11 +158,15 @@ def _document(zipped: zipfile.ZipFile, description: dict[str, Any], make: type[D
 def _take_tables(zipped: zipfile.ZipFile, value: Version | Picture, arrays: Pool, tiles: Pool) -> None:
     """Everything that a version or a painted picture names, under the digests of what it is."""
     for digest in {*arrays_of(value), *tables_of(value)}:
-        array = np.load(io.BytesIO(zipped.read(f"arrays/{digest}.npy")), allow_pickle=False)
+        array = _unpacked(zipped, f"arrays/{digest}.npy")
         arrays.add(array)
         if is_table(array):
             for tile in tiles_in(array).values():
-                tiles.add(np.load(io.BytesIO(zipped.read(f"arrays/{tile}.npy")), allow_pickle=False))
+                tiles.add(_unpacked(zipped, f"arrays/{tile}.npy"))
+
+
+def _unpacked(zipped: zipfile.ZipFile, name: str) -> NDArray[Any]:
+    return np.load(io.BytesIO(zipped.read(name)), allow_pickle=False)  # type: ignore[no-any-return]
 
 
 def _packed(array: NDArray[Any]) -> bytes:
@@ -172,9 +175,10 @@ def _packed(array: NDArray[Any]) -> bytes:
     return packed.getvalue()
 
 
-def _kept(zipped: zipfile.ZipFile, kept: KeptPicture, faces: int, arrays: Pool) -> KeptPicture:
+def _kept(zipped: zipfile.ZipFile, kept: KeptPicture, order: NDArray[np.int64], arrays: Pool) -> KeptPicture:
     """A kept picture, its bytes and UVs read from the file."""
-    uv = np.frombuffer(zipped.read(f"kept/{kept.uv}.uv"), "<f4").reshape(faces, 3, 2).astype(np.float32)
+    uv = np.empty((len(order), 3, 2), np.float32)
+    uv[order] = np.frombuffer(zipped.read(f"kept/{kept.uv}.uv"), "<f4").reshape(uv.shape)
     data = np.frombuffer(zipped.read(f"kept/{kept.file}"), np.uint8).copy()
     return KeptPicture(slot=kept.slot, file=arrays.add(data), uv=arrays.add(uv))
 
@@ -188,6 +192,42 @@ def _placed(description: dict[str, Any]) -> dict[str, list[tuple[int, int, str]]
         for name, row, column, digest in refs:
             found[f"{layer}/{name}"].append((row, column, digest))
     return dict(found)
+
+
+def _model(
+    zipped: zipfile.ZipFile, description: dict[str, Any], surfaces: int, arrays: Pool
+) -> tuple[Model, NDArray[np.int64]]:
+    """The model, and which of its faces those of the GLB are, (F,).
+
+    Where a version is one of the same model, its arrays are in the file: so that both stay the same, they are taken.
+    """
+    mesh = _mesh(zipped.read("model.glb"), description, surfaces)
+    held = Model(**description.get("model", {"arrays": {}, "parts": ()}))
+    names = {f"arrays/{digest}.npy" for digest in held.arrays.values()}
+    if names and names.issubset(zipped.namelist()):
+        found = Pool()
+        for name in names:
+            found.add(_unpacked(zipped, name))
+        exact = mesh_of(held, found)
+        order = glb_order(exact)
+        if _agree(exact, order, mesh):
+            return model_of(exact, arrays), order
+    return model_of(mesh, arrays), np.arange(len(mesh.faces))
+
+
+def _agree(exact: Mesh, order: NDArray[np.int64], mesh: Mesh) -> bool:
+    """Whether arrays that nobody has looked at are those of a GLB, but for the order of its faces and points."""
+    mine = [exact.positions, exact.faces, exact.normals, exact.face_surface, exact.face_part, exact.polygon, *exact.uvs]
+    others = [mesh.positions, mesh.faces, mesh.normals, mesh.face_surface, mesh.face_part, mesh.polygon, *mesh.uvs]
+    if len(mine) != len(others) or any(a.dtype != b.dtype for a, b in zip(mine, others, strict=True)):
+        return False
+    if any(a.shape != b.shape for a, b in zip(mine[1:], others[1:], strict=True)) or exact.faces.min() < 0:
+        return False
+    if max(exact.faces.max(), exact.seams.max(initial=0)) >= len(exact.positions) or exact.seams.min(initial=0) < 0:
+        return False
+    placed = np.array_equal(exact.positions[exact.faces[order]], mesh.positions[mesh.faces])
+    named = all(np.array_equal(a[order], b) for a, b in zip(mine[3:6], others[3:6], strict=True))
+    return placed and named and exact.parts == mesh.parts
 
 
 def _numbers(of_faces: NDArray[np.int32]) -> list[int]:

@@ -164,8 +164,10 @@ class OpenProject:
                 # Whatever goes wrong with one request must not end the project for everybody.
                 log.exception("project %s: a request failed", self.project)
                 if isinstance(item, Ask):
-                    with contextlib.suppress(Exception):
+                    try:
                         self._failed(item, self.revision != before)
+                    except Exception:
+                        log.exception("project %s: nor can it be taken back", self.project)
         if self.drawing:
             self._end_drawing()
 

@@ -18,8 +18,6 @@ const ICON = "grid size-7 shrink-0 place-items-center rounded-control text-ink-2
 
 /** Opacity, blend mode, mask, maps, place and deletion of the chosen layer. */
 export function LayerSettings({ surface, layer, project }: { surface: SurfaceState; layer: LayerState; project: Project }) {
-  useRows((rows) => rows.marked);
-  useRows((rows) => rows.folded);
   return (
     <div className="border-t border-fog-3 px-3 py-1.5">
       <LaidSlider
@@ -61,6 +59,8 @@ export function LayerSettings({ surface, layer, project }: { surface: SurfaceSta
 
 /** A step through the stack for the layers that are marked. */
 function Move({ up, project }: { up: boolean; project: Project }) {
+  useRows((rows) => rows.marked);
+  useRows((rows) => rows.folded);
   const step = stepped(up);
   const Chevron = up ? IconChevronUp : IconChevronDown;
   return (

@@ -81,6 +81,22 @@ def test_shared_edges_are_owned_once():
     assert len(places) == len(set(places)) == 127 * 127
 
 
+@pytest.mark.parametrize("side", [170.66668128967285, 97.3, 33.3333321])
+def test_centers_on_a_shared_edge_are_owned_once_though_rounding_decides(side):
+    """Along a diagonal through the centers both faces must come to the same number, to the last bit."""
+    flat = plane(1)
+    ends = (np.float64([1.0000000298023224, 1.0000000298023224 + side]) / 192).astype(np.float32)
+    uv = np.where(flat.uvs[0] < 0.5, ends[0], ends[1])
+    own = own_texels(flat, np.arange(2), uv, 192, 192)
+    count = np.zeros((192, 192), int)
+    for (_, y, x), _place in entries(own):
+        count[y, x] += 1
+    low, high = (int(np.ceil(end * 192 - 0.5)) for end in ends.astype(float))
+    wanted = np.zeros_like(count)
+    wanted[low:high, low:high] = 1
+    assert (count == wanted).all()
+
+
 def test_boxes_and_balls_hold_their_texels():
     """No texel lies outside its tile's box or its piece's ball, so nothing is passed over by a dab."""
     mesh = SHAPES["sphere"]()

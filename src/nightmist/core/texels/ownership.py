@@ -20,6 +20,8 @@ from .raster import TILE
 
 #: How many times over faces may cover the map; beyond that the table would hold more than a computer does.
 MAX_REPEATS = 64
+#: Parts of a texel to which it is known where an edge crosses a row of centers.
+FINE = 2.0**20
 
 
 class CrowdedError(NightmistError):
@@ -183,10 +185,12 @@ def normals_over(mesh: Mesh, uvs: NDArray[np.float32], own: Ownership) -> NDArra
 
 @kernel
 def _crossing(ax, ay, bx, by, y):  # type: ignore[no-untyped-def]
-    # Ends in one fixed order, so that both faces at an edge compute the same number to the bit.
+    # Ends in one fixed order, and rounded, so that both faces at an edge come to the same number to the bit: a compiler
+    # draws operations together as it likes, each time that this is called, and the last bits decide about centers.
     if ay > by or (ay == by and ax > bx):
         ax, ay, bx, by = bx, by, ax, ay
-    return ax + (bx - ax) * ((y - ay) / (by - ay))
+    x = ax + (bx - ax) * ((y - ay) / (by - ay))
+    return np.floor(x * FINE + 0.5) / FINE
 
 
 @kernel

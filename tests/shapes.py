@@ -173,7 +173,7 @@ def lay_picture(doc, layer, name, image) -> None:
     raster = doc.raster(layer.id, name).copy()
     raster.take(image)
     doc.place(f"{layer.id}/{name}", raster.tiles)
-    doc.composites.clear()
+    doc.forget_composites()
 
 
 SHAPES = {"plane": plane, "sphere": sphere, "plate": plate, "overlapped": overlapped, "repeating": repeating}

@@ -131,7 +131,7 @@ def same_as_anew(doc) -> bool:
     """Whether what was worked out bit by bit is what a whole evaluation gives."""
     doc.refresh()
     kept = {surface.name: surface.read("base_color").copy() for surface in doc.surfaces.values()}
-    doc.composites.clear()
+    doc.forget_composites()
     doc.refresh()
     return all((doc.surfaces[name].read("base_color") == picture).all() for name, picture in kept.items())
 

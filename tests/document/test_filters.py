@@ -186,7 +186,7 @@ def test_strokes_below_filters_leave_what_a_whole_evaluation_gives_to_the_bit(ma
 
     def whole():
         found = {name: shown(surface, name) for name in ("base_color", "roughness")}
-        doc.composites.clear()
+        doc.forget_composites()
         for name, image in found.items():
             np.testing.assert_array_equal(shown(surface, name), image)
 
@@ -260,7 +260,7 @@ def test_a_mask_counts_blurred_and_stretched_while_what_is_painted_stays():
         doc.refresh()
         doc.finish_stroke(stroke)
         found = shown(surface)
-        doc.composites.clear()
+        doc.forget_composites()
         np.testing.assert_array_equal(shown(surface), found)
         doc.undo()
     before = shown(surface)

@@ -112,7 +112,7 @@ def test_a_stroke_below_a_mixed_node_moves_all_maps_with_its_height_and_matches_
     doc.stroke(stones, [(150, 150), (250, 150)], camera, tip, Pigment(height=0.0))
     stepwise = {name: shown(surface, name) for name in MAPS}
     assert np.abs(stepwise["roughness"] - before).max() > 0.1
-    doc.composites.clear()
+    doc.forget_composites()
     for name, image in stepwise.items():
         np.testing.assert_array_equal(shown(surface, name), image)
 

@@ -244,7 +244,7 @@ def test_what_is_shown_during_the_stroke_is_what_is_kept():
         doc.refresh()
     doc.finish_stroke(drawing)
     live = surface.read("base_color")
-    doc.composites.clear()
+    doc.forget_composites()
     assert (surface.read("base_color") == live).all()
 
 

@@ -54,8 +54,7 @@ def pictures(doc: Document) -> dict:
 
 
 def anew(doc: Document) -> dict:
-    doc.composites.clear()
-    doc.rims.before = ()
+    doc.forget_composites()
     return pictures(doc)
 
 

@@ -83,7 +83,7 @@ def test_a_stroke_above_and_below_a_wash_leaves_what_a_whole_evaluation_does(tmp
     for layer in (below, above):
         doc.stroke(layer, [(120, 150), (280, 150)], camera, nm.Tip(radius=40), RED)
     stepwise = shown(surface)
-    doc.composites.clear()
+    doc.forget_composites()
     np.testing.assert_array_equal(shown(surface), stepwise)
 
 

@@ -230,6 +230,11 @@ class Document(Contents):
                 self.filters.forget(node.id)
         return found
 
+    def forget_composites(self) -> None:
+        """All maps are composited anew at the next look."""
+        self.composites.clear()
+        self.rims.before = ()
+
     def shown_stack(self, parent: str) -> list[Shown]:
         """Nodes and rasters as they are shown, bottom first."""
         found: list[Shown] = []

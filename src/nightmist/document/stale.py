@@ -56,8 +56,7 @@ def _or_all(document: Document) -> Iterator[None]:
         yield
     except Exception:
         log.exception("what has become stale cannot be told")
-        document.composites.clear()
-        document.rims.before = ()
+        document.forget_composites()
 
 
 def mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]]) -> None:

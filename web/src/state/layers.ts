@@ -3,14 +3,12 @@ import { groupsOver, type LayerState, nodesIn, type SurfaceState } from "./docum
 import { ofProject } from "./of_project";
 import { surfaceNamed, useSession } from "./session";
 
-/** The chosen layer of the chosen surface, and where it lies among its siblings. */
-export function chosenLayer(): { surface: SurfaceState; layer: LayerState; index: number; siblings: LayerState[] } | null {
+/** The chosen surface and its chosen layer. */
+export function chosenLayer(): { surface: SurfaceState; layer: LayerState } | null {
   const { surface: name, layers } = useDesk.getState();
   const surface = surfaceNamed(useSession.getState().state, name);
   const layer = surface?.layers.find(({ id }) => id === layers[surface.name]);
-  if (!surface || !layer) return null;
-  const siblings = nodesIn(surface, layer.parent);
-  return { surface, layer, index: siblings.indexOf(layer), siblings };
+  return surface && layer ? { surface, layer } : null;
 }
 
 interface Rows {
@@ -53,20 +51,18 @@ export function stepped(up: boolean): { nodes: string[]; parent: string; index: 
   if (!chosen) return null;
   const { surface } = chosen;
   const nodes = together(chosen.layer.id);
+  const staying = (some: LayerState[]) => some.filter(({ id }) => !nodes.includes(id));
   const layer = groupsOver(surface, chosen.layer).reverse().find(({ id }) => nodes.includes(id)) ?? chosen.layer;
   const siblings = nodesIn(surface, layer.parent);
-  const stay = siblings.filter(({ id }) => !nodes.includes(id));
   const places = siblings.flatMap(({ id }, place) => (nodes.includes(id) ? [place] : []));
   const edge = up ? Math.max(...places) : Math.min(...places);
-  const below = siblings.slice(0, edge).filter((node) => stay.includes(node)).length;
-  const next = stay[up ? below : below - 1];
+  const below = staying(siblings.slice(0, edge)).length;
+  const next = staying(siblings)[up ? below : below - 1];
   if (next?.kind === "group" && !useRows.getState().folded.has(next.id)) {
-    const inside = nodesIn(surface, next.id).filter(({ id }) => !nodes.includes(id));
-    return { nodes, parent: next.id, index: up ? 0 : inside.length };
+    return { nodes, parent: next.id, index: up ? 0 : staying(nodesIn(surface, next.id)).length };
   }
   if (next) return { nodes, parent: layer.parent, index: up ? below + 1 : below - 1 };
   const group = surface.layers.find(({ id }) => id === layer.parent);
   if (!group) return null;
-  const around = nodesIn(surface, group.parent).filter(({ id }) => !nodes.includes(id));
-  return { nodes, parent: group.parent, index: around.indexOf(group) + (up ? 1 : 0) };
+  return { nodes, parent: group.parent, index: staying(nodesIn(surface, group.parent)).indexOf(group) + (up ? 1 : 0) };
 }

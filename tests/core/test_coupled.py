@@ -58,7 +58,8 @@ def use_of(node, name):
 
 def bent(mix, m, below, own):
     """The mask after the relief below, and how far the border stands up."""
-    low, high = -mix.softness - mix.influence / 2, 1 + mix.softness + mix.influence / 2
+    reach = mix.softness + abs(mix.influence) / 2
+    low, high = -reach, 1 + reach
     reached = low + (high - low) * m + mix.influence * (own - 0.5)
     t = np.clip((reached - below + mix.softness) / (2 * mix.softness), 0, 1)
     share = t * t * (3 - 2 * t)

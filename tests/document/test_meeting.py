@@ -60,7 +60,7 @@ def test_low_places_are_covered_first_as_the_formula_says_in_every_map():
         plaster.mix = nm.MixByHeight(softness=softness, influence=influence)
         m = mask.read() / 65535
         h1, h2 = base["height"], cover["height"]
-        low, high = -softness - influence / 2, 1 + softness + influence / 2
+        low, high = -softness - abs(influence) / 2, 1 + softness + abs(influence) / 2
         level = low + (high - low) * m + influence * (h2 - 0.5)
         t = np.clip((level - h1 + softness) / (2 * softness), 0, 1)
         alpha = t * t * (3 - 2 * t)
@@ -78,15 +78,16 @@ def test_low_places_are_covered_first_as_the_formula_says_in_every_map():
     assert base["height"][covered].mean() < base["height"][~covered].mean() - 0.1
 
 
+@pytest.mark.parametrize("influence", [0.3, 1.0, -1.0])
 @pytest.mark.parametrize("border", [0.0, 1.0, -1.0])
-def test_mask_0_is_exactly_the_one_material_and_mask_1_exactly_the_other(border):
+def test_mask_0_is_exactly_the_one_material_and_mask_1_exactly_the_other(border, influence):
     doc, surface, _stones, plaster = wall()
     cover = {name: shown(surface, name) for name in (*MAPS, "normal")}
     plaster.visible = False
     base = {name: shown(surface, name) for name in (*MAPS, "normal")}
     plaster.visible = True
     mask = plaster.add_mask(value=0.0)
-    plaster.mix = nm.MixByHeight(softness=0.2, influence=0.3, border=border)
+    plaster.mix = nm.MixByHeight(softness=0.2, influence=influence, border=border)
     for name, wanted in base.items():
         np.testing.assert_array_equal(shown(surface, name), wanted)
     doc.fill(mask, value=1.0)
@@ -95,7 +96,7 @@ def test_mask_0_is_exactly_the_one_material_and_mask_1_exactly_the_other(border)
     left = np.flatnonzero(doc.mesh.corners.mean(axis=1)[:, 0] < 0)
     doc.fill(mask, region=left, value=0.4)
     raised = shown(surface, "height")
-    plaster.mix = nm.MixByHeight(softness=0.2, influence=0.3)
+    plaster.mix = nm.MixByHeight(softness=0.2, influence=influence)
     plain = shown(surface, "height")
     change = raised - plain
     assert (change * border >= -1e-9).all()

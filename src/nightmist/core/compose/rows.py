@@ -178,12 +178,13 @@ def mix_by_height(mix, height, level, line, alpha, mask, raised):  # type: ignor
     """
     one, half = np.float32(1.0), np.float32(0.5)
     softness, influence, border = mix[0], mix[1], mix[2]
+    reach = softness + abs(influence) * half
     for x in range(TEXELS):
         m = mask[x]
         below = line[x]
         if level > 0:
             below += half * (one - alpha[x])
-        low, high = -softness - influence * half, one + softness + influence * half
+        low, high = -reach, one + reach
         reached = low + (high - low) * m + influence * (height[x] - half)
         t = min(max((reached - below + softness) / (np.float32(2.0) * softness), np.float32(0.0)), one)
         share = t * t * (np.float32(3.0) - np.float32(2.0) * t)

@@ -360,3 +360,11 @@ def test_twins_that_changed_places_by_their_uvs_have_changed_places():
     points = mesh.positions.astype(float)
     points[:, 0] = np.where(mesh.positions[:, 0] > 1.5, points[:, 0] - 3, points[:, 0] + 3)
     assert recognize(doc, again(mesh, points)).face.tolist() == list(range(len(mesh.faces)))
+
+
+def test_a_surface_that_lost_all_its_faces_takes_those_of_a_new_name():
+    doc = Document.from_mesh(walls(), "walls", (64, 64))
+    doc.assign_faces(doc.surfaces["left"].faces, "right")
+    mesh = joined(plane(3), placed(plane(3), move=(4, 0, 0)), names=["right", "new"])
+    assert "left stands for new" in " ".join(doc.replace_mesh(files={"m.glb": write_glb(mesh)}))
+    assert {name: len(surface.faces) for name, surface in doc.surfaces.items()} == {"right": 18, "left": 18}

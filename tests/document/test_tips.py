@@ -11,7 +11,7 @@ from nightmist.core.brush.tips import TIPS, made_tip
 from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.bodies import practice_body
 
-from ..shapes import places_at
+from ..shapes import joined, places_at, plane
 from .test_tools import CAMERA, FIRM, RED, alpha, flat, wall
 
 FALLOFFS = {
@@ -246,3 +246,15 @@ def test_a_tip_of_ones_own_is_kept_once_and_to_the_bit(tmp_path):
     for name in names:
         assert (again.tip_picture(name) == doc.tip_picture(name)).all()
     assert [tip.colored for tip in again.tip_values()] == [False, True]
+
+
+def test_in_the_map_of_faces_that_have_no_area_in_space_tips_of_any_unit_leave_a_mark():
+    mesh = joined(plane(), plane(), names=["wall", "nothing"])
+    mesh.positions[len(plane().positions) :] = 0
+    doc = Document.from_mesh(mesh, "w", (64, 64))
+    layer = doc.surfaces["nothing"].layers.add("brushed")
+    name = doc.add_tip("full.png", write_png(np.full((8, 8, 4), (0, 0, 0, 255), np.uint8)))
+    for unit, picture in (("px", name), ("world", None), ("world", name)):
+        flat(doc, layer, [(32, 32)], Tip(radius=9, unit=unit, **FIRM, picture=picture))
+        assert alpha(layer)[32, 32] > 0.9
+        doc.undo()

@@ -193,7 +193,10 @@ class Document(Contents):
 
     def held_back(self, surface: Surface) -> str | None:
         """Why nothing can be painted on a surface yet, with the cure; None where it can."""
-        if not self.layout(surface).refused:
+        layout = self.layout(surface)
+        if not len(layout.faces):
+            return f"{surface.name} has no faces, so nothing painted there is seen. Give it some in Prepare first."
+        if not layout.refused:
             return None
         return (
             f"{surface.name} cannot be painted yet: more than {MAX_REPEATS} of its faces lie over each other"

@@ -111,8 +111,9 @@ class Ownership:
 
     @cached_property
     def usual_texel(self) -> float:
-        """The median side of a texel, model units; 0 where nothing lies in the map."""
-        return float(np.median(self.texel_size)) if len(self.texel_size) else 0.0
+        """The median side of a texel that has one in space, model units; 1 where none has."""
+        sides = self.texel_size[self.texel_size > 0]
+        return float(np.median(sides)) if len(sides) else 1.0
 
     def covered(self) -> NDArray[np.bool_]:
         """(H, W): inside some island."""

@@ -76,7 +76,7 @@ class Retoucher:
         else:
             tool = soften if self.tool == "soften" else sharpen
             share = STEPS[self.count % len(STEPS)]
-            step = int(np.clip(round(float(dab.radii[0]) / (own.usual_texel or 1.0) * share), 1, MOST_STEP))
+            step = int(np.clip(round(float(dab.radii[0]) / own.usual_texel * share), 1, MOST_STEP))
             tool(work, step)
         if target.keeps_alpha:
             put_alpha_back(area, target.before_addresses, target.after_addresses, target.raster.channels)

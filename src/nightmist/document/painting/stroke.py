@@ -140,11 +140,10 @@ class Stroke:
         self.guessed: dict[str, TileArea] = {}
         self._begin()
 
-    def _sheet(self, name: str, layers: Mapping[str, Node]) -> Sheet | None:
-        """What a stroke in the map of a surface is drawn on; None where nothing owns a texel."""
+    def _sheet(self, name: str, layers: Mapping[str, Node]) -> Sheet:
+        """What a stroke in the map of a surface is drawn on."""
         layouts = {each: self.document.layout(self.document.surface_of(layer)) for each, layer in layers.items()}
-        usual = layouts[name].ownership.usual_texel
-        return Sheet(name, usual, layouts) if usual is not None else None
+        return Sheet(name, layouts[name].ownership.usual_texel, layouts)
 
     def _begin(self) -> None:
         """Nothing is gathered yet, nothing laid."""

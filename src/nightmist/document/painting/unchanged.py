@@ -147,7 +147,7 @@ def _between_texels(stroke: Stroke) -> str | None:
     texel = stroke.document.layout(surface).ownership.usual_texel
     places = np.array([sample[:2] for sample in _some(stroke.record.samples)])
     pixel = 1.0 if stroke.tip.unit == "world" else stroke.touch.pixels(places).max()
-    if not texel or stroke.tip.radius * pixel > texel:
+    if stroke.tip.radius * pixel > texel:
         return None
     return (
         f"Nothing was {DONE.get(stroke.tool, 'painted')}: the brush is smaller than a texel of {surface.name} here."

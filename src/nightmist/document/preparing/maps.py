@@ -94,8 +94,8 @@ def _resized(
 
 def pixels_per_unit(document: Document) -> dict[str, float]:
     """How fine each surface's map is, by its name: texels along a model unit, as most of its faces have them."""
-    texels = {s.name: document.layout(s).ownership.usual_texel for s in document.surface_values()}
-    return {name: 1 / texel for name, texel in texels.items() if texel > 0}
+    layouts = {surface.name: document.layout(surface) for surface in document.surface_values()}
+    return {name: 1 / layout.ownership.usual_texel for name, layout in layouts.items() if len(layout.faces)}
 
 
 def what_was_gained(before: dict[str, float], after: dict[str, float]) -> str | None:

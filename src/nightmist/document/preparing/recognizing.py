@@ -165,7 +165,8 @@ def _by_uvs(document: Document, mesh: Mesh, old_uv: NDArray[np.float64]) -> Foun
     if gone and len(fresh):
         left = np.flatnonzero(np.isin(document.mesh.face_surface, gone))
         face, order = same_triangles(old_uv[left, :, 1:], new_uv[fresh, :, 1:], SAME_UV, alone=True)
-        found[0][fresh], found[1][fresh] = np.where(face >= 0, left[face], -1), order
+        # A surface that is gone may have had no faces.
+        found[0][fresh], found[1][fresh] = np.append(left, -1)[face], order
     return found
 
 

@@ -140,6 +140,21 @@ def test_height_painted_next_door_changes_the_slope_here():
     assert (doc.surfaces["left"].read("normal") == [32768, 32768, 65535]).all()
 
 
+def test_next_to_faces_without_area_in_the_map_the_ground_is_level():
+    """What lies in the gaps of the neighbor's map is no height of anything."""
+    mesh = joined(placed(plane(4), move=(-1, 0, 0)), placed(plane(4), move=(1, 0, 0)), names=["left", "right"])
+    beside = (mesh.face_surface == 1) & (mesh.corners[..., 0].min(axis=1) < 1e-6)
+    assert beside.sum() == 8
+    mesh.uvs[0][beside, :, 0] = 0.01
+    doc = Document.from_mesh(mesh, "x", (128, 128))
+    coat = doc.surfaces["right"].layers.add("brushed")
+    # Some relief, so that slopes are asked for at all.
+    doc.fill(coat, Pigment(height=0.7), region=np.flatnonzero(mesh.corners[..., 0].min(axis=1) > 0.9))
+    for height in (1.0, 0.5):
+        doc.set_start("right", doc.surfaces["right"].value.start.but(height=height))
+        assert (doc.surfaces["left"].read("normal") == [32768, 32768, 65535]).all()
+
+
 def test_depth_turns_relief_around():
     """A negative depth digs what was raised: x and y of the normal change sign."""
     height, _ = wave(np.array([6.0, 2.0, 0]))

@@ -18,7 +18,8 @@ RIM2 = 2
 class Heights:
     """image: (H, W) uint16. covered: (H, W) inside islands. Rim texels next to islands continue them straight on.
 
-    beyond: (H, W) int32, for rim texels their place in `links`: where the surface goes on there.
+    beyond: (H, W) int32, for rim texels their place in `links`: where the surface goes on there. known: (H, W), islands
+    and rims; what lies elsewhere in the image means nothing.
     """
 
     def __init__(self, own: Ownership, across: SeamLinks) -> None:
@@ -39,6 +40,7 @@ class Heights:
         target, near, dx, dy = across.target[rim], near[rim], dx[rim], dy[rim]
         self.beyond = np.full((height, width), -1, np.int32)
         self.beyond.ravel()[target] = np.arange(len(rim), dtype=np.int32)
+        self.known = self.covered | (self.beyond >= 0)
         mirror = (near // width - dy) % height * width + (near % width - dx) % width
         mirror = np.where(self.covered.ravel()[mirror], mirror, near)
         # By the tile of the inside texel: paint there changes what lies beyond it.

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from ..kernels import address_of, as_uint16, carray, in_two_threads, kernel
+from ..kernels import address_of, as_bool, as_uint16, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.composite_picture import Picture
 from ..texels.raster import TILE
@@ -23,9 +23,10 @@ def write_normals(out: Picture, surfaces: Mapping[int, Heights], surface: int, d
     mine = surfaces[surface]
     own = mine.own
     # Of others no height is looked at.
-    addresses, sizes = np.zeros(max(surfaces) + 1, np.int64), np.zeros((max(surfaces) + 1, 2), np.int64)
+    addresses, sizes = np.zeros((max(surfaces) + 1, 2), np.int64), np.zeros((max(surfaces) + 1, 2), np.int64)
     for number in mine.neighbors:
-        addresses[number], sizes[number] = address_of(surfaces[number].image), surfaces[number].image.shape
+        other = surfaces[number]
+        addresses[number], sizes[number] = (address_of(other.image), address_of(other.known)), other.image.shape
     links = (mine.links.surface, mine.links.place, mine.beyond)
     out.hold(area.tiles)
     in_two_threads(
@@ -52,14 +53,17 @@ def _height(image, y, x, default, addresses, sizes, covered, links):  # type: ig
         return default
     s = link_surface[k]
     h, w = sizes[s]
-    there = carray(as_uint16(addresses[s]), (h, w))
+    there, known = carray(as_uint16(addresses[s, 0]), (h, w)), carray(as_bool(addresses[s, 1]), (h, w))
     u, v = link_place[k, 0] - np.float32(0.5), link_place[k, 1] - np.float32(0.5)
     x0, y0 = int(np.floor(u)), int(np.floor(v))
     fx, fy = u - np.float32(x0), v - np.float32(y0)
-    one = np.float32(1.0)
-    upper = there[y0 % h, x0 % w] * (one - fx) + there[y0 % h, (x0 + 1) % w] * fx
-    lower = there[(y0 + 1) % h, x0 % w] * (one - fx) + there[(y0 + 1) % h, (x0 + 1) % w] * fx
-    return np.float32(upper * (one - fy) + lower * fy)
+    one, sum_ = np.float32(1.0), np.float32(0.0)
+    for row, down in ((y0 % h, one - fy), ((y0 + 1) % h, fy)):
+        for column, across in ((x0 % w, one - fx), ((x0 + 1) % w, fx)):
+            # A face without area in the map owns no texel there.
+            held = np.float32(there[row, column]) if known[row, column] else default
+            sum_ += held * (across * down)
+    return sum_
 
 
 @kernel

@@ -66,6 +66,11 @@ def bent(mix, m, below, own):
     return share, mix.border * share * np.clip(reached - below, 0, mix.softness) * (1 - m)
 
 
+def cover(node, inner):
+    """The most that any of its maps covers."""
+    return np.max([part for name, (_, part) in inner.items() if use_of(node, name)[0]], axis=0)
+
+
 def as_met(held):
     """Heights as a neighbor sees them: the untouched surface's where nothing lies."""
     value, alpha = held
@@ -126,10 +131,11 @@ def reference(nodes, adjusts, state):
             on, amount, mode = use_of(node, name)
             source, part = inner[name]
             found[name] = over(mode, back, alpha, source, part * amount * mask) if on else (back, alpha)
-        on, amount, _ = use_of(node, "height")
-        if raised is not None and on and (isinstance(node, Group) or "height" in node.rasters):
+        on, lift, _ = use_of(node, "height")
+        if raised is not None and on:
             height, alpha = found["height"]
-            found["height"] = np.clip(height + (raised * amount)[..., None], 0, 1), alpha
+            lifted = height + (raised * cover(node, inner) * lift)[..., None]
+            found["height"] = np.clip(lifted, 0, 1), alpha
         state = found
     return state
 

@@ -103,6 +103,47 @@ def test_mask_0_is_exactly_the_one_material_and_mask_1_exactly_the_other(border,
     assert (np.abs(change).max() > 0.01) == (border != 0)
 
 
+@pytest.mark.parametrize("grouped", [True, False])
+@pytest.mark.parametrize("maps", [{"roughness": 0.9}, {"roughness": 0.9, "height": 0.5}, {"base_color": "#ff0000"}])
+def test_a_border_stands_up_where_the_node_covers_anything_and_nowhere_else(grouped, maps):
+    doc = Document.from_mesh(plane(4), "wall", (SIDE, SIDE))
+    surface = doc.surfaces["surface"]
+    doc.set_start("surface", surface.value.start.but(height=0.4))
+    coat = surface.layers.add("brushed")
+    node = coat
+    if grouped:
+        node = surface.layers.add("group")
+        surface.layers.move(coat, into=node)
+    camera = nm.Camera.look_at((0, 0, 3), (0, 0, 0), 40, (400, 300))
+    tip = nm.Tip(radius=20, pressure_strength=False)
+    doc.stroke(coat, [(190, 150), (210, 150)], camera, tip, Pigment(**maps))
+    (name, *_) = maps
+    covered = coat.read(name)[..., -1] > 0
+    assert 300 < covered.sum() < 3000
+    node.add_mask(value=0.5)
+    flat = shown(surface, "height")
+    node.mix = nm.MixByHeight(softness=0.3, border=0.7)
+    lifted = shown(surface, "height")
+    solid = coat.read(name)[..., -1] == 65535
+    # The mask of one half lets the level stand at one half, 0.1 over the wall.
+    t = (0.1 + 0.3) / 0.6
+    share = t * t * (3 - 2 * t)
+    own = maps.get("height", 0.4) - 0.4
+    assert np.abs(lifted[solid] - (0.4 + own * share + 0.7 * share * 0.1 * 0.5)).max() < 1e-4
+    assert (lifted[~covered] == flat[~covered]).all()
+    assert (surface.read("normal") != [32768, 32768, 65535]).any()
+    # What is only shown, and taken back, leaves no trace.
+    stroke = doc.begin_stroke({"surface": coat}, camera, tip, Pigment(height=0.9), "smear")
+    stroke.extend([(150, 150, 1.0), (250, 150, 1.0)])
+    doc.refresh()
+    stroke.cancel()
+    np.testing.assert_array_equal(shown(surface, "height"), lifted)
+    doc.forget_composites()
+    np.testing.assert_array_equal(shown(surface, "height"), lifted)
+    surface.layers.flatten()
+    np.testing.assert_array_equal(shown(surface, "height"), lifted)
+
+
 def test_a_stroke_below_a_mixed_node_moves_all_maps_with_its_height_and_matches_a_whole_evaluation():
     doc, surface, stones, plaster = wall()
     plaster.add_mask(value=0.5)

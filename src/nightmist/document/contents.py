@@ -59,6 +59,8 @@ class InOrder(NamedTuple):
 
 def raises(node: AnyValue) -> bool:
     """Whether something lays heights that are not painted."""
+    if isinstance(node, NODES) and node.lifts:
+        return True
     if isinstance(node, Decals):
         return any(decal.raises for decal in node.placed)
     return isinstance(node, Wash) and (node.pigment.height is not None or "height" in node.images)

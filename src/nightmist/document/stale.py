@@ -111,6 +111,8 @@ def reach(document: Document, node: Node, surface: Surface) -> dict[MapName, Til
             raster = document.shown_raster(one.id, name)
             if raster is not None:
                 _join(found, {name: TileArea.of_tiles(np.flatnonzero(raster.addresses).astype(np.int32))})
+    if any(one.lifts for one in (node, *document.nodes_in(node.id))):
+        _join(found, {"height": TileArea.union(list(found.values()))})
     return found
 
 

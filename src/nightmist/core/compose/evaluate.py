@@ -32,8 +32,8 @@ def evaluate(
     holds = np.zeros((len(area), 2), np.bool_)
     addresses = program.addresses(area.tiles)
     for column, picture in enumerate((color, values)):
-        _make_ready(addresses, program.modes, wanted, column, area.tiles, under, picture.plain, picture.colors,
-                    picture.pixels, holds)  # fmt: skip
+        _make_ready(addresses, program.modes, wanted, program.lifts, column, area.tiles, under, picture.plain,
+                    picture.colors, picture.pixels, holds)  # fmt: skip
     if around is None:
         run(program, under, area, wanted, holds, color.pixels, values.pixels)
         return
@@ -48,7 +48,9 @@ def evaluate(
 
 
 @kernel
-def _make_ready(addresses, modes, wanted, column, tiles, under, plain, colors, pixels, holds):  # type: ignore[no-untyped-def]
+def _make_ready(  # type: ignore[no-untyped-def]
+    addresses, modes, wanted, lifts, column, tiles, under, plain, colors, pixels, holds
+):
     """Mark tiles of a picture that have to be written texel by texel, and give them pixels.
 
     Where nothing lies, and one color lay, one color lies: the maps' values under the stack.
@@ -63,7 +65,7 @@ def _make_ready(addresses, modes, wanted, column, tiles, under, plain, colors, p
         t = tiles[i]
         full = plain[t] == 0
         for step in range(addresses.shape[1]):
-            for m in range(first, last):
+            for m in range(0 if lifts else first, last):
                 full = full or (wanted[m] and addresses[i, step, m] != 0 and modes[step, m] != -1)
         holds[i, column] = full
         if full:

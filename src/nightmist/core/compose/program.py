@@ -131,6 +131,7 @@ class Program:
     softness (0: does not mix by height), influence, border. tiles: for each step the maps' and the mask's tiles; of a
     BEND the color's and the values' factors and offsets; behind them whatever has to be kept alive. planes: how many of
     the values are worked on, from the first one; on those behind them no step lays anything.
+    lifts: steps change the height wherever they lay anything.
     """
 
     def __init__(
@@ -142,6 +143,7 @@ class Program:
         self.tiles, self.depth, self.planes = tiles, depth, planes
         #: Maps look at each other: all of them have to be worked out together.
         self.coupled = coupled
+        self.lifts = bool((mixes[:, 2] != 0).any())
         self.partners = _partners(kinds)
         columns = MAP_COUNT + 1
         self._tables = np.array([[_table(one) for one in row[:columns]] for row in tiles], np.int64)
@@ -266,6 +268,7 @@ def _use(node: Node, name: str) -> tuple[float, int]:
     blend = node.blend if use is None else use.blend
     holds = not isinstance(node, Painted | Replace) or name in node.rasters
     holds = holds and (not isinstance(node, Adjust) or name in node.effects)
+    holds = holds or (name == VALUES[0] and node.mix is not None and node.mix.border != 0)
     if (use is not None and not use.on) or not holds:
         return 0.0, OFF
     mode = BLEND_MODES.index(blend)

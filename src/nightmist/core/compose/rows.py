@@ -170,11 +170,30 @@ def own_height(group, address, band, line, alpha, height):  # type: ignore[no-un
 
 
 @kernel
-def mix_by_height(mix, height, level, line, alpha, mask, raised):  # type: ignore[no-untyped-def]
+def own_cover(group, addresses, modes, band, color, alphas, cover):  # type: ignore[no-untyped-def]
+    """How much of a node lies along a row: the most that any of its maps covers."""
+    unit = np.float32(1.0 / 65535.0)
+    cover[:] = np.float32(0.0)
+    if group:
+        for m in range(len(alphas) + 1):
+            if modes[m] != -1:
+                for x in range(TEXELS):
+                    cover[x] = max(cover[x], color[4 * x + 3] if m == 0 else alphas[m - 1, x])
+        return
+    for m in range(len(modes)):
+        if addresses[m] != 0 and modes[m] != -1:
+            wide = 4 if m == 0 else 2
+            row = carray(as_uint16(addresses[m]), (TILE // ROWS, wide * TEXELS))[band]
+            for x in range(TEXELS):
+                cover[x] = max(cover[x], np.float32(row[wide * x + wide - 1]) * unit)
+
+
+@kernel
+def mix_by_height(mix, height, cover, level, line, alpha, mask, raised):  # type: ignore[no-untyped-def]
     """Bend a mask by the relief below: a level rises with the mask and covers what lies lower than it first.
 
     raised: how far the border stands up: as the level stands over what lies below, at most by the softness, and less
-    the more the mask shows, so that where it shows all nothing is raised.
+    the more the mask shows, so that where it shows all nothing is raised. It stands up where the node covers anything.
     """
     one, half = np.float32(1.0), np.float32(0.5)
     softness, influence, border = mix[0], mix[1], mix[2]
@@ -189,7 +208,7 @@ def mix_by_height(mix, height, level, line, alpha, mask, raised):  # type: ignor
         t = min(max((reached - below + softness) / (np.float32(2.0) * softness), np.float32(0.0)), one)
         share = t * t * (np.float32(3.0) - np.float32(2.0) * t)
         mask[x] = share
-        raised[x] = border * share * min(max(reached - below, np.float32(0.0)), softness) * (one - m)
+        raised[x] = border * cover[x] * share * min(max(reached - below, np.float32(0.0)), softness) * (one - m)
 
 
 @kernel

@@ -27,6 +27,7 @@ from .rows import (
     group_along,
     mask_along,
     mix_by_height,
+    own_cover,
     own_height,
     replace_rows,
     shares_along,
@@ -116,7 +117,7 @@ def _run(  # type: ignore[no-untyped-def]
         np.empty(4 * TEXELS, np.float32),
         np.empty(TEXELS, np.float32),
     )
-    height, raised = np.empty(TEXELS, np.float32), np.empty(TEXELS, np.float32)
+    height, cover, raised = np.empty(TEXELS, np.float32), np.zeros(TEXELS, np.float32), np.empty(TEXELS, np.float32)
     steps = np.empty(len(kinds), np.int64)
     for i in range(len(tiles)):
         t = tiles[i]
@@ -222,7 +223,10 @@ def _run(  # type: ignore[no-untyped-def]
                         alphas[min(level + 1, depth), 0],
                         height,
                     )
-                    mix_by_height(mixes[step], height, level, lines[level, 0], alphas[level, 0], mask, raised)
+                    if mixes[step, 2] != 0:
+                        inner = min(level + 1, depth)
+                        own_cover(group, addresses[i, step], modes[step], band, colors[inner], alphas[inner], cover)
+                    mix_by_height(mixes[step], height, cover, level, lines[level, 0], alphas[level, 0], mask, raised)
                 if with_color and modes[step, 0] != -1 and (group or addresses[i, step, 0] != 0):
                     amount, mode = amounts[step, 0], modes[step, 0]
                     line = colors[level]

@@ -48,7 +48,7 @@ class Held:
     def touched(self, tiles: NDArray[np.int32]) -> NDArray[np.bool_]:
         """(n, 2) whether anything is laid on the colors and the values of tiles."""
         found = np.zeros((len(tiles), 2), np.bool_)
-        _find_touched(self.program.addresses(tiles), self.program.modes, found)
+        _find_touched(self.program.addresses(tiles), self.program.modes, self.program.lifts, found)
         return found
 
     def take(self, tiles: NDArray[np.int32], touched: NDArray[np.bool_], under: NDArray[np.float32]) -> None:
@@ -164,9 +164,10 @@ def _runs(program: Program, first: int) -> list[tuple[int, int, bool]]:
 
 
 @kernel
-def _find_touched(addresses, modes, found):  # type: ignore[no-untyped-def]
+def _find_touched(addresses, modes, lifts, found):  # type: ignore[no-untyped-def]
     for i in range(len(found)):
         for step in range(addresses.shape[1]):
             for m in range(MAP_COUNT):
                 if addresses[i, step, m] != 0 and modes[step, m] != -1:
                     found[i, min(m, 1)] = True
+                    found[i, 1] |= lifts

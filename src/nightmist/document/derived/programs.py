@@ -121,6 +121,7 @@ def lies_on(stack: Sequence[Shown]) -> set[MapName]:
             found.update(MAPS)
         else:
             found.update(name for name in one.rasters if name != MASK)
+        found.update(["height"] if one.node.lifts else [])
     return found
 
 

@@ -86,6 +86,11 @@ class NodeValue(Value):
     mask: MaskOf | None = None
     mix: MixByHeight | None = Field(default=None, description="with a mask: meets what lies below by height")
 
+    @property
+    def lifts(self) -> bool:
+        """Whether its border stands up, whatever it lays."""
+        return self.mix is not None and self.mix.border != 0
+
 
 class Brushed(NodeValue):
     """A layer of pixels made by strokes, in any of the maps at once."""

@@ -217,6 +217,21 @@ def test_strokes_below_filters_leave_what_a_whole_evaluation_gives_to_the_bit(ma
     whole()
 
 
+@pytest.mark.parametrize("radius", [2, 4, 9])
+@pytest.mark.parametrize("body", ["box", "cylinder"])
+def test_a_blur_is_felt_just_where_it_looks_over_every_seam(body, radius):
+    doc = Document.practice(body, (128, 128))
+    (surface,) = doc.surfaces.values()
+    layer = surface.layers.add("brushed")
+    surface.layers.add("adjustment", effect="blur", radius=radius)
+    shown(surface)
+    for face in np.random.default_rng(radius).integers(0, len(surface.faces), 12):
+        doc.fill(layer, Pigment(base_color="#c02010"), region=[face])
+        kept = shown(surface)
+        doc.forget_composites()
+        np.testing.assert_array_equal(kept, shown(surface))
+
+
 def test_a_filter_merges_with_the_layer_below_it_alone():
     doc = Document.from_mesh(plane(4), "one", (256, 256))
     surface = doc.surfaces["surface"]

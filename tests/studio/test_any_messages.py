@@ -21,6 +21,7 @@ from nightmist.studio.prepare_messages import Preparation
 
 from ..document.test_together import anew, pictures
 from ..shapes import walls
+from .any_files import take_any_file
 from .any_messages import Painter
 
 STEPS = 100
@@ -112,7 +113,11 @@ def test_whatever_is_said_is_undone_to_the_bit_kept_and_shown_as_if_made_anew(se
             continue
         # Whatever else is raised is a fault of ours.
         with contextlib.suppress(NightmistError):
-            page.take(message)
+            if random.random() < 0.1 and not isinstance(message, say.Undo | say.Redo):
+                page.rest()
+                take_any_file(doc, random, tmp_path)
+            else:
+                page.take(message)
             done += 1
         place = doc.history.cursor
         if not isinstance(message, say.Undo | say.Redo):

@@ -32,7 +32,7 @@ class Ground:
     """What filters have to know of a surface's map.
 
     labels: (H, W) int32, of a covered texel its island, of one beside a border -2 - the island, else NOTHING.
-    target: (n,) int32 texels (y · width + x) beside borders, sorted by tile; source: (n,) the texels that lie there.
+    target: (n,) int32 texels (y · width + x) beside borders, tile by tile, sorted. source: (n,) the covered texels there.
     starts: (tiles + 1,) where each tile's targets begin. leaving: (n,) the places of targets sorted by source.
     wide: how much wider than tall a texel is on the surface, by the mean over its faces.
     """
@@ -56,6 +56,13 @@ class Ground:
 
     def reach(self, area: TileArea, steps: int) -> TileArea:
         """Where a change in an area is felt by a filter that takes a number of steps; the area itself too."""
+        return self._grown(area, steps, False)
+
+    def looked_at(self, area: TileArea, steps: int) -> TileArea:
+        """What such a filter looks at to make an area; over links that is not where a change in it is felt."""
+        return self._grown(area, steps, True)
+
+    def _grown(self, area: TileArea, steps: int, back: bool) -> TileArea:
         width, height = self.size
         if area.texels * 4 > width * height:
             return TileArea.whole(width, height)
@@ -63,7 +70,10 @@ class Ground:
         bounds[area.tiles] = area.rects
         seen = np.zeros(self.labels.shape, np.bool_)
         linked = self.source[self.leaving]
-        _walk(self.labels, self.target, linked, self.leaving, area.tiles, area.rects, steps, seen, bounds)
+        _walk(
+            self.labels, self.target, self.source, self.starts, linked, self.leaving, area.tiles, area.rects, steps,
+            back, seen, bounds,
+        )  # fmt: skip
         tiles = np.flatnonzero(bounds[:, 1] > 0).astype(np.int32)
         return TileArea(tiles, bounds[tiles])
 
@@ -85,9 +95,12 @@ def ground_of(mesh: Mesh, surface: int, own: Ownership, uvs: NDArray[np.float32]
     target, mine = links.target, inside[links.target]
     # What lies on another surface is another stack's: there the border ends.
     source = np.where(links.surface == surface, links.source, mine)
+    # A place inside an island may lie in a texel whose middle is outside, which stands for others itself.
+    held = np.where(owner.ravel()[source] >= 0, source, inside[source])
+    source = np.where(held >= 0, held, mine)
     labels.ravel()[target] = -2 - labels.ravel()[mine]
     tile = target // width // TILE * (width // TILE) + target % width // TILE
-    order = np.argsort(tile, kind="stable")
+    order = np.lexsort((target, tile))
     target, source = target[order], source[order].astype(np.int32)
     starts = np.searchsorted(tile[order], np.arange(width // TILE * (height // TILE) + 1)).astype(np.int64)
     return Ground(labels, target, source, starts, np.argsort(source, kind="stable"), _wide(own))
@@ -109,8 +122,10 @@ def of_island(label, found):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _walk(labels, targets, linked, leaving, tiles, rects, steps, seen, bounds):  # type: ignore[no-untyped-def]
-    """Breadth first over neighbors and links, as paint would spread step by step."""
+def _walk(  # type: ignore[no-untyped-def]
+    labels, targets, sources, starts, linked, leaving, tiles, rects, steps, back, seen, bounds
+):
+    """Breadth first over neighbors and links, as paint would spread step by step; back: as it would have come."""
     width = labels.shape[1]
     columns = width // TILE
     now, later = [np.int64(0) for _ in range(0)], [np.int64(0) for _ in range(0)]
@@ -125,14 +140,21 @@ def _walk(labels, targets, linked, leaving, tiles, rects, steps, seen, bounds): 
                 if labels[y, x] >= 0:
                     now.append(np.int64(y * width + x))  # noqa: PERF401
             k = np.searchsorted(linked, y * width + first + 1)
-            while not rim and k < len(linked) and linked[k] < y * width + last - 1:
+            while not back and not rim and k < len(linked) and linked[k] < y * width + last - 1:
                 now.append(np.int64(linked[k]))
                 k += 1
+        for k in range(starts[tiles[i]], starts[tiles[i] + 1] if back else 0):
+            y, x = targets[k] // width, targets[k] % width
+            if top + rects[i, 0] <= y < top + rects[i, 1] and first <= x < last:
+                _visit(labels, np.int64(sources[k]), seen, bounds, now)
     for _ in range(steps):
         later.clear()
         for place in now:
             label = labels[place // width, place % width]
             _spread(labels, place, label, seen, bounds, later)
+            if back:
+                _come_from(labels, targets, sources, starts, place, seen, bounds, later)
+                continue
             k = np.searchsorted(linked, place)
             while k < len(linked) and linked[k] == place:
                 # Who reads the texel beside the border: the covered ones around it.
@@ -148,11 +170,41 @@ def _spread(labels, place, label, seen, bounds, later):  # type: ignore[no-untyp
     for dy in range(-1, 2):
         for dx in range(-1, 2):
             y, x = (place // width + dy) % height, (place % width + dx) % width
-            if labels[y, x] != label or seen[y, x]:
-                continue
-            seen[y, x] = True
-            later.append(y * width + x)
-            tile = y // TILE * (width // TILE) + x // TILE
-            row, column = y % TILE, x % TILE
-            bounds[tile, 0], bounds[tile, 1] = min(bounds[tile, 0], row), max(bounds[tile, 1], row + 1)
-            bounds[tile, 2], bounds[tile, 3] = min(bounds[tile, 2], column), max(bounds[tile, 3], column + 1)
+            if labels[y, x] == label:
+                _visit(labels, y * width + x, seen, bounds, later)
+
+
+@kernel
+def _come_from(labels, targets, sources, starts, place, seen, bounds, later):  # type: ignore[no-untyped-def]
+    """What a covered texel reads of those beside it, and what these stand for."""
+    height, width = labels.shape
+    label = labels[place // width, place % width]
+    for dy in range(-1, 2):
+        for dx in range(-1, 2):
+            y, x = (place // width + dy) % height, (place % width + dx) % width
+            if labels[y, x] == -2 - label:
+                tile = y // TILE * (width // TILE) + x // TILE
+                first, last = starts[tile], starts[tile + 1]
+                k = first + np.searchsorted(targets[first:last], y * width + x)
+                if k < last and targets[k] == y * width + x:
+                    _mark(bounds, width, y, x)
+                    _visit(labels, np.int64(sources[k]), seen, bounds, later)
+
+
+@kernel
+def _visit(labels, place, seen, bounds, later):  # type: ignore[no-untyped-def]
+    width = labels.shape[1]
+    y, x = place // width, place % width
+    if seen[y, x]:
+        return
+    seen[y, x] = True
+    later.append(place)
+    _mark(bounds, width, y, x)
+
+
+@kernel
+def _mark(bounds, width, y, x):  # type: ignore[no-untyped-def]
+    tile = y // TILE * (width // TILE) + x // TILE
+    row, column = y % TILE, x % TILE
+    bounds[tile, 0], bounds[tile, 1] = min(bounds[tile, 0], row), max(bounds[tile, 1], row + 1)
+    bounds[tile, 2], bounds[tile, 3] = min(bounds[tile, 2], column), max(bounds[tile, 3], column + 1)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..kernels import in_two_threads, kernel
 from ..mesh import Mesh
-from ..texels.area import TileArea
+from ..texels.area import TileArea, with_neighbors
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from .blur import Spread, blur_tiles
@@ -65,7 +65,7 @@ class Blur:
     def make(self, tiles: NDArray[np.int32], below: Below) -> NDArray[np.float32]:
         """(n, 64, 64, p)."""
         if self.spread.factor == 1:
-            active = self.ground.reach(TileArea.of_tiles(tiles), self.spread.steps).tiles
+            active = self.ground.looked_at(TileArea.of_tiles(tiles), self.spread.steps).tiles
             planes = below(active)
             wanted = np.searchsorted(active, tiles)
             plain = planes[wanted]
@@ -82,7 +82,9 @@ class Blur:
 
     def _make_small(self, tiles: NDArray[np.int32], below: Below) -> NDArray[np.float32]:
         area = self._to_small(TileArea.of_tiles(tiles))
-        active = self.small.reach(area, self.spread.steps + 1).tiles
+        # At an island's edge texels may lie in small ones beside it, or between such.
+        area = with_neighbors(area, *self.small.size, 2)
+        active = self.small.looked_at(area, self.spread.steps + 1).tiles
         self._see(active, below)
         columns, factor = self.small.size[0] // TILE, self.spread.factor
         planes = np.empty((len(active), TILE, TILE, self.shrunk.shape[2]), np.float32)
@@ -115,7 +117,7 @@ class Blur:
         if self.spread.factor == 1:
             return self.ground.reach(area, self.spread.steps)
         grown = self.small.reach(self._to_small(area), self.spread.steps + 1)
-        return self._to_large(grown).joined(area)
+        return self._to_large(with_neighbors(grown, *self.small.size, 2)).joined(area)
 
     def forget(self, tiles: NDArray[np.int32]) -> None:
         """What lies below these tiles has changed."""

@@ -32,7 +32,7 @@ class Ground:
     """What filters have to know of a surface's map.
 
     labels: (H, W) int32, of a covered texel its island, of one beside a border -2 - the island, else NOTHING.
-    target: (n,) int32 texels (y · width + x) beside borders, tile by tile, sorted. source: (n,) the covered texels there.
+    target: (n,) int32 texels (y · width + x) beside borders, tile by tile, sorted; source: (n,) the covered ones there.
     starts: (tiles + 1,) where each tile's targets begin. leaving: (n,) the places of targets sorted by source.
     wide: how much wider than tall a texel is on the surface, by the mean over its faces.
     """

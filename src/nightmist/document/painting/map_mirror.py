@@ -51,14 +51,15 @@ class MapMirror:
         if not len(own.faces):
             return
         at = np.minimum(np.searchsorted(own.faces, hits.face), len(own.faces) - 1)
-        good = good & (own.faces[at] == hits.face)
+        here, there = before.texel_size[owner], own.texel_size[at]
+        good = good & (own.faces[at] == hits.face) & (here > 0) & (there > 0)
         if not good.any():
             return
         face = np.where(good, hits.face, own.faces[0])
         weights = barycentric(self.caster.mesh.corners[face], hits.position)
         centers = np.zeros((len(dabs), 3))
         centers[:, :2] = (layout.uvs[face] * weights[:, :, None]).sum(axis=1) * layout.size
-        scale = before.texel_size[owner] / own.texel_size[at]
+        scale = np.divide(here, there, out=np.ones(len(dabs)), where=good)
         sides = before.matrices[owner]
         over = _turned_over(sides, before.normals[owner]) * np.sign(np.linalg.det(turn))
         over = over * _turned_over(own.matrices[at], own.normals[at]) < 0

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 from random import Random
 
 import numpy as np
 import pytest
 
+from nightmist import NightmistError
 from nightmist.document.values import Surface
 from nightmist.studio import Studio
 from nightmist.studio import messages as say
 from nightmist.studio.inbox import Samples
 
 from ..document.test_together import pictures
+from .any_files import take_any_file
 from .any_messages import Painter
 from .test_any_messages import assert_same, begun, state
 from .test_project import Browser, entered
@@ -63,15 +66,26 @@ def undone(doc):
     return state(doc), pictures(doc)
 
 
-def work(project, painter: Painter, browsers, random: Random) -> None:
-    """Both say something or other; who has begun a stroke mostly goes on with it, and ends it, calls it off or not."""
+def work(project, painter: Painter, browsers, random: Random, by_rest) -> None:
+    """Both say something or other; who has begun a stroke mostly goes on with it, and ends it, calls it off or not.
+
+    by_rest: does something that comes by REST, which waits for strokes to end.
+    """
+    drawn: dict[int, Browser] = {}
     for number in range(STEPS):
+        if random.random() < 0.06:
+            for stroke, who in drawn.items():
+                project.ask(who, say.EndStroke(type="end", stroke=stroke))
+            drawn.clear()
+            with contextlib.suppress(NightmistError):
+                by_rest()
         message = project.call(lambda _: painter.say())
         who = random.choice(browsers)
         if message is None:
             continue
         if isinstance(message, say.BeginStroke):
             message = message.model_copy(update={"stroke": number})
+            drawn[number] = who
         project.ask(who, message)
         if isinstance(message, say.BeginStroke):
             for count in (1, 2, 3):
@@ -82,14 +96,18 @@ def work(project, painter: Painter, browsers, random: Random) -> None:
 
 
 @pytest.mark.parametrize("seed", range(5))
-def test_whatever_two_browsers_say_both_know_it_and_it_is_there_after_a_restart(seed, store, caplog):
+def test_whatever_two_browsers_say_both_know_it_and_it_is_there_after_a_restart(seed, store, caplog, tmp_path):
     random = Random(seed)
     studio = Studio(store)
     doc = begun(seed)
     key = studio.create(doc)
     one, other = entered(studio, key, Watcher()), entered(studio, key, Watcher(acknowledges=False))
     project = one.project
-    work(project, Painter(project.document, random), [one, other], random)
+    painter = Painter(project.document, random)
+    work(
+        project, painter, [one, other], random,
+        lambda: studio.work_on(key, lambda doc: take_any_file(doc, random, tmp_path)),
+    )  # fmt: skip
     # Whoever leaves ends what it was drawing, and what it was showing.
     studio.leave(key, other)
     for kind in (say.CancelStroke, say.EndStroke):

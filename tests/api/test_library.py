@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
+from concurrent.futures import ThreadPoolExecutor
+from threading import Barrier, BrokenBarrierError
 
 import numpy as np
 from PIL import Image
 
 from nightmist.api import tips
 from nightmist.core.formats.image_files import read_picture, write_png
+from nightmist.store import Store
 
 from .test_api import client, create  # noqa: F401
 
@@ -53,6 +57,25 @@ def test_what_cannot_be_read_does_not_hold_the_others_back(client):  # noqa: F81
     assert (len(taken["notes"]), "notes.png cannot be read" in taken["notes"][0]) == (1, True)
     refused = client.post(f"/api/projects/{project}/library", files=[bad])
     assert (refused.status_code, "notes.png cannot be read" in refused.json()["message"]) == (422, True)
+
+
+def test_of_two_that_keep_something_at_the_same_moment_both_do(client, monkeypatch):  # noqa: F811
+    project = create(client).json()["id"]
+    pictures = [add(client, project, data=write_png(np.rot90(SMALL, turns))).json()["pictures"][0] for turns in (0, 1)]
+    reads, both = Store.shelf, Barrier(2)
+
+    def shelf(store, name):
+        found = reads(store, name)
+        # Whoever may read before the other has written does.
+        with contextlib.suppress(BrokenBarrierError):
+            both.wait(0.5)
+        return found
+
+    monkeypatch.setattr(Store, "shelf", shelf)
+    with ThreadPoolExecutor() as pool:
+        keep = list(pool.map(lambda key: client.post(f"/api/projects/{project}/library/{key}/keep"), pictures))
+    assert [answer.status_code for answer in keep] == [200, 200]
+    assert len([each for each in library(client) if each["own"]]) == 2
 
 
 def test_a_picture_that_is_kept_comes_into_another_project_to_the_bit(client):  # noqa: F811

@@ -84,10 +84,12 @@ def keep_finish(studio: InStudio, project: str, wish: KeepFinish) -> FinishChoic
 @router.delete("/finishes/{name}", responses={422: {"model": Problem}})
 def forget_finish(studio: InStudio, name: str) -> Finish:
     """Forget one of the painter's own; where it was laid it stays."""
-    gone = next((finish for finish in _own(studio) if finish.name == name), None)
-    if not gone:
-        raise NightmistError(f"There is no finish {name!r} of your own.")
-    _keep(studio, [finish for finish in _own(studio) if finish.name != name])
+    with studio.store.shelves:
+        own = _own(studio)
+        gone = next((finish for finish in own if finish.name == name), None)
+        if not gone:
+            raise NightmistError(f"There is no finish {name!r} of your own.")
+        _keep(studio, [finish for finish in own if finish.name != name])
     return gone
 
 
@@ -137,11 +139,12 @@ def _own(studio: Studio) -> list[Finish]:
 
 
 def _shelve(studio: Studio, finish: Finish) -> FinishChoice:
-    others = _own(studio)
-    if len(others) >= MOST:
-        raise NightmistError(f"{MOST} finishes are kept at most. Forget one first.")
-    name = unused_name(finish.name, {*MADE, *(other.name for other in others)})
-    _keep(studio, [*others, finish.model_copy(update={"name": name})])
+    with studio.store.shelves:
+        others = _own(studio)
+        if len(others) >= MOST:
+            raise NightmistError(f"{MOST} finishes are kept at most. Forget one first.")
+        name = unused_name(finish.name, {*MADE, *(other.name for other in others)})
+        _keep(studio, [*others, finish.model_copy(update={"name": name})])
     return FinishChoice(name=name, own=True)
 
 

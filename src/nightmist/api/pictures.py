@@ -91,9 +91,10 @@ def forget_library_picture(studio: InStudio, file: str) -> WholePicture:
     picture = _in(studio, file)
     if not picture.own:
         raise NightmistError(f"{picture.name} comes with Nightmist and stays.")
-    data = _bytes(studio, picture)
-    _keep(studio, [each for each in _own(studio) if each.file != file])
-    studio.store.set_shelf(_place(file), [])
+    with studio.store.shelves:
+        data = _bytes(studio, picture)
+        _keep(studio, [each for each in _own(studio) if each.file != file])
+        studio.store.set_shelf(_place(file), [])
     return WholePicture(**picture.model_dump(), data=b64encode(data).decode())
 
 
@@ -115,11 +116,12 @@ def _of(document: Document, key: str) -> tuple[Picture, bytes]:
 
 
 def _shelve(studio: Studio, picture: LibraryPicture, data: bytes) -> None:
-    others = [each for each in _own(studio) if each.file != picture.file]
-    if len(others) >= MOST:
-        raise NightmistError(f"The library keeps {MOST} pictures at most. Take one out first.")
-    studio.store.set_shelf(_place(picture.file), [b64encode(data).decode()])
-    _keep(studio, [picture, *others])
+    with studio.store.shelves:
+        others = [each for each in _own(studio) if each.file != picture.file]
+        if len(others) >= MOST:
+            raise NightmistError(f"The library keeps {MOST} pictures at most. Take one out first.")
+        studio.store.set_shelf(_place(picture.file), [b64encode(data).decode()])
+        _keep(studio, [picture, *others])
 
 
 def _keep(studio: Studio, kept: list[LibraryPicture]) -> None:

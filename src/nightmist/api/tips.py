@@ -107,8 +107,9 @@ def library_picture(studio: InStudio, name: str) -> Response:
 @router.delete("/tips/{name}", responses={422: {"model": Problem}})
 def forget_tip(studio: InStudio, name: str) -> LibraryTip:
     """Take a tip out of the library; projects that have it keep it."""
-    gone = _in(studio, name)
-    _keep_library(studio, [tip for tip in _library(studio) if tip.name != name])
+    with studio.store.shelves:
+        gone = _in(studio, name)
+        _keep_library(studio, [tip for tip in _library(studio) if tip.name != name])
     return gone
 
 
@@ -126,9 +127,10 @@ def _need_room(studio: Studio) -> None:
 
 
 def _shelve(studio: Studio, tip: LibraryTip) -> None:
-    others = [other for other in _library(studio) if other.digest != tip.digest]
-    title = unused_name(tip.name, {other.name for other in others})
-    _keep_library(studio, [*others, tip.model_copy(update={"name": title})])
+    with studio.store.shelves:
+        others = [other for other in _library(studio) if other.digest != tip.digest]
+        title = unused_name(tip.name, {other.name for other in others})
+        _keep_library(studio, [*others, tip.model_copy(update={"name": title})])
 
 
 def _of(studio: Studio, project: str, name: str) -> NDArray[np.float32]:

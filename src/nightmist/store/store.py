@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from threading import RLock
 from typing import Any, NamedTuple
 
 import zstandard
@@ -77,6 +78,8 @@ class Store:
         url = url.replace("postgres://", "postgresql://", 1)
         self.url = url.replace("postgresql://", "postgresql+psycopg://", 1)
         self.engine = create_engine(self.url, pool_pre_ping=True, connect_args={"connect_timeout": 5})
+        #: Held from reading what lies on a shelf to writing it; no other process serves this database.
+        self.shelves = RLock()
         self._lock_connection: Any = None
 
     def migrate(self) -> None:

@@ -308,8 +308,9 @@ class Document(Contents):
 
     def laid_decals(self, node: Decals) -> list[Laying]:
         """The visible decals of a layer, the lowest first, with what they are made from."""
-        regions = {key: self.shown(key) for each in node.placed if (key := each.region)}
-        pictures = {each.picture: self.shown(each.picture) for each in node.placed}
+        # Hundreds of decals are of a few pictures.
+        regions = {key: self.shown(key) for key in {each.region for each in node.placed if each.region}}
+        pictures = {key: self.shown(key) for key in {each.picture for each in node.placed}}
         found: list[Laying] = []
         for each in node.placed:
             picture, region = pictures[each.picture], regions.get(each.region or "")

@@ -73,6 +73,8 @@ class LaidDecals(LaidTiles[MapName]):
         super().__init__(surface.size, names)
         self.source, self.surface, self.layout = source, surface, layout
         self.laid: Sequence[Laying] = ()
+        #: By decal, what it is laid from and the tiles that it may touch.
+        self.touched: dict[str, tuple[Laying, NDArray[np.int32]]] = {}
 
     def follow(self, laid: Sequence[Laying]) -> None:
         """Lay these from now on; only tiles that a difference touches are worked out again.
@@ -83,23 +85,32 @@ class LaidDecals(LaidTiles[MapName]):
         if not others:
             return
         for each in others:
-            self.known[self.source.tiles(each.decal, self.surface, self.layout)] = False
-        self.laid = tuple(laid)
+            self.known[self._tiles(each)[1]] = False
+        self.laid, self.touched = tuple(laid), {each.decal.id: self._tiles(each) for each in laid}
         self.rasters = {name: raster.copy() for name, raster in self.rasters.items()}
 
+    def _tiles(self, laying: Laying) -> tuple[Laying, NDArray[np.int32]]:
+        known = self.touched.get(laying.decal.id)
+        if known and known[0] is laying:
+            return known
+        return laying, self.source.tiles(laying.decal, self.surface, self.layout)
+
     def _work_out(self, tiles: NDArray[np.int32]) -> None:
-        reached = [(each, self.source.tiles(each.decal, self.surface, self.layout)) for each in self.laid]
+        each_touches = [self.touched[each.decal.id][1] for each in self.laid]
+        # All in one list: of hundreds of decals few reach the tiles asked for.
+        touched = np.concatenate([tiles[:0], *each_touches])
+        whose = np.repeat(np.arange(len(self.laid)), [len(some) for some in each_touches])
         row_of = np.full(len(self.known), -1, np.int64)
         for first in range(0, len(tiles), AT_ONCE):
             some = tiles[first : first + AT_ONCE]
             into = Gathered.of(some)
             row_of[:] = -1
             row_of[some] = np.arange(len(some))
-            for each, touched in reached:
-                rows = row_of[touched]
-                rows = rows[rows >= 0]
-                if len(rows):
-                    self.source.lay(each, self.surface, self.layout, into, rows)
+            rows = row_of[touched]
+            here = rows >= 0
+            rows, found = rows[here], whose[here]
+            for number in np.unique(found).tolist():
+                self.source.lay(self.laid[number], self.surface, self.layout, into, rows[found == number])
             for name, raster in self.rasters.items():
                 for row, number in enumerate(some.tolist()):
                     raster.put(tile_key(number, raster.addresses.shape[1]), to_tile(name, into, row))

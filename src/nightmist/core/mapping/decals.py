@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import in_two_threads
+from ..kernels import in_two_threads, kernel
 from ..texels.facing import ANY_ANGLE
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
@@ -204,18 +204,33 @@ def _faded(count: int, soft: float) -> NDArray[np.float64]:
     return np.asarray(t * t * (3 - 2 * t))
 
 
+#: Of each map the table of `Gathered` that it is in, its first channel there, how many it has, and its alpha's.
+CHANNELS_IN = {
+    "base_color": ("color", 0, 3, 3), "height": ("lift", 0, 1, 1), "roughness": ("values", 0, 1, 1),
+    "metallic": ("values", 2, 1, 3),
+}  # fmt: skip
+
+
 def to_tile(name: str, into: Gathered, row: int) -> NDArray[np.uint16] | None:
     """A gathered tile of a map as texels with straight alpha; None when nothing lies there."""
-    if name == "base_color":
-        colors, alpha = into.color[row, ..., :3], into.color[row, ..., 3:]
-    elif name == "height":
-        alpha = into.lift[row, ..., 1:]
-        colors = into.lift[row, ..., :1] + np.float32(0.5) * alpha
-    else:
-        at = 0 if name == "roughness" else 2
-        colors, alpha = into.values[row, ..., at : at + 1], into.values[row, ..., at + 1 : at + 2]
-    if not alpha.any():
-        return None
-    straight = np.where(alpha > 0, colors / np.maximum(alpha, np.float32(1e-9)), np.float32(0))
-    both = np.concatenate([straight, alpha], axis=-1).clip(0, 1)
-    return np.ascontiguousarray((both * np.float32(65535) + np.float32(0.5)).astype(np.uint16))
+    table, first, count, alpha = CHANNELS_IN[name]
+    tile = np.empty((TILE, TILE, count + 1), np.uint16)
+    level = np.float32(0.5 if name == "height" else 0.0)
+    return tile if _straighten(getattr(into, table)[row], first, alpha, level, tile) else None
+
+
+@kernel
+def _straighten(gathered, first, alpha, level, tile):  # type: ignore[no-untyped-def]
+    """level: what each number is beyond. Returns whether anything lies there."""
+    one, zero, full, half = np.float32(1.0), np.float32(0.0), np.float32(65535.0), np.float32(0.5)
+    count = tile.shape[2] - 1
+    some = False
+    for y in range(TILE):
+        for x in range(TILE):
+            cover = gathered[y, x, alpha]
+            some = some or cover != zero
+            for c in range(count):
+                value = gathered[y, x, first + c] / cover + level if cover > zero else zero
+                tile[y, x, c] = np.uint16(min(max(value, zero), one) * full + half)
+            tile[y, x, count] = np.uint16(min(max(cover, zero), one) * full + half)
+    return some

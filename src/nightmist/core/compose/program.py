@@ -268,7 +268,7 @@ def _use(node: Node, name: str) -> tuple[float, int]:
     blend = node.blend if use is None else use.blend
     holds = not isinstance(node, Painted | Replace) or name in node.rasters
     holds = holds and (not isinstance(node, Adjust) or name in node.effects)
-    holds = holds or (name == VALUES[0] and node.mix is not None and node.mix.border != 0)
+    holds = holds or (name == "height" and node.mix is not None and node.mix.border != 0)
     if (use is not None and not use.on) or not holds:
         return 0.0, OFF
     mode = BLEND_MODES.index(blend)

@@ -12,7 +12,7 @@ import tempfile
 from pathlib import Path
 from urllib.request import Request, urlopen
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, sync_playwright
 from tests.browser.conftest import FLAGS, RENDERERS, Server
 
 from nightmist.store.cluster import Cluster
@@ -24,26 +24,32 @@ READ = "performance.getEntriesByName('stroke lag').map(e => ({whole: e.duration,
 
 
 def main(quick: bool = False) -> None:
-    print("browser: pointer event to frame, ms (median); 640 × 400 stage, all layers painted, software renderer")
     with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
         Path(folder).chmod(0o755)
         cluster = Cluster(Path(folder))
         server = Server(cluster.start())
         try:
             with sync_playwright() as playwright:
-                one, eight = (_report(playwright, server, layers) for layers in (1, 8))
-            print(f"  lag with eight layers at most 1.2 times that with one: {verdict(1.2 * one / eight, 1.0)}")
+                args = [*FLAGS, *RENDERERS[0]]
+                report(playwright.chromium.launch(executable_path="/usr/bin/chromium", args=args), server, quick)
         finally:
             server.stop()
             cluster.stop()
 
 
-def _report(playwright, server: Server, layers: int) -> float:  # type: ignore[no-untyped-def]
+def report(browser: Browser, server: Server, quick: bool) -> None:
+    """What a stroke's lag is made of, with one layer and with more."""
+    print("browser: pointer event to frame, ms (median); 640 × 400 stage, all layers painted, software renderer")
+    size, more, strokes = (256, 2, 1) if quick else (2048, 8, 4)
+    one, many = (_lag(browser, server, size, layers, strokes) for layers in (1, more))
+    print(f"  lag with {more} layers at most 1.2 times that with one: {verdict(1.2 * one / many, 1.0)}")
+
+
+def _lag(browser: Browser, server: Server, size: int, layers: int, strokes: int) -> float:
     """Milliseconds from the pointer to the frame, with that many layers on a practice sphere."""
-    made = urlopen(Request(f"{server.url}api/projects/practice?body=sphere&size=2048", b"", method="POST"))
+    made = urlopen(Request(f"{server.url}api/projects/practice?body=sphere&size={size}", b"", method="POST"))
     project = json.load(made)["id"]
-    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*FLAGS, *RENDERERS[0]])
-    page: Page = browser.new_page(viewport={"width": 910, "height": 630})
+    page = browser.new_page(viewport={"width": 910, "height": 630})
     page.goto(f"{server.url}?surroundings=off&smooth=off&measure=on#/project/{project}")
     page.wait_for_selector("canvas[data-batch]", timeout=120_000)
     box = page.locator("canvas[data-ready]").bounding_box()
@@ -70,7 +76,7 @@ def _report(playwright, server: Server, layers: int) -> float:  # type: ignore[n
         kept()
     page.get_by_role("radio", name="Brush", exact=True).click()
     page.evaluate("performance.clearMeasures()")
-    for stroke in range(4):
+    for stroke in range(strokes):
         y = box["y"] + box["height"] * (0.62 + 0.05 * stroke)
         page.mouse.move(box["x"] + box["width"] * 0.42, y)
         page.mouse.down()
@@ -80,7 +86,7 @@ def _report(playwright, server: Server, layers: int) -> float:  # type: ignore[n
         page.mouse.up()
         page.wait_for_timeout(400)
     found = page.evaluate(READ)
-    browser.close()
+    page.close()
     if not found:
         raise SystemExit(f"  {layers} layers: no stroke was shown")
     middle = {part: statistics.median(entry[part] for entry in found) for part in ("whole", *PARTS)}

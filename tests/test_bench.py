@@ -1,4 +1,4 @@
-"""Every part of the bench runs to its end; its figures are not looked at here."""
+"""Every part of the bench runs to its end, the browser's in `browser`; their figures are not looked at here."""
 
 from __future__ import annotations
 

@@ -44,7 +44,7 @@ PIER = write_glb(walls(4))
 class Server:
     """./nightmist as a process of its own, that can be killed and started again on the same port."""
 
-    def __init__(self, database: str, late: Path) -> None:
+    def __init__(self, database: str, late: Path = Path(os.devnull)) -> None:
         self.environment = {**os.environ, "NIGHTMIST_DATABASE_URL": database, "LATE_KERNELS": str(late)}
         self.port = 0
         self.start("demo")

@@ -57,6 +57,13 @@ def test_a_click_puts_a_picture_down_and_its_handles_move_scale_and_turn_it(pain
     tab = painter(project).open()
     page = tab.page
     take(tab)
+    # Put away again, a click lays nothing.
+    page.keyboard.press("Escape")
+    expect(page.get_by_test_id("target")).to_contain_text("click to choose")
+    page.mouse.click(*tab.at(0.5, 0.5))
+    page.get_by_text("Its decals").click()
+    page.get_by_role("button", name="sticker.png", exact=True).click()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
     page.mouse.click(*tab.at(0.5, 0.5))
     expect(page.get_by_test_id("decal-frame")).to_be_visible()
     tab.wait_kept(3)
@@ -149,6 +156,18 @@ def test_the_next_number_is_typed_over_though_it_has_just_come_along(painter, se
     page.keyboard.type("0.2")
     page.keyboard.press("Enter")
     expect(high).to_have_value("0.2")
+
+
+def test_numbers_of_a_tiny_model_are_seen_to_their_end(painter, server):
+    tab = painter(practice(server, "box", meters=0.01)).open()
+    take(tab)
+    tab.page.mouse.click(*tab.at(0.45, 0.6))
+    tab.wait_kept(3)
+    fields = tab.page.get_by_role("textbox").evaluate_all(
+        "all => all.map((one) => [one.value, one.scrollWidth - one.clientWidth])"
+    )
+    assert max(len(value) for value, _ in fields) > 6
+    assert all(beyond <= 0 for _, beyond in fields), fields
 
 
 def test_its_sliders_show_while_they_move_and_are_kept(painter, server):

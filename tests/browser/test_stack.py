@@ -17,9 +17,9 @@ from .conftest import Painter, Server
 from .test_painting import RED, plain_red
 
 
-def practice(server: Server, body: str, size: int = 256) -> str:
+def practice(server: Server, body: str, size: int = 256, meters: float = 1) -> str:
     """A project on a practice body."""
-    path = f"{server.url}api/projects/practice?body={body}&size={size}&meters=1"
+    path = f"{server.url}api/projects/practice?body={body}&size={size}&meters={meters}"
     with urlopen(Request(path, method="POST")) as answer:
         return json.load(answer)["id"]
 

@@ -45,7 +45,13 @@ export const COMMANDS = {
     group: "Tip and pigment", label: "Tip settings", hint: "Blending, falloff, pictures, path, jitter: a card that stays open", keys: ["T"], when: "paint",
     act: toggleTipCard,
   },
-  closeCards: { group: "Tip and pigment", label: "Close the tip settings", keys: ["Escape"], when: "paint", act: closeCards },
+  closeCards: {
+    group: "Tip and pigment", label: "Close the card; put away the picture that was to be laid", keys: ["Escape"], when: "paint",
+    act: () => {
+      useDecals.setState({ inHand: null });
+      closeCards();
+    },
+  },
   preset: gesture("Tip and pigment", "Alt + 1 … 9", "Take a preset", "paint"),
   smaller: tip(",", "Smaller radius", () => setTip({ radius: boundRadius(useDesk.getState().tip.radius / 1.1) })),
   larger: tip(".", "Larger radius", () => setTip({ radius: boundRadius(useDesk.getState().tip.radius * 1.1) })),

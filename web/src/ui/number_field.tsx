@@ -21,6 +21,7 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
   useLayoutEffect(() => {
     if (typed === null && document.activeElement === field.current) field.current?.select();
   }, [typed, value]);
+  const shown = String(value);
   const commit = () => {
     setTyped(null);
     if (!typed?.trim()) return;
@@ -36,11 +37,13 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
       <input
         ref={field}
         inputMode="decimal"
-        value={typed ?? String(value)}
+        value={typed ?? shown}
         onChange={(event) => setTyped(event.target.value)}
         onFocus={(event) => event.target.select()}
         onBlur={commit}
         onKeyDown={(event) => onEnter(event, commit)}
+        // A number of a tiny model has more digits than the narrowest field takes.
+        style={shown.length > 5 ? { width: `calc(${0.95 * shown.length}ch + 0.75rem)` } : undefined}
         className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-1.5 text-right max-[1180px]:w-12 max-[1180px]:px-1"
       />
       {unit && <span className="shrink-0 text-ink-2">{unit}</span>}

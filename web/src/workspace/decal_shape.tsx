@@ -31,7 +31,7 @@ export function BendFields({ frame, onChange }: { frame: SurfaceFrame; onChange:
   return (
     <>
       <div className="flex flex-wrap gap-x-3">
-        <NumberField label="Radius" value={short(radius)} min={-FAR} max={FAR} title="Of the curve, in model units; below 0 in a hollow" onChange={(next) => onChange({ radius: next, follows: false })} />
+        <NumberField label="Radius" value={short(Math.min(Math.max(radius, -FAR), FAR))} min={-FAR} max={FAR} title="Of the curve, in model units; below 0 in a hollow, as large as can be on what is flat" onChange={(next) => onChange({ radius: next, follows: false })} />
         {shape === "cylindrical" && <NumberField label="Leans" value={short(axis)} min={-360} max={360} unit="°" title="The axis, with the clock from upright" onChange={(next) => onChange({ axis: next, follows: false })} />}
       </div>
       <label className="flex h-7 items-center gap-1.5" title="Radius and axis are those of the surface below it, also when it is moved">

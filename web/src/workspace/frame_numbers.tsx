@@ -41,14 +41,16 @@ export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string;
 export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part: BoxChange) => void }) {
   const longest = Math.max(...(frame.size ?? [1, 1, 1]));
   return ROWS.map(({ key, text, least }) => (
-    <div key={key} className="flex items-center gap-1" role="group" aria-label={text}>
+    <div key={key} className="flex flex-wrap items-center gap-x-1" role="group" aria-label={text}>
       <span className="w-[46px] shrink-0 text-ink-2">{text}</span>
-      {AXES.map((axis, k) => (
-        <NumberField
-          key={axis} label={axis} value={key === "size" ? short(frame.size?.[k] ?? 1) : shortIn(frame[key]?.[k] ?? 0, key === "turn" ? 360 : longest)} min={least} max={1e6}
-          onChange={(value) => onChange({ [key]: oneOf(3, k, value) })}
-        />
-      ))}
+      <span className="flex gap-x-1">
+        {AXES.map((axis, k) => (
+          <NumberField
+            key={axis} label={axis} value={key === "size" ? short(frame.size?.[k] ?? 1) : shortIn(frame[key]?.[k] ?? 0, key === "turn" ? 360 : longest)} min={least} max={1e6}
+            onChange={(value) => onChange({ [key]: oneOf(3, k, value) })}
+          />
+        ))}
+      </span>
     </div>
   ));
 }

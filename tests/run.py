@@ -1,4 +1,4 @@
-"""./nightmist test: the linters, then every test; those of the browser, and the others in what these leave of two cores.
+"""./nightmist test: the linters, then every test: the browser's, and the others in what these leave of two cores.
 
 Arguments go to pytest instead.
 """

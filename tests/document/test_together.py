@@ -84,7 +84,9 @@ def test_who_hangs_together_is_who_can_be_walked_to():
                 reached[one].add(other)
     for _ in reached:
         reached = {one: set().union(*(reached[other] for other in others)) for one, others in reached.items()}
-    assert linked_surfaces(mesh) == {one: tuple(sorted(others)) for one, others in reached.items()}
+    assert linked_surfaces(mesh.topology, mesh.face_surface) == {
+        one: tuple(sorted(others)) for one, others in reached.items()
+    }
 
 
 @pytest.mark.parametrize("pigment", [{"base_color": "#aa3311"}, {"height": 0.7}, {"roughness": 0.2, "height": 0.3}])

@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ..core.formats.image_files import write_png
 from ..core.texels import Raster
 from .change import Change, raster_id
+from .composed import Composed
 from .derived.pictures import whole
 from .derived.tables import empty_table, table_of
 from .values import AnyValue, Picture
 
-if TYPE_CHECKING:
-    from .document import Document
 
-
-def following(document: Document, change: Change) -> Change | None:
+def following(document: Composed, change: Change) -> Change | None:
     """What a change, which has just been applied, means for them; None when nothing."""
     touched = {edit.raster for edit in change.edits} | set(change.rasters)
     gone = {key for key, (_, after) in change.values.items() if after is None}
@@ -34,14 +30,14 @@ def following(document: Document, change: Change) -> Change | None:
     return Change(label="", values=values) if values else None
 
 
-def _now(document: Document, picture: Picture, raster: Raster) -> AnyValue:
+def _now(document: Composed, picture: Picture, raster: Raster) -> AnyValue:
     table = table_of(raster, document.pool, document.arrays) or document.arrays.add(empty_table(raster))
     size = {} if picture.cutout.crop != (0, 0, 1, 1) else {"width": raster.width, "height": raster.height}
     after: AnyValue = picture.but(file=table, **size)
     return after
 
 
-def _as_file(document: Document, picture: Picture) -> AnyValue:
+def _as_file(document: Composed, picture: Picture) -> AnyValue:
     """What was painted last stays, as a file."""
     data = write_png(whole(document.arrays, document.pool, picture))
     after: AnyValue = picture.but(file=document.arrays.add(np.frombuffer(data, np.uint8).copy()), of=None)

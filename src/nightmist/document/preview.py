@@ -3,27 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
 from ..core.texels import Raster
 from .change import raster_id
+from .composed import Composed, Overlay
 from .stale import differing_tiles, mark_tiles, mark_values
 from .values import AnyValue, PlaneName
 
-if TYPE_CHECKING:
-    from .document import Document
 
-
-class Preview:
+class Preview(Overlay):
     """Values and rasters laid over a document, shown to everybody, until they are dropped or become a change.
 
     The rasters are copies to work on, whose tiles are shared until they are put.
     """
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Composed) -> None:
+        super().__init__()
         self.document = document
-        self.values: dict[str, AnyValue] = {}
-        self.rasters: dict[str, Raster] = {}
         document.previews.append(self)
         document.edition += 1
 

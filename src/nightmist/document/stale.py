@@ -5,12 +5,12 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..core.texels import TILE, Raster, TileArea
 from .change import node_and_map
+from .composed import Composed
 from .derived.decals import differing
 from .values import (
     MAPS,
@@ -31,15 +31,12 @@ from .values import (
     pictures_in,
 )
 
-if TYPE_CHECKING:
-    from .document import Document
-
 log = logging.getLogger(__name__)
 
 Before = Mapping[str, AnyValue | None]
 
 
-def mark_node(document: Document, node: Node, name: PlaneName, area: TileArea) -> None:
+def mark_node(document: Composed, node: Node, name: PlaneName, area: TileArea) -> None:
     """A node's raster has changed in an area."""
     surface = document.surface_of(node)
     composite = document.composite(surface)
@@ -50,7 +47,7 @@ def mark_node(document: Document, node: Node, name: PlaneName, area: TileArea) -
 
 
 @contextmanager
-def _or_all(document: Document) -> Iterator[None]:
+def _or_all(document: Composed) -> Iterator[None]:
     """A change stands once it is made: where it cannot be told what it leaves to be composited, everything is."""
     try:
         yield
@@ -59,13 +56,13 @@ def _or_all(document: Document) -> Iterator[None]:
         document.forget_composites()
 
 
-def mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]]) -> None:
+def mark_tiles(document: Composed, key: str, places: Iterable[tuple[int, int]]) -> None:
     """Tiles of a raster, by its key, have changed."""
     with _or_all(document):
         _mark_tiles(document, key, places)
 
 
-def _mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]]) -> None:
+def _mark_tiles(document: Composed, key: str, places: Iterable[tuple[int, int]]) -> None:
     key, name = node_and_map(key)
     node = document.values.get(key)
     surface = document.surface_of(node) if isinstance(node, NODES) else None
@@ -75,7 +72,7 @@ def _mark_tiles(document: Document, key: str, places: Iterable[tuple[int, int]])
         mark_node(document, node, name, TileArea.of_tiles(tiles))  # type: ignore[arg-type]
 
 
-def mark_values(document: Document, before: Before) -> None:
+def mark_values(document: Composed, before: Before) -> None:
     """Composites follow values that have changed from these to what is shown now."""
     document.edition += 1
     with _or_all(document):
@@ -83,7 +80,7 @@ def mark_values(document: Document, before: Before) -> None:
             _mark_value(document, old, document.shown(key), before)
 
 
-def _mark_value(document: Document, old: AnyValue | None, new: AnyValue | None, before: Before) -> None:
+def _mark_value(document: Composed, old: AnyValue | None, new: AnyValue | None, before: Before) -> None:
     if isinstance(old or new, NODES):
         if _looks(old) != _looks(new):
             _mark_change(document, old, new, before)
@@ -95,7 +92,7 @@ def _mark_value(document: Document, old: AnyValue | None, new: AnyValue | None, 
         _mark_picture(document, old)
 
 
-def reach(document: Document, node: Node, surface: Surface) -> dict[MapName, TileArea]:
+def reach(document: Composed, node: Node, surface: Surface) -> dict[MapName, TileArea]:
     """Where a node lays something on each map of the surface in whose stack it lies, or lay."""
     everywhere = document.composite(surface).everywhere
     found: dict[MapName, TileArea] = {}
@@ -121,7 +118,7 @@ def _join(found: dict[MapName, TileArea], more: Mapping[MapName, TileArea]) -> N
         found[name] = found[name].joined(area) if name in found else area
 
 
-def _mark_change(document: Document, old: AnyValue | None, new: AnyValue | None, before: Before) -> None:
+def _mark_change(document: Composed, old: AnyValue | None, new: AnyValue | None, before: Before) -> None:
     """A node is another now."""
     if isinstance(old, Decals) and isinstance(new, Decals) and _looks(old.but(placed=new.placed)) == _looks(new):
         laid = differing(document.laid_decals(old), document.laid_decals(new))
@@ -135,20 +132,20 @@ def _mark_change(document: Document, old: AnyValue | None, new: AnyValue | None,
                 _mark_areas(document, surface, reach(document, one, surface))
 
 
-def _mark_areas(document: Document, surface: Surface, areas: Mapping[MapName, TileArea]) -> None:
+def _mark_areas(document: Composed, surface: Surface, areas: Mapping[MapName, TileArea]) -> None:
     composite = document.composite(surface)
     for name, area in areas.items():
         # Rasters may still have the size that the map had before.
         composite.mark(name, area.only(area.tiles < len(composite.everywhere)))
 
 
-def _mark_decals(document: Document, node: Decals, decals: Sequence[Decal]) -> None:
+def _mark_decals(document: Composed, node: Decals, decals: Sequence[Decal]) -> None:
     """Some decals of a layer are others now."""
     if surface := _surface_over(document, node, {}):
         _mark_areas(document, surface, document.decals_touch(surface, decals))
 
 
-def _surface_over(document: Document, node: Node, before: Before) -> Surface | None:
+def _surface_over(document: Composed, node: Node, before: Before) -> Surface | None:
     """The surface in whose stack a node lies, or lay, when it is composited."""
     surface: AnyValue | None = node
     while isinstance(surface, NODES):
@@ -156,7 +153,7 @@ def _surface_over(document: Document, node: Node, before: Before) -> Surface | N
     return surface if isinstance(surface, Surface) and surface.id in document.composites else None
 
 
-def _mark_surface(document: Document, old: Surface, new: Surface) -> None:
+def _mark_surface(document: Composed, old: Surface, new: Surface) -> None:
     composite = document.composite(new)
     for name in MAPS:
         if getattr(old.start, name) != getattr(new.start, name):
@@ -168,13 +165,13 @@ def _mark_surface(document: Document, old: Surface, new: Surface) -> None:
                 _mark_decals(document, node, [decal for decal in node.placed if decal.raises])
 
 
-def _mark_region(document: Document, old: Region) -> None:
+def _mark_region(document: Composed, old: Region) -> None:
     for node in list(document.values.values()):
         if isinstance(node, Decals):
             _mark_decals(document, node, [decal for decal in node.placed if decal.region == old.id])
 
 
-def _mark_picture(document: Document, old: Picture) -> None:
+def _mark_picture(document: Composed, old: Picture) -> None:
     for node in list(document.values.values()):
         if not isinstance(node, NODES) or old.id not in pictures_in(node):
             continue

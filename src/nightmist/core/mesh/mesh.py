@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +16,8 @@ from ..kernels import kernel
 from ..names import clean_name, unused_name
 from .look import SceneNode, SurfaceLook
 from .polygons import guessed_polygons
-
-if TYPE_CHECKING:
-    from .topology import Topology
+from .shape import Shape
+from .topology import Topology, linked_surfaces
 
 MAX_FACES = 2_000_000
 #: Degrees between a face and the normals at its corners up to which it stands for a piece of something round. Beyond,
@@ -54,26 +53,34 @@ class Mesh:
     nodes: list[SceneNode] = field(default_factory=list)
 
     @cached_property
+    def shape(self) -> Shape:
+        """What follows from positions, faces and polygons alone."""
+        return Shape(self.positions, self.faces, self.polygon)
+
+    @property
     def weld(self) -> NDArray[np.int64]:
         """(V,) number of each position; those at exactly one place share it."""
-        # Adding 0 makes -0 and 0 the same bytes.
-        rows = np.ascontiguousarray(self.positions + np.float32(0)).view("V12").ravel()
-        _, first, weld = np.unique(rows, return_index=True, return_inverse=True)
-        return np.argsort(np.argsort(first))[weld.ravel()].astype(np.int64)
+        return self.shape.weld
 
-    @cached_property
+    @property
     def corners(self) -> NDArray[np.float64]:
         """(F, 3, 3) corner positions."""
-        return self.positions[self.faces].astype(np.float64)
+        return self.shape.corners
 
-    @cached_property
+    @property
     def face_normals(self) -> NDArray[np.float64]:
         """(F, 3) geometric normals of unit length; zero for faces without area."""
-        a, b, c = self.corners[:, 0], self.corners[:, 1], self.corners[:, 2]
-        cross = np.cross(b - a, c - a)
-        length = np.linalg.norm(cross, axis=1, keepdims=True)
-        normals: NDArray[np.float64] = np.divide(cross, length, out=np.zeros_like(cross), where=length > 0)
-        return normals
+        return self.shape.face_normals
+
+    @property
+    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Lowest and highest corner of the box around all faces."""
+        return self.shape.bounds
+
+    @property
+    def topology(self) -> Topology:
+        """Which faces meet where."""
+        return self.shape.topology
 
     @cached_property
     def is_round(self) -> NDArray[np.bool_]:
@@ -83,35 +90,18 @@ class Mesh:
         return found
 
     @cached_property
-    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Lowest and highest corner of the box around all faces."""
-        points = self.corners.reshape(-1, 3)
-        return points.min(axis=0), points.max(axis=0)
-
-    @cached_property
-    def topology(self) -> Topology:
-        """Which faces meet where."""
-        from .topology import topology_of
-
-        return topology_of(self)
-
-    @cached_property
     def linked(self) -> dict[int, tuple[int, ...]]:
         """By number of a surface with faces: which surfaces edges lead to from it, at once or over others, and itself.
 
         Their numbers rise.
         """
-        from .topology import linked_surfaces
-
-        return linked_surfaces(self)
+        return linked_surfaces(self.topology, self.face_surface)
 
     def changed(self, **fields: Any) -> Mesh:
         """A copy with other arrays; what was derived from the shape alone is kept while the shape is."""
         copy = replace(self, **fields)
         if not {"positions", "faces", "polygon"} & set(fields):
-            for name in ("weld", "corners", "face_normals", "bounds", "topology"):
-                if name in self.__dict__:
-                    copy.__dict__[name] = self.__dict__[name]
+            copy.shape = self.shape
         return copy
 
     def with_uvs(self, uv_set: int, faces: NDArray[np.int64], uv: NDArray[np.float32]) -> Mesh:

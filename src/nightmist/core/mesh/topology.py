@@ -10,8 +10,6 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from .mesh import Mesh
-
 
 @dataclass
 class Topology:
@@ -82,10 +80,9 @@ def connected(count: int, one: NDArray[np.int64], other: NDArray[np.int64]) -> N
     return np.argsort(np.argsort(first))[where].astype(np.int64)
 
 
-def topology_of(mesh: Mesh) -> Topology:
-    """Weld corners at exactly one place, and find edges and neighbors."""
-    weld = mesh.weld
-    vertex = weld[mesh.faces]
+def topology_of(weld: NDArray[np.int64], faces: NDArray[np.int32], polygon: NDArray[np.int32]) -> Topology:
+    """Edges and neighbors of faces (F, 3), whose positions have the numbers of `weld`, (V,)."""
+    vertex = weld[faces]
     start, end = vertex, np.roll(vertex, -1, axis=1)
     low, high = np.minimum(start, end), np.maximum(start, end)
     count = int(vertex.max()) + 1 if len(vertex) else 0
@@ -102,14 +99,14 @@ def topology_of(mesh: Mesh) -> Topology:
     neighbor.ravel()[one], neighbor.ravel()[other] = other // 3, one // 3
     neighbor_side.ravel()[one], neighbor_side.ravel()[other] = other % 3, one % 3
     ends = np.column_stack([keys // max(count, 1), keys % max(count, 1)])
-    return Topology(weld, vertex, edge, ends, neighbor, neighbor_side, mesh.polygon)
+    return Topology(weld, vertex, edge, ends, neighbor, neighbor_side, polygon)
 
 
-def linked_surfaces(mesh: Mesh) -> dict[int, tuple[int, ...]]:
-    """By number of a surface with faces, those that edges lead to from it, and itself; as `Mesh.linked`."""
-    numbers = np.unique(mesh.face_surface)
-    place = np.searchsorted(numbers, mesh.face_surface)
-    across = mesh.topology.neighbor
+def linked_surfaces(topology: Topology, face_surface: NDArray[np.int32]) -> dict[int, tuple[int, ...]]:
+    """By number of a surface with faces, those that edges lead to from it, and itself. face_surface: (F,), see Mesh."""
+    numbers = np.unique(face_surface)
+    place = np.searchsorted(numbers, face_surface)
+    across = topology.neighbor
     pairs = place[:, None] * len(numbers) + place[np.maximum(across, 0)]
     one, other = np.divmod(np.unique(pairs[across >= 0]), len(numbers))
     label = connected(len(numbers), one, other)

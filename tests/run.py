@@ -1,6 +1,6 @@
-"""./nightmist test: the linters, then every test: the browser's, and the others in what these leave of two cores.
+"""./nightmist test: every test, and the linters. Arguments go to pytest instead.
 
-Arguments go to pytest instead.
+A browser that waits for its frames leaves two fifths of two cores: there the linters run, and give way to it.
 """
 
 from __future__ import annotations
@@ -8,65 +8,61 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
-import tempfile
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
+ENVIRONMENT = {**os.environ, "PATH": f"{BIN}:{os.environ['PATH']}", "NO_COLOR": "1"}
 
 CHECKS = [
-    ("format", [BIN / "ruff", "format", "--check", "-q", "."], ROOT),
-    ("lint", [BIN / "ruff", "check", "-q", "."], ROOT),
-    ("types", [BIN / "mypy"], ROOT),
-    ("layers", [BIN / "lint-imports", "--no-logo"], ROOT),
+    ("format", ["ruff", "format", "--check", "-q", "."], ROOT),
+    ("lint", ["ruff", "check", "-q", "."], ROOT),
+    ("types", ["mypy"], ROOT),
+    ("layers", ["lint-imports", "--no-logo"], ROOT),
     ("page types", ["npm", "run", "--silent", "check"], ROOT / "web"),
     ("page lint", ["npm", "run", "--silent", "lint"], ROOT / "web"),
 ]
-WARM = "from nightmist.warm import warm_up; warm_up()"
-PYTEST = [sys.executable, "-m", "pytest"]
-BROWSER = ["tests/browser"]
-OTHERS = ["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"]
+#: Takes what nothing else wants of the processors.
+IDLE = ["chrt", "--idle", "0"]
+# Processes of tests at once would compile the same kernels each.
+WARM = [sys.executable, "-c", "from nightmist.warm import warm_up; warm_up()"]
+#: A page that is drawn by software takes both cores by itself.
+TESTS = [["tests/browser"], ["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"]]
 
 
 def main() -> int:
-    """Run all; the exit status is that of the first failure."""
-    environment = {**os.environ, "PATH": f"{BIN}:{os.environ['PATH']}", "NO_COLOR": "1"}
+    """Run all; the exit status is 0 when nothing failed."""
     failed = []
-    # What the linters leave of two cores compiles the kernels, which both processes of tests would do otherwise.
-    warming = subprocess.Popen([sys.executable, "-c", WARM], cwd=ROOT, env=environment)
-    for name, command, folder in CHECKS:
-        started = time.perf_counter()
-        done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, check=False)
-        word = "ok" if done.returncode == 0 else "FAILED"
-        print(f"{name}: {word} ({time.perf_counter() - started:.0f} s)", flush=True)
-        if done.returncode:
-            failed.append(name)
-            print(done.stdout, done.stderr, flush=True)
-    if warming.wait():
+    if subprocess.run(WARM, cwd=ROOT, env=ENVIRONMENT, check=False).returncode:
         failed.append("warming up the engine")
-    failed += _chosen(environment) if sys.argv[1:] else _all(environment)
+    with ThreadPoolExecutor(max_workers=1) as aside:
+        checked = aside.submit(_check)
+        for arguments in [sys.argv[1:]] if sys.argv[1:] else TESTS:
+            tests = [sys.executable, "-m", "pytest", *arguments]
+            if subprocess.run(tests, cwd=ROOT, env=ENVIRONMENT, check=False).returncode:
+                failed.append(f"pytest {' '.join(arguments)}")
+        failed += checked.result()
     if failed:
         print(f"failed: {', '.join(failed)}")
     return bool(failed)
 
 
-def _chosen(environment: dict[str, str]) -> list[str]:
-    done = subprocess.run([*PYTEST, *sys.argv[1:]], cwd=ROOT, env=environment, check=False)
-    return ["pytest"] if done.returncode else []
-
-
-def _all(environment: dict[str, str]) -> list[str]:
-    """A painter in a browser waits for two fifths of the time: there the others run, and give way to it."""
-    with tempfile.TemporaryFile("w+") as told:
-        others = subprocess.Popen(
-            ["nice", "-n", "10", *PYTEST, *OTHERS], cwd=ROOT, env=environment, stdout=told, stderr=subprocess.STDOUT
+def _check() -> list[str]:
+    """Run the linters one by one, telling how each ends; returns those that failed."""
+    failed = []
+    for name, command, folder in CHECKS:
+        started = time.perf_counter()
+        done = subprocess.run(
+            [*IDLE, *command], cwd=folder, env=ENVIRONMENT, capture_output=True, text=True, check=False
         )
-        browser = subprocess.run([*PYTEST, *BROWSER], cwd=ROOT, env=environment, check=False)
-        others.wait()
-        told.seek(0)
-        print(told.read(), flush=True)
-    return [name for name, done in (("browser", browser), ("others", others)) if done.returncode]
+        word = "ok" if done.returncode == 0 else "FAILED"
+        print(f"{name}: {word} ({time.perf_counter() - started:.0f} s)", flush=True)
+        if done.returncode:
+            failed.append(name)
+            print(done.stdout, done.stderr, flush=True)
+    return failed
 
 
 if __name__ == "__main__":

@@ -6,14 +6,13 @@ along. What remains of the whole is the network, waiting for the next frame, and
 
 from __future__ import annotations
 
-import json
 import statistics
 import tempfile
 from pathlib import Path
-from urllib.request import Request, urlopen
 
 from playwright.sync_api import Browser, sync_playwright
 from tests.browser.conftest import FLAGS, RENDERERS, Server
+from tests.browser.test_stack import practice
 
 from nightmist.store.cluster import Cluster
 
@@ -47,8 +46,7 @@ def report(browser: Browser, server: Server, quick: bool) -> None:
 
 def _lag(browser: Browser, server: Server, size: int, layers: int, strokes: int) -> float:
     """Milliseconds from the pointer to the frame, with that many layers on a practice sphere."""
-    made = urlopen(Request(f"{server.url}api/projects/practice?body=sphere&size={size}", b"", method="POST"))
-    project = json.load(made)["id"]
+    project = practice(server, "sphere", size)
     page = browser.new_page(viewport={"width": 910, "height": 630})
     page.goto(f"{server.url}?surroundings=off&smooth=off&measure=on#/project/{project}")
     page.wait_for_selector("canvas[data-batch]", timeout=120_000)

@@ -1,6 +1,6 @@
 """./nightmist test: every test, and the linters. Arguments go to pytest instead.
 
-A browser that waits for its frames leaves two fifths of two cores: there the linters run, and give way to it.
+A browser that waits for its frames leaves a quarter of two cores and more: there the linters run, and give way to it.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ CHECKS = [
 ASIDE = ["nice", "-n", "19"]
 # Processes of tests at once would compile the same kernels each.
 WARM = [sys.executable, "-c", "from nightmist.warm import warm_up; warm_up()"]
-#: A page that is drawn by software takes both cores by itself.
+#: Two browsers that draw by software are no faster than one; the other tests take both cores.
 TESTS = [["tests/browser"], ["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"]]
 
 

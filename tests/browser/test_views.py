@@ -122,7 +122,8 @@ def test_edges_are_smooth_once_nothing_moves(painter, server):
     assert not between(plain).any()
     page.goto(page.url.replace("&smooth=off", ""))
     page.reload()
-    # The words of a page that still loads are dark on gray, too.
+    # The words of a page that still loads are dark on light, too, and lie on the box.
+    page.wait_for_selector("canvas[data-ready=true]")
     smooth = tab.wait_view(lambda image: there(image) and between(image).sum() > 100, "no edge is smooth")
     edge = np.abs(smooth.astype(int) - plain).max(axis=2) > 1
     assert edge[80:].mean() < 0.01

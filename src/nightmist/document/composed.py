@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.mesh import Caster, Mesh
+from ..core.mesh.checkup import has_room
 from ..core.mesh.mesh import creased_normals
 from ..core.texels import Raster, TileArea
 from ..core.texels.ownership import MAX_REPEATS
@@ -170,6 +171,12 @@ class Composed(Contents):
             f"{surface.name} cannot be painted yet: more than {MAX_REPEATS} of its faces lie over each other"
             " everywhere in the map. Unwrap it in Prepare."
         )
+
+    def without_uvs(self, surface: Surface, faces: NDArray[np.int64]) -> str | None:
+        """Why nothing can be painted on some faces of a surface, with the cure; None where one has room in the map."""
+        if has_room(self.layout(surface).uvs[faces].astype(np.float64) * surface.size).any():
+            return None
+        return f"{surface.name} has no UVs here, so nothing can be painted. Unwrap it in Prepare."
 
     def all_layouts(self) -> list[Layout]:
         """Of all surfaces, by number."""

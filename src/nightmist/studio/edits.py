@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from ..core.errors import NightmistError
 from ..document import Document
 from ..document.change import Change
@@ -36,7 +38,7 @@ def do_edit(document: Document, request: ClientMessage) -> list[ServerMessage]:
             chosen = document.layer(request.layer) if request.layer else None
             return [say.Sampled(pigment=document.sample(place, chosen))]
         case say.Fill():
-            return _laid_on(document, _fill(document, request))
+            return _fill(document, request)
         case say.FillColor():
             return _laid_on(document, _fill_color(document, request))
         case say.ApplyStencil():
@@ -64,24 +66,33 @@ def nodes_of(document: Document, ids: dict[str, str]) -> dict[str, Node]:
     return nodes
 
 
-def _laid_on(document: Document, change: Change) -> list[ServerMessage]:
-    """Do what lays paint; what is to be said when nothing of it is seen."""
+def _laid_on(document: Document, change: Change, held_back: str | None = None) -> list[ServerMessage]:
+    """Do what lays paint; what is to be said when nothing of it is seen. held_back: why nothing could be laid."""
     if not change:
-        erased = change.label.startswith("Erase")
-        return [say.Notice(message="Nothing was erased: nothing lies there." if erased else LIES_THERE)]
+        nothing = "Nothing was erased: nothing lies there." if change.label.startswith("Erase") else LIES_THERE
+        return [say.Notice(message=held_back or nothing)]
     document.make(change)
     reason = why_covered(document, change)
     return [say.Notice(message=reason.sentence, layer=reason.instead and reason.instead.id)] if reason else []
 
 
-def _fill(document: Document, request: say.Fill) -> Change:
+def _fill(document: Document, request: say.Fill) -> list[ServerMessage]:
     node, runs = document.node(request.layer), request.faces
-    region: filling.Faces | Region | None = document.region_value(request.region) if request.region else None
-    if runs is not None:
-        region = faces_of_runs(runs, len(document.mesh.faces))
+    faces = None if runs is None else faces_of_runs(runs, len(document.mesh.faces))
+    region = document.region_value(request.region) if request.region and faces is None else faces
     layers = nodes_of(document, request.layers) or None
     laid = _laid(request)
-    return filling.fill(document, node, laid, region, layers, request.mirror, _fence(document, request))
+    change = filling.fill(document, node, laid, region, layers, request.mirror, _fence(document, request))
+    return _laid_on(document, change, None if change or faces is None else _without_uvs(document, faces))
+
+
+def _without_uvs(document: Document, faces: filling.Faces) -> str | None:
+    """Why nothing can be laid on any of some faces, of whatever surfaces; None where it can."""
+    chosen = np.asarray(faces, np.int64)
+    belongs = document.mesh.face_surface[chosen]
+    shares = ((surface, chosen[belongs == surface.number]) for surface in document.surface_values())
+    why = [document.without_uvs(surface, share) for surface, share in shares if len(share)]
+    return why[0] if why and all(why) else None
 
 
 def _fill_color(document: Document, request: say.FillColor) -> Change:

@@ -8,6 +8,7 @@ import { boxHolds, framePlane, holdsPlace, type Point, turned } from "./frame_pl
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { placeOnCanvas } from "./samples";
 import type { Views } from "./views";
+import { lacksUvs } from "./without_uvs";
 
 /** Pixels of a drag before something moves. */
 const SLACK = 3;
@@ -32,6 +33,7 @@ export class DecalInput {
   press(event: PointerEvent, spot: Spot, surface: SurfaceState): PaintDrag | null {
     const { inHand } = useDecals.getState();
     if (inHand) {
+      if (lacksUvs(spot)) return idle();
       this.putDown(inHand, spot, surface);
       if (!event.shiftKey) useDecals.setState({ inHand: null });
       return idle();

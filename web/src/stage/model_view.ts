@@ -129,7 +129,8 @@ export class ModelView {
     if (!found.face || found.faceIndex == null) return null;
     const surface = this.dressed.findIndex(({ mesh }) => mesh === found.object);
     const face = this.geometries[surface]!.face[found.faceIndex]!;
-    return { point: found.point, normal: found.face.normal.clone(), surface, face, uv: found.uv ?? null };
+    const uv = this.geometries[surface]!.hasRoom(found.face) ? (found.uv ?? null) : null;
+    return { point: found.point, normal: found.face.normal.clone(), surface, face, uv };
   }
 
   resize(width: number, height: number): void {

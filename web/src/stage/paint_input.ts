@@ -11,6 +11,7 @@ import { placeOnCanvas } from "./samples";
 import { RegionInput } from "./region_input";
 import { StrokeInput } from "./stroke_input";
 import type { Views } from "./views";
+import { lacksUvs } from "./without_uvs";
 
 /** A load that takes every map away. */
 const EVERY_MAP: Pigment = { base_color: "#000000", roughness: 0, metallic: 0, height: 0.5, opacity: 1 };
@@ -118,6 +119,7 @@ export class PaintInput {
   }
 
   private sample(spot: Spot): PaintDrag | null {
+    if (lacksUvs(spot)) return idle();
     const uv = this.uvOf(spot);
     const surface = this.surfaceAt(spot)?.name;
     if (!uv || !surface) return null;
@@ -142,7 +144,7 @@ export class PaintInput {
     const fill = (faces: Runs | null, region: string | null = null) =>
       project.send({ type: "fill", pigment, layer, layers, faces, region, away, mirror, mask_value, fence });
     if (fillBy === "color") {
-      if (uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, softness, away, mask_value, fence });
+      if (uv && !lacksUvs(spot)) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, softness, away, mask_value, fence });
     } else if (fillBy === "region") {
       if (desk.fence) fill(null, desk.fence);
       else sayOfLast("Choose a region first: click its fence in the list of regions.");

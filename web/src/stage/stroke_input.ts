@@ -8,6 +8,7 @@ import { idle, type PaintDrag, type Spot } from "./paint_drag";
 import { counted, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
 import { applyStencil, liesOver, stamps, stencilIn } from "./stencil";
 import type { Views } from "./views";
+import { lacksUvs } from "./without_uvs";
 
 /** How often a brush that builds up lays paint while it rests, in milliseconds. */
 const REST = 1000 / 60;
@@ -35,6 +36,7 @@ export class StrokeInput {
 
   /** The place under the pointer becomes the source of clone. */
   takeSource(spot: Spot): void {
+    if (lacksUvs(spot)) return;
     const surface = "texel" in spot ? this.views.chosenName : null;
     useDesk.setState({ cloneSource: { ...placeOf(spot), surface } });
     this.anchor = null;

@@ -6,6 +6,9 @@ import type { SurfaceMesh } from "../api/mesh";
 THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
 THREE.Mesh.prototype.raycast = acceleratedRaycast;
 
+/** Twice the share of the map below which a triangle has no place in it. */
+const LEAST_ROOM = 1e-12;
+
 /** A surface of the model on the GPU. Faces of hidden parts are left out of what is drawn and hit. */
 export class SurfaceGeometry {
   readonly geometry = new THREE.BufferGeometry();
@@ -44,6 +47,12 @@ export class SurfaceGeometry {
 
   get index(): THREE.BufferAttribute {
     return this.geometry.getIndex()!;
+  }
+
+  /** Whether a triangle takes up any of the map; those without UVs do not. */
+  hasRoom({ a, b, c }: { a: number; b: number; c: number }): boolean {
+    const [ax, ay, bx, by, cx, cy] = [a, b, c].flatMap((v) => [this.uv.getX(v), this.uv.getY(v)]) as [number, number, number, number, number, number];
+    return Math.abs((bx - ax) * (cy - ay) - (by - ay) * (cx - ax)) > LEAST_ROOM;
   }
 
   /** Vertices of the triangles for which `wanted` is true. */

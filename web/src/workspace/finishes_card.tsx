@@ -6,6 +6,7 @@ import type { FinishChoice, LayFinish } from "../api/schema.generated";
 import { fenceNow, useDesk } from "../state/desk";
 import { sayBriefly, sayOfLast } from "../state/notices";
 import { idPicture, NO_ID_PICTURE } from "../state/pictures";
+import { sayWithoutUvs } from "../stage/without_uvs";
 import type { Project } from "../state/project";
 import { say, surfaceNamed, useSession } from "../state/session";
 import { Segmented } from "../ui/segmented";
@@ -39,6 +40,7 @@ export async function layFinish(project: Project, name: string, met: { surface: 
   // In a group what the group covers is meant.
   const surface = met?.surface ?? surfaceNamed(useSession.getState().state, desk.surface)?.name;
   if (!surface) return;
+  if (met && !met.uv && !["surface", "part", "region"].includes(where)) return sayWithoutUvs(surface);
   const region = where === "region" && !into ? (fenceNow(desk) ?? desk.fence) : null;
   if (where === "region" && !into && !region) return sayOfLast("Choose a region first: click its fence in the list of regions.");
   const picture = where === "color" && met?.uv ? idPicture() : null;

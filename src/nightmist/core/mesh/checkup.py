@@ -82,6 +82,13 @@ class UvReport:
         return [finding.sentence for finding in self.found]
 
 
+def has_room(corners: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """(n,) whether triangles, (n, 3, 2) in texels, take up any of their map; those that lack UVs, NaN, do not."""
+    with np.errstate(invalid="ignore"):
+        taken: NDArray[np.bool_] = np.isfinite(corners).all(axis=(1, 2)) & (np.abs(flat_areas(corners)) > LEAST_AREA)
+    return taken
+
+
 def check_uvs(
     mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int, own: Ownership | None,
     gutter: Gutter | None, island: NDArray[np.int64] | None = None, meant: Iterable[Sequence[int]] = (),
@@ -93,13 +100,11 @@ def check_uvs(
     faces, that share texels on purpose; what shares with others is told all the same.
     """
     corners = uv[faces].astype(np.float64) * (width, height)
-    finite = np.isfinite(corners).all(axis=(1, 2))
-    with np.errstate(invalid="ignore"):
-        signed = flat_areas(corners)
-        sound = finite & (np.abs(signed) > LEAST_AREA)
+    sound = has_room(corners)
     if not sound.any():
         return UvReport(1.0, 0.0, 0.0, 0.0, 0.0, (0.0, 0.0, 0.0), (1.0, 1.0), found=(_missing(1.0, faces),))
-    lost, faces, corners, signed = faces[~sound], faces[sound], corners[sound], signed[sound]
+    lost, faces, corners = faces[~sound], faces[sound], corners[sound]
+    signed = flat_areas(corners)
     island = None if island is None else island[sound]
     # Faces are listed counter-clockwise seen from outside; with v pointing down that is a negative area.
     flipped = signed > 0

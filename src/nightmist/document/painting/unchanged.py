@@ -12,7 +12,7 @@ from ...core.texels import TILE
 from ...core.texels.raster import shares_of
 from ..change import Change, node_and_map
 from ..document import Document
-from ..values import MASK, MaskOf, Node, Tool
+from ..values import MASK, Hit, MaskOf, Node, Tool
 from .gate import fenced_off
 from .picking import pick
 from .stroke import Stroke
@@ -113,12 +113,13 @@ def _nothing_laid(stroke: Stroke) -> Reason | None:
 
 
 def _held_back(stroke: Stroke) -> str | None:
-    """What is to be said where the stroke met a surface that cannot be painted yet."""
-    camera = stroke.record.camera
-    if not stroke.held_back or camera is None:
-        return None
-    hits = (pick(stroke.document, camera, sample[:2]) for sample in _some(stroke.record.samples))
-    return next((stroke.held_back[hit.surface] for hit in hits if hit and hit.surface in stroke.held_back), None)
+    """What is to be said where the stroke met a surface, or faces, that cannot be painted yet."""
+    document = stroke.document
+    for hit in _hits(stroke):
+        surface = document.surface_value(hit.surface)
+        if why := stroke.held_back.get(hit.surface) or document.without_uvs(surface, np.array([hit.face])):
+            return why
+    return None
 
 
 def _fenced_off(stroke: Stroke) -> str | None:
@@ -164,17 +165,24 @@ def _met(stroke: Stroke) -> Node | None:
     return next((layer for layer, _, _ in _places(stroke)), None)
 
 
+def _hits(stroke: Stroke) -> Iterator[Hit]:
+    """What lies under it at places along it, where it was drawn over the model."""
+    camera = stroke.record.camera
+    if camera is not None:
+        found = (pick(stroke.document, camera, sample[:2]) for sample in _some(stroke.record.samples))
+        yield from (hit for hit in found if hit)
+
+
 def _places(stroke: Stroke) -> Iterator[tuple[Node, int, int]]:
-    """The layer under the stroke, and the texel, at places along it."""
-    for sample in _some(stroke.record.samples):
-        if stroke.record.camera is None:
-            name = stroke.record.in_map or ""
-            surface = stroke.surfaces[name]
-            yield stroke.layers[name], *surface.texel_at((sample[0] / surface.width, sample[1] / surface.height))
-        else:
-            hit = pick(stroke.document, stroke.record.camera, sample[:2])
-            if hit and hit.surface in stroke.layers:
-                yield stroke.layers[hit.surface], *stroke.surfaces[hit.surface].texel_at(hit.uv)
+    """The layer under the stroke, and the texel, at places along it; faces that have none are left out before."""
+    for hit in _hits(stroke):
+        if hit.surface in stroke.layers:
+            yield stroke.layers[hit.surface], *stroke.surfaces[hit.surface].texel_at(hit.uv)
+    if stroke.record.camera is None:
+        name = stroke.record.in_map or ""
+        surface = stroke.surfaces[name]
+        for x, y, *_ in _some(stroke.record.samples):
+            yield stroke.layers[name], *surface.texel_at((x / surface.width, y / surface.height))
 
 
 def _holds(stroke: Stroke, layer: Node, row: int, column: int) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import isfinite
 from typing import Annotated, Literal, NamedTuple, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
@@ -130,7 +131,12 @@ class Surface(Value):
         return *start.base_color, start.height, start.roughness, start.metallic, start.opacity
 
     def texel_at(self, uv: tuple[float, float]) -> tuple[int, int]:
-        """Row and column of the texel at a place of the map; the map repeats."""
+        """Row and column of the texel at a place of the map; the map repeats.
+
+        Raises NightmistError where a face has no UVs, and so no place.
+        """
+        if not (isfinite(uv[0]) and isfinite(uv[1])):
+            raise NightmistError(f"{self.name} has no UVs there. Unwrap it in Prepare.")
         return int(uv[1] * self.height // 1) % self.height, int(uv[0] * self.width // 1) % self.width
 
 

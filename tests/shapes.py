@@ -137,6 +137,15 @@ def walls(cells=2) -> Mesh:
     return joined(left, right, names=["left", "right"])
 
 
+def half_unwrapped(cells=6) -> Mesh:
+    """A square in one surface whose right half, x > 0, has no UVs."""
+    square = plane(cells)
+    bare = square.positions[square.faces][..., 0].mean(axis=1) > 0
+    uv = np.where(bare[:, None, None], np.nan, square.uvs[0]).astype(np.float32)
+    return build_mesh(square.positions, square.faces, [uv], square.normals, square.face_surface, square.face_part,
+                      square.surfaces, square.parts, "half unwrapped")  # fmt: skip
+
+
 def stacked(cells=12) -> Mesh:
     """A square of quads each of which takes the whole map."""
     square = plane(cells)

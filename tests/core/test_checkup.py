@@ -7,8 +7,9 @@ import pytest
 
 import nightmist as nm
 from nightmist.core.errors import NightmistError
+from nightmist.core.mesh.checkup import has_room
 
-from ..shapes import joined, overlapped, placed, plane, repeating, uv_report
+from ..shapes import half_unwrapped, joined, overlapped, placed, plane, repeating, uv_report
 from .brute import owners
 
 SIDE = 256
@@ -35,6 +36,17 @@ def test_density_and_stretch_of_scaled_planes(scale):
     found = report(placed(plane(), scale=(*scale, 1)))
     assert found.density[1] == pytest.approx(0.45 * SIDE / np.sqrt(scale[0] * scale[1]), rel=1e-3)
     assert found.stretch[1] == pytest.approx(max(scale) / min(scale), rel=1e-3)
+
+
+def test_faces_without_uvs_or_without_area_have_no_room():
+    """Three corners apart have; NaN, all in one place and all on one line have not."""
+    apart, line, nan = [[1, 1], [9, 1], [1, 9]], [[1, 1], [5, 5], [9, 9]], [[1, 1], [9, 1], [np.nan, 9]]
+    assert has_room(np.array([apart, line, nan, [[3, 3]] * 3, apart[::-1]], float)).tolist() == [
+        True,
+        *[False] * 3,
+        True,
+    ]
+    assert report(half_unwrapped()).missing == 0.5
 
 
 def test_oblong_maps_stretch_square_uvs():

@@ -107,6 +107,43 @@ def test_node_transforms_are_applied():
     assert mesh.parts == ["part 1"]
 
 
+WEBP = {"images": [{"uri": "a.webp"}], "textures": [{"extensions": {"EXT_texture_webp": {"source": 0}}}]}
+
+
+def painted(**changes):
+    """The triangle with one material, whose color is a picture."""
+    doc = gltf(materials=[{"name": "Hull", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}], **changes)
+    doc["meshes"][0]["primitives"][0]["material"] = 0
+    return doc
+
+
+def test_a_picture_named_by_an_extension_is_found_or_left_out_with_a_word():
+    """And an extension of the looks alone refuses no model, though its file calls it needed."""
+    needed = ["EXT_texture_webp", "KHR_materials_ior"]
+    mesh = opened(painted(**WEBP, extensionsRequired=needed), **{"A.webp": b"1"})
+    assert mesh.surfaces[0].pictures == {"base_color": b"1"}
+    for texture, what in (
+        ({"extensions": {"KHR_texture_basisu": {"source": 0}}}, "KHR_texture_basisu"),
+        ({}, "a picture without a file"),
+    ):
+        mesh = opened(painted(textures=[texture]))
+        assert mesh.surfaces[0].pictures == {}
+        assert any(what in note and "left out of Hull" in note for note in mesh.notes)
+
+
+def test_what_of_a_scene_is_not_read_is_said():
+    doc = gltf(
+        scenes=[{"nodes": [0]}, {"nodes": [0]}],
+        nodes=[{"mesh": 0, "extras": {"price": 3}, "extensions": {"EXT_mesh_gpu_instancing": {"attributes": {}}}}],
+        extensions={"KHR_lights_punctual": {"lights": [{}]}, "KHR_materials_variants": {"variants": [{}]}},
+        animations=[{}],
+    )
+    said = next(note for note in opened(doc).notes if note.startswith("Not read here"))
+    for what in ("animations", "lights", "variants of materials", "repeats of parts", "scenes but", "other programs"):
+        assert what in said
+    assert not opened(gltf()).notes
+
+
 BROKEN = {
     "no json": (b"{", "not JSON"),
     "other version": (json.dumps({"asset": {"version": "1.0"}}).encode(), "not glTF 2.0"),
@@ -165,139 +202,6 @@ def _changed(data, changes):
     for place, value in changes:
         changed[place] = value
     return changed
-
-
-OBJ = b"""mtllib m.mtl
-o post
-v 0 0 0
-v 2 0 0
-v 2 2 0
-v 0 2 0
-vt 0 0
-vt 1 0
-vt 1 1
-vt 0 1
-usemtl rusty
-f 1/1 2/2 3/3 4/4
-g foot
-usemtl plain
-f -4/-4 -3/-3 -2/-2
-"""
-
-
-def test_obj_with_material_and_picture():
-    """Polygons, negative indices, surfaces, parts, v turned over, color and picture of the material."""
-    files = {
-        "a.obj": OBJ,
-        "m.mtl": b"newmtl rusty\nKd 0.5 0.25 0\nPr 0.8\nmap_Kd C:\\work\\rust.png\nnewmtl plain\nmap_Kd gone.png\n",
-        "rust.png": b"picture",
-    }
-    mesh = read_model("a.obj", files)
-    assert [s.name for s in mesh.surfaces] == ["rusty", "plain"]
-    assert mesh.parts == ["post", "post foot"]
-    assert len(mesh.faces) == 3
-    assert mesh.surfaces[0].base_color == (0.5, 0.25, 0)
-    assert mesh.surfaces[0].pictures == {"base_color": b"picture"}
-    assert np.allclose(mesh.uvs[0][0], [[0, 1], [1, 1], [1, 0]])
-    assert mesh.surfaces[1].missing == {"base_color": "gone.png"}
-
-
-def test_obj_pictures_of_every_usual_statement():
-    """Options before a name, blanks in it, another case on disk; what is not painted is said, once each."""
-    material = (
-        b"newmtl rusty\nmap_Kd -clamp on -s 2 3 1 -o 0.1 My Tex.PNG\nmap_Pr -imfchan r rough.png\nmap_Pm metal.png\n"
-        b"map_Bump -bm 0.4 dents.png\nnorm n.png\nmap_d cut.png\nmap_d cut.png\nnewmtl plain\ndisp -o 1 d 1.png\n"
-    )
-    pictures = {
-        "my tex.png": b"1",
-        "rough.png": b"2",
-        "METAL.PNG": b"3",
-        "dents.png": b"4",
-        "n.png": b"5",
-        "cut.png": b"6",
-    }
-    mesh = read_model("a.obj", {"a.obj": OBJ, "m.mtl": material, **pictures})
-    rusty, plain = mesh.surfaces
-    painted = {"base_color": b"1", "roughness": b"2", "metallic": b"3", "height": b"4"}
-    assert rusty.pictures == {**painted, "normal": b"5", "opacity": b"6"}
-    assert plain.missing == {"height": "d 1.png"}
-    assert not rusty.multiplied
-    said = " ".join(mesh.notes)
-    assert "map_Pr of rusty is read without its one channel (-imfchan)." in said
-    # Its v points up: what shows at (u, v) lies at (2 u + 0.1, 3 v) of the picture.
-    assert rusty.placed.keys() == {"base_color"}
-    assert np.allclose(rusty.placed["base_color"].of(np.array([0.2, 1 - 0.3])), [2 * 0.2 + 0.1, 1 - 3 * 0.3])
-    assert np.allclose(plain.placed["height"].of(np.array([0.25, 0.5])), [1.25, 0.5])
-    assert said.count("normal pictures") == 1
-    # What did not come cannot be said to be handed off.
-    alone = read_model("a.obj", {"a.obj": OBJ, "m.mtl": material})
-    assert alone.surfaces[0].missing["normal"] == "n.png"
-    assert "handed off" not in " ".join(alone.notes)
-
-
-@pytest.mark.parametrize(
-    ("data", "message"),
-    [
-        (b"v 0 0 0\nf 1 2 3\n", "line 2: a face points at vertex 2"),
-        (b"v 0 0 x\n", "line 1: 0 0 x stands where 3 or more numbers belong"),
-        (b"v 0 0\n", "line 1: 0 0 stands where 3 or more numbers belong"),
-        (b"v 0 0 0\nf 1 b/2 1\n", "line 2: b/2 is not a corner of a face"),
-        (b"vt\n", "line 1: nothing stands where 1 or more numbers belong"),
-        (b"v 0 0 0\nv 1 0 0\nf 1 2\n", "no faces"),
-        (b"# nothing\n", "no faces"),
-        (b"v 0 0 0\nv 0 0 0\nv 0 0 0\nf 1 2 3\n", "without area"),
-        (b"", "empty"),
-    ],
-)
-def test_broken_obj_names_its_line(data, message):
-    """What is wrong, and where."""
-    with pytest.raises(NightmistError, match=message):
-        read_model("a.obj", {"a.obj": data})
-
-
-def test_a_broken_material_is_left_out_line_by_line_and_said():
-    """The model comes in; what could be read of the material is kept, and what is not shown is said."""
-    material = (
-        b"newmtl rusty\nKd red green blue\nPr nan\nPm 0.5\nTr 0.25\nKe 0.1 0.2 0.3\nmap_Kd -s x 2 my.png\nKd 0.25\n"
-    )
-    mesh = read_model("a.obj", {"a.obj": OBJ, "m.mtl": material, "my.png": b"1"})
-    rusty = mesh.surfaces[0]
-    assert (rusty.base_color, rusty.metallic) == ((0.25,) * 3, 0.5)
-    assert (rusty.opacity, rusty.untouched.alpha_mode) == (0.75, "BLEND")
-    assert rusty.untouched.emissive == (0.1, 0.2, 0.3)
-    assert rusty.pictures == {"base_color": b"1"}
-    said = " ".join(mesh.notes)
-    opaque = read_model("a.obj", {"a.obj": OBJ, "m.mtl": b"newmtl rusty\nTr 1.0\n"}).surfaces[0]
-    assert (opaque.opacity, opaque.untouched.alpha_mode) == (1, "OPAQUE")
-    assert "m.mtl, line 2, was left out: red is not a number." in said
-    assert "m.mtl, line 3, was left out: nan is not a number." in said
-    assert "handed off as it came: glow of rusty." in said
-
-
-@pytest.mark.parametrize(
-    ("statements", "parts"),
-    [
-        (("o Hull", "f", "o Mast", "f"), ["Hull", "Mast"]),
-        (("g left", "f", "g right", "f", "g left", "f"), ["left", "right"]),
-        (("f", "g right", "f"), ["part", "right"]),
-        # What only groups divide, an object holds together; a group of the same name in two objects is two parts.
-        (("o Hull", "g left", "f", "g right", "f"), ["Hull left", "Hull right"]),
-        (("o Hull", "g default", "f", "o Mast", "g default", "f"), ["Hull", "Mast"]),
-        (("o Hull", "g Hull_steel", "f", "g Hull_wood", "f", "o Mast", "f"), ["Hull_steel", "Hull_wood", "Mast"]),
-    ],
-)
-def test_parts_are_what_objects_and_groups_tell_apart_and_none_is_empty(statements, parts):
-    lines = "\n".join("f 1 2 3" if line == "f" else line for line in statements)
-    mesh = read_model("a.obj", {"a.obj": f"v 0 0 0\nv 1 0 0\nv 0 1 0\n{lines}\n".encode()})
-    assert mesh.parts == parts
-    assert set(mesh.face_part) == set(range(len(parts)))
-
-
-def test_faces_of_two_corners_are_left_out_and_said():
-    data = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2\nf 1 2 3\nf 2 3\n"
-    mesh = read_model("a.obj", {"a.obj": data})
-    assert len(mesh.faces) == 1
-    assert any("left out, 2 in all" in note for note in mesh.notes)
 
 
 def test_colors_of_vertices_are_left_out_with_a_word():

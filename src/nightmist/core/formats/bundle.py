@@ -6,23 +6,27 @@ import io
 import zipfile
 import zlib
 from collections.abc import Mapping
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 
 from ..errors import NightmistError
+from .beside import name_of
 from .model import MODEL_ENDINGS
 
 MAX_ENTRIES = 500
 MAX_UNPACKED = 1 << 30
+MAX_READ = 1 << 28
+#: What models refer to.
+BESIDE = {".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".tga", ".bmp"}
 
 
 def files_with(file: Path) -> dict[str, bytes]:
-    """File name -> bytes of a model and, where its format refers to others, of the files beside it."""
+    """Path -> bytes of a model and, where its format refers to others, of the files beside it and one folder below."""
     try:
         files = {file.name: file.read_bytes()}
         if file.suffix.lower() in (".gltf", ".obj"):
-            for other in file.parent.iterdir():
-                if other.is_file() and other != file and other.stat().st_size < 1 << 28:
-                    files[other.name] = other.read_bytes()
+            for other in (*file.parent.glob("*"), *file.parent.glob("*/*")):
+                if other.suffix.lower() in BESIDE and other.is_file() and other.stat().st_size < MAX_READ:
+                    files[other.relative_to(file.parent).as_posix()] = other.read_bytes()
     except OSError as error:
         raise NightmistError(f"{file} cannot be read: {error.strerror}.") from error
     return files
@@ -37,7 +41,7 @@ def read_file(file: Path) -> bytes:
 
 
 def unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
-    """File name -> bytes with zips replaced by what is in them; folders inside a zip do not matter.
+    """Path -> bytes with zips replaced by what is in them.
 
     Raises NightmistError for zips that are damaged or unpack to too much, before unpacking that.
     """
@@ -46,7 +50,7 @@ def unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
         if name.lower().endswith(".zip"):
             found.update(_unzip(name, data))
         else:
-            found[PurePosixPath(name.replace("\\", "/")).name] = data
+            found[name] = data
     return found
 
 
@@ -56,14 +60,15 @@ def the_model(files: Mapping[str, bytes]) -> str:
     if not models:
         raise NightmistError(f"None of these files is a model. Use one of: {', '.join(MODEL_ENDINGS)}.")
     if len(models) > 1:
-        raise NightmistError(f"These are several models: {', '.join(models)}. Bring in one at a time.")
+        names = ", ".join(name_of(model) for model in models)
+        raise NightmistError(f"These are several models: {names}. Bring in one at a time.")
     return models[0]
 
 
 def _unzip(name: str, data: bytes) -> dict[str, bytes]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as zipped:
-            entries = [info for info in zipped.infolist() if not info.is_dir()]
+            entries = [info for info in zipped.infolist() if not info.is_dir() and not _of_the_system(info.filename)]
             size = sum(info.file_size for info in entries)
             if len(entries) > MAX_ENTRIES or size > MAX_UNPACKED:
                 raise NightmistError(
@@ -71,6 +76,11 @@ def _unzip(name: str, data: bytes) -> dict[str, bytes]:
                     f" at most {MAX_ENTRIES} files and {MAX_UNPACKED >> 20:,} MB are unpacked."
                 )
             # A header may lie about the size, so no more than it says is read.
-            return {PurePosixPath(i.filename).name: zipped.open(i).read(i.file_size) for i in entries}
+            return {info.filename: zipped.open(info).read(info.file_size) for info in entries}
     except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, NotImplementedError, EOFError, ValueError) as error:
         raise NightmistError(f"{name} is damaged or locked and cannot be unpacked.") from error
+
+
+def _of_the_system(path: str) -> bool:
+    """Whether a file was put beside another by its system, under nearly its name."""
+    return name_of(path).startswith("._")

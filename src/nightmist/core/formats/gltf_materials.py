@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from math import cos, isfinite, sin
-from pathlib import PurePosixPath
 from typing import Any, Protocol
 from urllib.parse import unquote
 
 from ..errors import NightmistError
 from ..mesh.look import Placement, SurfaceLook, Untouched
 from ..names import listed
+from .beside import name_of
 from .handed_through import HandedThrough
 
 #: Pictures of a material that are not painted here, by glTF's names.
@@ -84,7 +84,15 @@ class Materials:
         place = _placement(reference)
         if place != Placement():
             look.placed[slot] = place
-        image = self.source.item("images", self.source.item("textures", reference.get("index")).get("source"))
+        texture = self.source.item("textures", reference.get("index"))
+        kept_as = texture.get("extensions", {})
+        number = texture.get("source", kept_as.get("EXT_texture_webp", {}).get("source"))
+        if number is None:
+            self.left_out[
+                f"a picture kept as {listed(sorted(kept_as))}" if kept_as else "a picture without a file"
+            ].append(look.name)
+            return
+        image = self.source.item("images", number)
         try:
             look.pictures[slot] = self.source.picture(image)
         except NightmistError as error:
@@ -93,7 +101,7 @@ class Materials:
                 said = f"{error} The surface {look.name} starts without it."
                 self.notes += [said] * (said not in self.notes)
             else:
-                look.missing[slot] = PurePosixPath(unquote(uri).replace("\\", "/")).name
+                look.missing[slot] = name_of(unquote(uri))
 
 
 def _untouched(material: dict[str, Any]) -> Untouched:

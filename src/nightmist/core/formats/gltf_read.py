@@ -6,7 +6,6 @@ import base64
 import json
 import struct
 from collections.abc import Mapping
-from pathlib import PurePosixPath
 from typing import Any
 from urllib.parse import unquote
 
@@ -17,14 +16,21 @@ from ..errors import NightmistError
 from ..mesh.look import SceneNode, SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..names import clean_name, told_of
+from .beside import given, name_of
 from .gltf_materials import Materials
 
 COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
 MAX_DEPTH = 64
 MAX_UV_SETS = 8
+#: Extensions without which a file's faces and UVs are read as they are meant; those of materials are so as well.
+READ = {"KHR_texture_transform", "KHR_mesh_quantization", "EXT_texture_webp"}
 #: Things of a scene that are no part of a model to paint.
 LEFT_OUT = {"animations": "animations", "skins": "bones", "cameras": "cameras"}
+#: The same, by the extension that brings them.
+LEFT_OUT_EXTENSIONS = {"KHR_lights_punctual": "lights", "KHR_materials_variants": "variants of materials"}
+#: Nodes that stand for many of their kind.
+REPEATS = "EXT_mesh_gpu_instancing"
 
 
 def read_gltf(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
@@ -43,9 +49,12 @@ class _Reader:
             raise NightmistError(f"{name} is damaged: its description is not JSON ({error}).") from error
         if not isinstance(self.doc, dict) or not str(self.doc.get("asset", {}).get("version", "")).startswith("2"):
             raise NightmistError(f"{name} is not glTF 2.0.")
-        required = set(self.doc.get("extensionsRequired", []))
-        if unknown := required - {"KHR_materials_unlit", "KHR_texture_transform", "KHR_mesh_quantization"}:
-            raise NightmistError(f"{name} needs glTF extensions that are not read here: {', '.join(sorted(unknown))}.")
+        required = {str(each) for each in self.doc.get("extensionsRequired", [])} - READ
+        if unknown := {each for each in required if not each.startswith("KHR_materials_")}:
+            raise NightmistError(
+                f"{name} needs glTF extensions that are not read here: {', '.join(sorted(unknown))}. Write it without"
+                " them, uncompressed."
+            )
         self.buffers: dict[int, bytes] = {}
         #: Parts with points and lines.
         self.without_faces: list[str] = []
@@ -76,12 +85,12 @@ class _Reader:
         if uri.startswith("data:"):
             head, _, body = uri.partition(",")
             return base64.b64decode(body, validate=True) if head.endswith(";base64") else unquote(body).encode()
-        wanted = PurePosixPath(unquote(uri).replace("\\", "/")).name
         if "://" in uri:
             raise NightmistError(f"{self.name} refers to {uri} on another machine; give that {what} as a file instead.")
-        if wanted not in self.beside:
-            raise NightmistError(f"{self.name} needs the {what} {wanted}, which was not given with it.")
-        return self.beside[wanted]
+        data = given(self.beside, unquote(uri))
+        if data is None:
+            raise NightmistError(f"{self.name} needs the {what} {name_of(unquote(uri))}, which was not given with it.")
+        return data
 
     def item(self, kind: str, index: Any) -> dict[str, Any]:
         items = self.doc.get(kind, [])
@@ -191,9 +200,16 @@ class _Reader:
     def _left_out(self) -> list[str]:
         """What of the scene is not taken."""
         found = [what for key, what in LEFT_OUT.items() if self.doc.get(key)]
+        found += [what for key, what in LEFT_OUT_EXTENSIONS.items() if self.doc.get("extensions", {}).get(key)]
+        nodes = self.doc.get("nodes", [])
         primitives = [p for mesh in self.doc.get("meshes", []) for p in mesh.get("primitives", [])]
         found += ["morph targets"] * any("targets" in p for p in primitives)
         found += ["vertex colors"] * any("COLOR_0" in p.get("attributes", {}) for p in primitives)
+        found += ["repeats of parts"] * any(REPEATS in node.get("extensions", {}) for node in nodes)
+        found += ["scenes but the first shown"] * (len(self.doc.get("scenes", [])) > 1)
+        found += ["values of other programs"] * any(
+            "extras" in each for each in [*nodes, *self.doc.get("materials", [])]
+        )
         return [f"Not read here and left out: {', '.join(found)}."] if found else []
 
     def _placed(self) -> list[tuple[dict[str, Any], NDArray[np.float64], NDArray[np.float64], int]]:

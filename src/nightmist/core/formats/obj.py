@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Mapping
 from math import isfinite, nan
-from pathlib import PurePosixPath
 from typing import Any, TypeVar
 
 import numpy as np
@@ -15,6 +14,8 @@ from ..errors import NightmistError
 from ..mesh.look import Placement, SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
+from ..names import listed
+from .beside import given, name_of
 from .handed_through import HandedThrough
 
 MAX_CORNERS = 1000
@@ -24,8 +25,8 @@ Name = TypeVar("Name", str, tuple[str, str])
 def read_obj(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
     """A model from OBJ text: `o`/`g` make parts, `usemtl` makes surfaces, polygons are cut into triangles."""
     reader = _Reader(name, beside)
-    for number, line in enumerate(data.decode("utf-8", "replace").replace("\\\n", " ").splitlines(), 1):
-        words = line.split("#", 1)[0].split()
+    for number, line in enumerate(_text(data).replace("\\\n", " ").splitlines(), 1):
+        words = _words(line)
         if words:
             try:
                 reader.take(words[0], words[1:])
@@ -41,9 +42,14 @@ PICTURES = {
     "norm": "normal", "map_Ke": "emissive", "map_d": "opacity",
 }  # fmt: skip
 UNTOUCHED = {"normal": "normal pictures", "emissive": "glow pictures"}
+#: Of a material, and of the file.
 LEFT_OUT = {
     "map_Ks": "the gloss color picture", "map_Ns": "the gloss picture", "map_Ka": "the ambient picture",
+    "refl": "the reflection picture", "decal": "the picture of what lies on top",
 }  # fmt: skip
+WITHOUT_FACES = {"p": "points", "l": "lines", "curv": "curves", "curv2": "curves", "surf": "curved surfaces"}
+#: Statements with a name at their end, which may hold blanks and "#".
+NAMING = {"o", "g", "usemtl", "mtllib", "newmtl", *PICTURES, *LEFT_OUT}
 #: Options before the name of a picture, and how many words may follow each.
 OPTIONS = {
     "-blendu": 1, "-blendv": 1, "-cc": 1, "-clamp": 1, "-imfchan": 1, "-texres": 1, "-bm": 1, "-boost": 1, "-type": 1,
@@ -51,6 +57,22 @@ OPTIONS = {
 }  # fmt: skip
 #: Options that change the picture and are not followed: it is shown otherwise than it was meant.
 CHANGING = {"-t": "its turbulence", "-mm": "its gain", "-imfchan": "its one channel"}
+
+
+def _text(data: bytes) -> str:
+    """Older programs write their system's own letters instead of UTF-8."""
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", "replace")
+
+
+def _words(line: str) -> list[str]:
+    """A statement without its comment."""
+    words = line.split()
+    if words and words[0] not in NAMING:
+        words = line.split("#", 1)[0].split()
+    return words
 
 
 class _Reader:
@@ -75,6 +97,10 @@ class _Reader:
         self.colored = False
         #: Faces that are none: of one corner or two.
         self.lines = 0
+        #: What else is no face, as a set in the order it came.
+        self.without_faces: dict[str, None] = {}
+        #: By what it is, of which surfaces.
+        self.left_out: defaultdict[str, list[str]] = defaultdict(list)
 
     def take(self, key: str, rest: list[str]) -> None:
         """One statement of the file."""
@@ -97,7 +123,9 @@ class _Reader:
         elif key == "g":
             self.group, self.part = " ".join(rest), -1
         elif key == "mtllib":
-            self._materials(" ".join(rest))
+            self._libraries(rest)
+        elif key in WITHOUT_FACES:
+            self.without_faces[WITHOUT_FACES[key]] = None
 
     def _numbered(self, names: list[Name], name: Name) -> int:
         if name not in names:
@@ -142,14 +170,21 @@ class _Reader:
             raise ValueError("a face has a corner without a vertex.")
         return found[0], found[1], found[2]
 
-    def _materials(self, link: str) -> None:
-        file = PurePosixPath(link.replace("\\", "/")).name
-        if file not in self.beside:
-            self.notes.append(f"{self.name} refers to the material file {file}, which was not given with it.")
-            return
+    def _libraries(self, words: list[str]) -> None:
+        """One material file whose name may hold blanks, or several."""
+        whole = " ".join(words)
+        several = given(self.beside, whole) is None and any(given(self.beside, word) is not None for word in words)
+        for link in words if several else [whole]:
+            file, data = name_of(link), given(self.beside, link)
+            if data is None:
+                self.notes.append(f"{self.name} refers to the material file {file}, which was not given with it.")
+            else:
+                self._materials(file, data)
+
+    def _materials(self, file: str, data: bytes) -> None:
         look = SurfaceLook("")
-        for number, line in enumerate(self.beside[file].decode("utf-8", "replace").splitlines(), 1):
-            words = line.split("#", 1)[0].split()
+        for number, line in enumerate(_text(data).splitlines(), 1):
+            words = _words(line)
             if len(words) < 2:
                 continue
             if words[0] == "newmtl":
@@ -180,17 +215,18 @@ class _Reader:
         elif words[0] in PICTURES:
             self._picture(words, PICTURES[words[0]], look)
         elif words[0] in LEFT_OUT:
-            self._say(f"Not read here and left out of {look.name}: {LEFT_OUT[words[0]]}.")
+            surfaces = self.left_out[LEFT_OUT[words[0]]]
+            surfaces += [look.name] * (look.name not in surfaces)
 
     def _picture(self, words: list[str], slot: str, look: SurfaceLook) -> None:
         link, options = _link_of(words[1:])
-        file = PurePosixPath(link.replace("\\", "/")).name
-        for option in [given for given in options if given in CHANGING]:
+        file = name_of(link)
+        for option in [option for option in options if option in CHANGING]:
             self.notes.append(f"{words[0]} of {look.name} is read without {CHANGING[option]} ({option}).")
         place = _placement(options)
         if place != Placement():
             look.placed[slot] = place
-        found = next((data for name, data in self.beside.items() if name.casefold() == file.casefold()), None)
+        found = given(self.beside, link)
         if found is not None:
             look.pictures[slot] = found
         elif file:
@@ -206,10 +242,6 @@ class _Reader:
         if alpha < 1:
             look.opacity = alpha
             look.untouched = look.untouched.model_copy(update={"alpha_mode": "BLEND"})
-
-    def _say(self, note: str) -> None:
-        """Once, however often it is found."""
-        self.notes += [note] * (note not in self.notes)
 
     def mesh(self) -> Mesh:
         if not self.corners:
@@ -230,8 +262,12 @@ class _Reader:
         for look, name in zip(made.surfaces, self.order, strict=False):
             look.name = look.name or name
         made.notes.extend([*self.notes, *self.handed_through.said()])
-        if self.colored:
-            made.notes.append("Not read here and left out: vertex colors.")
+        made.notes.extend(
+            f"Not read here and left out of {listed(names)}: {what}." for what, names in self.left_out.items()
+        )
+        rest = [*self.without_faces, *["vertex colors"] * self.colored]
+        if rest:
+            made.notes.append(f"Not read here and left out: {listed(rest)}.")
         if self.lines:
             made.notes.append(f"{self.name}: faces with fewer than three corners were left out, {self.lines} in all.")
         return made

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from ...core.formats import read_model
+from ...core.formats.beside import name_of
 from ...core.formats.bundle import the_model, unpacked
 from ...core.mesh import Mesh
 from ...core.names import clean_name
@@ -31,7 +32,7 @@ def mesh_from_files(
     surfaces = [Bare(look.name, number, 0, size) for number, look in enumerate(mesh.surfaces)]
     mesh, notes = unwrapped_where_bare(mesh, surfaces, progress)
     mesh.notes[:] = [*mesh.notes, *notes]
-    return mesh, Path(model).stem.replace("_", " ")
+    return mesh, Path(name_of(model)).stem.replace("_", " ")
 
 
 def new_document(

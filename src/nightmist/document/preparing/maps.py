@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.figures import figures
+from ...core.formats.beside import name_of
 from ...core.formats.bundle import unpacked
 from ...core.mesh import Mesh
 from ...core.mesh.look import is_untouched
@@ -168,7 +169,7 @@ def do_without_pictures(document: Document, surface: str) -> Change:
 
 def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, list[str]]:
     """Pictures that the model names and that were missing become lowest layers. Also returns those still missing."""
-    given = {name.lower(): data for name, data in unpacked(files).items()}
+    given = {name_of(path).lower(): data for path, data in unpacked(files).items()}
     surfaces = document.surface_values()
     nodes: list[Node] = []
     rasters: dict[str, Raster] = {}

@@ -264,6 +264,15 @@ def test_unknown_files_are_refused():
         read_model("a.png", {"a.png": b"x"})
 
 
+@pytest.mark.parametrize(("away", "rounded"), [(0, False), (1_000, False), (100_000, True), (4_500_000, True)])
+def test_a_model_whose_places_are_rounded_is_told(away, rounded):
+    """Near 100,000 numbers of 24 bits lie 2^16 / 2^23 = 0.0078 apart."""
+    mesh = placed(plane(), move=(0, away, 0))
+    notes = read_model("far.glb", {"far.glb": write_glb(mesh)}).notes
+    assert any(f"far.glb lies {away + 1:,} units" in note for note in notes) == rounded
+    assert any("rounded to 0.0078" in note for note in notes) == (away == 100_000)
+
+
 def test_a_model_without_uvs_is_unwrapped():
     """Every face gets UVs in 0-1, none overlap, islands keep apart."""
     mesh = placed(sphere()).changed(uvs=[])

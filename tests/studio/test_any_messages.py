@@ -20,12 +20,12 @@ from nightmist.studio.edits import do_edit, nodes_of
 from nightmist.studio.prepare_messages import Preparation
 
 from ..document.test_together import anew, pictures
-from ..shapes import walls
+from ..shapes import half_unwrapped, walls
 from .any_files import take_any_file
 from .any_messages import Painter
 
 STEPS = 100
-BODIES = [walls, lambda: practice_body("box", 100.0), lambda: practice_body("cylinder", 0.01)]
+BODIES = [walls, lambda: practice_body("box", 100.0), lambda: practice_body("cylinder", 0.01), half_unwrapped]
 #: They lie beside what is undone.
 BESIDE = (Picture, TipPicture, Version)
 

@@ -23,7 +23,7 @@ BARE = ((0.58, 0.4), (0.61, 0.45))
 
 @pytest.fixture
 def tab(painter, server):
-    """On that model, the notice about its UVs put away so that it does not lie over the stage."""
+    """On that model, which is to be as it was in the end."""
     made = plain_red(painter, server.create(HALF, "half.obj"))
     before = server.texels(made.project, "hull")
     yield made
@@ -44,7 +44,7 @@ def test_every_tool_says_so(tab):
     tab.page.mouse.click(*tab.at(*BARE[0]))
     say_so(tab)
     tool(tab, "Fill")
-    for by in ("Face", "Island", "Part", "Color"):
+    for by in ("Face", "Island", "Color"):
         tab.page.get_by_role("radio", name=by, exact=True).click()
         expect(tab.page.get_by_text(SAID)).to_have_count(0)
         tab.page.mouse.click(*tab.at(*BARE[0]))

@@ -144,7 +144,7 @@ export class PaintInput {
     const fill = (faces: Runs | null, region: string | null = null) =>
       project.send({ type: "fill", pigment, layer, layers, faces, region, away, mirror, mask_value, fence });
     if (fillBy === "color") {
-      if (uv && !lacksUvs(spot)) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, softness, away, mask_value, fence });
+      if (!lacksUvs(spot) && uv) project.send({ type: "fill_color", layer, pigment, face: face ?? 0, uv, tolerance, softness, away, mask_value, fence });
     } else if (fillBy === "region") {
       if (desk.fence) fill(null, desk.fence);
       else sayOfLast("Choose a region first: click its fence in the list of regions.");

@@ -1,6 +1,6 @@
 """./nightmist test: every test, and the linters. Arguments go to pytest instead.
 
-A browser that waits for its frames leaves a quarter of two cores and more: there the linters run, and give way to it.
+A browser that waits for its frames leaves a quarter of two cores and more: there all else runs, and gives way to it.
 """
 
 from __future__ import annotations
@@ -9,6 +9,7 @@ import os
 import subprocess
 import sys
 import time
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -29,7 +30,8 @@ ASIDE = ["nice", "-n", "19"]
 # Processes of tests at once would compile the same kernels each.
 WARM = [sys.executable, "-c", "from nightmist.warm import warm_up; warm_up()"]
 #: Two browsers that draw by software are no faster than one; the other tests take both cores.
-TESTS = [["tests/browser"], ["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"]]
+BROWSER = ["tests/browser"]
+OTHERS = ["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"]
 
 
 def main() -> int:
@@ -39,14 +41,21 @@ def main() -> int:
         failed.append("warming up the engine")
     with ThreadPoolExecutor(max_workers=1) as aside:
         checked = aside.submit(_check)
-        for arguments in [sys.argv[1:]] if sys.argv[1:] else TESTS:
-            tests = [sys.executable, "-m", "pytest", *arguments]
-            if subprocess.run(tests, cwd=ROOT, env=ENVIRONMENT, check=False).returncode:
-                failed.append(f"pytest {' '.join(arguments)}")
-        failed += checked.result()
+        others = None if sys.argv[1:] else aside.submit(_test, OTHERS, ASIDE)
+        failed += _test(sys.argv[1:] or BROWSER)
+        failed += checked.result() + (others.result() if others else [])
     if failed:
         print(f"failed: {', '.join(failed)}")
     return bool(failed)
+
+
+def _test(arguments: list[str], before: Sequence[str] = ()) -> list[str]:
+    """Run some tests; returns how they were called where any failed. Beside others they tell all in the end."""
+    command = [*before, sys.executable, "-m", "pytest", *arguments]
+    done = subprocess.run(command, cwd=ROOT, env=ENVIRONMENT, capture_output=bool(before), text=True, check=False)
+    if before:
+        print(done.stdout, done.stderr, flush=True)
+    return [f"pytest {' '.join(arguments)}"] if done.returncode else []
 
 
 def _check() -> list[str]:

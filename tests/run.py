@@ -27,8 +27,6 @@ CHECKS = [
 ]
 #: Takes little else than what nothing else wants of the processors.
 ASIDE = ["nice", "-n", "19"]
-# Processes of tests at once would compile the same kernels each.
-WARM = [sys.executable, "-c", "from nightmist.warm import warm_up; warm_up()"]
 #: Two browsers that draw by software are no faster than one; the other tests take both cores.
 BROWSER = ["tests/browser"]
 OTHERS = ["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"]
@@ -36,13 +34,10 @@ OTHERS = ["-n", "2", "--dist", "loadfile", "--ignore=tests/browser"]
 
 def main() -> int:
     """Run all; the exit status is 0 when nothing failed."""
-    failed = []
-    if subprocess.run(WARM, cwd=ROOT, env=ENVIRONMENT, check=False).returncode:
-        failed.append("warming up the engine")
     with ThreadPoolExecutor(max_workers=1) as aside:
         checked = aside.submit(_check)
         others = None if sys.argv[1:] else aside.submit(_test, OTHERS, ASIDE)
-        failed += _test(sys.argv[1:] or BROWSER)
+        failed = _test(sys.argv[1:] or BROWSER)
         failed += checked.result() + (others.result() if others else [])
     if failed:
         print(f"failed: {', '.join(failed)}")

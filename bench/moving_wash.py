@@ -14,6 +14,7 @@ import numpy as np
 
 import nightmist as nm
 from nightmist.core.formats.image_files import write_png
+from nightmist.document.api_stack import Layer
 from nightmist.document.document import Document
 from nightmist.document.draft import Draft, waiting
 from nightmist.document.preview import Preview
@@ -25,10 +26,7 @@ MOVES = 20
 
 def main(quick: bool = False) -> None:
     side = 1024 if quick else 4096
-    document = nm.Document.practice("sphere", side)
-    with tempfile.TemporaryDirectory() as folder:
-        images = {name: _picture(Path(folder) / f"{name}.png", count) for name, count in CHANNELS.items()}
-        layer = document.surfaces["sphere"].layers.add("wash", images=images, mapping=nm.Mapping("triplanar"))
+    document, layer = washed(side)
     # So that nothing is compiled in what is measured.
     document.refresh()
     started = time.perf_counter()
@@ -40,6 +38,15 @@ def main(quick: bool = False) -> None:
     print(f"moving: a wash of four pictures, three ways, on a ball's map of {side}")
     print(f"  seen coarsely after {times[0] * 1000:.0f} ms, whole after {whole:.2f} s (wanted: 0.3 s and 3 s)")
     print(f"  moved: {1 / np.median(times[1:]):.1f} pictures a second (wanted: 10)")
+
+
+def washed(side: int) -> tuple[nm.Document, Layer]:
+    """A ball, and its wash."""
+    document = nm.Document.practice("sphere", side)
+    with tempfile.TemporaryDirectory() as folder:
+        images = {name: _picture(Path(folder) / f"{name}.png", count) for name, count in CHANNELS.items()}
+        layer = document.surfaces["sphere"].layers.add("wash", images=images, mapping=nm.Mapping("triplanar"))
+    return document, layer
 
 
 def _moved(document: Document, node: Wash) -> list[float]:

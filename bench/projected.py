@@ -21,6 +21,7 @@ from nightmist.core.mesh.bodies import practice_body
 from nightmist.core.texels.facing import facing_of
 from nightmist.core.texels.ownership import Ownership, own_texels
 from nightmist.document.api_decals import Decal
+from nightmist.document.api_stack import Layer
 from nightmist.document.preview import Preview
 from nightmist.document.stacking.decal_frames import SurfacePlace
 from nightmist.document.stacking.decals import move_decal
@@ -93,22 +94,28 @@ def _places(own: Ownership, side: int) -> NDArray[np.float32]:
     return np.stack([u, v], 2).astype(np.float32) * side - np.float32(0.5)
 
 
-def decals(side: int, count: int) -> None:
-    """Many of them on a ball: what one that is moved costs, and a stroke on a layer over them."""
+def with_decals(side: int, count: int, width: float = 0.08) -> tuple[Document, Layer, list[Decal]]:
+    """A ball with a layer to paint on and many decals below it, all over."""
     doc = Document.practice("sphere", side)
     surface = doc.surfaces["sphere"]
     paint = surface.layers.add("brushed")
     rng = np.random.default_rng(2)
     layer = surface.layers.add("decals", index=0)
+    made: list[Decal] = []
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "mark.png"
         path.write_bytes(write_png(rng.integers(0, 255, (256, 256, 4), dtype=np.uint8)))
-        made: list[Decal] = []
         while len(made) < count:
             eye = rng.normal(size=3)
             hit = doc.pick(Camera.look_at(3 * eye / np.linalg.norm(eye), (0, 0, 0), 30, (100, 100)), (50, 50))
             if hit:
-                made.append(layer.place(path, hit, width=0.08))
+                made.append(layer.place(path, hit, width=width))
+    return doc, paint, made
+
+
+def decals(side: int, count: int) -> None:
+    """Many of them on a ball: what one that is moved costs, and a stroke on a layer over them."""
+    doc, paint, made = with_decals(side, count)
     started = time.perf_counter()
     doc.refresh()
     whole = time.perf_counter() - started

@@ -17,6 +17,7 @@ from . import (
     dab,
     filters,
     growth,
+    in_page,
     many_surfaces,
     moving_wash,
     opening,
@@ -45,6 +46,7 @@ PARTS = {
     "prepare": prepare.main,
     "unwrap": unwrap.main,
     "browser": browser.main,
+    "page": in_page.main,
 }
 
 

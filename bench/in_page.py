@@ -1,0 +1,102 @@
+"""Pictures a second in a page whose slider or decal is dragged: server, page and what draws it, on one machine."""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+import tempfile
+from pathlib import Path
+
+from tests.browser.conftest import Server
+
+from nightmist.document.api import Document
+from nightmist.store.cluster import Cluster
+
+from .measure import verdict
+from .moving_wash import washed
+from .projected import with_decals
+from .quiet_page import QuietPage
+
+WANTED = 10.0
+#: Its viewport has about 1280 × 800.
+WINDOW = (1280, 943)
+ROUNDS = 3
+
+
+def main(quick: bool = False) -> None:
+    with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
+        Path(folder).chmod(0o755)
+        cluster = Cluster(Path(folder))
+        server = Server(cluster.start())
+        try:
+            report(server, quick)
+        finally:
+            server.stop()
+            cluster.stop()
+
+
+def report(server: Server, quick: bool) -> None:
+    side, count = (512, 20) if quick else (2048, 300)
+    print("page: pictures a second while something is dragged, software renderer")
+    document, _ = washed(1024 if quick else 4096)
+    with _opened(server, document) as page:
+        page.click(page.middle_of(_button("Its values")) or (0, 0))
+        page.wait_for(_slider("Turn"))
+        _tell("the turn of a wash of four pictures, three ways", page, page.middle_of(_slider("Turn")), quick)
+    document, _, _ = with_decals(side, count, 0.25 if quick else 0.08)
+    with _opened(server, document) as page:
+        _tell(f"one of {count} decals", page, _chosen(page), quick)
+
+
+def _opened(server: Server, document: Document) -> QuietPage:
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "bench.nightmist"
+        document.save(file)
+        told = server.hand_in("api/projects", file.read_bytes(), file.name)
+    project = re.search(r'"id":"(\w+)"', told)
+    assert project
+    return _Stage(f"{server.url}?surroundings=off#/project/{project.group(1)}", WINDOW)
+
+
+class _Stage(QuietPage):
+    def __enter__(self) -> QuietPage:
+        page = super().__enter__()
+        page.wait_for("document.querySelector('canvas[data-ready=true][data-batch]')")
+        page.wait_for("document.querySelector('[data-testid=kept]')?.innerText.startsWith('Kept')")
+        return page
+
+
+def _button(text: str) -> str:
+    return f"[...document.querySelectorAll('button, summary')].find(e => e.textContent.includes({json.dumps(text)}))"
+
+
+def _slider(label: str) -> str:
+    return f"document.querySelector('input[type=range][aria-label={json.dumps(label)}]')"
+
+
+def _chosen(page: QuietPage) -> tuple[float, float] | None:
+    """The handle of a decal about the middle of the stage, once one is met."""
+    named = "[...document.querySelectorAll('*')].find(e => !e.children.length && e.textContent === 'Decals')"
+    page.click(page.middle_of(named) or (0, 0))
+    x, y = page.middle_of("document.querySelector('canvas[data-ready]')") or (0, 0)
+    handle = "document.querySelector('[aria-label^=\"Move the decal\"]')"
+    for k in range(200):
+        away, angle = 4 * math.sqrt(k), 2.4 * k
+        page.click((x + away * math.cos(angle), y + away * math.sin(angle)))
+        if page.evaluate(f"new Promise(done => setTimeout(() => done(!!{handle}), 200))"):
+            break
+    return page.middle_of(handle)
+
+
+def _tell(what: str, page: QuietPage, start: tuple[float, float] | None, quick: bool) -> None:
+    if not start:
+        raise SystemExit(f"  {what}: there is nothing to drag")
+    x, y = start
+
+    def path(seconds: float) -> tuple[float, float]:
+        return x + 40 * math.sin(2 * seconds), y + 20 * math.sin(1.5 * seconds)
+
+    rates = [page.drag(path, 1.0 if quick else 6.0) for _ in range(1 if quick else ROUNDS)]
+    each = ", ".join(f"{rate:.1f}" for rate in rates)
+    print(f"  {what}: {each}, of {WANTED:g} wanted: {verdict(max(rates) / WANTED, 1.0)}")

@@ -1,0 +1,109 @@
+"""A page in a Chromium of its own that nobody watches: what drives browsers for tests is told of every frame that a
+socket receives, which takes a quarter of two cores where pictures come ten times a second.
+"""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from types import TracebackType
+from typing import Any
+from urllib.request import urlopen
+
+from tests.browser.conftest import FLAGS, RENDERERS
+from websockets.sync.client import connect
+
+PATIENCE = 60.0
+#: Seconds between two places that a mouse tells.
+PACE = 0.016
+#: Notes when pictures arrive on the stage.
+WATCH = """
+globalThis.watch?.disconnect();
+globalThis.arrived = 0;
+globalThis.watch = new MutationObserver(() => (arrived += 1));
+watch.observe(document.querySelector("canvas[data-ready]"), { attributes: true, attributeFilter: ["data-batch"] });
+"""
+
+
+class QuietPage:
+    """Use as a context. `size`: of the window, in pixels."""
+
+    def __init__(self, url: str, size: tuple[int, int]) -> None:
+        self.folder = TemporaryDirectory(prefix="nightmist-bench-")
+        window = [f"--window-size={size[0]},{size[1]}", f"--user-data-dir={self.folder.name}"]
+        command = ["/usr/bin/chromium", "--headless=new", "--remote-debugging-port=0", *window, *FLAGS, *RENDERERS[0]]
+        self.process = subprocess.Popen([*command, url], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        self.asked = 0
+
+    def __enter__(self) -> QuietPage:
+        told = Path(self.folder.name) / "DevToolsActivePort"
+        until(lambda: told.exists() and "\n" in told.read_text())
+        port = told.read_text().split()[0]
+        with urlopen(f"http://127.0.0.1:{port}/json") as answer:
+            page = next(each for each in json.load(answer) if each["type"] == "page")
+        self.socket = connect(page["webSocketDebuggerUrl"], max_size=None)
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        self.socket.close()
+        self.process.kill()
+        self.process.wait()
+        self.folder.cleanup()
+
+    def _ask(self, method: str, **parameters: object) -> Any:
+        self.asked += 1
+        self.socket.send(json.dumps({"id": self.asked, "method": method, "params": parameters}))
+        while True:
+            answer = json.loads(self.socket.recv(PATIENCE))
+            if answer.get("id") == self.asked:
+                return answer["result"]
+
+    def evaluate(self, code: str) -> Any:
+        """The value of an expression of JavaScript, or what it promises."""
+        answer = self._ask("Runtime.evaluate", expression=code, returnByValue=True, awaitPromise=True)
+        return answer["result"].get("value")
+
+    def wait_for(self, code: str) -> None:
+        """Until an expression holds."""
+        until(lambda: self.evaluate(f"!!({code})"))
+
+    def middle_of(self, element: str) -> tuple[float, float] | None:
+        """Where an element lies, by an expression; None where there is none."""
+        box = f"(e => e && (b => [b.x + b.width / 2, b.y + b.height / 2])(e.getBoundingClientRect()))({element})"
+        found = self.evaluate(box)
+        return None if not found else (found[0], found[1])
+
+    def click(self, place: tuple[float, float]) -> None:
+        """With the left button."""
+        self._mouse("mouseMoved", place, 0)
+        self._mouse("mousePressed", place)
+        self._mouse("mouseReleased", place, 0)
+
+    def drag(self, path: Callable[[float], tuple[float, float]], seconds: float) -> float:
+        """Along a path by the seconds since its begin; pictures that arrived on the stage, a second."""
+        self.evaluate(WATCH)
+        self._mouse("mousePressed", path(0))
+        began = time.perf_counter()
+        while (now := time.perf_counter() - began) < seconds:
+            self._mouse("mouseMoved", path(now))
+            time.sleep(PACE)
+        arrived = self.evaluate("arrived")
+        self._mouse("mouseReleased", path(now), 0)
+        return float(arrived / now)
+
+    def _mouse(self, kind: str, place: tuple[float, float], down: int = 1) -> None:
+        pressed = {"button": "left" if down or kind == "mouseReleased" else "none", "buttons": down, "clickCount": 1}
+        self._ask("Input.dispatchMouseEvent", type=kind, x=place[0], y=place[1], **pressed)
+
+
+def until(holds: Callable[[], bool]) -> None:
+    """Wait, but not for ever."""
+    late = time.monotonic() + PATIENCE
+    while not holds():
+        if time.monotonic() > late:
+            raise SystemExit("the page did not get as far")
+        time.sleep(0.1)

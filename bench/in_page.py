@@ -76,16 +76,13 @@ def _slider(label: str) -> str:
 
 
 def _chosen(page: QuietPage) -> tuple[float, float] | None:
-    """The handle of a decal about the middle of the stage, once one is met."""
+    """The handle of the decal in the middle of the stage."""
     named = "[...document.querySelectorAll('*')].find(e => !e.children.length && e.textContent === 'Decals')"
     page.click(page.middle_of(named) or (0, 0))
-    x, y = page.middle_of("document.querySelector('canvas[data-ready]')") or (0, 0)
+    page.wait_for("document.querySelector('[data-testid=target]').textContent.includes('click to choose')")
+    page.click(page.middle_of("document.querySelector('canvas[data-ready]')") or (0, 0))
     handle = "document.querySelector('[aria-label^=\"Move the decal\"]')"
-    for k in range(200):
-        away, angle = 4 * math.sqrt(k), 2.4 * k
-        page.click((x + away * math.cos(angle), y + away * math.sin(angle)))
-        if page.evaluate(f"new Promise(done => setTimeout(() => done(!!{handle}), 200))"):
-            break
+    page.wait_for(handle)
     return page.middle_of(handle)
 
 

@@ -94,8 +94,12 @@ def _places(own: Ownership, side: int) -> NDArray[np.float32]:
     return np.stack([u, v], 2).astype(np.float32) * side - np.float32(0.5)
 
 
+#: From where a page looks at a model, at first.
+FIRST_LOOK = np.array([np.sin(0.5) * np.cos(0.25), np.sin(0.25), np.cos(0.5) * np.cos(0.25)])
+
+
 def with_decals(side: int, count: int, width: float = 0.08) -> tuple[Document, Layer, list[Decal]]:
-    """A ball with a layer to paint on and many decals below it, all over."""
+    """A ball with a layer to paint on and many decals below it, all over; the last one is where a page looks first."""
     doc = Document.practice("sphere", side)
     surface = doc.surfaces["sphere"]
     paint = surface.layers.add("brushed")
@@ -106,7 +110,7 @@ def with_decals(side: int, count: int, width: float = 0.08) -> tuple[Document, L
         path = Path(folder) / "mark.png"
         path.write_bytes(write_png(rng.integers(0, 255, (256, 256, 4), dtype=np.uint8)))
         while len(made) < count:
-            eye = rng.normal(size=3)
+            eye = rng.normal(size=3) if len(made) < count - 1 else FIRST_LOOK
             hit = doc.pick(Camera.look_at(3 * eye / np.linalg.norm(eye), (0, 0, 0), 30, (100, 100)), (50, 50))
             if hit:
                 made.append(layer.place(path, hit, width=width))

@@ -60,12 +60,12 @@ class QuietPage:
         while True:
             answer = json.loads(self.socket.recv(PATIENCE))
             if answer.get("id") == self.asked:
-                return answer["result"]
+                return answer.get("result", {})
 
     def evaluate(self, code: str) -> Any:
-        """The value of an expression of JavaScript, or what it promises."""
+        """The value of an expression of JavaScript, or what it promises; None while there is no page yet."""
         answer = self._ask("Runtime.evaluate", expression=code, returnByValue=True, awaitPromise=True)
-        return answer["result"].get("value")
+        return answer.get("result", {}).get("value")
 
     def wait_for(self, code: str) -> None:
         """Until an expression holds."""

@@ -7,33 +7,22 @@ along. What remains of the whole is the network, waiting for the next frame, and
 from __future__ import annotations
 
 import statistics
-import tempfile
-from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 from tests.browser.conftest import FLAGS, RENDERERS, Server
 from tests.browser.test_stack import practice
 
-from nightmist.store.cluster import Cluster
-
 from .measure import verdict
+from .served import served
 
 PARTS = ("engine", "composite", "encode", "upload", "draw")
 READ = "performance.getEntriesByName('stroke lag').map(e => ({whole: e.duration, ...e.detail}))"
 
 
 def main(quick: bool = False) -> None:
-    with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
-        Path(folder).chmod(0o755)
-        cluster = Cluster(Path(folder))
-        server = Server(cluster.start())
-        try:
-            with sync_playwright() as playwright:
-                args = [*FLAGS, *RENDERERS[0]]
-                report(playwright.chromium.launch(executable_path="/usr/bin/chromium", args=args), server, quick)
-        finally:
-            server.stop()
-            cluster.stop()
+    with served() as server, sync_playwright() as playwright:
+        args = [*FLAGS, *RENDERERS[0]]
+        report(playwright.chromium.launch(executable_path="/usr/bin/chromium", args=args), server, quick)
 
 
 def report(browser: Browser, server: Server, quick: bool) -> None:

@@ -11,12 +11,12 @@ from pathlib import Path
 from tests.browser.conftest import Server
 
 from nightmist.document.api import Document
-from nightmist.store.cluster import Cluster
 
 from .measure import verdict
 from .moving_wash import washed
 from .projected import with_decals
 from .quiet_page import QuietPage
+from .served import served
 
 WANTED = 10.0
 #: Its viewport has about 1280 × 800.
@@ -25,15 +25,8 @@ ROUNDS = 3
 
 
 def main(quick: bool = False) -> None:
-    with tempfile.TemporaryDirectory(prefix="nightmist-bench-", dir="/tmp") as folder:
-        Path(folder).chmod(0o755)
-        cluster = Cluster(Path(folder))
-        server = Server(cluster.start())
-        try:
-            report(server, quick)
-        finally:
-            server.stop()
-            cluster.stop()
+    with served() as server:
+        report(server, quick)
 
 
 def report(server: Server, quick: bool) -> None:

@@ -33,7 +33,7 @@ class QuietPage:
     """Use as a context. `size`: of the window, in pixels."""
 
     def __init__(self, url: str, size: tuple[int, int]) -> None:
-        self.folder = TemporaryDirectory(prefix="nightmist-bench-")
+        self.folder = TemporaryDirectory(prefix="nightmist-bench-", ignore_cleanup_errors=True)
         window = [f"--window-size={size[0]},{size[1]}", f"--user-data-dir={self.folder.name}"]
         command = ["/usr/bin/chromium", "--headless=new", "--remote-debugging-port=0", *window, *FLAGS, *RENDERERS[0]]
         self.process = subprocess.Popen([*command, url], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
@@ -50,8 +50,8 @@ class QuietPage:
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
         self.socket.close()
-        self.process.kill()
-        self.process.wait()
+        self.process.terminate()
+        self.process.wait(PATIENCE)
         self.folder.cleanup()
 
     def _ask(self, method: str, **parameters: object) -> Any:

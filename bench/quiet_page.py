@@ -92,7 +92,9 @@ class QuietPage:
             self._mouse("mouseMoved", path(now))
             time.sleep(PACE)
         arrived = self.evaluate("arrived")
-        self._mouse("mouseReleased", path(now), 0)
+        # Back to where it began, so that it can be dragged again.
+        self._mouse("mouseMoved", path(0))
+        self._mouse("mouseReleased", path(0), 0)
         return float(arrived / now)
 
     def _mouse(self, kind: str, place: tuple[float, float], down: int = 1) -> None:

@@ -112,8 +112,11 @@ def test_obj_in_older_letters(letters, name):
 
 
 def test_what_is_no_face_of_an_obj_is_said():
-    mesh = read_model("a.obj", {"a.obj": TRIANGLE + b"f 1 2 3\np 1\nl 1 2\nl 2 3\nsurf 0 1 0 1 1 2 3 1\n"})
-    assert "Not read here and left out: points, lines, curved surfaces." in mesh.notes
+    mesh = read_model(
+        "a.obj",
+        {"a.obj": TRIANGLE + b"v 0 0 1 1 0 0\nf 1 2 3\np 1\nl 1 2\nl 2 3\nsurf 0 1 0 1 1 2 3 1\ncurv 0 1 1 2\n"},
+    )
+    assert "Not read here and left out: points, lines, curved surfaces, curves, vertex colors." in mesh.notes
 
 
 def packed(files):

@@ -88,9 +88,9 @@ class Materials:
         kept_as = texture.get("extensions", {})
         number = texture.get("source", kept_as.get("EXT_texture_webp", {}).get("source"))
         if number is None:
-            self.left_out[
-                f"a picture kept as {listed(sorted(kept_as))}" if kept_as else "a picture without a file"
-            ].append(look.name)
+            what = f"a picture kept as {listed(sorted(kept_as))}" if kept_as else "a picture without a file"
+            # The same one may be meant for color and for opacity.
+            self.left_out[what] += [look.name] * (look.name not in self.left_out[what])
             return
         image = self.source.item("images", number)
         try:

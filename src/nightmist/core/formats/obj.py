@@ -267,7 +267,7 @@ class _Reader:
         )
         rest = [*self.without_faces, *["vertex colors"] * self.colored]
         if rest:
-            made.notes.append(f"Not read here and left out: {listed(rest)}.")
+            made.notes.append(f"Not read here and left out: {', '.join(rest)}.")
         if self.lines:
             made.notes.append(f"{self.name}: faces with fewer than three corners were left out, {self.lines} in all.")
         return made

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 import math
-import re
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from tests.browser.conftest import Server
@@ -16,7 +17,7 @@ from nightmist.document.api import Document
 from .measure import verdict
 from .moving_wash import washed
 from .projected import with_decals
-from .quiet_page import QuietPage
+from .quiet_page import QuietPage, quiet_page
 from .served import served
 
 WANTED = 10.0
@@ -35,30 +36,23 @@ def report(server: Server, quick: bool) -> None:
     print("page: pictures a second while something is dragged, software renderer")
     document, _ = washed(1024 if quick else 4096)
     with _opened(server, document) as page:
-        page.click(page.middle_of(_button("Its values")) or (0, 0))
-        page.wait_for(_slider("Turn"))
+        page.click(page.middle_of(_button("Its values")))
         _tell("the turn of a wash of four pictures, three ways", page, page.middle_of(_slider("Turn")), quick)
     document, _, _ = with_decals(side, count, 0.25 if quick else 0.08)
     with _opened(server, document) as page:
         _tell(f"one of {count} decals", page, _chosen(page), quick)
 
 
-def _opened(server: Server, document: Document) -> QuietPage:
+@contextmanager
+def _opened(server: Server, document: Document) -> Iterator[QuietPage]:
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "bench.nightmist"
         document.save(file)
-        told = server.hand_in("api/projects", file.read_bytes(), file.name)
-    project = re.search(r'"id":"(\w+)"', told)
-    assert project
-    return _Stage(f"{server.url}?surroundings=off#/project/{project.group(1)}", WINDOW)
-
-
-class _Stage(QuietPage):
-    def __enter__(self) -> QuietPage:
-        page = super().__enter__()
+        project = server.create(file.read_bytes(), file.name)
+    with quiet_page(f"{server.url}?surroundings=off#/project/{project}", WINDOW) as page:
         page.wait_for("document.querySelector('canvas[data-ready=true][data-batch]')")
         page.wait_for("document.querySelector('[data-testid=kept]')?.innerText.startsWith('Kept')")
-        return page
+        yield page
 
 
 def _button(text: str) -> str:
@@ -69,20 +63,16 @@ def _slider(label: str) -> str:
     return f"document.querySelector('input[type=range][aria-label={json.dumps(label)}]')"
 
 
-def _chosen(page: QuietPage) -> tuple[float, float] | None:
+def _chosen(page: QuietPage) -> tuple[float, float]:
     """The handle of the decal in the middle of the stage."""
     named = "[...document.querySelectorAll('*')].find(e => !e.children.length && e.textContent === 'Decals')"
-    page.click(page.middle_of(named) or (0, 0))
+    page.click(page.middle_of(named))
     page.wait_for("document.querySelector('[data-testid=target]').textContent.includes('click to choose')")
-    page.click(page.middle_of("document.querySelector('canvas[data-ready]')") or (0, 0))
-    handle = "document.querySelector('[aria-label^=\"Move the decal\"]')"
-    page.wait_for(handle)
-    return page.middle_of(handle)
+    page.click(page.middle_of("document.querySelector('canvas[data-ready]')"))
+    return page.middle_of("document.querySelector('[aria-label^=\"Move the decal\"]')")
 
 
-def _tell(what: str, page: QuietPage, start: tuple[float, float] | None, quick: bool) -> None:
-    if not start:
-        raise SystemExit(f"  {what}: there is nothing to drag")
+def _tell(what: str, page: QuietPage, start: tuple[float, float], quick: bool) -> None:
     x, y = start
 
     def path(seconds: float) -> tuple[float, float]:

@@ -7,15 +7,15 @@ from __future__ import annotations
 import json
 import subprocess
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from types import TracebackType
 from typing import Any
 from urllib.request import urlopen
 
 from tests.browser.conftest import FLAGS, RENDERERS
-from websockets.sync.client import connect
+from websockets.sync.client import ClientConnection, connect
 
 PATIENCE = 60.0
 #: Seconds between two places that a mouse tells.
@@ -29,30 +29,32 @@ watch.observe(document.querySelector("canvas[data-ready]"), { attributes: true, 
 """
 
 
-class QuietPage:
-    """Use as a context. `size`: of the window, in pixels."""
-
-    def __init__(self, url: str, size: tuple[int, int]) -> None:
-        self.folder = TemporaryDirectory(prefix="nightmist-bench-", ignore_cleanup_errors=True)
-        window = [f"--window-size={size[0]},{size[1]}", f"--user-data-dir={self.folder.name}"]
+@contextmanager
+def quiet_page(url: str, size: tuple[int, int]) -> Iterator[QuietPage]:
+    """Until the context ends. size: of the window, in pixels."""
+    with TemporaryDirectory(prefix="nightmist-bench-", ignore_cleanup_errors=True) as folder:
+        window = [f"--window-size={size[0]},{size[1]}", f"--user-data-dir={folder}"]
         command = ["/usr/bin/chromium", "--headless=new", "--remote-debugging-port=0", *window, *FLAGS, *RENDERERS[0]]
-        self.process = subprocess.Popen([*command, url], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        process = subprocess.Popen([*command, url], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        try:
+            told = Path(folder) / "DevToolsActivePort"
+            until(lambda: told.exists() and "\n" in told.read_text())
+            port = told.read_text().split()[0]
+            with urlopen(f"http://127.0.0.1:{port}/json") as answer:
+                page = next(each for each in json.load(answer) if each["type"] == "page")
+            with connect(page["webSocketDebuggerUrl"], max_size=None) as socket:
+                yield QuietPage(socket)
+        finally:
+            process.terminate()
+            process.wait(PATIENCE)
+
+
+class QuietPage:
+    """A page by the socket that it is told by."""
+
+    def __init__(self, socket: ClientConnection) -> None:
+        self.socket = socket
         self.asked = 0
-
-    def __enter__(self) -> QuietPage:
-        told = Path(self.folder.name) / "DevToolsActivePort"
-        until(lambda: told.exists() and "\n" in told.read_text())
-        port = told.read_text().split()[0]
-        with urlopen(f"http://127.0.0.1:{port}/json") as answer:
-            page = next(each for each in json.load(answer) if each["type"] == "page")
-        self.socket = connect(page["webSocketDebuggerUrl"], max_size=None)
-        return self
-
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
-        self.socket.close()
-        self.process.terminate()
-        self.process.wait(PATIENCE)
-        self.folder.cleanup()
 
     def _ask(self, method: str, **parameters: object) -> Any:
         self.asked += 1
@@ -71,11 +73,12 @@ class QuietPage:
         """Until an expression holds."""
         until(lambda: self.evaluate(f"!!({code})"))
 
-    def middle_of(self, element: str) -> tuple[float, float] | None:
-        """Where an element lies, by an expression; None where there is none."""
-        box = f"(e => e && (b => [b.x + b.width / 2, b.y + b.height / 2])(e.getBoundingClientRect()))({element})"
-        found = self.evaluate(box)
-        return None if not found else (found[0], found[1])
+    def middle_of(self, element: str) -> tuple[float, float]:
+        """Where an element lies, by an expression, once there is one."""
+        self.wait_for(element)
+        box = f"(b => [b.x + b.width / 2, b.y + b.height / 2])(({element}).getBoundingClientRect())"
+        x, y = self.evaluate(box)
+        return x, y
 
     def click(self, place: tuple[float, float]) -> None:
         """With the left button."""

@@ -64,7 +64,7 @@ def runs(faces):
 
 def test_a_fill_says_so_only_where_all_faces_lack_them(doc):
     bare = np.isnan(doc.mesh.uvs[0]).any(axis=(1, 2))
-    laid = {"type": "fill", "layer": layer_of(doc).id, "pigment": RED}
+    laid = {"layer": layer_of(doc).id, "pigment": RED, "type": "fill"}
     told = do_edit(doc, say.Fill(**laid, faces=runs(np.flatnonzero(bare))))
     assert [notice.message for notice in told] == [SAID]
     assert not covered(doc).any()

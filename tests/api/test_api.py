@@ -247,6 +247,9 @@ def test_painting_over_the_socket(client):
         socket.send_text(json.dumps({"type": "end", "stroke": 9}))
         assert page.until("stroke_ended") == {"type": "stroke_ended", "stroke": 9, "revision": 1}
         assert page.until("kept", lambda kept: not kept["waiting"])["revision"] == 1
+        # Who goes to the gallery now sees it there, though the project is still open.
+        picture = np.asarray(Image.open(io.BytesIO(client.get(f"/api/projects/{project}/picture.png").content)), int)
+        assert (picture[..., 0] - picture[..., 1] > 80).sum() > 100
         socket.send_text(json.dumps({"type": "undo"}))
         page.until("kept", lambda kept: kept["revision"] == 2)
         socket.send_text(json.dumps({"type": "redo"}))

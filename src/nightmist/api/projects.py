@@ -142,7 +142,7 @@ def delete(studio: InStudio, project: str) -> None:
 @router.get("/{project}/picture.png")
 def picture(studio: InStudio, project: str) -> Response:
     """The gallery's picture."""
-    return Response(studio.store.picture(project), media_type="image/png", headers={"Cache-Control": "no-cache"})
+    return Response(studio.picture(project), media_type="image/png", headers={"Cache-Control": "no-cache"})
 
 
 @router.get("/{project}/painted.glb")

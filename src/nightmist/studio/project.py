@@ -64,7 +64,8 @@ class OpenProject:
     def __init__(self, store: Store, project: str, opened: Opened) -> None:
         self.store, self.project = store, project
         self.document, self.revision, self.to_say = opened
-        self.first_revision = self.kept = self.revision
+        #: What the store has, and what the gallery's picture shows.
+        self.kept = self.pictured = self.revision
         self.trouble: str | None = None
         self.updates: dict[int, ClientUpdates] = {}
         self.drawing: _Drawing | None = None

@@ -88,6 +88,18 @@ class Studio:
         finally:
             self._depart(project)
 
+    def picture(self, project: str) -> bytes | None:
+        """The gallery's picture, as PNG; of an open project as it is now."""
+        with self.lock:
+            found = self.open_projects.get(project)
+        if found and found.revision != found.pictured:
+            found = self._visit(project)
+            try:
+                found.call(lambda document: self._renew_picture(project, found))
+            finally:
+                self._depart(project)
+        return self.store.picture(project)
+
     def close(self) -> None:
         """Close everything; whatever was drawn is kept."""
         with self.lock:
@@ -124,8 +136,14 @@ class Studio:
         found = self.open_projects.pop(project)
         self.visitors.pop(project, None)
         found.close()
+        self._renew_picture(project, found)
+
+    def _renew_picture(self, project: str, found: OpenProject) -> None:
+        """For the gallery; in the project's thread, or when that has ended."""
+        if found.revision == found.pictured:
+            return
         try:
-            if found.revision != found.first_revision:
-                self.store.set_picture(project, portrait(found.document))
+            self.store.set_picture(project, portrait(found.document))
+            found.pictured = found.revision
         except StoreError as error:
             log.warning("the picture of %s was not renewed: %s", project, error)

@@ -26,6 +26,7 @@ export function ReplaceModel({ project }: { project: Project }) {
   const [asked, setAsked] = useState<Asked | null>(null);
   const read = async (files: File[]) => {
     if (!files.length) return;
+    useSession.setState({ notice: null });
     try {
       setAsked({ files, preview: await previewModel(project.id, files, keepPaint(), {}) });
     } catch (error) {

@@ -20,7 +20,7 @@ export function PreparePanel({ project }: { project: Project }) {
   return (
     <section aria-label="Prepare" className="card flex h-full flex-col overflow-hidden">
       <SurfaceChoice project={project} />
-      <div className="min-h-0 grow overflow-y-auto border-t border-fog-3">
+      <div className="min-h-0 grow basis-0 overflow-y-auto border-t border-fog-3">
         <CheckupList project={project} surface={surface} />
         <Parts project={project} />
       </div>

@@ -119,7 +119,7 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
     return { move: (_, now) => drag.move(now), release: drag.release, cancel: () => takeBack(stage) };
   };
   return (
-    <div data-testid="decal-frame" data-over-stage className="pointer-events-none absolute inset-0 overflow-hidden">
+    <div data-testid="decal-frame" data-over-stage className="pointer-events-none absolute inset-0 contain-strict">
       <svg className="absolute inset-0 size-full">
         {edges.map(([from, to], i) => (
           <line key={i} x1={from.x} y1={from.y} x2={to.x} y2={to.y} className="stroke-white/70 [stroke-dasharray:3_3]" />

@@ -48,7 +48,7 @@ function Row({ decal, index, count, layer, project, on }: { decal: Decal; index:
   const order = (to: number) => project.send({ type: "order_decal", node: layer.id, decal: decal.id, index: to });
   const name = picture?.name ?? "picture";
   return (
-    <li className={`flex h-9 items-center gap-1 rounded-control pr-0.5 ${on ? "bg-accent-soft" : "hover:bg-fog-2"}`}>
+    <li className={`flex h-9 items-center gap-1 rounded-control pr-0.5 [contain-intrinsic-height:36px] [content-visibility:auto] ${on ? "bg-accent-soft" : "hover:bg-fog-2"}`}>
       <button type="button" aria-pressed={on} title={`${name}: see its frame`} onClick={() => chooseDecal(on ? null : decal.id)} className="flex h-9 min-w-0 grow items-center gap-1.5 px-1 text-left">
         {picture && <img alt="" src={pictureAt(project.id, picture)} className="size-7 shrink-0 rounded-[5px] bg-[repeating-conic-gradient(#b9bfbd_0_25%,#d7dbda_0_50%)] bg-[length:8px_8px] object-contain" />}
         <span className={`truncate ${decal.visible === false ? "opacity-55" : ""}`}>{name}</span>

@@ -81,7 +81,7 @@ export function FinishesCard({ project }: { project: Project }) {
         <Segmented wraps label="Laid on" options={WHERE} value={where} onChange={(next) => useShelf.setState({ where: next })} />
         <p className="mt-1 px-1 text-ink-2">Drag one onto the model or the map. A click lays it on all of the chosen surface.</p>
       </div>
-      <ul tabIndex={0} aria-label="All finishes" className="mt-2 grid min-h-0 grow auto-rows-min grid-cols-3 gap-2 overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
+      <ul tabIndex={0} aria-label="All finishes" className="mt-2 grid min-h-0 grow basis-0 auto-rows-min grid-cols-3 gap-2 overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         {finishes.map((finish) => (
           <li key={finish.name}>
             <Swatch finish={finish} project={project} />

@@ -61,7 +61,7 @@ export function FrameBox({ stage, frame, shape, onMove, onSet, onCancel }: Props
   const stretched = (k: number, factor: number): Frame => ({ ...frame, size: size.map((side, i) => (i === k || k < 0 ? Math.max(side * factor, 1e-6) : side)) as Three });
   const radius = Math.max(70, ...AXES.map((_, k) => apart(center, placeOf(unit(k, 0.5)))));
   return (
-    <div data-testid="frame-box" data-over-stage className="pointer-events-none absolute inset-0 overflow-hidden">
+    <div data-testid="frame-box" data-over-stage className="pointer-events-none absolute inset-0 contain-strict">
       <svg className="absolute inset-0 size-full">
         {outlines(shape).map((line, i) => {
           const places = line.map(placeOf);

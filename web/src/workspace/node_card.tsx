@@ -21,7 +21,7 @@ export function NodeCard({ project }: { project: Project }) {
   return (
     <section aria-label={`Settings of ${node.name}`} className="card flex h-full flex-col">
       <CardHeading title={node.name} closes="Close the layer’s settings" />
-      <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
+      <div tabIndex={0} className="min-h-0 grow basis-0 overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         {node.kind === "decals" && <DecalSettings key={node.id} layer={node} project={project} />}
         {node.kind === "wash" && <WashSettings key={node.id} wash={node} project={project} />}
         {node.kind === "adjustment" ? <AdjustmentSettings key={node.id} node={node} project={project} /> : <Meeting key={`${node.id} meets`} node={node} project={project} />}

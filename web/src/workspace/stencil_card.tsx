@@ -26,7 +26,7 @@ export function StencilCard({ project, stage }: { project: Project; stage: Stage
   return (
     <section aria-label="Stencil" className="card flex h-full flex-col">
       <CardHeading title="Stencil" closes="Close the stencil’s settings" />
-      <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
+      <div tabIndex={0} className="min-h-0 grow basis-0 overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         <PictureGrid project={project} purpose="stencils" chosen={stencil.on ? stencil.picture : null} onChoose={takeStencil} />
         {chosen && (
           <>

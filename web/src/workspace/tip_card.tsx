@@ -40,7 +40,7 @@ export function TipCard({ project }: { project: Project }) {
   return (
     <section aria-label="Tip settings" className="card flex h-full flex-col">
       <CardHeading title="Tip settings" closes="Close the tip settings" />
-      <div tabIndex={0} className="min-h-0 grow overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
+      <div tabIndex={0} className="min-h-0 grow basis-0 overflow-x-hidden overflow-y-auto px-3.5 pb-3 [scrollbar-width:thin]">
         <Blending />
         <Falloffs />
         <TipPictures project={project} />

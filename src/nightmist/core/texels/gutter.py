@@ -137,24 +137,34 @@ def _spread(  # type: ignore[no-untyped-def]
 
     Returns how many tiles have changed; `changed` lists them, `bounds` tells where, by the tile.
     """
+    all_of_it = len(tiles) == len(plain)
     for t in range(len(plain)):
         bounds[t, 0] = bounds[t, 2] = TILE
         bounds[t, 1] = bounds[t, 3] = 0
     for i in range(len(tiles)):
         bounds[tiles[i]] = rects[i]
+        all_of_it = all_of_it and _is_whole(rects[i])
     ends[:] = 0
     _find_ends(to_pairs, to_starts, tiles, width, plain, colors, ends)
     _spell_out(pixels, plain, colors, ends)
     _bring(pixels, plain, colors, to_pairs, 0, to_starts, tiles, rects, width, bounds)
-    _find_ends(from_pairs, from_starts, tiles, width, plain, colors, ends)
-    _spell_out(pixels, plain, colors, ends)
-    _bring(pixels, plain, colors, from_pairs, 1, from_starts, tiles, rects, width, bounds)
+    # What goes out of all of a map has come into it just now.
+    if not all_of_it:
+        _find_ends(from_pairs, from_starts, tiles, width, plain, colors, ends)
+        _spell_out(pixels, plain, colors, ends)
+        _bring(pixels, plain, colors, from_pairs, 1, from_starts, tiles, rects, width, bounds)
     count = 0
     for t in range(len(plain)):
         if bounds[t, 1] > 0:
             changed[count] = t
             count += 1
     return count
+
+
+@kernel
+def _is_whole(rect):  # type: ignore[no-untyped-def]
+    top, bottom, left, right = rect
+    return bottom - top == TILE and right - left == TILE
 
 
 @kernel
@@ -189,7 +199,7 @@ def _bring(pixels, plain, colors, pairs, side, starts, tiles, rects, width, boun
     columns = width // TILE
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
-        whole = bottom - top == TILE and right - left == TILE
+        whole = _is_whole(rects[i])
         for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
             target, source = pairs[k, 0], pairs[k, 1]
             y, v = target // width, source // width

@@ -1,6 +1,7 @@
 import { useId } from "react";
 
 import { meant, placeOf, STEPS, valueAt } from "./slider_scale";
+import { betweenEnds } from "./typed";
 import { TypedValue } from "./typed_value";
 
 interface Props {
@@ -43,7 +44,7 @@ export function RangeSlider({ label, value, min, max, least, show, onChange, onL
         />
       </span>
       <output htmlFor={id} className="w-14 shrink-0 text-right text-ink-2">
-        <TypedValue text={show(value)} onType={(typed) => onChange(meant(typed, show(value), scale))} />
+        <TypedValue text={show(value)} onType={(typed) => onChange(betweenEnds(label, meant(typed, show(value)), min, max, show))} />
       </output>
     </div>
   );

@@ -1,6 +1,7 @@
 import { useId } from "react";
 
 import { meant, placeOf, STEPS, valueAt } from "./slider_scale";
+import { betweenEnds } from "./typed";
 import { TypedValue } from "./typed_value";
 
 interface Props {
@@ -26,6 +27,7 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
   const id = useId();
   const scale = { min, max, fine };
   const place = placeOf(value, scale);
+  const take = (typed: number) => onChange(betweenEnds(label, meant(typed, show(value), read), min, max, show));
   return (
     <div className="flex h-7 items-center gap-2" title={title}>
       <label htmlFor={id} className={`min-w-[62px] shrink-0 whitespace-nowrap ${disabled ? "text-ink-2" : ""}`}>
@@ -45,7 +47,7 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
         onChange={(event) => onChange(valueAt(event.target.valueAsNumber, scale))}
       />
       <output htmlFor={id} className={`${wide ? "w-14" : "w-11"} shrink-0 text-right text-ink-2`}>
-        <TypedValue text={show(value)} disabled={disabled} onType={(typed) => onChange(meant(typed, show(value), scale, read))} />
+        <TypedValue text={show(value)} disabled={disabled} onType={take} />
       </output>
     </div>
   );

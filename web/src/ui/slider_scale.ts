@@ -19,8 +19,7 @@ export function valueAt(place: number, { min, max, fine }: Scale): number {
   return min + (max - min) * (fine ? (place / STEPS) ** 2 : place / STEPS);
 }
 
-/** What a typed number means beside a value that is written so: itself, or percent; within the bounds. */
-export function meant(typed: number, written: string, { min, max }: Scale, read?: (typed: number) => number): number {
-  const value = read ? read(typed) : typed / (written.endsWith("%") ? 100 : 1);
-  return Math.min(Math.max(value, min), max);
+/** What a typed number means beside a value that is written so: itself, or percent. */
+export function meant(typed: number, written: string, read?: (typed: number) => number): number {
+  return read ? read(typed) : typed / (written.endsWith("%") ? 100 : 1);
 }

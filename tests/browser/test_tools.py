@@ -124,6 +124,22 @@ def test_a_gradient_runs_between_two_points(painter, server):
     assert inside[-1] - inside[0] > 15000
 
 
+def test_a_click_that_meets_nothing_says_so(painter, server):
+    """With the tools that do something by a click; a view that is turned from there was meant to turn."""
+    tab = plain_red(painter)
+    said = tab.page.get_by_role("alert")
+    for name in ("Fill", "Sample", "Gradient"):
+        tool(tab, name)
+        expect(said).to_have_count(0)
+        tab.drag((0.05, 0.9), (0.08, 0.9), (0.05, 0.9))
+        expect(said).to_have_count(0)
+        tab.page.mouse.click(*tab.at(0.05, 0.9))
+        expect(said).to_contain_text("No part of the model lies there.")
+    tab.page.mouse.click(*tab.at(0.4, 0.5))
+    expect(said).to_contain_text("drag to where it ends")
+    expect(tab.page.get_by_test_id("kept")).to_have_text("Kept, change 0")
+
+
 def test_painting_in_the_map_shows_on_the_model(painter, server):
     """A stroke in the map is the same paint; it reaches the texels under the pointer."""
     tab = plain_red(painter)

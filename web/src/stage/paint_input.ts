@@ -49,6 +49,13 @@ export class PaintInput {
     return this.strokes.press(event, spot, tool as StrokeTool);
   }
 
+  /** A click met nothing, and did not turn the view either. */
+  miss(event: PointerEvent): void {
+    const { stage, tool } = useDesk.getState();
+    const meant = event.ctrlKey || useDecals.getState().inHand || ["fill", "gradient", "sample"].includes(tool);
+    if (stage === "paint" && meant) sayOfLast("No part of the model lies there.");
+  }
+
   takeSource(spot: Spot): void {
     this.strokes.takeSource(spot);
   }
@@ -179,7 +186,8 @@ export class PaintInput {
         const layers = state ? receivingLayers(state) : {};
         const layer = layers[state?.surfaces[hit.surface]?.name ?? ""];
         const mask_values: [number, number] | null = desk.maskTarget ? [desk.maskValue, desk.otherMaskValue] : null;
-        if (!state || !layer || end.distanceTo(hit.point) < 1e-9) return;
+        if (end.equals(hit.point)) sayOfLast("A gradient runs between two points: press where it begins, and drag to where it ends.");
+        if (!state || !layer || end.equals(hit.point)) return;
         const pigments: [typeof pigment, typeof otherPigment] = [pigment, otherPigment];
         this.views.project.send({ type: "gradient", layer, layers, start: hit.point.toArray(), end: end.toArray(), pigments, mask_values, mirror: desk.mirror, fence: fenceNow(desk) });
       },

@@ -22,7 +22,7 @@ type Drag =
   | ({ kind: "paint"; pointer: number } & PaintDrag)
   | ({ kind: "prepare"; pointer: number } & PrepareDrag)
   | { kind: "tip"; pointer: number; x: number; y: number; radius: number; hardness: number }
-  | { kind: "orbit" | "pan" | "roll" | "slide"; pointer: number; x: number; y: number };
+  | { kind: "orbit" | "pan" | "roll" | "slide"; pointer: number; x: number; y: number; misses: boolean };
 
 /** What pointers do on the canvas: hands them to painting or preparing, moves the views, and carries the brush ring. */
 export class PointerInput {
@@ -103,7 +103,7 @@ export class PointerInput {
     const inMap = this.viewAt(event) === "map";
     const pans = event.button === 1 || event.shiftKey;
     const rolls = event.ctrlKey && event.button === 2;
-    this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y };
+    this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y, misses: acts && this.spotAt(event) === null };
   }
 
   /** Paint or prepare; false when there is nothing to act on. */
@@ -160,6 +160,7 @@ export class PointerInput {
       else if (drag.kind === "tip") this.setTip(drag, event.clientX - drag.x, event.clientY - drag.y);
       else {
         this.turn(drag.kind, event.clientX - drag.x, event.clientY - drag.y);
+        drag.misses &&= event.clientX === drag.x && event.clientY === drag.y;
         drag.x = event.clientX;
         drag.y = event.clientY;
       }
@@ -205,6 +206,7 @@ export class PointerInput {
     if (this.drag?.pointer !== event.pointerId) return;
     if (this.drag.kind === "paint") this.drag.release(event);
     if (this.drag.kind === "prepare") this.drag.release();
+    if ("misses" in this.drag && this.drag.misses) this.paint.miss(event);
     this.drag = null;
     useGuide.setState({ line: null });
     this.refreshRing();

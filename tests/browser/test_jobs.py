@@ -9,14 +9,15 @@ from playwright.sync_api import expect
 
 from nightmist import Document
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.formats.image_files import write_png
 from nightmist.core.mesh.bodies import practice_body
 
-from ..shapes import joined, placed
-from .test_decals import sticker
+from ..shapes import grid, joined, placed
+from .test_decals import pull, sticker
 from .test_painting import plain_red
 from .test_preparing import Stage, on_map, prepare, settled
 from .test_stack import islands, practice, row
-from .test_stencil import take, yellow
+from .test_stencil import YELLOW, take, yellow
 from .test_tools import tool
 
 
@@ -330,3 +331,92 @@ def test_a_picture_wrapped_around_a_ball_by_each_shape_sticks_when_its_node_move
         after = server.texels(project, surface).astype(int)
         assert (np.abs(after - before).max(axis=2) > 1500).mean() < 0.01, shape
         page.get_by_role("button", name="Paint", exact=True).first.click()
+
+
+def slanted_panel() -> bytes:
+    """A square of side 2 that leans back by 35 degrees."""
+    across, up = np.meshgrid(np.linspace(-1, 1, 5), np.linspace(1, -1, 5))
+    lean = np.radians(35)
+    points = np.stack([across, up * np.cos(lean), -up * np.sin(lean)], 2)
+    u, v = np.meshgrid(np.linspace(0.05, 0.95, 5), np.linspace(0.05, 0.95, 5))
+    return write_glb(grid(points, np.stack([u, v], 2)))
+
+
+def laid(texels) -> tuple[np.ndarray, float, float]:
+    """Where a label lies in the map (column, row), by which angle it falls to the right, its length over its height.
+
+    Texels at its edge are mixed and not counted: of 115 × 58 its length over its height is 113 / 56 then.
+    """
+    places = np.argwhere(yellow(texels))[:, ::-1].astype(float)
+    (a, b), (_, d) = np.cov(places.T)
+    middle, half = (a + d) / 2, np.hypot((a - d) / 2, b)
+    return places.mean(axis=0), np.degrees(np.arctan2(2 * b, a - d)) / 2, np.sqrt((middle + half) / (middle - half))
+
+
+def test_a_label_on_a_slanted_panel_is_turned_moved_duplicated_and_bevelled(painter, server):
+    project = server.create(slanted_panel(), "panel.glb", 512)
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="Add decals").click()
+    label = write_png(np.full((60, 120, 3), YELLOW, np.uint8))
+    page.get_by_label("Pictures for decals").set_input_files({"name": "label.png", "mimeType": "m", "buffer": label})
+    expect(page.get_by_role("button", name="label.png", exact=True)).to_have_attribute("aria-pressed", "true")
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(3)
+    wide = page.get_by_role("textbox", name="Wide")
+    wide.fill("0.5")
+    wide.press("Enter")
+    tab.wait_kept(4)
+    # Upright and undistorted on the panel, however it is seen.
+    first, falls, long = laid(server.texels(project, "surface"))
+    assert abs(falls) < 0.6
+    assert abs(long - 2) < 0.04
+    turn = page.get_by_role("textbox", name="Turn")
+    turn.fill("45")
+    turn.press("Enter")
+    tab.wait_kept(5)
+    turned, falls, long = laid(server.texels(project, "surface"))
+    assert abs(falls - 45) < 0.5
+    assert abs(long - 2) < 0.04
+    assert np.hypot(*(turned - first)) < 0.5
+    pull(page, "Move the decal", 50, 0)
+    tab.wait_kept(6)
+    texels = server.texels(project, "surface")
+    moved, falls, _ = laid(texels)
+    assert moved[0] > turned[0] + 20
+    assert abs(falls - 45) < 0.5
+    page.get_by_role("checkbox", name="raised, or sunk").click()
+    tab.wait_kept(7)
+
+    def slopes() -> int:
+        """Texels that are neither on the ground nor at the top."""
+        height = server.texels(project, "surface", "height").astype(int).reshape(512, 512, -1)[..., 0]
+        low, high = height.min(), height.max()
+        return int(((height > low + 0.1 * (high - low)) & (height < high - 0.1 * (high - low))).sum())
+
+    bevel = page.get_by_role("textbox", name="Bevel")
+    bevel.fill("0")
+    bevel.press("Enter")
+    tab.wait_kept(8)
+    sharp = slopes()
+    bevel.fill("0.05")
+    bevel.press("Enter")
+    tab.wait_kept(9)
+    assert slopes() > 3 * sharp
+    single = yellow(server.texels(project, "surface")).sum()
+    page.keyboard.down("Control")
+    pull(page, "Move the decal", -130, 0)
+    page.keyboard.up("Control")
+    tab.wait_kept(10)
+    both = server.texels(project, "surface")
+    assert abs(yellow(both).sum() - 2 * single) < 0.02 * single
+    tab.open()
+    assert np.array_equal(server.texels(project, "surface"), both)
+    # What was typed in one moment is one step, so that nobody knows how many there are.
+    change = 11
+    while np.ptp(server.texels(project, "surface", "height").astype(int)):
+        page.keyboard.press("Control+z")
+        tab.wait_kept(change)
+        change += 1
+    assert np.array_equal(server.texels(project, "surface"), texels)

@@ -13,13 +13,13 @@ from .test_stack import islands, practice
 from .test_stencil import YELLOW, sticker, yellow
 
 
-def take(tab) -> None:
-    """A layer of decals, and the sticker in hand."""
+def take(tab, name="sticker.png", data=None) -> None:
+    """A layer of decals, and a picture in hand."""
     page = tab.page
     page.get_by_role("button", name="Add decals").click()
-    given = {"name": "sticker.png", "mimeType": "image/png", "buffer": sticker()}
+    given = {"name": name, "mimeType": "image/png", "buffer": data or sticker()}
     page.get_by_label("Pictures for decals").set_input_files(given)
-    expect(page.get_by_role("button", name="sticker.png", exact=True)).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("button", name=name, exact=True)).to_have_attribute("aria-pressed", "true")
     tab.box = page.locator("canvas[data-ready]").bounding_box()
 
 

@@ -14,6 +14,7 @@ from nightmist.core.mesh.bodies import practice_body
 
 from ..shapes import grid, joined, placed
 from .test_decals import pull, sticker
+from .test_decals import take as take_decals
 from .test_painting import plain_red
 from .test_preparing import Stage, on_map, prepare, settled
 from .test_stack import islands, practice, row
@@ -357,11 +358,7 @@ def test_a_label_on_a_slanted_panel_is_turned_moved_duplicated_and_bevelled(pain
     project = server.create(slanted_panel(), "panel.glb", 512)
     tab = painter(project).open()
     page = tab.page
-    page.get_by_role("button", name="Add decals").click()
-    label = write_png(np.full((60, 120, 3), YELLOW, np.uint8))
-    page.get_by_label("Pictures for decals").set_input_files({"name": "label.png", "mimeType": "m", "buffer": label})
-    expect(page.get_by_role("button", name="label.png", exact=True)).to_have_attribute("aria-pressed", "true")
-    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    take_decals(tab, "label.png", write_png(np.full((60, 120, 3), YELLOW, np.uint8)))
     page.mouse.click(*tab.at(0.5, 0.5))
     tab.wait_kept(3)
     wide = page.get_by_role("textbox", name="Wide")

@@ -93,11 +93,7 @@ class Studio:
         with self.lock:
             found = self.open_projects.get(project)
         if found and found.revision != found.pictured:
-            found = self._visit(project)
-            try:
-                found.call(lambda document: self._renew_picture(project, found))
-            finally:
-                self._depart(project)
+            self.with_document(project, lambda _: self._renew_picture(project, found))
         return self.store.picture(project)
 
     def close(self) -> None:

@@ -180,14 +180,14 @@ export class PaintInput {
         if (next) end = next.point;
       },
       release: () => {
+        if (end.equals(hit.point)) return sayOfLast("A gradient runs between two points: press where it begins, and drag to where it ends.");
         const desk = useDesk.getState();
         const { pigment, otherPigment } = desk;
         const { state } = useSession.getState();
         const layers = state ? receivingLayers(state) : {};
         const layer = layers[state?.surfaces[hit.surface]?.name ?? ""];
         const mask_values: [number, number] | null = desk.maskTarget ? [desk.maskValue, desk.otherMaskValue] : null;
-        if (end.equals(hit.point)) sayOfLast("A gradient runs between two points: press where it begins, and drag to where it ends.");
-        if (!state || !layer || end.equals(hit.point)) return;
+        if (!state || !layer) return;
         const pigments: [typeof pigment, typeof otherPigment] = [pigment, otherPigment];
         this.views.project.send({ type: "gradient", layer, layers, start: hit.point.toArray(), end: end.toArray(), pigments, mask_values, mirror: desk.mirror, fence: fenceNow(desk) });
       },

@@ -99,22 +99,22 @@ export class PointerInput {
     if (event.pointerType === "touch") this.touches.set(pointer, { x, y });
     const erases = event.button === ERASER && useDesk.getState().stage === "paint";
     const acts = (event.button === 0 || erases) && event.pointerType !== "touch" && !event.altKey;
-    if (acts && this.act(event)) return;
+    const spot = acts ? this.spotAt(event) : null;
+    if (acts && this.act(event, spot)) return;
     const inMap = this.viewAt(event) === "map";
     const pans = event.button === 1 || event.shiftKey;
     const rolls = event.ctrlKey && event.button === 2;
-    this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y, misses: acts && this.spotAt(event) === null };
+    this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y, misses: acts && !spot };
   }
 
   /** Paint or prepare; false when there is nothing to act on. */
-  private act(event: PointerEvent): boolean {
+  private act(event: PointerEvent, spot: Spot | null): boolean {
     const { stage, tip } = useDesk.getState();
     const pointer = event.pointerId;
     if (stage === "paint" && this.held.has("r")) {
       this.drag = { kind: "tip", pointer, x: event.clientX, y: event.clientY, radius: tip.radius, hardness: tip.hardness };
       return true;
     }
-    const spot = this.spotAt(event);
     if (stage === "prepare") {
       const drag = !spot || "texel" in spot ? this.prepareMap(event) : this.prepare.pressModel(event, spot.hit, spot.area);
       if (drag) this.drag = { kind: "prepare", pointer, ...drag };

@@ -186,6 +186,20 @@ def test_pages_may_load_from_here_only(client):
     assert "frame-ancestors 'none'" in answer.headers["content-security-policy"]
 
 
+def test_the_desk_is_kept_and_bounded(client):
+    """What is at hand comes with the next welcome; what no desk holds, or no project takes, is refused in words."""
+    base = f"/api/projects/{create(client).json()['id']}"
+    assert client.put(f"{base}/desk?client=a", json={"tool": "erase"}).status_code == 204
+    wrong = [({"tool": "x" * (1 << 20)}, 422, "more than a desk holds"), ({"tool": "\0"}, 422, "cannot hold")]
+    for desk, status, sentence in [*wrong, ([1], 422, "cannot be done")]:
+        answer = client.put(f"{base}/desk", json=desk)
+        assert answer.status_code == status
+        assert sentence in answer.json()["message"]
+    assert client.put("/api/projects/nothing/desk", json={}).status_code == 404
+    with client.websocket_connect(f"ws://127.0.0.1:8765{base}/paint") as socket:
+        assert json.loads(socket.receive_text())["desk"] == {"tool": "erase"}
+
+
 def test_unknown_projects(client):
     """A sentence on REST; on the socket a refusal and a close that is not to be tried again."""
     assert "no such project" in client.get("/api/projects/nothing/maps.zip").json()["message"]

@@ -245,7 +245,7 @@ def test_two_browsers_share_palette_and_pigments(painter):
 
 
 def test_the_server_is_killed_and_comes_back(painter, server):
-    """kill -9 with a stroke under way: the page says so, reconnects, and shows what was kept, with its undo."""
+    """kill -9 with a stroke under way: the page says so, reconnects, shows what was kept, and keeps what was set."""
     tab = plain_red(painter)
     tab.drag((0.42, 0.5), (0.44, 0.5))
     tab.wait_kept(1)
@@ -256,6 +256,7 @@ def test_the_server_is_killed_and_comes_back(painter, server):
     server.kill()
     expect(tab.page.get_by_test_id("kept")).to_have_text("Offline, kept up to change 1")
     tab.page.mouse.up()
+    tab.page.get_by_label("Hardness", exact=True).fill("640")
     server.start("serve")
     tab.wait_kept(1)
     expect(tab.page.get_by_role("alert")).to_have_count(0)
@@ -266,6 +267,8 @@ def test_the_server_is_killed_and_comes_back(painter, server):
     tab.wait_color(0.43, 0.5, PLAIN)
     tab.drag((0.3, 0.3), (0.35, 0.3))
     tab.wait_color(0.33, 0.3, RED)
+    other = painter(tab.project).open()
+    expect(other.page.get_by_label("Hardness", exact=True)).to_have_value("640")
 
 
 def test_the_demo_project_is_painted_on(painter, server, chromium):

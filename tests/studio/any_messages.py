@@ -15,7 +15,7 @@ Schema = dict[str, Any]
 
 SCHEMA = CLIENT_MESSAGE.json_schema()
 #: What is said about no document, or of a stroke that has begun.
-NOT_ASKED = {"desk", "ack", "cancel_work", "end", "cancel"}
+NOT_ASKED = {"ack", "cancel_work", "end", "cancel"}
 KINDS = {
     kind: SCHEMA["$defs"][ref.split("/")[-1]]
     for kind, ref in SCHEMA["discriminator"]["mapping"].items()

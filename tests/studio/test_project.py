@@ -302,14 +302,14 @@ def test_projects_that_are_open_or_gone(studio, opened):
 
 def test_the_desk_comes_back(studio, opened):
     """Tool, tip and palette as left are part of the next welcome."""
-    browser = opened()
-    browser.project.ask(browser, say.KeepDesk(type="desk", desk={"tool": "erase", "palette": ["#123456"]}))
-    browser.project.call(lambda doc: None)
-    other = opened()
+    browser = opened(name="one")
+    studio.keep_desk(browser.id, {"tool": "erase", "palette": ["#123456"]}, browser.name)
+    other = opened(name="other")
     assert other.last(say.Welcome).desk == {"tool": "erase", "palette": ["#123456"]}
-    other.project.ask(other, say.KeepDesk(type="desk", desk={"palette": []}))
+    studio.keep_desk(browser.id, {"palette": []}, other.name)
     browser.wait(lambda: browser.last(say.DeskBeside))
     assert browser.last(say.DeskBeside).desk == {"palette": []}
+    other.project.call(lambda doc: None)
     assert other.last(say.DeskBeside) is None
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime
 import io
+import json
 import zipfile
 from collections.abc import Callable
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, File, Form, Request, Response, UploadFile
@@ -23,6 +24,8 @@ from ..studio import Studio
 
 router = APIRouter(prefix="/api/projects")
 MAX_FILES = 64
+#: Letters of a desk as JSON.
+MOST_OF_DESK = 1 << 20
 PROJECT_ENDING = ".nightmist"
 
 
@@ -137,6 +140,14 @@ def taken_of(given: dict[str, bytes], take: Callable[[str, bytes], str]) -> tupl
 def delete(studio: InStudio, project: str) -> None:
     """Delete a project for good."""
     studio.delete(project)
+
+
+@router.put("/{project}/desk", status_code=204, responses={422: {"model": Problem}})
+def keep_desk(studio: InStudio, project: str, desk: dict[str, Any], client: str = "") -> None:
+    """Keep a painter's desk as it is: tool, tip, pigment, palette, target. client: the browser's name for itself."""
+    if len(json.dumps(desk)) > MOST_OF_DESK:
+        raise NightmistError("That is more than a desk holds.")
+    studio.keep_desk(project, desk, client)
 
 
 @router.get("/{project}/picture.png")

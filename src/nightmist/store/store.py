@@ -160,7 +160,11 @@ class Store:
     def set_desk(self, project: str, desk: dict[str, Any]) -> None:
         """Keep the painter's desk."""
         with self._session() as session:
-            session.execute(update(Project).where(Project.id == project).values(desk=desk))
+            found = session.execute(
+                update(Project).where(Project.id == project).values(desk=desk).returning(Project.id)
+            )
+            if found.one_or_none() is None:
+                raise NoProjectError(f"no project {project}")
 
     def position(self, project: str) -> tuple[dict[str, Any], int, int]:
         """State, cursor and revision."""

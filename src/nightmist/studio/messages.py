@@ -154,13 +154,6 @@ class TakeSample(Message):
     layer: str | None = None
 
 
-class KeepDesk(Message):
-    """The painter's desk as it is now: tool, tip, pigment, palette, target."""
-
-    type: Literal["desk"]
-    desk: dict[str, Any]
-
-
 class Acknowledge(Message):
     """A batch of pixels is on the screen; the next may come."""
 
@@ -176,7 +169,7 @@ class CancelWork(Message):
 
 ClientMessage = Annotated[
     BeginStroke | EndStroke | CancelStroke | Undo | Redo | ShowEdit | ApplyStencil | Fill | FillColor | BumpFromColor
-    | DrawGradient | TakeSample | KeepDesk | Acknowledge | CancelWork | PrepareMessage | AnyStackMessage,
+    | DrawGradient | TakeSample | Acknowledge | CancelWork | PrepareMessage | AnyStackMessage,
     Field(discriminator="type"),
 ]  # fmt: skip
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
 import logging
 import threading
 import time
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from ..core.errors import NightmistError
 from ..core.progress import CancelledError
@@ -108,6 +107,10 @@ class OpenProject:
                 self.cancelled.set()
         else:
             self.inbox.put(Ask(client, request))
+
+    def tell_desk(self, desk: dict[str, Any], client: str) -> None:
+        """All browsers but that of this name learn what is at hand there."""
+        self.inbox.put(lambda: self._tell_desk(desk, client))
 
     def call(self, work: Callable[[Document], T]) -> T:
         """Read from the document, in the project's thread, and wait for the answer."""
@@ -250,6 +253,11 @@ class OpenProject:
             for surface in self.document.surface_values():
                 self.updates[id(client)].add_whole(surface, picture)
 
+    def _tell_desk(self, desk: dict[str, Any], client: str) -> None:
+        for other in self.updates.values():
+            if not client or other.client.name != client:
+                other.client.tell(say.DeskBeside(desk=desk))
+
     def _leave(self, client: Client) -> None:
         self.updates.pop(id(client), None)
         self._show(client, None)
@@ -265,13 +273,6 @@ class OpenProject:
                 updates.pump(self.document)
             if self.drafts.due:
                 self.drafts.show(self.document, self.updates.values())
-            return
-        if isinstance(request, say.KeepDesk):
-            with contextlib.suppress(StoreError):
-                self.store.set_desk(self.project, request.desk)
-            for other in self.updates.values():
-                if other.client is not client:
-                    other.client.tell(say.DeskBeside(desk=request.desk))
             return
         if self.drawing and self.drawing.client is not client:
             if isinstance(request, say.ShowEdit):

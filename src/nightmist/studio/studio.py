@@ -7,7 +7,7 @@ import threading
 import time
 import uuid
 from collections.abc import Callable
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from ..core.errors import NightmistError
 from ..document import Document
@@ -87,6 +87,14 @@ class Studio:
             return found.edit(lambda document: found.work(lambda: run(document), found.client(client)))
         finally:
             self._depart(project)
+
+    def keep_desk(self, project: str, desk: dict[str, Any], client: str) -> None:
+        """Keep what the painter at the browser of that name has at hand, and tell the others."""
+        self.store.set_desk(project, desk)
+        with self.lock:
+            found = self.open_projects.get(project)
+        if found:
+            found.tell_desk(desk, client)
 
     def picture(self, project: str) -> bytes | None:
         """The gallery's picture, as PNG; of an open project as it is now."""

@@ -1,5 +1,6 @@
 import type { Outgoing } from "./outgoing";
 import type { ServerMessage } from "./schema.generated";
+import type { FromSocket, ToSocket } from "./socket_worker";
 import { type Batch, readBatch, writeSamples } from "./wire";
 
 export interface SocketEvents {
@@ -14,10 +15,13 @@ export const CLIENT = Array.from(crypto.getRandomValues(new Uint8Array(8)), (byt
 
 const FIRST_WAIT = 200;
 const LONGEST_WAIT = 3000;
+/** Of a project that is not there: connecting again is of no use. */
+const GONE = 4404;
 
 /** One connection to a project that comes back by itself; after each welcome the server sends everything anew. */
 export class PaintSocket {
-  private socket: WebSocket | null = null;
+  private worker: Worker | null = null;
+  private up = false;
   private wait = FIRST_WAIT;
   private timer = 0;
   private closed = false;
@@ -30,40 +34,52 @@ export class PaintSocket {
   }
 
   send(message: Outgoing): boolean {
-    if (this.socket?.readyState !== WebSocket.OPEN) return false;
-    this.socket.send(JSON.stringify(message));
-    return true;
+    if (this.up) this.tell(JSON.stringify(message));
+    return this.up;
   }
 
   sendSamples(stroke: number, samples: number[], stamp: number): void {
-    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(writeSamples(stroke, samples, stamp));
+    if (this.up) this.tell(writeSamples(stroke, samples, stamp));
   }
 
   close(): void {
     this.closed = true;
+    this.up = false;
     clearTimeout(this.timer);
-    this.socket?.close();
+    this.tell(null);
+  }
+
+  private tell(message: ToSocket): void {
+    this.worker?.postMessage(message, message instanceof ArrayBuffer ? [message] : []);
   }
 
   private open(): void {
     const scheme = location.protocol === "https:" ? "wss:" : "ws:";
-    const path = `/api/projects/${this.project}/paint?client=${CLIENT}`;
-    const socket = new WebSocket(`${scheme}//${location.host}${path}`);
-    socket.binaryType = "arraybuffer";
-    socket.onopen = () => {
-      this.wait = FIRST_WAIT;
-      this.events.connected(true);
-    };
-    socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
-      if (typeof event.data === "string") this.events.message(JSON.parse(event.data) as ServerMessage);
-      else this.events.batch(readBatch(event.data), event.data.byteLength);
-    };
-    socket.onclose = (event) => {
-      if (this.closed || event.code === 4404) return;
-      this.events.connected(false);
-      this.timer = window.setTimeout(() => this.open(), this.wait);
-      this.wait = Math.min(this.wait * 2, LONGEST_WAIT);
-    };
-    this.socket = socket;
+    this.worker = new Worker(new URL("./socket_worker.ts", import.meta.url), { type: "module" });
+    this.worker.onmessage = ({ data }: MessageEvent<FromSocket>) => this.take(data);
+    this.worker.onerror = () => this.take({ up: false });
+    this.tell(`${scheme}//${location.host}/api/projects/${this.project}/paint?client=${CLIENT}`);
+  }
+
+  private take(data: FromSocket): void {
+    if (this.closed) return;
+    if (typeof data === "string") this.events.message(JSON.parse(data) as ServerMessage);
+    else if (data instanceof ArrayBuffer) this.events.batch(readBatch(data), data.byteLength);
+    else if (data.up) this.stands();
+    else this.lost(data.code);
+  }
+
+  private stands(): void {
+    this.up = true;
+    this.wait = FIRST_WAIT;
+    this.events.connected(true);
+  }
+
+  private lost(code?: number): void {
+    this.up = false;
+    if (code === GONE) return;
+    this.events.connected(false);
+    this.timer = window.setTimeout(() => this.open(), this.wait);
+    this.wait = Math.min(this.wait * 2, LONGEST_WAIT);
   }
 }

@@ -1,4 +1,5 @@
 import { PaintSocket } from "../api/paint_socket";
+import { keepDesk } from "../api/rest";
 import type { Outgoing } from "../api/outgoing";
 import type { HistoryState, ServerMessage, StateChanged } from "../api/schema.generated";
 import type { Batch } from "../api/wire";
@@ -65,7 +66,13 @@ export class Project {
 
   private readonly sendDesk = (): void => {
     clearTimeout(this.deskTimer);
-    if (this.welcomed && this.socket.send({ type: "desk", desk: { ...useDesk.getState() } })) this.colors = keptColors();
+    if (!this.welcomed) return;
+    const colors = keptColors();
+    const sent = () => {
+      this.colors = colors;
+    };
+    // While the server is away nothing is said of it twice; the desk goes again with the next welcome.
+    keepDesk(this.id, useDesk.getState()).then(sent, () => undefined);
   };
 
   /** Another tab's colors, unless they were changed here and not sent yet. What is taken over is not sent around again. */
@@ -113,8 +120,10 @@ export class Project {
       case "welcome":
         this.become(documentOf(message.values), message.history);
         // After a lost connection the desk in this tab is newer than the one that was kept.
-        if (this.welcomed) this.settle();
-        else {
+        if (this.welcomed) {
+          this.settle();
+          this.sendDesk();
+        } else {
           restoreDesk(message.desk, this.state());
           this.colors = keptColors();
         }

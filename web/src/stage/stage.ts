@@ -401,7 +401,10 @@ export class Stage implements Views {
 
   private take(batch: Batch): void {
     this.arrivals.add(batch, useSession.getState().state?.surfaces ?? []);
-    this.askForFrame();
+    // What comes finely under a draft is not seen yet: it waits for no frame.
+    const unseen = this.maps.some((maps) => maps.drafted) && batch.rectangles.every(({ coarse }) => coarse === 0);
+    if (unseen && !this.frame && !this.gone) this.draw(performance.now());
+    else this.askForFrame();
   }
 
   private draw(now: number): void {

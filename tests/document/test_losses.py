@@ -9,6 +9,7 @@ from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.mesh import SurfaceLook
 from nightmist.document.preparing.replacing import preview_of_replacement
+from nightmist.studio.prepare_messages import AssignFaces
 
 from ..shapes import joined, placed, plane, walls
 
@@ -32,6 +33,23 @@ def test_layers_of_one_name_keep_their_own_paint_on_another_surface():
         painted = [color[color[:, 3] == 65535] for color in colors]
         assert [len(np.unique(color, axis=0)) for color in painted] == [1, 1]
         assert [tuple(color[0, :2]) for color in painted] == [(65535, 0), (0, 65535)]
+
+
+def test_faces_that_come_to_lie_on_others_are_told():
+    """Both walls fill the same square of their maps: given to one, only one's paint can stay, which is said.
+
+    Faces given to a new surface, and those whose islands lie apart there, bring no word.
+    """
+    doc = Document.from_mesh(walls(), "two", (128, 128))
+    left, right = (doc.surfaces[name].faces for name in ("left", "right"))
+    doc.move_islands("left", left, (0.4, 0, 0, 0.4, 0, 0))
+    asked = AssignFaces(type="assign_faces", faces=[(int(left[0]), int(left[-1]) + 1)], surface="right")
+    assert ["both show the same paint" in sentence for sentence in asked.run(doc)] == [True]
+    doc.undo()
+    doc.move_islands("right", right, (0.4, 0, 0, 0.4, 76, 76))
+    assert asked.run(doc) == []
+    rim = AssignFaces(type="assign_faces", faces=[(int(right[0]), int(right[0]) + 2)], name="rim")
+    assert rim.run(doc) == []
 
 
 def test_another_model_with_other_material_names_keeps_all_paint():

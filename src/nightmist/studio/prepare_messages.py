@@ -18,6 +18,7 @@ from ..core.mesh.seams import Extent as SeamExtent
 from ..document import Document
 from ..document.derived.model import faces_of_runs
 from ..document.preparing.maps import pixels_per_unit, what_was_gained
+from ..document.preparing.model import said_of_shared
 from ..document.values import Name
 
 #: Faces as runs [first, end).
@@ -296,8 +297,8 @@ class AssignFaces(Preparation):
     name: Name = "surface"
 
     def run(self, document: Document) -> list[str]:
-        document.assign_faces(faces_of_runs(self.faces, len(document.mesh.faces)), self.surface, self.name)
-        return []
+        faces = faces_of_runs(self.faces, len(document.mesh.faces))
+        return said_of_shared(document, faces, document.assign_faces(faces, self.surface, self.name))
 
 
 class DoWithoutPictures(Preparation):

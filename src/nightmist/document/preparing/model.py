@@ -10,6 +10,7 @@ import numpy as np
 
 from ...core.errors import NightmistError
 from ...core.mesh import Mesh, SurfaceLook
+from ...core.mesh.overlap import shared_texels
 from ...core.names import clean_name, unused_name
 from ...core.srgb import encode
 from ..change import Change
@@ -59,6 +60,19 @@ def assign_faces(
     moved = {s.id for s in given} | {target.id}
     label = f"Assign faces to {target.name}"
     return refit(document, Plan(label, mesh, None, surfaces, nodes, moved, sources)), target.name
+
+
+def said_of_shared(document: Document, faces: Faces, surface: str) -> list[str]:
+    """What is to be known after faces were given to a surface: whether some lie in its map where others of it do."""
+    own = document.layout(document.surface_value(surface)).ownership
+    shared = shared_texels(own)
+    came = np.isin(own.faces, np.asarray(faces, np.int64))
+    if not (came[shared.first] != came[shared.second]).any():
+        return []
+    return [
+        f"In the map of {surface} some of these faces lie over others: both show the same paint now, and only one of"
+        " two paints could stay. To keep both, undo this and move their islands to free places of that map first."
+    ]
 
 
 def receivers(

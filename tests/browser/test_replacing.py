@@ -174,7 +174,7 @@ def test_missing_pictures_are_named_and_added(painter, server):
     bare = server.texels(project, "plank")
     tab.box = page.locator("canvas[data-ready]").bounding_box()
     tab.drag((0.45, 0.5), (0.55, 0.5))
-    expect(page.get_by_role("alert")).to_contain_text("until tar.png comes")
+    expect(page.get_by_role("alert")).to_contain_text("until it has tar.png")
     np.testing.assert_array_equal(server.texels(project, "plank"), bare)
     picture = write_png(np.full((16, 16, 3), (20, 90, 30), np.uint8))
     page.get_by_label("Missing pictures").set_input_files({"name": "tar.png", "mimeType": "m", "buffer": picture})

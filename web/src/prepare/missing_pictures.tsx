@@ -3,7 +3,7 @@ import { useRef } from "react";
 
 import { PICTURE_FILES } from "../api/files";
 import { addPictures } from "../api/rest";
-import { missingFiles, missingFromView } from "../state/document";
+import { missingFiles, missingFromView, namesInWords } from "../state/document";
 import { leave } from "../state/notices";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -39,7 +39,7 @@ export function MissingPictures({ project }: { project: Project }) {
       ))}
       <p className="text-ink-2">
         {hatched.length
-          ? `These did not come with the model. Until then ${hatched.join(", ")} ${hatched.length > 1 ? "show" : "shows"} a hatched pattern.`
+          ? `These did not come with the model. Until then ${namesInWords(hatched)} ${hatched.length > 1 ? "show" : "shows"} a hatched pattern.`
           : "These did not come with the model. They are not shown here, only handed off."}
       </p>
       <div className="mt-1.5 flex gap-1.5">

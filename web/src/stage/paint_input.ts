@@ -96,7 +96,7 @@ export class PaintInput {
     const before = chosen();
     const tell = (...said: Said) => sayWhile(() => chosen() === before && !this.takesPaint(surface.name), ...said);
     if (missingFromView(surface)) {
-      tell(`${surface.name} shows a hatched pattern until ${missingFiles(surface)} comes; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
+      tell(`${surface.name} shows a hatched pattern until it has ${missingFiles(surface)}; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
     } else if (!layer && desk.maskTarget) {
       const masked = layerById(state, desk.maskTarget);
       tell(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => useDesk.setState({ maskTarget: null }));

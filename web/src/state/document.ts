@@ -13,8 +13,11 @@ export function missingFromView({ missing = [] }: SurfaceState): boolean {
   return missing.some(({ slot }) => !UNTOUCHED.includes(slot));
 }
 
+/** Names in a sentence: "a, b and c". */
+export const namesInWords = (names: string[]): string => new Intl.ListFormat("en-GB").format(names);
+
 /** The files that a surface lacks, in words. */
-export const missingFiles = ({ missing = [] }: SurfaceState): string => [...new Set(missing.map(({ file }) => file))].join(" and ");
+export const missingFiles = ({ missing = [] }: SurfaceState): string => namesInWords([...new Set(missing.map(({ file }) => file))]);
 
 /** The values of a document as panels look at them. What did not change keeps its identity from state to state. */
 export interface DocumentState {

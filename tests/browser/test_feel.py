@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from playwright.sync_api import expect
 from scipy.ndimage import label
 
@@ -103,17 +104,23 @@ def test_opening_while_the_server_is_away_says_so(painter, server):
     page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
 
 
-def test_a_picture_dropped_on_the_stage_is_pinned(painter):
+@pytest.mark.parametrize("way", ["drop", "paste"])
+def test_a_picture_dropped_on_the_stage_or_pasted_is_pinned(painter, way):
     """It lies beside the model; the page stays."""
     tab = painter().open()
-    tab.page.evaluate("""async () => {
+    tab.page.evaluate(
+        """async (way) => {
         const canvas = Object.assign(document.createElement("canvas"), { width: 8, height: 8 });
         const blob = await new Promise((done) => canvas.toBlob(done));
         const dataTransfer = new DataTransfer();
         dataTransfer.items.add(new File([blob], "quay.png", { type: "image/png" }));
-        document.querySelector("canvas[data-ready]")
-            .dispatchEvent(new DragEvent("drop", { dataTransfer, bubbles: true, cancelable: true }));
-    }""")
+        const bubbles = { bubbles: true, cancelable: true };
+        document.querySelector("canvas[data-ready]").dispatchEvent(
+            way === "drop" ? new DragEvent("drop", { dataTransfer, ...bubbles })
+                : new ClipboardEvent("paste", { clipboardData: dataTransfer, ...bubbles }));
+    }""",
+        way,
+    )
     expect(tab.page.get_by_role("region", name="Reference pictures")).to_contain_text("quay.png")
 
 

@@ -106,13 +106,21 @@ def test_pixels_for_maps_that_have_another_size_by_then_are_left_out(painter, se
 
 
 def test_a_practice_body_and_the_planner(painter, server):
-    """A ring from the gallery is sound; the planner says which size it needs and what maps cost."""
+    """A ring from the gallery is sound, a size that is none is told; the planner says which size it needs."""
     tab = painter("0")
     page = tab.page
     page.goto(f"{server.url}{SWITCHES}#/")
     page.get_by_role("combobox", name="Maps").select_option("512")
+    for typed, said in (
+        ("wide", "Size takes a number; “wide” is none."),
+        ("0", "Size goes from 0.001 to 10000 m. It stays 1."),
+    ):
+        page.get_by_label("Size").fill(typed)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("alert")).to_have_text(said)
     page.get_by_label("Size").fill("3")
     page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_have_count(0)
     page.get_by_role("button", name="ring").click()
     page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
     page.get_by_role("button", name="Prepare").click()

@@ -10,7 +10,7 @@ from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import write_png
 
 from ..shapes import placed, plane
-from .conftest import PATIENCE
+from .conftest import PATIENCE, model_in
 from .test_painting import PLAIN, RED, plain_red
 from .test_preparing import on_map
 
@@ -357,13 +357,17 @@ def test_fingers_move_the_view_while_the_pen_paints(painter, server):
 
 
 def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server, tmp_path):
-    """Ctrl and click on it takes the very color, which a stroke lays on; it is still there after a reload."""
+    """Ctrl and click on it takes the very color, which a stroke lays on; it is still there after a reload.
+
+    Where it does not lie the stage shows what it showed before.
+    """
     image = np.zeros((40, 60, 3), np.uint8)
     image[:, :30], image[:, 30:] = (18, 52, 86), (171, 205, 19)
     file = tmp_path / "quay.png"
     file.write_bytes(write_png(image))
     tab = plain_red(painter)
     page = tab.page
+    alone = tab.colors()
     page.get_by_role("button", name="Reference pictures", exact=True).click()
     page.get_by_label("Reference files").set_input_files(str(file))
     picture = page.get_by_role("img", name="quay.png")
@@ -375,6 +379,10 @@ def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server,
     shown = "() => { const c = document.querySelector('canvas[aria-label=\"quay.png\"]');"
     shown += " return c.getContext('2d').getImageData(c.width / 4, c.height / 2, 1, 1).data[2] === 86; }"
     page.wait_for_function(shown)
+    card = page.get_by_role("region", name="Reference pictures").bounding_box()
+    beside = round(card["y"] - tab.box["y"]) - 20
+    assert model_in(alone[:beside]).any()
+    tab.wait_view(lambda now: (np.abs(now - alone)[60:beside].max(axis=2) <= 12).all(), "the stage lost what it showed")
     page.keyboard.down("Control")
     page.mouse.click(*right)
     page.keyboard.up("Control")

@@ -4,6 +4,8 @@ import { type DragEvent, useEffect, useRef, useState } from "react";
 import { MODEL_FILES } from "../api/files";
 import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
 import type { NewProject, WorkProgress } from "../api/schema.generated";
+import { leave } from "../state/notices";
+import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { FileInput } from "../ui/file_input";
 
@@ -19,6 +21,9 @@ export function NewProjectCard() {
   const [problem, setProblem] = useState<string | null>(null);
   const [over, setOver] = useState(false);
   const work = useRef(crypto.randomUUID());
+  // A number that could not be taken; what was said in a project stays there.
+  const refused = useSession((session) => session.notice);
+  useEffect(leave, []);
 
   const begin = async (what: string, make: () => Promise<NewProject>) => {
     if (busy) return;
@@ -103,9 +108,9 @@ export function NewProjectCard() {
           <NumberField label="Size" value={meters} min={0.001} max={10_000} unit="m" title="How large the body is, in meters" onChange={setMeters} />
         </p>
       )}
-      {problem && (
+      {(problem ?? refused) && (
         <p role="alert" className="text-danger">
-          {problem}
+          {problem ?? refused}
         </p>
       )}
     </div>

@@ -68,29 +68,32 @@ export function ReferencePicture({ address, name }: { address: string; name: str
   };
 
   return (
-    <canvas
-      ref={box}
-      role="img"
-      aria-label={name}
-      title="Ctrl and click takes a color; drag moves, the wheel zooms, a double click shows all"
-      className={`min-h-0 w-full grow touch-none bg-fog-3 ${sampling ? "cursor-crosshair" : "cursor-grab"}`}
-      onPointerDown={(event) => {
-        if (event.ctrlKey || (sampling && event.button === 0)) return sample(event);
-        event.currentTarget.setPointerCapture(event.pointerId);
-        grip.current = { x: event.clientX, y: event.clientY };
-      }}
-      onPointerMove={(event) => {
-        const from = grip.current;
-        if (!from) return;
-        grip.current = { x: event.clientX, y: event.clientY };
-        if (place) setMoved({ ...place, x: place.x + event.clientX - from.x, y: place.y + event.clientY - from.y });
-      }}
-      onPointerUp={() => (grip.current = null)}
-      onPointerCancel={() => (grip.current = null)}
-      onContextMenu={(event) => event.preventDefault()}
-      onWheel={(event) => zoomBy(Math.exp(-event.deltaY / 500), event.nativeEvent.offsetX, event.nativeEvent.offsetY)}
-      onDoubleClick={() => setMoved(null)}
-    />
+    // The ground is not the canvas's own: where a browser composes without a graphics card, an opaque one cuts holes into the stage.
+    <div className="min-h-0 w-full grow bg-fog-3">
+      <canvas
+        ref={box}
+        role="img"
+        aria-label={name}
+        title="Ctrl and click takes a color; drag moves, the wheel zooms, a double click shows all"
+        className={`block size-full touch-none ${sampling ? "cursor-crosshair" : "cursor-grab"}`}
+        onPointerDown={(event) => {
+          if (event.ctrlKey || (sampling && event.button === 0)) return sample(event);
+          event.currentTarget.setPointerCapture(event.pointerId);
+          grip.current = { x: event.clientX, y: event.clientY };
+        }}
+        onPointerMove={(event) => {
+          const from = grip.current;
+          if (!from) return;
+          grip.current = { x: event.clientX, y: event.clientY };
+          if (place) setMoved({ ...place, x: place.x + event.clientX - from.x, y: place.y + event.clientY - from.y });
+        }}
+        onPointerUp={() => (grip.current = null)}
+        onPointerCancel={() => (grip.current = null)}
+        onContextMenu={(event) => event.preventDefault()}
+        onWheel={(event) => zoomBy(Math.exp(-event.deltaY / 500), event.nativeEvent.offsetX, event.nativeEvent.offsetY)}
+        onDoubleClick={() => setMoved(null)}
+      />
+    </div>
   );
 }
 

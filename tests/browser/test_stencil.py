@@ -182,6 +182,28 @@ def test_each_dab_stamps_it_in_its_own_colors(painter, server):
     expect(other.get_by_role("button", name="Tinted")).to_be_visible()
 
 
+def test_a_gray_one_paints_where_it_is_light_however_it_is_used(painter, server):
+    """White left, black right: laid by a click and stamped with a dab, the pigment comes left of the middle."""
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab, "half.png", write_png(np.repeat(np.uint8([[255] * 32 + [0] * 32]), 64, axis=0)))
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    before = server.texels(project, "plane").astype(int)
+    for change, use in ((2, "By clicks"), (5, "With each dab")):
+        page.get_by_role("button", name=use).click()
+        if use == "With each dab":
+            expect(page.get_by_role("group", name="Not at rest")).to_contain_text("half")
+        page.mouse.click(*tab.at(0.5, 0.5))
+        tab.wait_kept(change)
+        painted = np.abs(server.texels(project, "plane").astype(int) - before).max(axis=2) > 3000
+        across = np.flatnonzero(painted.any(axis=0))
+        assert len(across) > 5
+        assert across.max() < painted.shape[1] / 2 + 4
+        page.get_by_role("button", name="Undo", exact=True).click()
+        tab.wait_kept(change + 1)
+
+
 def test_each_stencil_lies_where_it_was_put(painter, server):
     """Another picture is taken and the first again: it is where it lay; chosen once more it comes to the middle."""
     project = practice(server, "plane")

@@ -390,4 +390,7 @@ def test_tips_keep_their_proportions():
     assert (tip[300, 160:240] > 0.99).all()
     assert not tip[300, :140].any()
     assert not tip[100].any()
+    light = tip_from_picture("tall.png", write_png(tall), light=True)
+    np.testing.assert_allclose(light[:, 150:250], 1 - tip[:, 150:250])
+    assert not light[:, :150].any()
     assert tip_from_picture("huge.png", write_png(np.zeros((3000, 1500, 3), np.uint8))).shape == (1024, 1024)

@@ -7,7 +7,7 @@ from functools import cache
 from typing import Annotated
 
 import numpy as np
-from fastapi import APIRouter, File, Response, UploadFile
+from fastapi import APIRouter, File, Form, Response, UploadFile
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
@@ -80,11 +80,13 @@ def tip_picture(studio: InStudio, project: str, name: str) -> Response:
 
 
 @router.post("/projects/{project}/tips", responses={422: {"model": Problem}})
-def add_tip(studio: InStudio, project: str, files: Annotated[list[UploadFile], File()]) -> TipChoice:
-    """Keep a picture as a tip of the project, and in the library for all projects."""
+def add_tip(
+    studio: InStudio, project: str, files: Annotated[list[UploadFile], File()], light: Annotated[bool, Form()] = False
+) -> TipChoice:
+    """Keep a picture as a tip of the project, and in the library for all projects. light: see `Document.add_tip`."""
     name, data = next(iter(read_files(files).items()))
     _need_room(studio)
-    tip, picture = studio.work_on(project, lambda document: _tip(document, document.add_tip(name, data)))
+    tip, picture = studio.work_on(project, lambda document: _tip(document, document.add_tip(name, data, light)))
     kept = b64encode(write_tip(picture)).decode()
     _shelve(studio, LibraryTip(name=tip.name, picture=kept, digest=tip.picture, colored=tip.colored))
     return _choice(tip)

@@ -326,9 +326,12 @@ class Document(PreparedDocument):
         """Give a layer height by how light its colors are, black lowest; its cover is that of the color."""
         self.make(filling.bump_from_color(self, layer.value))
 
-    def add_tip(self, name: str, data: bytes) -> str:
-        """Keep a picture as a tip of this project; returns its name. No undo step: it changes no paint."""
-        return self.keep_tip(Path(name).stem, tip_from_picture(name, data))
+    def add_tip(self, name: str, data: bytes, light: bool = False) -> str:
+        """Keep a picture as a tip of this project; returns its name. No undo step: it changes no paint.
+
+        light: a gray picture without alpha lets paint through where it is light, as in a stencil; else where dark.
+        """
+        return self.keep_tip(Path(name).stem, tip_from_picture(name, data, light))
 
     def keep_tip(self, name: str, picture: NDArray[np.float32]) -> str:
         """The same of a picture as `core.brush.tips.tip_from_picture` makes it; one that is kept already stays."""

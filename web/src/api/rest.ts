@@ -103,8 +103,9 @@ export async function listTips(id: string): Promise<TipChoice[]> {
   return (await ask(`/api/projects/${id}/tips`)).json() as Promise<TipChoice[]>;
 }
 
-export async function addTip(id: string, file: File): Promise<TipChoice> {
-  const body = filled([file], {});
+/** light: a gray picture lets paint through where it is light, as in a stencil; else where it is dark. */
+export async function addTip(id: string, file: File, light = false): Promise<TipChoice> {
+  const body = filled([file], { light: String(light) });
   return (await ask(`/api/projects/${id}/tips`, { method: "POST", body })).json() as Promise<TipChoice>;
 }
 

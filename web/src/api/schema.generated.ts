@@ -120,7 +120,7 @@ export interface paths {
         get?: never;
         /**
          * Keep Desk
-         * @description Keep a painter's desk as it is now: tool, tip, pigment, palette, target. client: the browser's name for itself.
+         * @description Keep a painter's desk as it is: tool, tip, pigment, palette, target. client: the browser's name for itself.
          */
         put: operations["keep_desk_api_projects__project__desk_put"];
         post?: never;
@@ -735,7 +735,7 @@ export interface paths {
         put?: never;
         /**
          * Add Tip
-         * @description Keep a picture as a tip of the project, and in the library for all projects.
+         * @description Keep a picture as a tip of the project, and in the library for all projects. light: see `Document.add_tip`.
          */
         post: operations["add_tip_api_projects__project__tips_post"];
         delete?: never;
@@ -1293,6 +1293,11 @@ export interface components {
         Body_add_tip_api_projects__project__tips_post: {
             /** Files */
             files: string[];
+            /**
+             * Light
+             * @default false
+             */
+            light: boolean;
         };
         /** Body_create_api_projects_post */
         Body_create_api_projects_post: {

@@ -38,9 +38,9 @@ export async function chooseTip(project: string, choice: TipChoice): Promise<voi
 }
 
 /** A file becomes the tip, and is kept in the library. */
-export async function addOwnTip(project: string, file: File): Promise<void> {
+export async function addOwnTip(project: string, file: File, light = false): Promise<void> {
   try {
-    setTip({ picture: (await whileOpen(addTip(project, file))).name });
+    setTip({ picture: (await whileOpen(addTip(project, file, light))).name });
     loadTips(project);
   } catch (error) {
     say((error as Error).message);
@@ -61,11 +61,11 @@ export async function dropTip(project: string, choice: TipChoice): Promise<void>
 /** The name of a tip that is made of a picture. */
 export const tipOf = (picture: Picture) => picture.name.replace(/\.\w+$/, "");
 
-/** A picture of the project is stamped with each dab, beside one another at first. */
+/** A picture of the project is stamped with each dab, beside one another at first; its parts that paint are those of a stencil. */
 export async function stampWith(project: Project, picture: Picture): Promise<void> {
   const { tint } = useDesk.getState().stencil;
   const blob = await (await fetch(pictureAt(project.id, picture, "picture"))).blob();
-  await addOwnTip(project.id, new File([blob], `${tipOf(picture)}.png`, { type: blob.type }));
+  await addOwnTip(project.id, new File([blob], `${tipOf(picture)}.png`, { type: blob.type }), true);
   setStencil({ on: false });
   setTip({ spacing: 1, hardness: 1, tint });
 }

@@ -74,11 +74,11 @@ def made_tip(name: str) -> NDArray[np.float32]:
     return np.ascontiguousarray(np.clip(image, 0, 1), np.float32)
 
 
-def tip_from_picture(name: str, data: bytes) -> NDArray[np.float32]:
+def tip_from_picture(name: str, data: bytes, light: bool = False) -> NDArray[np.float32]:
     """A square float32 of a painter's own picture, 0-1: (side, side) what it lets through, or (side, side, 4) colors.
 
-    A gray picture lets through its alpha where it has any, else how dark it is. A colored one keeps its colors,
-    sRGB-encoded, straight alpha last. The picture keeps its proportions, in the middle of a square; its longer side is
+    A gray picture lets through its alpha where it has any, else how dark it is, or how light. A colored one keeps its
+    colors, sRGB-encoded, straight alpha last. The picture keeps its proportions, in the middle of a square; its longer side is
     at most LARGEST. A gray one is the grain of a round tip, a colored one is stamped whole: its square is so wide that
     the round rim cuts nothing off.
     """
@@ -88,7 +88,7 @@ def tip_from_picture(name: str, data: bytes) -> NDArray[np.float32]:
     fitted = fit(read, max(1, round(width * scale)), max(1, round(height * scale)))
     image = (fitted / 65535).astype(np.float32)
     colored = color_spread(fitted) > GRAY_WITHIN * 65535
-    square = _squared(image, _reach(image)) if colored else _squared(_through(image), 0)
+    square = _squared(image, _reach(image)) if colored else _squared(_through(image, light), 0)
     # As a file of 16 bits has it, so that a tip is the same wherever it is kept.
     return (np.rint(square * 65535) / 65535).astype(np.float32)
 
@@ -130,12 +130,13 @@ def as_fine_as(picture: NDArray[np.float32], radius: float) -> NDArray[np.float3
     return cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA).astype(np.float32)
 
 
-def _through(image: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(h, w) what (h, w, 4) pixels let through: their alpha where there is any, else how dark they are."""
+def _through(image: NDArray[np.float32], light: bool = False) -> NDArray[np.float32]:
+    """(h, w) what (h, w, 4) pixels let through: their alpha where there is any, else how dark or light they are."""
     alpha = image[..., 3]
     if alpha.min() < 0.999:
         return alpha
-    return np.asarray(1 - image[..., :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32))
+    luma = np.asarray(image[..., :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32))
+    return luma if light else np.asarray(1 - luma)
 
 
 def _reach(image: NDArray[np.float32]) -> int:

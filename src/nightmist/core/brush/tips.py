@@ -79,8 +79,8 @@ def tip_from_picture(name: str, data: bytes, light: bool = False) -> NDArray[np.
 
     A gray picture lets through its alpha where it has any, else how dark it is, or how light. A colored one keeps its
     colors, sRGB-encoded, straight alpha last. The picture keeps its proportions, in the middle of a square; its longer
-    side is at most LARGEST. A gray one is the grain of a round tip, a colored one is stamped whole: its square is so wide that
-    the round rim cuts nothing off.
+    side is at most LARGEST. A gray one is the grain of a round tip, a colored one is stamped whole: its square is so
+    wide that the round rim cuts nothing off.
     """
     read = read_picture(name, data, upright=True)
     height, width = read.shape[:2]

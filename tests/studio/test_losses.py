@@ -24,7 +24,13 @@ from nightmist.studio.stack_messages import ChangeNode
 from ..shapes import walls
 from .test_project import RED, begin, document, draw, opened, pixels, studio  # noqa: F401
 
-ODD_NAMES = {"rust\0weep": "rustweep", "half \ud83d buoy": "half buoy", "a\tb\n c": "a b c", "e\u0301": "é"}
+ODD_NAMES = {
+    "rust\0weep": "rustweep",
+    "half \ud83d buoy": "half buoy",
+    "a\tb\n c": "a b c",
+    "e\u0301": "é",
+    "quay\u202etsor": "quaytsor",
+}
 
 
 def in_background(run):

@@ -9,6 +9,8 @@ from collections.abc import Sequence
 LONGEST = 80
 #: Unicode categories that no name keeps: control characters, halves of surrogate pairs, and what is not assigned.
 UNFIT = {"Cc", "Cs", "Cn"}
+#: Unicode bidirectional classes of marks that turn what follows them, beyond the name's end (UAX #9, explicit ones).
+TURNING = {"LRE", "RLE", "LRO", "RLO", "PDF", "LRI", "RLI", "FSI", "PDI"}
 
 
 def clean_name(name: str, otherwise: str = "") -> str:
@@ -17,7 +19,9 @@ def clean_name(name: str, otherwise: str = "") -> str:
     otherwise: what it is called when nothing is left.
     """
     spaced = "".join(" " if c.isspace() else c for c in name)
-    fit = "".join(c for c in spaced if unicodedata.category(c) not in UNFIT)
+    fit = "".join(
+        c for c in spaced if unicodedata.category(c) not in UNFIT and unicodedata.bidirectional(c) not in TURNING
+    )
     folded = " ".join(unicodedata.normalize("NFC", fit).split())
     return folded[:LONGEST].strip() or otherwise
 

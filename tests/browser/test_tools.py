@@ -137,6 +137,10 @@ def test_a_click_that_meets_nothing_says_so(painter, server):
         expect(said).to_contain_text("No part of the model lies there.")
     tab.page.mouse.click(*tab.at(0.4, 0.5))
     expect(said).to_contain_text("drag to where it ends")
+    tool(tab, "Fill")
+    tab.side_by_side()
+    tab.page.mouse.click(*on_map(tab, 0.02, 0.5))
+    expect(said).to_contain_text("No face that is shown lies there.")
     expect(tab.page.get_by_test_id("kept")).to_have_text("Kept, change 0")
 
 

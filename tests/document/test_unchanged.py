@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
-from nightmist.document.painting.unchanged import why_unchanged, why_unseen
+from nightmist.document.painting.unchanged import Reason, why_unchanged, why_unseen
 from nightmist.document.values import Fence
 
 from ..shapes import plane
@@ -46,6 +46,17 @@ def test_the_layer_that_has_the_paint_is_named(layers, tool):
 def test_in_the_map_as_well(layers):
     reason = ended(layers[1], "soften", [(40, 64), (90, 64)], in_map=True)
     assert reason.instead == layers[0].value
+
+
+@pytest.mark.parametrize(("tool", "done"), [("brush", "painted"), *DONE.items()])
+def test_in_the_map_of_a_hidden_part(layers, tool, done):
+    """Neither the paint that lies there nor the lack of it is given as the reason."""
+    doc = layers[0].surface.document
+    doc.hide_parts([0])
+    for layer in layers:
+        reason = ended(layer, tool, [(40, 64), (90, 64)], Pigment(base_color="#00ff00"), in_map=True)
+        said = f"Nothing was {done}: what lies here is hidden. The chip over the stage shows it again."
+        assert reason == Reason(said, None)
 
 
 def test_hidden_layers_and_other_maps_are_not_offered(layers):

@@ -161,6 +161,7 @@ export class PaintInput {
       if (picked) fill(picked);
       else sayOfLast("No faces are picked. Pick some in Prepare, and come back to fill them.");
     } else if (face !== null) fill(runsOf(facesWith(face, fillBy)));
+    else sayOfLast("No face that is shown lies there.");
     return idle();
   }
 

@@ -13,7 +13,7 @@ from ...core.texels.raster import shares_of
 from ..change import Change, node_and_map
 from ..document import Document
 from ..values import MASK, Hit, MaskOf, Node, Tool
-from .gate import fenced_off
+from .gate import fenced_off, shown_mask
 from .picking import pick
 from .stroke import Stroke
 
@@ -39,7 +39,7 @@ class Reason(NamedTuple):
 
 def why_unchanged(stroke: Stroke) -> Reason | None:
     """Of a finished stroke that changed nothing; None when it is plain to see, as beside the model."""
-    if held_back := _held_back(stroke) or _fenced_off(stroke) or _between_texels(stroke):
+    if held_back := _held_back(stroke) or _on_hidden(stroke) or _fenced_off(stroke) or _between_texels(stroke):
         return Reason(held_back, None)
     if stroke.record.mask_value is not None:
         return _mask_unchanged(stroke)
@@ -120,6 +120,18 @@ def _held_back(stroke: Stroke) -> str | None:
         if why := stroke.held_back.get(hit.surface) or document.without_uvs(surface, np.array([hit.face])):
             return why
     return None
+
+
+def _on_hidden(stroke: Stroke) -> str | None:
+    """What is to be said where all of a stroke in the map lay on hidden parts; on the model they are not met."""
+    if stroke.record.camera is not None:
+        return None
+    surface = stroke.surfaces[stroke.record.in_map or ""]
+    shown = shown_mask(stroke.document, surface)
+    places = [(row, column) for _, row, column in _places(stroke)]
+    if shown is None or any(shown.share_at(row, column, surface.width) > 0 for row, column in places):
+        return None
+    return f"Nothing was {DONE.get(stroke.tool, 'painted')}: what lies here is hidden. The chip over the stage shows it again."
 
 
 def _fenced_off(stroke: Stroke) -> str | None:

@@ -131,7 +131,8 @@ def _on_hidden(stroke: Stroke) -> str | None:
     places = [(row, column) for _, row, column in _places(stroke)]
     if shown is None or any(shown.share_at(row, column, surface.width) > 0 for row, column in places):
         return None
-    return f"Nothing was {DONE.get(stroke.tool, 'painted')}: what lies here is hidden. The chip over the stage shows it again."
+    done = DONE.get(stroke.tool, "painted")
+    return f"Nothing was {done}: what lies here is hidden. The chip over the stage shows it again."
 
 
 def _fenced_off(stroke: Stroke) -> str | None:

@@ -4,3 +4,6 @@ export function numberIn(typed: string): number | null {
   const number = Number(plain);
   return plain !== "" && Number.isFinite(number) ? number : null;
 }
+
+/** A share as it is written. */
+export const percent = (share: number): string => `${Math.round(share * 100)}%`;

@@ -1,6 +1,7 @@
 import type { Showable } from "../api/outgoing";
 import { useLaid } from "../state/laid";
 import type { Project } from "../state/project";
+import { percent } from "../ui/numbers";
 import { Slider } from "../ui/slider";
 
 interface Props {
@@ -17,8 +18,6 @@ interface Props {
   /** What a value means. */
   edit: (value: number) => Showable;
 }
-
-const percent = (share: number) => `${Math.round(share * 100)}%`;
 
 /** A number that shows while it moves, and is one undo step when it rests. */
 export function LaidSlider({ label, value, min = 0, max = 1, show = percent, fine, disabled, title, project, edit }: Props) {

@@ -5,6 +5,8 @@ import type { MapChange } from "../api/outgoing";
 import type { ChangeNodeMap } from "../api/schema.generated";
 import type { LayerState } from "../state/document";
 import type { Project } from "../state/project";
+import { percent } from "../ui/numbers";
+import { betweenEnds } from "../ui/typed";
 import { TypedValue } from "../ui/typed_value";
 import { MODES } from "./modes";
 
@@ -37,7 +39,7 @@ export function MapUses({ layer, project }: { layer: LayerState; project: Projec
                 {name}
               </label>
               <span className="w-12 shrink-0 text-right" title={`Share of the opacity for ${name.toLowerCase()}`}>
-                <TypedValue text={`${Math.round(opacity * 100)}%`} disabled={!on} onType={(typed) => change(map, { opacity: Math.min(1, Math.max(0, typed / 100)) })} />
+                <TypedValue text={percent(opacity)} disabled={!on} onType={(typed) => change(map, { opacity: betweenEnds(name, typed / 100, 0, 1, percent) })} />
               </span>
               <select
                 aria-label={`Blend mode for ${name.toLowerCase()}`} value={blend ?? ""} disabled={!on}

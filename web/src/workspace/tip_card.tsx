@@ -3,6 +3,7 @@ import { FRESH, setTip, useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { setUnit } from "../state/radius";
 import { useColoredTip } from "../state/tips";
+import { percent } from "../ui/numbers";
 import { Segmented } from "../ui/segmented";
 import { Slider } from "../ui/slider";
 import { CardHeading } from "./card_heading";
@@ -33,8 +34,6 @@ const PRESSURES = [
 ] as const;
 
 const RESTING_LIMIT = FRESH.tip.facing_limit ?? 120;
-const percent = (value: number) => `${Math.round(value * 100)}%`;
-
 /** Everything about the tip that is not needed all the time, beside the stage until it is closed. */
 export function TipCard({ project }: { project: Project }) {
   return (

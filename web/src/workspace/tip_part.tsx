@@ -6,14 +6,13 @@ import { toggleTipCard, useCards } from "../state/cards";
 import type { Project } from "../state/project";
 import { radiusBounds, rounded } from "../state/radius";
 import { useSession } from "../state/session";
+import { percent } from "../ui/numbers";
 import { Part } from "../ui/part";
 import { RangeSlider } from "../ui/range_slider";
 import { Slider } from "../ui/slider";
 import { Presets } from "./presets";
 import { ScratchArea } from "./scratch_area";
 import { StateChips } from "./state_chips";
-
-const percent = (value: number) => `${Math.round(value * 100)}%`;
 
 /** How the brush touches: what is needed all the time; the rest is one click away. */
 export function TipPart({ project }: { project: Project }) {

@@ -5,5 +5,5 @@ export function eightBits(color: string): string {
   return `#${[0, 1, 2].map((k) => channel(k).toString(16).padStart(2, "0")).join("")}`;
 }
 
-/** A typed color with all its digits: three of them are short for six. */
-export const sixDigits = (typed: string): string => (typed.length === 4 ? typed.replace(/[^#]/g, "$&$&") : typed);
+/** A typed color as it is kept, so that the same one is known again: three digits are short for six, letters are small. */
+export const sixDigits = (typed: string): string => (typed.length === 4 ? typed.replace(/[^#]/g, "$&$&") : typed).toLowerCase();

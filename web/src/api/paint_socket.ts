@@ -77,6 +77,7 @@ export class PaintSocket {
 
   private lost(code?: number): void {
     this.up = false;
+    this.worker?.terminate();
     if (code === GONE) return;
     this.events.connected(false);
     this.timer = window.setTimeout(() => this.open(), this.wait);

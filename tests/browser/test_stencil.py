@@ -187,13 +187,13 @@ def test_a_gray_one_paints_where_it_is_light_however_it_is_used(painter, server)
     project = practice(server, "plane")
     tab = painter(project).open()
     page = tab.page
-    take(tab, "half.png", write_png(np.repeat(np.uint8([[255] * 32 + [0] * 32]), 64, axis=0)))
+    take(tab, "bright.png", write_png(np.repeat(np.uint8([[255] * 32 + [0] * 32]), 64, axis=0)))
     tab.box = page.locator("canvas[data-ready]").bounding_box()
     before = server.texels(project, "plane").astype(int)
     for change, use in ((2, "By clicks"), (5, "With each dab")):
         page.get_by_role("button", name=use).click()
         if use == "With each dab":
-            expect(page.get_by_role("group", name="Not at rest")).to_contain_text("half")
+            expect(page.get_by_role("group", name="Not at rest")).to_contain_text("bright")
         page.mouse.click(*tab.at(0.5, 0.5))
         tab.wait_kept(change)
         painted = np.abs(server.texels(project, "plane").astype(int) - before).max(axis=2) > 3000

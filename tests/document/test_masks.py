@@ -261,6 +261,9 @@ def test_a_mask_shows_where_the_surface_looks_up():
     assert mask.read()[y, x][angle < 45].min() == 65535
     with pytest.raises(NightmistError, match="direction needs a length"):
         mask.facing((0, 0, 0))
+    wall = Document.from_mesh(plane(), "wall", (64, 64)).surfaces["surface"].layers.add("wash", pigment=RED).add_mask()
+    with pytest.raises(NightmistError, match="Nothing of surface looks up: the mask would hide all of"):
+        wall.make_from("up")
 
 
 def test_a_mask_is_made_from_a_picture_and_from_its_flat_colors(tmp_path):

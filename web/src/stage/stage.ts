@@ -227,7 +227,7 @@ export class Stage implements Views {
     });
     this.model.take(mesh, this.maps, new Set(state.hidden_parts));
     this.dressOverlays(mesh, sizes);
-    takeMesh(mesh);
+    takeMesh(mesh, this.chosen);
     useSession.setState({ modelSize: this.model.size, modelMiddle: this.model.bounds.getCenter(new THREE.Vector3()).toArray() });
     this.complete = false;
     this.fetching = false;

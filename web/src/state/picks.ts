@@ -1,4 +1,4 @@
-import type { StageMesh } from "../api/mesh";
+import type { StageMesh, SurfaceMesh } from "../api/mesh";
 import { ofProject } from "./of_project";
 
 export type PickBy = "face" | "island" | "piece" | "part" | "surface";
@@ -27,8 +27,8 @@ const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, polygons
 /** Faces picked in the Prepare stage; they live with the page, and are not kept. */
 export const usePicks = ofProject<Picks>(NOTHING);
 
-/** Take over a model; picks survive as long as faces keep their numbers. */
-export function takeMesh(mesh: StageMesh): void {
+/** Take over a model; picks survive as long as faces keep their numbers. chosen: the surface whose map is shown, by its place. */
+export function takeMesh(mesh: StageMesh, chosen: number): void {
   const surfaceOf = new Uint16Array(mesh.faces);
   mesh.surfaces.forEach(({ face }, surface) => {
     for (const f of face) surfaceOf[f] = surface;
@@ -36,7 +36,22 @@ export function takeMesh(mesh: StageMesh): void {
   const before = usePicks.getState();
   const same = before.mesh?.arrays.faces === mesh.arrays.faces && before.mesh?.arrays.positions === mesh.arrays.positions;
   const faces = same ? before.faces : new Uint8Array(mesh.faces);
-  usePicks.setState({ mesh, surfaceOf, faces, points: new Set(), ...(!same && { count: 0, polygons: 0, last: null }) });
+  const points = same ? pointsIn(mesh.surfaces[chosen], cornersOf(before.mesh!.surfaces[chosen], before.points)) : new Set<number>();
+  usePicks.setState({ mesh, surfaceOf, faces, points, ...(!same && { count: 0, polygons: 0, last: null }) });
+}
+
+/** The corners of faces, face · 3 + corner, at which vertices of a surface lie. */
+function cornersOf(surface: SurfaceMesh | undefined, vertices: ReadonlySet<number>): Set<number> {
+  const found = new Set<number>();
+  if (vertices.size) surface?.index.forEach((vertex, at) => vertices.has(vertex) && found.add(3 * surface.face[Math.floor(at / 3)]! + (at % 3)));
+  return found;
+}
+
+/** The vertices that lie at corners; other UVs number them anew. */
+function pointsIn(surface: SurfaceMesh | undefined, corners: ReadonlySet<number>): Set<number> {
+  const found = new Set<number>();
+  if (corners.size) surface?.index.forEach((vertex, at) => corners.has(3 * surface.face[Math.floor(at / 3)]! + (at % 3)) && found.add(vertex));
+  return found;
 }
 
 /** All faces that go together with one. */

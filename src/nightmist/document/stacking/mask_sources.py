@@ -25,6 +25,7 @@ Source = Literal["low", "high", "dark", "light", "up"]
 SOURCES: tuple[Source, ...] = get_args(Source)
 #: Share of the values between which a mask fades.
 FADE = 0.25
+STRAIGHT_UP = (0.0, 1.0, 0.0)
 #: Degrees from straight up to which a surface counts, and over which it fades.
 UP, UP_FADE = 50.0, 40.0
 
@@ -35,7 +36,7 @@ def mask_from(document: Document, node: Node, source: Source) -> Change:
         raise NightmistError(f"A mask is not made from {source!r}; use {', '.join(SOURCES)}.")
     surface = document.surface_of(node)
     if source == "up":
-        return mask_facing(document, node, (0, 1, 0))
+        return mask_facing(document, node, STRAIGHT_UP)
     values = _below(document, node, surface, "height" if source in ("low", "high") else "base_color")
     owned = document.layout(surface).ownership.covered()
     low, middle, high = np.percentile(values[owned], [1, 50, 99]) if owned.any() else (0, 0, 0)
@@ -54,6 +55,9 @@ def mask_facing(
     surface = document.surface_of(node)
     layout = document.layout(surface)
     shares = facing_shares(layout.mesh, layout.uvs, layout.ownership, direction, limit, fade)
+    if not shares.any():
+        way = "up" if tuple(direction) == STRAIGHT_UP else "that way"
+        raise NightmistError(f"Nothing of {surface.name} looks {way}: the mask would hide all of {node.name}.")
     return _with_mask(document, node, shares, f"Mask {node.name}: where it faces")
 
 

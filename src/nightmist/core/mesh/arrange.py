@@ -62,8 +62,7 @@ def lined_up(corners: NDArray[np.float64], points: NDArray[np.int64], axis: Axis
     lost = (np.abs(flat_areas(lined)) < 1e-6) & (np.abs(flat_areas(corners)) >= 1e-6)
     if lost.any():
         raise NightmistError(
-            f"{int(lost.sum())} faces would be left without area, as all their points are picked."
-            " Pick one line of points at a time."
+            "Faces would be left without area, as all their points are picked. Pick one line of points at a time."
         )
     return lined
 

@@ -479,6 +479,7 @@ def test_a_wash_lays_what_is_painted_on_another_layer_and_follows_it(painter, se
     chosen = page.get_by_label("Metal of Wash")
     chosen.select_option(label="First paint of plane, color")
     tab.wait_kept(3)
+    expect(chosen.locator("option:checked")).to_have_text("First paint of plane, color")
     first = server.texels(project, "plane", "metallic").astype(int)
     gray = np.array([0xB8, 0x40, 0x2C]) / 255 @ (0.2126, 0.7152, 0.0722)
     assert abs(np.median(first[first > 3000]) / 65535 - gray) < 0.02

@@ -75,14 +75,15 @@ def painted_picture(document: Document, node: Node, name: PlaneName) -> tuple[Ch
         if known.of == of:
             return None, known
     raster = document.raster(node.id, name)
-    what = name.replace("_", " ")
+    what = "color" if name == "base_color" else name
     table = table_of(raster, document.pool, document.arrays)
     if table is None:
         raise NightmistError(f"The layer {node.name} holds no {what} yet. Paint some first.")
     taken = {picture.name for picture in document.picture_values()}
+    surface = document.surface_of(node).name
     role: Role = "color" if name == "base_color" else "height" if name == "height" else "value"
     picture = Picture(
-        id=new_id(), name=unused_name(clean_name(f"{node.name}, {what}", "painted"), taken), file=table,
+        id=new_id(), name=unused_name(clean_name(f"{node.name} of {surface}, {what}", "painted"), taken), file=table,
         width=raster.width, height=raster.height, role=role, of=of,
     )  # fmt: skip
     return Change(label=f"Use {picture.name}", values={picture.id: (None, picture)}), picture

@@ -226,8 +226,19 @@ def test_two_browsers_on_one_project(painter):
 
 
 def test_two_browsers_share_palette_and_pigments(painter):
-    """Each adds a color, and later a pigment goes: none is lost, in either, nor after a reload."""
+    """Each adds a color, and later a pigment goes: none is lost, in either, nor after a reload.
+
+    Nor when the answer that the first one is kept comes after the second one.
+    """
     one = painter().open()
+    one.page.evaluate("""() => {
+        const fetched = window.fetch;
+        window.fetch = async (...asked) => {
+            const answer = await fetched(...asked);
+            if (asked[1]?.method === "PUT") await new Promise((done) => setTimeout(done, 4000));
+            return answer;
+        };
+    }""")
     two = painter(one.project).open()
     for tab, color in ((one, "#123456"), (two, "#654321")):
         tab.page.get_by_role("textbox", name="Color", exact=True).fill(color)

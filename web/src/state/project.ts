@@ -67,12 +67,12 @@ export class Project {
   private readonly sendDesk = (): void => {
     clearTimeout(this.deskTimer);
     if (!this.welcomed) return;
-    const colors = keptColors();
-    const sent = () => {
-      this.colors = colors;
-    };
-    // While the server is away nothing is said of it twice; the desk goes again with the next welcome.
-    keepDesk(this.id, useDesk.getState()).then(sent, () => undefined);
+    // Known as sent from now on: what another tab makes of them may be told before the answer comes.
+    this.colors = keptColors();
+    keepDesk(this.id, useDesk.getState()).catch(() => {
+      // The server is away, which is said elsewhere; the desk goes again with the next welcome.
+      this.colors = "";
+    });
   };
 
   /** Another tab's colors, unless they were changed here and not sent yet. What is taken over is not sent around again. */

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 
-import { usePicks } from "../state/picks";
+import { cornersOf, usePicks } from "../state/picks";
 import { IslandGrip } from "./island_grip";
 import { densityOf } from "./uv_display";
 import type { Views } from "./views";
@@ -41,9 +41,5 @@ export function grabIslands(views: Views): IslandGrip | null {
 /** The corners of the model, face · 3 + k, that lie at vertices of the surface in the map. */
 export function cornersAt(views: Views, vertices: ReadonlySet<number>): number[] {
   const geometry = views.model.geometries[views.chosen];
-  const found: number[] = [];
-  geometry?.face.forEach((face, t) => {
-    for (let k = 0; k < 3; k++) if (vertices.has(geometry.index.getX(3 * t + k))) found.push(3 * face + k);
-  });
-  return found;
+  return [...cornersOf(geometry && { index: geometry.index.array as Uint32Array, face: geometry.face }, vertices)];
 }

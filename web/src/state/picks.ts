@@ -40,17 +40,24 @@ export function takeMesh(mesh: StageMesh, chosen: number): void {
   usePicks.setState({ mesh, surfaceOf, faces, points, ...(!same && { count: 0, polygons: 0, last: null }) });
 }
 
-/** The corners of faces, face · 3 + corner, at which vertices of a surface lie. */
-function cornersOf(surface: SurfaceMesh | undefined, vertices: ReadonlySet<number>): Set<number> {
+type Triangles = Pick<SurfaceMesh, "index" | "face">;
+
+/** Each corner of a surface's faces, face · 3 + corner, with the vertex that lies there. */
+function eachCorner({ index, face }: Triangles, visit: (corner: number, vertex: number) => void): void {
+  index.forEach((vertex, at) => visit(3 * face[Math.floor(at / 3)]! + (at % 3), vertex));
+}
+
+/** The corners at which vertices of a surface lie. */
+export function cornersOf(surface: Triangles | undefined, vertices: ReadonlySet<number>): Set<number> {
   const found = new Set<number>();
-  if (vertices.size) surface?.index.forEach((vertex, at) => vertices.has(vertex) && found.add(3 * surface.face[Math.floor(at / 3)]! + (at % 3)));
+  if (surface && vertices.size) eachCorner(surface, (corner, vertex) => vertices.has(vertex) && found.add(corner));
   return found;
 }
 
 /** The vertices that lie at corners; other UVs number them anew. */
-function pointsIn(surface: SurfaceMesh | undefined, corners: ReadonlySet<number>): Set<number> {
+function pointsIn(surface: Triangles | undefined, corners: ReadonlySet<number>): Set<number> {
   const found = new Set<number>();
-  if (corners.size) surface?.index.forEach((vertex, at) => corners.has(3 * surface.face[Math.floor(at / 3)]! + (at % 3)) && found.add(vertex));
+  if (surface && corners.size) eachCorner(surface, (corner, vertex) => corners.has(corner) && found.add(vertex));
   return found;
 }
 

@@ -6,6 +6,7 @@ import re
 
 from playwright.sync_api import expect
 
+from .test_decals import on_body
 from .test_painting import RED, plain_red
 
 
@@ -145,6 +146,32 @@ def test_a_number_is_kept_though_another_layer_is_chosen_at_once(painter):
     page.get_by_role("button", name="Undo", exact=True).click()
     tab.wait_kept(3)
     expect(lower).to_contain_text("Normal 100%")
+
+
+def test_undo_in_a_field_that_nothing_was_typed_in_means_the_project(painter, server):
+    """A number is set and Tab leads to the next field: undo takes it back from there. Escape drops what is half typed."""
+    _, tab, _ = on_body(painter, server, "sphere")
+    page = tab.page
+    wide, high = page.get_by_role("textbox", name="Wide"), page.get_by_role("textbox", name="High")
+    before, tall = wide.input_value(), high.input_value()
+    wide.fill(f"{float(before) / 2:g}")
+    page.keyboard.press("Tab")
+    tab.wait_kept(4)
+    expect(high).to_be_focused()
+    half, low = wide.input_value(), high.input_value()
+    page.keyboard.type("7")
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Escape")
+    expect(high).to_have_value(low)
+    assert wide.input_value() == half
+    high.focus()
+    page.keyboard.press("Control+z")
+    tab.wait_kept(5)
+    expect(wide).to_have_value(before)
+    expect(high).to_have_value(tall)
+    page.keyboard.press("Control+Shift+z")
+    tab.wait_kept(6)
+    expect(wide).to_have_value(half)
 
 
 def test_a_surface_that_nobody_painted_costs_one_texel(painter):

@@ -10,19 +10,23 @@ const OPEN = "[role=menu], [role=listbox], [role=dialog], select:open";
 
 /** Keys do what the commands say. Returns how to stop listening.
  *
- * A field that is typed in keeps its keys, and so does a control that was reached by keys. One that merely kept the focus
+ * A field that is typed in keeps its keys (but undo before anything is typed), and so does a control that was reached by keys. One that merely kept the focus
  * after a press of the pointer gets none: they mean what they mean over the stage.
  */
 export function listenToKeys(context: Context): () => void {
   // The browser's own idea of a visible focus is of no use: a list shows it after a click too.
   let byKeys = false;
   let reached = false;
+  // Whether the field that has the focus holds something that was typed and not yet taken.
+  let typed = false;
   const pressed = (event: KeyboardEvent) => {
     if (event.key === "Tab") byKeys = true;
     const target = event.target as HTMLElement;
     if (event.defaultPrevented || target.closest(OPEN)) return;
     if (target.matches(TEXT)) {
       if ((event.key === "Enter" || event.key === "Escape") && !inPopover(target)) setTimeout(() => context.stage.focus());
+      if (event.key === "Enter") typed = false;
+      if (!typed) goesThroughHistory(event, context);
       return;
     }
     // What vanished inside a popover, a field or a row, took the focus along: it would not hear of this.
@@ -37,8 +41,17 @@ export function listenToKeys(context: Context): () => void {
   const stop = new AbortController();
   addEventListener("keydown", pressed, { signal: stop.signal });
   addEventListener("pointerdown", () => (byKeys = reached = false), { signal: stop.signal, capture: true });
-  addEventListener("focusin", () => (reached = byKeys), { signal: stop.signal });
+  addEventListener("focusin", () => ((reached = byKeys), (typed = false)), { signal: stop.signal });
+  addEventListener("input", () => (typed = true), { signal: stop.signal });
   return () => stop.abort();
+}
+
+/** In a field with nothing to take back of its own, undo and redo mean the project. */
+function goesThroughHistory(event: KeyboardEvent, context: Context): void {
+  const command = commandFor(event);
+  if (command !== COMMANDS.undo && command !== COMMANDS.redo) return;
+  command.act!(context);
+  event.preventDefault();
 }
 
 /** Alt and a digit: the preset of that number. */

@@ -1,5 +1,5 @@
 import { isPicture } from "../api/files";
-import { setReferences } from "./desk";
+import { setReferences, useDesk } from "./desk";
 import { layAsWash, takeAsDecal, takeIn } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
@@ -50,12 +50,18 @@ async function take(project: Project, files: File[]): Promise<void> {
   }
   const last = await pinReferences(project.id, pictures);
   if (!last) return;
+  const { shown } = useDesk.getState().references;
   setReferences({ shown: true, chosen: last });
   const newest = pictures.at(-1)!;
+  // What is used at once was not brought to be looked at: it goes back out of the way.
+  const instead = (how: () => Promise<void>) => () => {
+    setReferences({ shown });
+    void how();
+  };
   say(
     `${newest.name} is pinned beside the model. Use it`,
-    "as a stencil", () => void asStencil(project.id, newest),
-    { label: "as a decal", act: () => void takeAsDecal(project, newest) },
-    { label: "as a wash", act: () => void layAsWash(project, pictures) },
+    "as a stencil", instead(() => asStencil(project.id, newest)),
+    { label: "as a decal", act: instead(() => takeAsDecal(project, newest)) },
+    { label: "as a wash", act: instead(() => layAsWash(project, pictures)) },
   ); // prettier-ignore
 }

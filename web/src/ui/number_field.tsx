@@ -1,4 +1,5 @@
 import { useLayoutEffect, useRef, useState } from "react";
+import { flushSync } from "react-dom";
 
 import { numberIn } from "./numbers";
 import { onEnter, refuseTyped, takeTyped } from "./typed";
@@ -13,7 +14,7 @@ interface Props {
   onChange: (value: number) => void;
 }
 
-/** A number to be typed; it counts when the field is left or Enter is pressed. */
+/** A number to be typed; it counts when the field is left or Enter is pressed, Escape keeps the old one. */
 export function NumberField({ label, value, min, max, unit, title, onChange }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const field = useRef<HTMLInputElement>(null);
@@ -41,7 +42,11 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
         onChange={(event) => setTyped(event.target.value)}
         onFocus={(event) => event.target.select()}
         onBlur={commit}
-        onKeyDown={(event) => onEnter(event, commit)}
+        onKeyDown={(event) => {
+          // At once: Escape may close what the field lies in, and so leave it.
+          if (event.key === "Escape") flushSync(() => setTyped(null));
+          onEnter(event, commit);
+        }}
         // A number of a tiny model has more digits than the narrowest field takes.
         style={shown.length > 5 ? { width: `calc(${0.95 * shown.length}ch + 0.75rem)` } : undefined}
         className="h-7 w-14 min-w-0 rounded-control bg-fog-2 px-1.5 text-right max-[1180px]:w-12 max-[1180px]:px-1"

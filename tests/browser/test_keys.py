@@ -149,7 +149,7 @@ def test_a_number_is_kept_though_another_layer_is_chosen_at_once(painter):
 
 
 def test_undo_in_a_field_that_nothing_was_typed_in_means_the_project(painter, server):
-    """A number is set and Tab leads to the next field: undo takes it back from there. Escape drops what is half typed."""
+    """A number is set and Tab leads to the next field: undo takes it back. Escape drops what is half typed."""
     _, tab, _ = on_body(painter, server, "sphere")
     page = tab.page
     wide, high = page.get_by_role("textbox", name="Wide"), page.get_by_role("textbox", name="High")

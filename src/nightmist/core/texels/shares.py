@@ -85,7 +85,7 @@ def flat_colors(pixels: NDArray[np.uint16], tolerance: float) -> NDArray[np.uint
     """(n, 3) the colors that an (h, w, 4) picture of flat colors marks areas with, in steps of 8 bits.
 
     The one of most texels comes first; at most `MOST_COLORS`, each on `LEAST_SHARE` of the picture or more. Colors
-    within the tolerance (of 65535, a channel) are one, and what a border mixes is none.
+    within the tolerance (of 65535, a channel) are one, their mean, and what a border mixes is none.
     """
     height, width = pixels.shape[:2]
     shrunk = max(1.0, max(height, width) / LOOKED_AT)
@@ -101,8 +101,23 @@ def flat_colors(pixels: NDArray[np.uint16], tolerance: float) -> NDArray[np.uint
     found: list[tuple[int, NDArray[np.int64]]] = []
     while len(counts) and len(found) < MOST_COLORS:
         color = colors[counts.argmax()]
-        same = np.abs(colors - color).max(axis=1) * 257 <= tolerance
+        for _ in range(3):
+            # Noise may have made the commonest a color of its rim.
+            same = np.abs(colors - color).max(axis=1) * 257 <= tolerance
+            color = np.rint(np.average(colors[same], axis=0, weights=counts[same])).astype(np.int64)
         found.append((int(counts[same].sum()), color))
         colors, counts = colors[~same], counts[~same]
     kept = sorted((each for each in found if each[0] >= LEAST_SHARE * eight.shape[0]), key=lambda each: -each[0])
     return np.array([color for _, color in kept], np.uint8).reshape(-1, 3)
+
+
+def flat_color_at(pixels: NDArray[np.uint16], uv: tuple[float, float], tolerance: float) -> NDArray[np.float64]:
+    """(3,) of 65535: the color that marks a UV in an (h, w, 4) picture of flat colors, laid into the map and repeated.
+
+    The nearest of its `flat_colors`, whose noise it leaves out; the pixel's own where none lies within the tolerance.
+    """
+    row, column = (int(share % 1 * count) for share, count in zip((uv[1], uv[0]), pixels.shape[:2], strict=True))
+    own = pixels[row, column, :3].astype(np.float64)
+    flat = flat_colors(pixels, tolerance) * 257.0
+    off = np.abs(flat - own).max(axis=1, initial=0)
+    return np.asarray(flat[off.argmin()]) if len(flat) and off.min() <= tolerance else own

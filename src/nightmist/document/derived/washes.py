@@ -169,12 +169,6 @@ class Washes:
         return cut_out(self.arrays, self.tiles, picture)
 
 
-def color_at(pixels: NDArray[np.uint16], uv: tuple[float, float]) -> NDArray[np.float64]:
-    """(3,) of 65535: the color of an (h, w, 4) picture that lies in the map, repeated, at a UV."""
-    row, column = (int(share % 1 * count) for share, count in zip((uv[1], uv[0]), pixels.shape[:2], strict=True))
-    return pixels[row, column, :3].astype(np.float64)
-
-
 def frame_around(low: NDArray[np.float64], high: NDArray[np.float64]) -> Frame:
     """A cube around bounds, so that a picture is as wide as the model is long."""
     side = float((high - low).max())

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.mesh import Mesh
 from ...core.names import listed, unused_name
+from ...core.texels.shares import flat_color_at
 from ..change import Change
-from ..derived.washes import color_at
 from ..document import Document
 from ..values import ID_TOLERANCE, REGION_COLORS, Area, Decals, Picture, Region, Surface, color_in_hex, new_id
 from .filling import Faces
@@ -118,7 +118,7 @@ def faces_by_color(
 def faces_like(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> NDArray[np.int64]:
     """The same of a picture of the project, for the color that it has at a place of the surface's map."""
     pixels = document.washes.picture(picture)
-    return faces_by_color(document, surface, picture.name, pixels, color_at(pixels, uv))
+    return faces_by_color(document, surface, picture.name, pixels, flat_color_at(pixels, uv, ID_TOLERANCE * 257))
 
 
 def _chosen(mesh: Mesh, faces: Faces) -> NDArray[np.bool_]:

@@ -11,11 +11,10 @@ from numpy.typing import NDArray
 from ...core.errors import NightmistError
 from ...core.mapping.pyramid import LUMA
 from ...core.texels import TILE, Raster
-from ...core.texels.shares import facing_shares, flat_color_shares, flat_colors, range_shares
+from ...core.texels.shares import facing_shares, flat_color_at, flat_color_shares, flat_colors, range_shares
 from ...core.texels.tile_mask import TileMask
 from ..change import Change, raster_id
 from ..derived.tables import table_of
-from ..derived.washes import color_at
 from ..document import Document
 from ..preview import Preview
 from ..values import CHANNELS, ID_TOLERANCE, MASK, MaskOf, Node, Picture, Surface, Wash, color_in_hex, hex_channels
@@ -96,7 +95,8 @@ def marking_colors(document: Document, picture: Picture) -> list[str]:
 def color_mask(document: Document, surface: Surface, picture: Picture, uv: tuple[float, float]) -> TileMask:
     """Where a picture of flat colors shows, in a surface's map, the color that it has at a place of it."""
     pixels = document.washes.picture(picture)
-    shares = flat_color_shares(pixels, color_at(pixels, uv), ID_TOLERANCE * 257, *surface.size)
+    tolerance = ID_TOLERANCE * 257
+    shares = flat_color_shares(pixels, flat_color_at(pixels, uv, tolerance), tolerance, *surface.size)
     rows, columns = surface.height // TILE, surface.width // TILE
     parts = shares.reshape(rows, TILE, columns, TILE).swapaxes(1, 2).reshape(-1, TILE, TILE).astype(np.float32)
     some = np.flatnonzero(parts.any(axis=(1, 2))).astype(np.int32)

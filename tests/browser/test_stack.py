@@ -441,32 +441,6 @@ def test_faces_are_picked_by_their_color_in_a_picture_of_flat_colors(painter, se
     assert (server.texels(project, "left") != bare["left"]).any(axis=2).mean() < 0.02
 
 
-def test_a_mask_is_made_from_one_of_the_colors_of_a_picture_of_flat_colors(painter, server):
-    """On the second surface: the mask's menu has a swatch for each color; undone the layer shows everywhere again."""
-    project = server.create()
-    tab = painter(project).open()
-    page = tab.page
-    ids = np.zeros((64, 64, 4), np.uint8)
-    ids[..., 3], ids[:, :32, 0], ids[:, 32:, 2] = 255, 255, 255
-    given = {"name": "ids.png", "mimeType": "image/png", "buffer": write_png(ids)}
-    assert page.request.post(f"{server.url}api/projects/{project}/library", multipart={"files": given}).ok
-    bare = server.texels(project, "right")
-    page.get_by_role("combobox", name="Surface").select_option("right")
-    page.get_by_role("button", name="Wash", exact=True).click()
-    tab.wait_kept(2)
-    whole = server.texels(project, "right")
-    page.get_by_role("button", name="Make the mask of Wash from").click()
-    expect(page.get_by_role("menuitem", name="ids.png: #")).to_have_count(2)
-    page.get_by_role("menuitem", name="ids.png: #0000ff").click()
-    tab.wait_kept(3)
-    shown = server.texels(project, "right")
-    assert (shown[:, 136:] == whole[:, 136:]).all()
-    assert (shown[:, :120] == bare[:, :120]).all()
-    page.keyboard.press("Control+z")
-    tab.wait_kept(4)
-    assert (server.texels(project, "right") == whole).all()
-
-
 def test_a_wash_lays_what_is_painted_on_another_layer_and_follows_it(painter, server):
     """Chosen for the metal of a wash: the color that is painted; each stroke shows in both, times a factor."""
     project = practice(server, "plane")

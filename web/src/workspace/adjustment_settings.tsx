@@ -3,6 +3,7 @@ import { useLaid } from "../state/laid";
 import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
 import { CurveEditor } from "./curve_editor";
+import { LaidPair } from "./laid_pair";
 import { LaidSlider } from "./laid_slider";
 
 const EFFECTS: { value: NonNullable<Adjustment["effect"]>; text: string; hint: string }[] = [
@@ -42,8 +43,10 @@ export function AdjustmentSettings({ node, project }: { node: Adjustment; projec
       </div>
       {ranged && (
         <div className="mt-1">
-          {slide("Black", black, "black", 0, white - 0.01, two, "What is as dark becomes the lowest")}
-          {slide("White", white, "white", black + 0.01, 1, two, "What is as light becomes the highest")}
+          <LaidPair
+            low={black} high={white} labels={["Black", "White"]} titles={["What is as dark becomes the lowest", "What is as light becomes the highest"]} show={two}
+            project={project} edit={(black, white) => ({ type: "change_node", node: id, black, white })}
+          />
           <LaidSlider
             label="Middle" value={Math.log2(gamma)} min={-3} max={3} show={(value) => two(2 ** value)} title="Above 1 middle tones are lifted" project={project}
             edit={(stops) => ({ type: "change_node", node: id, gamma: 2 ** stops })}

@@ -1,6 +1,7 @@
 import type { MaskOf } from "../api/schema.generated";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
+import { LaidPair } from "./laid_pair";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
 
@@ -32,8 +33,10 @@ export function MaskNumbers({ node, mask, project }: { node: string; mask: MaskO
         </select>
       </label>
       <LaidSlider label="Softened" value={soften} max={64} fine show={texels} project={project} edit={(next) => edit({ soften: next })} title="Blurred, over seams too" />
-      <LaidSlider label="Hides to" value={low} max={high - 0.01} project={project} edit={(next) => edit({ low: next })} title="Shares up to this hide all" />
-      <LaidSlider label="Shows at" value={high} min={low + 0.01} project={project} edit={(next) => edit({ high: next })} title="Shares from this on show all" />
+      <LaidPair
+        low={low} high={high} labels={["Hides to", "Shows at"]} titles={["Shares up to this hide all", "Shares from this on show all"]}
+        project={project} edit={(low, high) => edit({ low, high })}
+      />
     </>
   );
 }

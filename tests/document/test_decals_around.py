@@ -171,7 +171,12 @@ def test_its_shape_takes_it_from_the_surface_around_the_body_and_back(square):
     decal.frame.shape = "triplanar"
     assert decal.frame.size == pytest.approx((10, 10, 10))
     decal.frame.shape = "cylindrical"
-    assert decal.frame.position == pytest.approx((0, 0, 5), abs=1e-4)
+    assert decal.frame.position == pytest.approx((2, 1, 5), abs=1e-4)
+    assert decal.frame.width == pytest.approx(2)
+    doc.undo(), doc.undo()
+    decal.frame.turn = (0, 90, 0)
+    decal.frame.shape = "cylindrical"
+    assert decal.frame.position == pytest.approx((5, 0, 0), abs=1e-4)
     assert decal.frame.width == pytest.approx(5)
     doc.undo(), doc.undo(), doc.undo()
     assert decal.value.frame == flat
@@ -240,3 +245,15 @@ def test_what_does_not_lie_on_a_part_is_refused(square):
     with pytest.raises(NightmistError, match="Nothing lies below"):
         decal.frame.shape = "planar"
     assert decal.frame.kind == "body"
+
+
+@pytest.mark.parametrize("unit", [1.0, 100.0])
+def test_back_from_a_body_it_lies_as_it_did_before(unit, square):
+    """Around the whole ball, on its sides, and back: place, size and turn are the old ones, so are the texels."""
+    doc, surface, layer = opened(placed(sphere(48, 24), scale=(unit,) * 3), 256)
+    decal = layer.place(square, front(doc, 0.3 * unit, 0.2 * unit, 4 * unit), width=0.9 * unit, roll=20, shape="wrap")
+    before, texels = decal.value.frame, surface.read("base_color")
+    for shape in ("spherical", "box", "wrap"):
+        decal.frame.shape = shape
+    assert decal.value.frame == before
+    np.testing.assert_array_equal(surface.read("base_color"), texels)

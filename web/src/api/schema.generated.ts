@@ -1226,6 +1226,8 @@ export interface components {
         /**
          * BodyFrame
          * @description A box around a body: all that is inside takes the picture, on each of its sides, three ways, or as a globe.
+         *
+         *     lain: how the picture lay on the surface before it went around the body.
          */
         BodyFrame: {
             /**
@@ -1278,6 +1280,8 @@ export interface components {
              * @enum {string}
              */
             shape: "spherical" | "box" | "triplanar";
+            /** @default null */
+            lain: components["schemas"]["SurfaceFrame"] | null;
         };
         /** Body_add_pictures_api_projects__project__library_post */
         Body_add_pictures_api_projects__project__library_post: {

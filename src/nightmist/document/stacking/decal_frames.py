@@ -104,9 +104,9 @@ def with_fields(document: Document, frame: AnyFrame, ratio: float, **fields: Any
     if shape and is_body(shape) != isinstance(frame, BodyFrame):
         del fields["shape"]
         if isinstance(frame, SurfaceFrame):
-            face, _ = below_middle(document, frame)
-            part = int(document.mesh.face_part[face])
-            frame = _around(document, _facing(frame.normal, frame.roll, shape), part)
+            frame = _around_below(document, frame, shape)
+        elif lain := _lain(document, frame):  # type: ignore[arg-type]
+            frame = lain.but(shape=shape, adapts=False)
         else:
             frame = _on_front(document, frame, ratio, shape)  # type: ignore[arg-type]
     if "shape" in fields and isinstance(frame, SurfaceFrame):
@@ -162,6 +162,20 @@ def _around(document: Document, frame: BodyFrame, part: int) -> BodyFrame:
     position, size = fitted(corners, frame.turn)
     around: BodyFrame = frame.but(position=position, size=size)
     return around
+
+
+def _around_below(document: Document, frame: SurfaceFrame, shape: FrameShape) -> BodyFrame:
+    """Around the part below a frame on the surface, which is remembered."""
+    face, _ = below_middle(document, frame)
+    around = _facing(frame.normal, frame.roll, shape).but(lain=frame)
+    return _around(document, around, int(document.mesh.face_part[face]))
+
+
+def _lain(document: Document, frame: BodyFrame) -> SurfaceFrame | None:
+    """The frame on the surface that one around a body was made of, unless either has been moved since."""
+    if not frame.lain or not _below(document, frame.lain):
+        return None
+    return frame.lain if _around_below(document, frame.lain, frame.shape) == frame else None
 
 
 def _on_front(document: Document, frame: BodyFrame, ratio: float, shape: FrameShape) -> SurfaceFrame:

@@ -74,10 +74,14 @@ class MapFrame(Value):
 
 
 class BodyFrame(Frame):
-    """A box around a body: all that is inside takes the picture, on each of its sides, three ways, or as a globe."""
+    """A box around a body: all that is inside takes the picture, on each of its sides, three ways, or as a globe.
+
+    lain: how the picture lay on the surface before it went around the body.
+    """
 
     kind: Literal["body"] = "body"
     shape: BodyShape = "box"
+    lain: SurfaceFrame | None = None
 
 
 #: How decals lie.

@@ -267,3 +267,23 @@ def test_a_stencil_stays_in_the_fence_works_on_masks_and_takes_alpha_from_a_seco
         doc.apply_stencil(layer, far, camera=camera)
     with pytest.raises(NightmistError, match="size"):
         doc.apply_stencil(layer, nm.Stencil(path, center=(0, 0), size=(0, 10)), camera=camera)
+
+
+@pytest.mark.parametrize("unit", [1.0, 100.0])
+def test_what_is_seen_beside_a_cover_is_painted_up_to_its_border(tmp_path, unit):
+    """A card before a wall of large texels: between them, too, nothing bare is seen; far behind it all is bare."""
+    card = placed(plane(1), scale=(0.4,) * 3, move=(0.1, 0, 0.5))
+    doc, _surface, layer = body(placed(joined(plane(4), card, names=["wall", "card"]), scale=(unit,) * 3), 128)
+    eye = np.array([0.3, 0.2, 4.0])
+    camera = Camera.look_at(tuple(eye * unit), (0, 0, 0), 40, (800, 600))
+    doc.apply_stencil(layer, nm.Stencil(waves(tmp_path / "waves.png"), (400, 300), (1200, 1200)), camera=camera)
+    alpha = layer.read("base_color")[..., 3].astype(np.float32) / 65535
+    places = np.random.default_rng(5).uniform(-0.95, 0.95, (20000, 2))
+    # Where the way to the eye meets the card's plane, and how far that is from the card.
+    met = places + (eye[:2] - places) * (0.5 / eye[2])
+    off = abs(met - [0.1, 0]).max(axis=1) - 0.4
+    texels = (0.05 + 0.45 * (places * [1, -1] + 1)) * 128 - 0.5
+    shown = cv2.remap(alpha, *texels.astype(np.float32).T[:, :, None], cv2.INTER_LINEAR)[:, 0]
+    pixel = 2 * 4 * math.tan(math.radians(20)) / 600
+    assert shown[off > pixel / 2].min() > 0.99
+    assert shown[off < -3 * 2 / (0.9 * 128)].max() == 0

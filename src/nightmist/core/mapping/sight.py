@@ -177,12 +177,16 @@ def _lie_in(  # type: ignore[no-untyped-def]
     """Mark the bands in which texels of some tiles may lie that face the eye, by balls around their pieces."""
     for k in range(len(tiles)):
         for p in range(tile_start[tiles[k]], tile_start[tiles[k] + 1]):
-            f, r = pieces[p, 0], balls[p, 3]
+            f, across, down = pieces[p, 0], 0.0, 0.0
             facing, up, z = 0.0, 0.0, 0.0
             for axis in range(3):
+                across += matrices[f, axis] ** 2
+                down += matrices[f, 3 + axis] ** 2
                 facing += normals[f, axis] * (eye[axis] - matrices[f, 6 + axis])
                 up += axes[1, axis] * (balls[p, axis] - eye[axis])
                 z += axes[2, axis] * (balls[p, axis] - eye[axis])
+            # Beside a texel its neighbors are asked about.
+            r = balls[p, 3] + np.sqrt(max(across, down))
             if hidden[f] != 0 or facing <= 0 or z + r <= 0:
                 continue
             top, bottom = 0.0, float(rows)
@@ -225,12 +229,7 @@ def _seen(  # type: ignore[no-untyped-def]
                     ):
                         shares[k, row, column] = np.float32(1.0)
                     else:
-                        x = left + column
-                        share = _share(
-                            line[0, 0] * x + line[0, 1] * y + line[0, 2], line[1, 0] * x + line[1, 1] * y + line[1, 2],
-                            line[2, 0] * x + line[2, 1] * y + line[2, 2], line[3, 0] * x + line[3, 1] * y + line[3, 2],
-                            n, axes, focal, tolerance, depth,
-                        )  # fmt: skip
+                        share = _share_around(line, n, left + column, y, axes, focal, tolerance, depth)
                         # Where several faces share a texel, seeing one of them is enough.
                         before = shares[k, row, column] if met[row, column] else np.float32(0.0)
                         shares[k, row, column] = max(before, share)
@@ -271,6 +270,26 @@ def _linear(m, n, eye, axes, line):  # type: ignore[no-untyped-def]
             for k in range(3):
                 line[k, j] += axes[k, axis] * way
             line[3, j] -= n[axis] * way
+
+
+@kernel
+def _share_around(line, n, x, y, axes, focal, tolerance, depth):  # type: ignore[no-untyped-def]
+    """How much the camera sees of a texel, or of a place beside it, one texel off on the face's plane.
+
+    Maps are interpolated: a texel just behind the border of what covers it is half of what one sees before that border.
+    """
+    share = np.float32(0.0)
+    for k in range(5):
+        if share >= 1:
+            break
+        u, v = x + (k == 1) - (k == 2), y + (k == 3) - (k == 4)
+        z, facing = line[2, 0] * u + line[2, 1] * v + line[2, 2], line[3, 0] * u + line[3, 1] * v + line[3, 2]
+        # A place beside it that lies behind the eye, or on the other side of it, is no place of this face's.
+        if k and (z <= 0 or facing <= 0):
+            continue
+        right, up = line[0, 0] * u + line[0, 1] * v + line[0, 2], line[1, 0] * u + line[1, 1] * v + line[1, 2]
+        share = max(share, _share(right, up, z, facing, n, axes, focal, tolerance, depth))
+    return share
 
 
 @kernel

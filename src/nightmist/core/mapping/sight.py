@@ -278,9 +278,9 @@ def _share_around(line, n, x, y, axes, focal, tolerance, depth):  # type: ignore
 
     Maps are interpolated: a texel just behind the border of what covers it is half of what one sees before that border.
     """
-    share = np.float32(0.0)
+    share, one = np.float32(0.0), np.float32(1.0)
     for k in range(5):
-        if share >= 1:
+        if share >= one:
             break
         u, v = x + (k == 1) - (k == 2), y + (k == 3) - (k == 4)
         z, facing = line[2, 0] * u + line[2, 1] * v + line[2, 2], line[3, 0] * u + line[3, 1] * v + line[3, 2]
@@ -288,7 +288,9 @@ def _share_around(line, n, x, y, axes, focal, tolerance, depth):  # type: ignore
         if k and (z <= 0 or facing <= 0):
             continue
         right, up = line[0, 0] * u + line[0, 1] * v + line[0, 2], line[1, 0] * u + line[1, 1] * v + line[1, 2]
-        share = max(share, _share(right, up, z, facing, n, axes, focal, tolerance, depth))
+        seen = _share(right, up, z, facing, n, axes, focal, tolerance, depth)
+        # Half of a place on the border is seen: all of what lies less than a texel behind that is wanted.
+        share = max(share, min(2 * seen, one) if k else seen)
     return share
 
 

@@ -16,7 +16,7 @@ export function Notice() {
       role="alert"
       className="card absolute bottom-3 left-1/2 flex max-w-[80%] -translate-x-1/2 items-center gap-2 py-1.5 pr-1.5 pl-4"
     >
-      <span className={`max-h-[40vh] overflow-y-auto [scrollbar-width:thin] ${lost ? "text-danger" : ""}`}>{text}</span>
+      <span className={`max-h-[40vh] overflow-y-auto wrap-anywhere [scrollbar-width:thin] ${lost ? "text-danger" : ""}`}>{text}</span>
       {offer?.acts.map(({ label, act }) => (
         <button
           key={label}

@@ -89,7 +89,8 @@ def _gather_segment(  # type: ignore[no-untyped-def]
 ):
     """As `_gather_piece`, by the distance to a segment: along a row both |X - A|² and (X - A) · D are polynomials.
 
-    What lies behind its beginning was laid by what ends there: only texels with (X - A) · D >= 0 are looked at.
+    What lies behind its beginning was laid by what ends there: only texels with (X - A) · D >= 0 are looked at, and
+    those behind that a growing radius reaches.
     tile, gate, other: where they lie; other holds what counts already, though it is kept elsewhere.
     """
     one, zero, none = np.float32(1.0), np.float32(0.0), np.int32(TILE)
@@ -101,6 +102,7 @@ def _gather_segment(  # type: ignore[no-untyped-def]
     rise = m[0] * ends[3] + m[1] * ends[4] + m[2] * ends[5]
     along1 = np.float32(rise)
     r0, dr = np.float32(ends[6]), np.float32(ends[7] - ends[6])
+    behind = max(ends[7] - ends[6], 0.0) * ends[7] * ends[7] / ends[6]
     s0, ds = np.float32(ends[8]), np.float32(ends[9] - ends[8])
     h0, dh = np.float32(ends[10]), np.float32(ends[11] - ends[10])
     tiny = np.float32(1e-6 * min(ends[6], ends[7]))
@@ -110,8 +112,8 @@ def _gather_segment(  # type: ignore[no-untyped-def]
         row = piece[3] + i
         y = piece[2] + row + 0.5
         if length2 > 0:
-            # (X - A) · D over the row: its value at x = 0, and `rise` a texel.
-            level = (
+            # (X - A) · D over the row, and how far behind is looked: its value at x = 0, and `rise` a texel.
+            level = behind + (
                 (m[0] * (piece[1] + 0.5) + m[3] * y + m[6] - ends[0]) * ends[3]
                 + (m[1] * (piece[1] + 0.5) + m[4] * y + m[7] - ends[1]) * ends[4]
                 + (m[2] * (piece[1] + 0.5) + m[5] * y + m[8] - ends[2]) * ends[5]
@@ -143,14 +145,21 @@ def _gather_segment(  # type: ignore[no-untyped-def]
         # A loop that decides nothing is turned into vectors; one that looks up a table is not.
         if len(table) > 0:
             for c in range(count):
-                s, w = _near_segment(np.int32(c), low, high, curve, tiny)
+                s, w = _near_cone(np.int32(c), low, high, curve, tiny)
                 w *= table[int(s * np.float32(len(table) - 1) + np.float32(0.5))] * share[c]
+                more = w > max(line[c], laid[c])
+                least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
+                line[c] = w if more else line[c]
+        elif dr == zero:
+            for c in range(count):
+                s, w = _near_segment(np.int32(c), low, high, curve, tiny)
+                w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
                 more = w > max(line[c], laid[c])
                 least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
                 line[c] = w if more else line[c]
         else:
             for c in range(count):
-                s, w = _near_segment(np.int32(c), low, high, curve, tiny)
+                s, w = _near_cone(np.int32(c), low, high, curve, tiny)
                 w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
                 more = w > max(line[c], laid[c])
                 least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
@@ -164,10 +173,31 @@ def _gather_segment(  # type: ignore[no-untyped-def]
 @kernel
 def _near_segment(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
     """Of texel c of a row: where between the hard middle and the rim it lies, 0-1, and the strength there."""
-    near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh = curve
+    along0, along1, inverse = curve[3], curve[4], curve[5]
+    part = min(np.float32(1.0), max(np.float32(0.0), (along0 + along1 * np.float32(c)) * inverse))
+    return _within(c, part, low, high, curve, tiny)
+
+
+@kernel
+def _near_cone(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
+    """The same where the radius runs from r to r + dr: by the disc in whose radius it lies deepest.
+
+    |V - tD| / (r + t dr) is least at t = (r V · D + dr V²) / (r D² + dr V · D); where one end holds the other whole
+    there may be no such t, and that end counts.
+    """
+    near0, near1, slope2, along0, along1, _, squared, r0, dr, _, _, _, _ = curve
+    one, zero, step = np.float32(1.0), np.float32(0.0), np.float32(c)
+    along, from_start = along0 + along1 * step, near0 + step * (near1 + slope2 * step)
+    share, whole = r0 * along + dr * from_start, r0 * squared + dr * along
+    part = min(one, max(zero, share / whole)) if whole > zero else (one if dr > zero else zero)
+    return _within(c, part, low, high, curve, tiny)
+
+
+@kernel
+def _within(c, part, low, high, curve, tiny):  # type: ignore[no-untyped-def]
+    near0, near1, slope2, along0, along1, _, squared, r0, dr, s0, ds, h0, dh = curve
     one, zero, step = np.float32(1.0), np.float32(0.0), np.float32(c)
     along = along0 + along1 * step
-    part = min(one, max(zero, along * inverse))
     distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
     h, r = h0 + dh * part, r0 + dr * part
     s = (np.sqrt(max(distance2, zero)) - h * r) / max((one - h) * r, tiny)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -35,7 +36,9 @@ class Stations(NamedTuple):
 class Band:
     """Walks along vertices as they come and makes some of them stations; the same however they were batched."""
 
-    def __init__(self) -> None:
+    def __init__(self, longest: float = math.inf) -> None:
+        """longest: pixels between stations at most, where radii change that fast."""
+        self.longest = longest
         #: The newest vertex and the newest station, as tables of one row or none.
         self.vertex, self.station = np.zeros((0, COLUMNS)), np.zeros((0, COLUMNS))
         #: Steps since that station.
@@ -56,7 +59,7 @@ class Band:
         table = np.concatenate([self.station, self.vertex, rows])
         anchors, vertices = len(self.station), len(self.vertex)
         chosen, joined = np.empty(len(table), np.int64), np.empty(len(table), np.int8)
-        count = _walk(table, anchors, vertices, self.walked, to_the_end, chosen, joined)
+        count = _walk(table, anchors, vertices, self.walked, self.longest, to_the_end, chosen, joined)
         self.vertex = table[-1:]
         found = Stations(table[chosen[:count]], joined[:count])
         if count and joined[count - 1] != ANCHOR:
@@ -72,7 +75,7 @@ class Band:
 
 
 @kernel
-def _walk(table, anchors, vertices, walked, to_the_end, chosen, joined):  # type: ignore[no-untyped-def]
+def _walk(table, anchors, vertices, walked, most, to_the_end, chosen, joined):  # type: ignore[no-untyped-def]
     """The table: the station before, if any, the vertex before, if any, and further vertices."""
     count, last = 0, 0 if anchors else -1
     first = anchors + vertices
@@ -90,7 +93,7 @@ def _walk(table, anchors, vertices, walked, to_the_end, chosen, joined):  # type
                 away = _apart(before, here) / unit
                 if away < JUMP * length:
                     longest = max(length, away)
-            walked[0] += longest / max(STEP * radius, LEAST_STEP)
+            walked[0] += longest / max(min(STEP * radius, most), LEAST_STEP)
             if here[MET] == 0 and before[MET] > 0 and (last < 0 or before[LENGTH] > table[last, LENGTH]):
                 count, last = _choose(table, i - 1, last, anchors, count, chosen, joined)
                 walked[0] = 0.0

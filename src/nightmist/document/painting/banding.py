@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -28,12 +29,16 @@ from ...core.brush.path import FLATTENED, Curve, Sample
 from ...core.texels.flat import FLAT_NORMAL
 from .touch import Touch
 
+#: Of a taper's length that lies between stations: radii run straight there, and corners of its outline would show.
+TAPER_STEP = 1 / 12
+
 
 class BandPath:
     """Samples in, groups of stations out, one for each mirror image."""
 
     def __init__(self, touch: Touch) -> None:
-        self.touch, self.tip, self.band = touch, touch.tip, Band()
+        self.touch, self.tip = touch, touch.tip
+        self.band = Band(self.tip.taper * TAPER_STEP if self.tip.taper > 0 else math.inf)
         radius = float(touch.radii(np.zeros(1))[0])
         if self.tip.unit == "world":
             radius /= touch.pixel()

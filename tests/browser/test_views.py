@@ -62,6 +62,49 @@ def test_a_channel_of_the_color_is_seen_alone_as_it_is_stored(painter, server):
             tab.wait_color(x, 0.55, (wanted,) * 3, near=2)
 
 
+def test_uv_lines_are_light_over_what_is_dark(painter):
+    """Black paint in the map: lines that were dark before are lighter than it."""
+    tab = painter().open()
+    page = tab.page
+    page.get_by_role("radio", name="Plain").click()
+    page.get_by_role("radio", name="Map", exact=True).click()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.get_by_label("Color", exact=True).fill("#000000")
+    page.get_by_role("radio", name="Fill", exact=True).click()
+    page.mouse.click(*tab.at(0.5, 0.5))
+    tab.wait_kept(1)
+    page.mouse.move(*tab.at(0.01, 0.99))
+    tab.wait_view(lambda now: (now.max(axis=2) < 8).sum() > 5000, "the map is not black")
+    image = tab.colors().max(axis=2)
+    height, width = image.shape
+    middle = image[int(height * 0.35) : int(height * 0.65), int(width * 0.4) : int(width * 0.6)]
+    assert 100 < (middle > 40).sum() < middle.size / 4
+
+
+def test_the_normal_map_is_seen_alone_as_it_is_stored(painter, server):
+    """On the model and in the map: what is flat, and a slope."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.side_by_side()
+    page.get_by_role("button", name="UV lines").click()
+    page.get_by_role("switch", name="Paint bump").click()
+    page.get_by_label("Bump", exact=True).fill("900")
+    page.get_by_label("Light and view").click()
+    page.get_by_role("radio", name="Normal", exact=True).click()
+    page.keyboard.press("Escape")
+    for x in (0.2, 0.75):
+        tab.wait_color(x, 0.55, (128, 128, 255), near=2)
+    tab.drag((0.75, 0.3), (0.75, 0.7))
+    tab.wait_kept(1)
+    stored = server.texels(tab.project, "left", "normal").astype(int) // 257
+    sloped = np.abs(stored - (128, 128, 255)).max(axis=2) > 20
+    assert sloped.sum() > 500
+    before = tab.colors()[..., 0].astype(int)
+    half = before.shape[1] // 2
+    for view in (before[:, :half], before[:, half:]):
+        assert (np.abs(view - 128) > 20).sum() > 100
+
+
 def test_the_ring_stands_in_every_view(painter):
     """On one map alone, on clay and on wire the brush is seen where it is."""
     tab = plain_red(painter)

@@ -7,14 +7,16 @@ import type { SurfaceGeometry } from "./surface_geometry";
 import type { SurfaceMaps } from "./surface_maps";
 import type { Pictures } from "./version_maps";
 
+/** No channel alone, but the color of all three. */
+export const ALL = new THREE.Vector4(0, 0, 0, 0);
 /** Which picture and channel a map lies in; all three channels where none is named. */
 export const CHANNELS: Record<Alone, ["color" | "values" | "relief", THREE.Vector4]> = {
-  base_color: ["color", new THREE.Vector4()],
+  base_color: ["color", ALL],
   height: ["values", new THREE.Vector4(1, 0, 0, 0)],
   roughness: ["values", new THREE.Vector4(0, 1, 0, 0)],
   metallic: ["values", new THREE.Vector4(0, 0, 1, 0)],
   opacity: ["values", new THREE.Vector4(0, 0, 0, 1)],
-  normal: ["relief", new THREE.Vector4()],
+  normal: ["relief", ALL],
   red: ["color", new THREE.Vector4(1, 0, 0, 0)],
   green: ["color", new THREE.Vector4(0, 1, 0, 0)],
   blue: ["color", new THREE.Vector4(0, 0, 1, 0)],
@@ -41,7 +43,7 @@ export class DressedSurface {
   /** One map alone, as it is stored. */
   private readonly raw: THREE.MeshBasicMaterial;
   private single: keyof Pictures = "values";
-  private readonly channel = { value: new THREE.Vector4() };
+  private readonly channel = { value: ALL };
   /** Where what is painted lets through, and whether that is shown. */
   private readonly opacity: Opacity;
   /** Colors come decoded from their textures. */

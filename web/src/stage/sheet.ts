@@ -1,7 +1,7 @@
 import * as THREE from "three";
 
 import type { Look } from "../state/desk";
-import { CHANNELS, isAlone } from "./dressed_surface";
+import { ALL, CHANNELS, isAlone } from "./dressed_surface";
 import { PLACE_SHADER } from "./place_shader";
 import { lightDirection } from "./surroundings";
 import type { Pictures } from "./version_maps";
@@ -11,7 +11,6 @@ const CHANNEL = 1;
 const LIT = 2;
 /** Pixels along a side of the checkered ground that is seen through holes. */
 const SQUARE = 8;
-const NONE = new THREE.Vector4();
 
 /** A picture, and the channel of it that is shown alone; none is zero. Colors come decoded. */
 export interface Shown {
@@ -34,7 +33,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
           picture: uniform<THREE.Texture | null>(null),
           values: uniform<THREE.Texture | null>(null),
           relief: uniform<THREE.Texture | null>(null),
-          channel: uniform(new THREE.Vector4()),
+          channel: uniform(ALL),
           holes: uniform(false),
           decoded: uniform(false),
           light: uniform(new THREE.Vector3(0, 0, 1)),
@@ -107,7 +106,7 @@ export class Sheet extends THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial>
     const { picture, channel, mode, decoded } = this.material.uniforms;
     return {
       picture: picture!.value as THREE.Texture,
-      channel: mode!.value === CHANNEL ? (channel!.value as THREE.Vector4) : NONE,
+      channel: mode!.value === CHANNEL ? (channel!.value as THREE.Vector4) : ALL,
       decoded: decoded!.value as boolean,
     };
   }

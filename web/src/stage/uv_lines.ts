@@ -1,6 +1,7 @@
 import * as THREE from "three";
 
 import type { StageMesh } from "../api/mesh";
+import { ALL } from "./dressed_surface";
 import { polygonEdges } from "./polygon_edges";
 import type { Shown } from "./sheet";
 import type { SurfaceGeometry } from "./surface_geometry";
@@ -61,7 +62,7 @@ function lineMaterial(width: number, height: number): THREE.ShaderMaterial {
     depthTest: false,
     uniforms: {
       picture: { value: null as THREE.Texture | null },
-      channel: { value: new THREE.Vector4() },
+      channel: { value: ALL },
       decoded: { value: true },
       hidden: { value: false },
       size: { value: new THREE.Vector2(width, height) },

@@ -18,7 +18,7 @@ export function PartsList({ project }: { project: Project }) {
     project.send({ type: "hide_parts", parts: alone ? (isolated ? [] : others) : flipped });
   };
   return (
-    <ul>
+    <ul className="-mx-1 px-1 pt-0.5">
       {state.mesh.parts.map((name, part) => {
         const Eye = hidden.has(part) ? IconEyeOff : IconEye;
         return (

@@ -1,7 +1,7 @@
 import { addTip, forgetTip, listTips, restoreTip, takeTip } from "../api/rest";
 import type { Picture, TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "./desk";
-import { sayBriefly } from "./notices";
+import { readingFiles, sayBriefly } from "./notices";
 import { ofProject, whileOpen } from "./of_project";
 import { pictureAt } from "./pictures";
 import type { Project } from "./project";
@@ -40,7 +40,8 @@ export async function chooseTip(project: string, choice: TipChoice): Promise<voi
 /** A file becomes the tip, and is kept in the library. */
 export async function addOwnTip(project: string, file: File, light = false): Promise<void> {
   try {
-    setTip({ picture: (await whileOpen(addTip(project, file, light))).name });
+    const taken = await readingFiles(async () => ({ notes: [], ...(await whileOpen(addTip(project, file, light))) }));
+    setTip({ picture: taken.name });
     loadTips(project);
   } catch (error) {
     say((error as Error).message);

@@ -463,3 +463,34 @@ def test_around_a_ball_a_brush_ends_where_the_ball_turns_away(spacing):
     assert (cover[middle & (angle > 61)] == 0).all()
     t = np.clip((np.cos(np.radians(angle)) - 0.5) / (np.cos(np.radians(52)) - 0.5), 0, 1)
     assert np.sqrt(np.mean((cover - t * t * (3 - 2 * t))[middle] ** 2)) < 0.02
+
+
+def test_what_was_drawn_may_be_seen_before_it_is_exact():
+    """Among layers, by a step of 16 bits at most; then to the bit what a stack composited anew shows."""
+    doc = document(plane())
+    surface = doc.surfaces["surface"]
+    coats = [surface.layers[0], *(surface.layers.add("brushed") for _ in range(6))]
+    for number, (coat, blend) in enumerate(zip(coats, ("normal", "multiply", "screen", "normal") * 2, strict=False)):
+        ends = Pigment(base_color=f"#{40 * number:02x}8060"), Pigment(base_color=f"#20{250 - 30 * number:02x}ff")
+        doc.gradient(coat, (-1, -1, 0), (1, 1, 0), ends)
+        coat.opacity, coat.blend = 0.6, blend
+
+    def color():
+        return doc.composite(surface.value).read("base_color").astype(int)
+
+    doc.refresh()
+    for x in (300, 350):
+        drawn = doc.begin_stroke({"surface": coats[2]}, FRONT, FULL.but(hardness=0.2), RED)
+        drawn.extend([(x, 250, 1.0), (x + 60, 330, 1.0)])
+        doc.refresh()
+        doc.finish_stroke(drawn)
+        doc.refresh(thoroughly=False)
+        assert doc.rough
+    seen = color()
+    assert doc.refresh()
+    assert not doc.rough
+    exact = color()
+    doc.forget_composites()
+    doc.refresh()
+    np.testing.assert_array_equal(color(), exact)
+    assert 0 < np.abs(seen - exact).max() <= 1

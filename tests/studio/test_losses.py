@@ -69,10 +69,10 @@ def test_what_cannot_be_shown_is_taken_back_and_the_project_goes_on(opened, stud
     layer = browser.layers(browser.surfaces()[0])[0].id
     composite = Document.bring_up_to_date
 
-    def bring_up_to_date(doc: Document) -> None:
+    def bring_up_to_date(doc: Document, thoroughly: bool = True) -> None:
         if any(getattr(value, "name", "") == "Cursed" for value in doc.values.values()):
             raise ZeroDivisionError
-        composite(doc)
+        composite(doc, thoroughly)
 
     monkeypatch.setattr(Document, "bring_up_to_date", bring_up_to_date)
     browser.project.ask(browser, ChangeNode(type="change_node", node=layer, name="Cursed"))

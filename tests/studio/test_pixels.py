@@ -53,6 +53,39 @@ def test_getting_ready_does_not_keep_a_page_waiting_that_opens(studio, monkeypat
     assert pieces[-1].wait(10)
 
 
+def test_once_nobody_draws_what_is_seen_becomes_exact(studio, monkeypatch):  # noqa: F811
+    """Among layers a stroke is composited roughly; a moment after it, as by a stack composited anew."""
+    monkeypatch.setattr(project_module, "CALM", 0.05)
+    exact = threading.Event()
+    refresh = Document.refresh
+
+    def observed(doc, thoroughly=True):
+        was_rough, changed = doc.rough, refresh(doc, thoroughly)
+        if was_rough and not doc.rough:
+            exact.set()
+        return changed
+
+    monkeypatch.setattr(Document, "refresh", observed)
+    made = document()
+    for layers in (surface.layers for surface in made.surfaces.values()):
+        for color in ("#205080", "#c0a020"):
+            made.fill(coat := layers.add("brushed"), Pigment(base_color=color))
+            coat.opacity = 0.4
+    browser = entered(studio, studio.create(made))
+    draw(browser)
+    browser.wait_kept(1)
+    assert exact.wait(10)
+
+    def anew(doc):
+        seen = doc.composite(doc.surface_value("left")).read("base_color")
+        doc.forget_composites()
+        refresh(doc)
+        return seen, doc.composite(doc.surface_value("left")).read("base_color")
+
+    seen, whole = browser.project.call(anew)
+    np.testing.assert_array_equal(seen, whole)
+
+
 def test_rectangles_cover_each_tile_once():
     """Random masks, against counting."""
     rng = np.random.default_rng(3)

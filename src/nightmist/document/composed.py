@@ -83,6 +83,8 @@ class Composed(Contents):
         self.filters = Filters(self.cache)
         self.decals = DecalLayers(Source(self.cache, self.washes, self.region_mask))
         self._mesh: tuple[Model, Mesh] | None = None
+        #: The surfaces that are raised by what is kept, and at which edition.
+        self._raising: tuple[int, set[str]] = (-1, set())
         #: How surfaces hang together, and those that nothing was worked out for yet.
         self._getting_ready: tuple[Sequence[Together], list[Together]] = ((), [])
         #: Of which values the mesh shows the looks.
@@ -298,7 +300,12 @@ class Composed(Contents):
         shown: Surface = self.shown(surface.id)  # type: ignore[assignment]
         return self.decals.touched(decals, shown, self.layout(shown))
 
-    def refresh_insides(self) -> tuple[list[Surface], list[Layout], list[Composite]]:
+    @property
+    def rough(self) -> bool:
+        """Whether anything has stayed as it was composited while somebody drew, rounded a little otherwise."""
+        return any(composite.rough for composite in self.composites.values())
+
+    def refresh_insides(self, thoroughly: bool = True) -> tuple[list[Surface], list[Layout], list[Composite]]:
         """Composite what is stale on all surfaces; gutters, rims and relief follow with `refresh`.
 
         Returns the surfaces as they are shown, their layouts and their composites, by number.
@@ -306,15 +313,15 @@ class Composed(Contents):
         surfaces: list[Surface] = [self.shown(surface.id) for surface in self.surface_values()]  # type: ignore[misc]
         layouts, composites = self.all_layouts(), [self.composite(surface) for surface in surfaces]
         for surface, layout, composite in zip(surfaces, layouts, composites, strict=True):
-            if composite.stale or composite.rough or composite.layout_key != layout.key:
+            if composite.stale or (thoroughly and composite.rough) or composite.layout_key != layout.key:
                 compiled = self._compiled(surface)
                 filters = self._filters(compiled, composite)
-                composite.refresh(surface, compiled, filters, layout, not self.previews)
+                composite.refresh(surface, compiled, filters, layout, not self.previews, thoroughly)
         return surfaces, layouts, composites
 
-    def refresh(self) -> dict[tuple[str, PictureName], TileArea]:
+    def refresh(self, thoroughly: bool = True) -> dict[tuple[str, PictureName], TileArea]:
         """As `bring_up_to_date`; returns where pictures, by surface id, are others than at the last time."""
-        self.bring_up_to_date()
+        self.bring_up_to_date(thoroughly)
         changed: dict[tuple[str, PictureName], TileArea] = {}
         for surface in self.surface_values():
             composite = self.composites[surface.id]
@@ -322,9 +329,12 @@ class Composed(Contents):
             composite.untold = {}
         return changed
 
-    def bring_up_to_date(self) -> None:
-        """Composite what is stale on all surfaces, relief included."""
-        surfaces, layouts, composites = self.refresh_insides()
+    def bring_up_to_date(self, thoroughly: bool = True) -> None:
+        """Composite what is stale on all surfaces, relief included.
+
+        thoroughly: also what is `rough`, once nobody draws; to be seen, it may stay so.
+        """
+        surfaces, layouts, composites = self.refresh_insides(thoroughly)
         fresh = [composite.spread(layout) for composite, layout in zip(composites, layouts, strict=True)]
         fresh = self.rims.refresh(layouts, self.mesh, composites, fresh)
         for composite, told in zip(composites, fresh, strict=True):
@@ -356,11 +366,18 @@ class Composed(Contents):
 
     def _raised(self) -> set[str]:
         """The surfaces on which any node holds or lays height, seen or not."""
-        nodes = set(self.in_order.raising)
-        nodes.update(key for preview in self.previews for key, value in preview.values.items() if raises(value))
-        for rasters in (self.rasters, *(preview.rasters for preview in self.previews)):
-            heights = (key for key, raster in rasters.items() if raster.tiles and key.endswith("/height"))
-            nodes.update(node_and_map(key)[0] for key in heights)
+        if self._raising[0] != self.edition:
+            self._raising = self.edition, self._with_heights(self.in_order.raising, self.rasters)
+        found = set(self._raising[1])
+        for preview in self.previews:
+            lifting = (key for key, value in preview.values.items() if raises(value))
+            found |= self._with_heights(lifting, preview.rasters)
+        return found
+
+    def _with_heights(self, raising: Iterable[str], rasters: Mapping[str, Raster]) -> set[str]:
+        """Surfaces of nodes that raise, and of those with tiles of height."""
+        nodes = {node_and_map(key)[0] for key, raster in rasters.items() if key.endswith("/height") and raster.tiles}
+        nodes.update(raising)
         return {self.surface_of(value).id for key in nodes if isinstance(value := self.values.get(key), NODES)}
 
     def _compiled(self, surface: Surface) -> Compiled:

@@ -204,6 +204,8 @@ class OpenProject:
             timeout, instead = max(self.drawing.heard + STALLED - time.monotonic(), 0.01), self._end_stalled
         elif self._may_get_ready:
             timeout, instead = CALM, self._get_ready
+        elif self.document.rough and not self.document.previews:
+            timeout, instead = CALM, self._settle
         else:
             return self.inbox.next()
         try:
@@ -223,6 +225,10 @@ class OpenProject:
             started = time.monotonic()
             self.ready = not self.document.get_ready()
             self.spent += time.monotonic() - started
+
+    def _settle(self) -> None:
+        """What was composited roughly while somebody drew becomes exact; nobody waits for it meanwhile."""
+        self._refresh(time.perf_counter(), None, thoroughly=True)
 
     def _end_stalled(self) -> None:
         if self.drawing and time.monotonic() - self.drawing.heard >= STALLED:
@@ -450,17 +456,19 @@ class OpenProject:
             updates.client.tell(say.Refused(message=message))
         self._refresh(time.perf_counter(), None)
 
-    def _refresh(self, started: float, asked: Client | None, only_shown: bool = False) -> None:
+    def _refresh(
+        self, started: float, asked: Client | None, only_shown: bool = False, thoroughly: bool = False
+    ) -> None:
         """Composite what changed and send it on; what takes long is seen coarsely before.
 
-        only_shown: an edit that is not made yet, which may stay coarse until it is.
+        only_shown: an edit that is not made yet, which may stay coarse until it is. thoroughly: as a document's.
         """
         computed = time.perf_counter()
         if self.drafts.show(self.document, self.updates.values()) and only_shown:
             return
         for updates in self.updates.values():
             updates.release()
-        for (key, picture), area in self.document.refresh().items():
+        for (key, picture), area in self.document.refresh(thoroughly).items():
             surface = self.document.values[key]
             assert isinstance(surface, Surface)
             for updates in self.updates.values():

@@ -137,17 +137,19 @@ class Program:
     def __init__(
         self, kinds: NDArray[np.int32], amounts: NDArray[np.float32], modes: NDArray[np.int32],
         shares: NDArray[np.float32], mixes: NDArray[np.float32], tiles: list[tuple[Tiles, ...]], depth: int,
-        coupled: bool, planes: int,
+        coupled: bool, planes: int, tables: NDArray[np.int64] | None = None,
     ) -> None:  # fmt: skip
+        """tables: (n, MAP_COUNT + 1) the addresses of the tiles' tables, where they are known."""
         self.kinds, self.amounts, self.modes, self.shares, self.mixes = kinds, amounts, modes, shares, mixes
         self.tiles, self.depth, self.planes = tiles, depth, planes
         #: Maps look at each other: all of them have to be worked out together.
         self.coupled = coupled
         self.lifts = bool((mixes[:, 2] != 0).any())
         self.partners = _partners(kinds)
-        columns = MAP_COUNT + 1
-        self._tables = np.array([[_table(one) for one in row[:columns]] for row in tiles], np.int64)
-        self._tables = self._tables.reshape(-1, columns)
+        if tables is None:
+            columns = MAP_COUNT + 1
+            tables = np.array([[_table(one) for one in row[:columns]] for row in tiles], np.int64).reshape(-1, columns)
+        self._tables = tables
 
     def __len__(self) -> int:
         return len(self.kinds)
@@ -157,23 +159,17 @@ class Program:
         of = slice(first, end)
         return Program(
             self.kinds[of], self.amounts[of], self.modes[of], self.shares[of], self.mixes[of], self.tiles[of],
-            self.depth, self.coupled, self.planes,
+            self.depth, self.coupled, self.planes, self._tables[of],
         )  # fmt: skip
 
     def followed_by(self, other: Program) -> Program:
         """The steps of both."""
-        arrays = [
-            np.concatenate(pair)
-            for pair in zip(
-                (self.kinds, self.amounts, self.modes, self.shares, self.mixes),
-                (other.kinds, other.amounts, other.modes, other.shares, other.mixes),
-                strict=True,
-            )
-        ]
-        kinds, amounts, modes, shares, mixes = arrays
+        columns = [(each.kinds, each.amounts, each.modes, each.shares, each.mixes) for each in (self, other)]
+        kinds, amounts, modes, shares, mixes = (np.concatenate(pair) for pair in zip(*columns, strict=True))
+        tables = np.concatenate([self._tables, other._tables])
         return Program(
             kinds, amounts, modes, shares, mixes, self.tiles + other.tiles, max(self.depth, other.depth),
-            self.coupled or other.coupled, max(self.planes, other.planes),
+            self.coupled or other.coupled, max(self.planes, other.planes), tables,
         )  # fmt: skip
 
     def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:

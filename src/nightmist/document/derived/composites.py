@@ -107,12 +107,13 @@ class Composite:
         return stale
 
     def refresh(
-        self, surface: Surface, compiled: Compiled, filters: Sequence[Filtered], layout: Layout, calm: bool
-    ) -> None:
+        self, surface: Surface, compiled: Compiled, filters: Sequence[Filtered], layout: Layout, calm: bool,
+        thoroughly: bool,
+    ) -> None:  # fmt: skip
         """Composite what is stale; gutters follow with `spread`.
 
         filters: those of its stack, bottom first, which carry changes on. calm: nothing is being drawn, so that tiles
-        which became one color may give their memory back.
+        which became one color may give their memory back. thoroughly: unless it is drawn on, also what is rough.
         """
         if self.layout_key != layout.key:
             # Texels mean other places now: gutters and slopes of before must not stay behind.
@@ -120,7 +121,7 @@ class Composite:
             self.pictures["relief"].fill(LEVEL)
             self.layout_key, self.relief_key = layout.key, None
         stale, self.stale = self.stale, {}
-        if not compiled.drawing:
+        if thoroughly and not compiled.drawing:
             for name, part in self.rough.items():
                 stale[name] = [*stale.get(name, []), part]
             self.rough = {}

@@ -180,7 +180,7 @@ class Programs:
 
 def visible(stack: Sequence[Shown]) -> list[Shown]:
     """Without what is hidden."""
-    return [replace(one, nodes=visible(one.nodes)) for one in stack if one.node.visible]
+    return [replace(one, nodes=visible(one.nodes)) if one.nodes else one for one in stack if one.node.visible]
 
 
 def core_node(shown: Shown, count: int) -> CoreNode:

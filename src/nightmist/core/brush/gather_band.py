@@ -16,7 +16,7 @@ def gather_band(  # type: ignore[no-untyped-def]
     ahead, nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, facing, spread,
     texel_size, hidden, rects, guessed,
 ):  # fmt: skip
-    ends = np.empty(12)
+    ends = np.empty(13)
     averted = np.zeros((TILE, TILE), np.float32)
     for k in range(len(tiles)):
         t = tiles[k]
@@ -47,8 +47,7 @@ def gather_band(  # type: ignore[no-untyped-def]
                     ends[axis], ends[axis + 3] = centers[b, axis], centers[d, axis] - centers[b, axis]
                 ends[6], ends[7] = radii[b], radii[d]
                 ends[8], ends[9] = strengths[b], strengths[d]
-                ends[10] = max(0.0, min(hardness[b], 1.0 - texel_size[f] / radii[b]))
-                ends[11] = max(0.0, min(hardness[d], 1.0 - texel_size[f] / radii[d]))
+                ends[10], ends[11], ends[12] = hardness[b], hardness[d], texel_size[f]
                 through = gate
                 if min(along0, along1) - spread[f] < high:
                     through = averted.ctypes.data
@@ -102,10 +101,13 @@ def _gather_segment(  # type: ignore[no-untyped-def]
     rise = m[0] * ends[3] + m[1] * ends[4] + m[2] * ends[5]
     along1 = np.float32(rise)
     r0, dr = np.float32(ends[6]), np.float32(ends[7] - ends[6])
-    behind = max(ends[7] - ends[6], 0.0) * ends[7] * ends[7] / ends[6]
+    behind = max(ends[7] - ends[6], 0.0) * ends[7] * ends[7] / max(ends[6], 1e-12)
     s0, ds = np.float32(ends[8]), np.float32(ends[9] - ends[8])
+    # A hard edge still falls over one texel.
+    size = np.float32(ends[12])
     h0, dh = np.float32(ends[10]), np.float32(ends[11] - ends[10])
-    tiny = np.float32(1e-6 * min(ends[6], ends[7]))
+    hardest = max(zero, one - size / r0)
+    tiny = np.float32(max(1e-6 * min(ends[6], ends[7]), 1e-30))
     top, bottom, left, right = rect
     for i in range(first, last):
         start, end, _, _ = reached_texels(piece, spans, i, parabola, reach * reach)
@@ -134,7 +136,7 @@ def _gather_segment(  # type: ignore[no-untyped-def]
         near0 = np.float32(ax * ax + ay * ay + az * az)
         near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
         along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
-        curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh)
+        curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, hardest, size)
         # As many texels as vectors hold without a rest.
         stop = (end + LANES - 1) & ~(LANES - 1)
         at = 4 * (TILE * row + begin)
@@ -173,9 +175,9 @@ def _gather_segment(  # type: ignore[no-untyped-def]
 @kernel
 def _near_segment(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
     """Of texel c of a row: where between the hard middle and the rim it lies, 0-1, and the strength there."""
-    along0, along1, inverse = curve[3], curve[4], curve[5]
+    along0, along1, inverse, h0, dh, hardest = curve[3], curve[4], curve[5], curve[11], curve[12], curve[13]
     part = min(np.float32(1.0), max(np.float32(0.0), (along0 + along1 * np.float32(c)) * inverse))
-    return _within(c, part, low, high, curve, tiny)
+    return _within(c, part, min(h0 + dh * part, hardest), low, high, curve, tiny)
 
 
 @kernel
@@ -185,21 +187,22 @@ def _near_cone(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
     |V - tD| / (r + t dr) is least at t = (r V · D + dr V²) / (r D² + dr V · D); where one end holds the other whole
     there may be no such t, and that end counts.
     """
-    near0, near1, slope2, along0, along1, _, squared, r0, dr, _, _, _, _ = curve
+    near0, near1, slope2, along0, along1, _, squared, r0, dr, _, _, h0, dh, _, size = curve
     one, zero, step = np.float32(1.0), np.float32(0.0), np.float32(c)
     along, from_start = along0 + along1 * step, near0 + step * (near1 + slope2 * step)
     share, whole = r0 * along + dr * from_start, r0 * squared + dr * along
     part = min(one, max(zero, share / whole)) if whole > zero else (one if dr > zero else zero)
-    return _within(c, part, low, high, curve, tiny)
+    hardest = max(zero, one - size / max(r0 + dr * part, tiny))
+    return _within(c, part, min(h0 + dh * part, hardest), low, high, curve, tiny)
 
 
 @kernel
-def _within(c, part, low, high, curve, tiny):  # type: ignore[no-untyped-def]
-    near0, near1, slope2, along0, along1, _, squared, r0, dr, s0, ds, h0, dh = curve
+def _within(c, part, h, low, high, curve, tiny):  # type: ignore[no-untyped-def]
+    near0, near1, slope2, along0, along1, _, squared, r0, dr, s0, ds, _, _, _, _ = curve
     one, zero, step = np.float32(1.0), np.float32(0.0), np.float32(c)
     along = along0 + along1 * step
     distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
-    h, r = h0 + dh * part, r0 + dr * part
+    r = r0 + dr * part
     s = (np.sqrt(max(distance2, zero)) - h * r) / max((one - h) * r, tiny)
     inside = (c >= low) & (c < high) & (s < one)
     return min(one, max(zero, s)), s0 + ds * part if inside else zero

@@ -279,6 +279,7 @@ def _share_around(line, n, x, y, axes, focal, tolerance, depth):  # type: ignore
     Maps are interpolated: a texel just behind the border of what covers it is half of what one sees before that border.
     """
     share, one = np.float32(0.0), np.float32(1.0)
+    rows, columns = depth.shape
     for k in range(5):
         if share >= one:
             break
@@ -288,6 +289,9 @@ def _share_around(line, n, x, y, axes, focal, tolerance, depth):  # type: ignore
         if k and (z <= 0 or facing <= 0):
             continue
         right, up = line[0, 0] * u + line[0, 1] * v + line[0, 2], line[1, 0] * u + line[1, 1] * v + line[1, 2]
+        # Nor is one outside the picture, of which nothing is known.
+        if k and (2 * abs(right) * focal > columns * z or 2 * abs(up) * focal > rows * z):
+            continue
         seen = _share(right, up, z, facing, n, axes, focal, tolerance, depth)
         # Half of a place on the border is seen: all of what lies less than a texel behind that is wanted.
         share = max(share, min(2 * seen, one) if k else seen)

@@ -295,6 +295,20 @@ def test_points_of_the_map_come_onto_one_line(painter, server):
     assert np.isclose(Stage(server, tab.project).corners()[:, :, 1].min(), 0.045, atol=1e-5)
 
 
+def test_picked_points_are_let_go_with_their_surface(painter, server):
+    tab = prepare(painter, server.create())
+    page = tab.page
+    page.get_by_role("radio", name="Points").click()
+    page.mouse.move(*on_map(tab, 0.01, 0.01))
+    page.mouse.down()
+    page.mouse.move(*on_map(tab, 0.99, 0.99), steps=6)
+    page.mouse.up()
+    expect(page.get_by_text("Points picked")).to_be_visible()
+    page.get_by_role("combobox", name="Surface").first.select_option("right")
+    expect(page.get_by_text("Points picked")).to_be_hidden()
+    expect(page.get_by_role("button", name="Line up across")).to_be_disabled()
+
+
 def test_seams_are_marked_and_the_surface_unwraps_along_them(painter, server):
     """A click marks an edge, another a loop, on model and map; unwrapping along them gives those pieces."""
     project = server.create(write_glb(placed(plane(4), uv_scale=0.9)), "plane.glb")

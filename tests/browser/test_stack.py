@@ -471,3 +471,8 @@ def test_a_wash_lays_what_is_painted_on_another_layer_and_follows_it(painter, se
         page.get_by_role("button", name="Undo", exact=True).click()
         tab.wait_kept(change)
     np.testing.assert_array_equal(server.texels(project, "plane", "metallic"), first)
+    row(tab, "First paint").click()
+    page.get_by_role("button", name="Delete layer").click()
+    tab.wait_kept(8)
+    expect(page.get_by_role("alert")).to_contain_text("A wash lays what is painted on First paint: it goes on")
+    np.testing.assert_array_equal(server.texels(project, "plane", "metallic"), first)

@@ -1,6 +1,6 @@
 import { unwrap } from "../prepare/unwrap";
 import { paintMask, type PrepareTool, setPreparing, setTip, shownView, showView, swapLoads, type Tool, useDesk } from "../state/desk";
-import { chosenLayer, startNaming, stepped, together } from "../state/layers";
+import { chosenLayer, removeMarked, startNaming, stepped, together } from "../state/layers";
 import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
 import { findDecal, useDecals } from "../state/decals";
@@ -96,7 +96,7 @@ export const COMMANDS = {
     group: "Layers", label: "Delete the marked layers", keys: ["Shift+Delete"], when: "paint",
     act: ({ project }) => {
       const layer = chosenLayer()?.layer;
-      if (layer) project.send({ type: "remove_nodes", nodes: together(layer.id) });
+      if (layer) removeMarked(project, layer.id);
     },
   },
   duplicateLayer: {

@@ -1,8 +1,8 @@
 import { COMMANDS, tooltip } from "../commands/commands";
 import { cornersAt } from "../stage/picked";
 import type { Stage } from "../stage/stage";
-import { type PrepareTool, setPreparing, useDesk } from "../state/desk";
-import { type PickBy, usePicks } from "../state/picks";
+import { type PickBy, type PrepareTool, setPreparing, useDesk } from "../state/desk";
+import { usePicks } from "../state/picks";
 import type { Project } from "../state/project";
 import { Part } from "../ui/part";
 import { useSession } from "../state/session";

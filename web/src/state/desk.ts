@@ -1,9 +1,10 @@
 import type { BeginStroke, Fence, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
-import type { PickBy } from "./picks";
 import { type DocumentState, isNode, missingFromView } from "./document";
 import { ofProject } from "./of_project";
 import { NO_STENCIL, type StencilPlace } from "./stencil_place";
 
+/** What a click on a face picks. */
+export type PickBy = "face" | "island" | "piece" | "part" | "surface";
 /** Tools that paint along a stroke, and those that act at a click or a drag. */
 export type StrokeTool = BeginStroke["tool"];
 export type Tool = StrokeTool | "fill" | "gradient" | "sample" | "pick";

@@ -1,5 +1,7 @@
+import type { Outgoing } from "../api/outgoing";
 import { useDesk } from "./desk";
-import { groupsOver, type LayerState, nodesIn, type SurfaceState } from "./document";
+import { groupsOver, type LayerState, namesInWords, nodesIn, type SurfaceState } from "./document";
+import { sayBriefly } from "./notices";
 import { ofProject } from "./of_project";
 import { surfaceNamed, useSession } from "./session";
 
@@ -40,6 +42,19 @@ export function touch(rasters: readonly string[]): void {
 export function together(layer: string): string[] {
   const { marked } = useRows.getState();
   return marked.has(layer) ? [...marked] : [layer];
+}
+
+/** Delete the marked layers; of what is laid elsewhere as a picture of one of them it is said that it stays as it is. */
+export function removeMarked(project: { send(message: Outgoing): void }, layer: string): void {
+  const nodes = together(layer);
+  project.send({ type: "remove_nodes", nodes });
+  const { state } = useSession.getState();
+  const goes = (surface: SurfaceState, one: LayerState) => [one, ...groupsOver(surface, one)].some(({ id }) => nodes.includes(id));
+  const layers = (state?.surfaces ?? []).flatMap((surface) => surface.layers.map((one) => ({ one, gone: goes(surface, one) })));
+  const used = new Set(layers.flatMap(({ one, gone }) => (one.kind === "wash" && !gone ? Object.values(one.images ?? {}) : [])));
+  const sources = new Set((state?.pictures ?? []).flatMap(({ id, of }) => (of && used.has(id) ? [of.node] : [])));
+  const kept = layers.filter(({ one, gone }) => gone && sources.has(one.id)).map(({ one }) => one.name);
+  if (kept.length) sayBriefly(`A wash lays what is painted on ${namesInWords(kept)}: it goes on with that as it is now.`);
 }
 
 /**

@@ -1,7 +1,7 @@
 import type { StageMesh, SurfaceMesh } from "../api/mesh";
+import { type PickBy, useDesk } from "./desk";
 import { ofProject } from "./of_project";
 
-export type PickBy = "face" | "island" | "piece" | "part" | "surface";
 export type How = "replace" | "add" | "remove";
 
 /** Runs [first, end) of face numbers, as the server takes them. */
@@ -26,6 +26,9 @@ const NOTHING: Picks = { mesh: null, faces: new Uint8Array(), count: 0, polygons
 
 /** Faces picked in the Prepare stage; they live with the page, and are not kept. */
 export const usePicks = ofProject<Picks>(NOTHING);
+
+// Points are vertices of one surface's map: in another's they would be others.
+useDesk.subscribe(({ surface }, before) => surface !== before.surface && usePicks.setState({ points: NOTHING.points }));
 
 /** Take over a model; picks survive as long as faces keep their numbers. chosen: the surface whose map is shown, by its place. */
 export function takeMesh(mesh: StageMesh, chosen: number): void {

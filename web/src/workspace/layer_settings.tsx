@@ -5,7 +5,7 @@ import { tooltip } from "../commands/commands";
 import type { LayerState, SurfaceState } from "../state/document";
 import { keepFinish } from "../api/rest";
 import { openNodeCard } from "../state/cards";
-import { stepped, together, useRows } from "../state/layers";
+import { removeMarked, stepped, together, useRows } from "../state/layers";
 import { sayBriefly } from "../state/notices";
 import type { Project } from "../state/project";
 import { say, useSession } from "../state/session";
@@ -40,7 +40,7 @@ export function LayerSettings({ surface, layer, project }: { surface: SurfaceSta
         <MoreMenu surface={surface} layer={layer} project={project} />
         <button
           type="button" className={ICON} title="Delete; undo brings it back" aria-label="Delete layer"
-          onClick={() => project.send({ type: "remove_nodes", nodes: together(layer.id) })}
+          onClick={() => removeMarked(project, layer.id)}
         >
           <IconTrash size={16} stroke={1.7} />
         </button>

@@ -46,3 +46,8 @@ export type Outgoing =
   | Sparse<DuplicateDecal, "type" | "decal">
   | Sparse<PlaceDecal, "type" | "surface" | "picture">
   | { type: "show"; edit: Showable | ShowMask | null };
+
+/** Where messages go: the project that is open. */
+export interface Sender {
+  send(message: Outgoing): void;
+}

@@ -10,8 +10,8 @@ const OPEN = "[role=menu], [role=listbox], [role=dialog], select:open";
 
 /** Keys do what the commands say. Returns how to stop listening.
  *
- * A field that is typed in keeps its keys (but undo before anything is typed), and so does a control that was reached by keys. One that merely kept the focus
- * after a press of the pointer gets none: they mean what they mean over the stage.
+ * A field that is typed in keeps its keys (but undo before anything is typed), and so does a control that was reached by
+ * keys. One that merely kept the focus after a press of the pointer gets none: they mean what they mean over the stage.
  */
 export function listenToKeys(context: Context): () => void {
   // The browser's own idea of a visible focus is of no use: a list shows it after a click too.

@@ -1,5 +1,5 @@
 import type { BodyFrame, Decal, Decals, FramePart, MapFrame, SurfaceFrame } from "../api/schema.generated";
-import type { DecalEdit, Outgoing, Showable } from "../api/outgoing";
+import type { DecalEdit, Sender, Showable } from "../api/outgoing";
 import { useDesk } from "./desk";
 import type { DocumentState, SurfaceState } from "./document";
 import { ofProject } from "./of_project";
@@ -61,10 +61,6 @@ export function useChosenDecal(): Decal | null {
   const { chosen, shown } = useDecals();
   const found = findDecal(state, chosen)?.decal ?? null;
   return found && shown?.id === found.id ? shown : found;
-}
-
-interface Sender {
-  send(message: Outgoing): void;
 }
 
 /** One picture of what is being moved is asked for at a time: the newest, once the one before has come. */

@@ -1,4 +1,4 @@
-import type { Outgoing } from "../api/outgoing";
+import type { Sender } from "../api/outgoing";
 import { useDesk } from "./desk";
 import { groupsOver, type LayerState, namesInWords, nodesIn, type SurfaceState } from "./document";
 import { sayBriefly } from "./notices";
@@ -45,7 +45,7 @@ export function together(layer: string): string[] {
 }
 
 /** Delete the marked layers; of what is laid elsewhere as a picture of one of them it is said that it stays as it is. */
-export function removeMarked(project: { send(message: Outgoing): void }, layer: string): void {
+export function removeMarked(project: Sender, layer: string): void {
   const nodes = together(layer);
   project.send({ type: "remove_nodes", nodes });
   const { state } = useSession.getState();

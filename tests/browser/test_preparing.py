@@ -363,6 +363,13 @@ def test_parts_are_hidden(painter, server):
     page.get_by_label("Show part 1").click()
     settled(tab, 3)
     expect(page.get_by_label("Hide part 1")).to_be_visible()
+    for part in (0, 1):
+        page.get_by_label(f"Hide part {part}").click()
+        settled(tab, 4 + part)
+    page.get_by_role("button", name="Hand off").click()
+    shown = page.get_by_role("link", name="Shown parts, GLB")
+    expect(shown).to_have_attribute("aria-disabled", "true")
+    expect(shown).to_contain_text("there is nothing to hand off")
 
 
 def test_while_painting_the_part_under_the_pointer_is_hidden_by_a_key(painter, server):

@@ -76,7 +76,8 @@ def test_tips_pictures_presets_and_the_scratch_sheet(painter, server):
 
 def keep_preset(page, name):
     page.get_by_role("button", name="Keep a preset").click()
-    page.get_by_label("Name of the preset").fill(name)
+    expect(page.get_by_label("Name of the preset")).to_be_focused()
+    page.keyboard.type(name)
     page.keyboard.press("Enter")
     expect(page.get_by_role("button", name=name, exact=True)).to_be_visible()
 

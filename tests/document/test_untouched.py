@@ -11,7 +11,7 @@ import nightmist as nm
 from nightmist.core.formats import read_model
 from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import read_picture, write_png
-from nightmist.core.mesh.look import SurfaceLook
+from nightmist.core.mesh.look import SceneNode, SurfaceLook
 from nightmist.core.relief.combine import combined
 from nightmist.document.files.hand_off import glb
 from nightmist.document.files.project_file import load, save
@@ -331,6 +331,34 @@ def test_hidden_parts_are_left_out_of_what_is_handed_off():
     assert [each["name"] for each in shown["meshes"]] == ["near"]
     assert 2 * len(shown["images"]) == len(whole["images"])
     assert [node["name"] for node in shown["nodes"]] == ["near"]
+    assert [each["name"] for each in whole["materials"]] == ["left", "right"]
+    assert [each["name"] for each in shown["materials"]] == ["left"]
     doc.hide_parts([0, 1])
     with pytest.raises(nm.NightmistError, match="All parts are hidden"):
         glb(doc, shown_only=True)
+
+
+def test_nodes_of_left_out_parts_go_unless_others_hang_in_them():
+    """What is written lies where it lay; what only hidden parts have, nodes and materials, is not written."""
+    mesh = joined(plane(2), placed(plane(2), move=(3, 0, 0)), placed(plane(2), move=(0, 5, 0)), names=["a", "b", "c"])
+    moved = lambda x: (1, 0, 0, x, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1)  # noqa: E731
+    nodes = [
+        SceneNode("crane", -1, moved(1.0)), SceneNode("boom", 0, moved(2.0), 0), SceneNode("hook", 1, moved(4.0), 1),
+        SceneNode("lamp", 0, moved(8.0), 2),
+    ]  # fmt: skip
+    mesh = mesh.changed(parts=["boom", "hook", "lamp"], face_part=mesh.face_surface.copy(), nodes=nodes)
+    for left_out, names, materials in (
+        ([], ["crane", "boom", "hook", "lamp"], ["a", "b", "c"]),
+        ([0], ["crane", "boom", "hook", "lamp"], ["b", "c"]),
+        ([1], ["crane", "boom", "lamp"], ["a", "c"]),
+        ([0, 1], ["crane", "lamp"], ["c"]),
+    ):
+        data = write_glb(mesh, nodes=True, left_out=left_out)
+        scene = split_glb(data)[0]
+        assert [node["name"] for node in scene["nodes"]] == names
+        assert [each["name"] for each in scene["materials"]] == materials
+        again = read_model("quay.glb", {"quay.glb": data})
+        kept = ~np.isin(mesh.face_part, left_out)
+        corners = lambda mesh, faces: np.sort(mesh.positions[mesh.faces[faces]].reshape(-1, 3), axis=0)  # noqa: E731
+        np.testing.assert_allclose(corners(again, np.s_[:]), corners(mesh, kept), atol=1e-6)
+        assert {again.surfaces[i].name for i in again.face_surface} == set(materials)

@@ -38,7 +38,7 @@ export function KeepUnderName({ what, button, title, card, sentence, submit, max
             }}
           >
             <p className="text-ink-2">{sentence}</p>
-            <input aria-label={`Name of ${what}`} placeholder="Name" value={typed} maxLength={maxLength} onChange={(event) => setTyped(event.target.value)} className="mt-2 h-7 w-full rounded-control bg-fog-2 px-2" />
+            <input autoFocus aria-label={`Name of ${what}`} placeholder="Name" value={typed} maxLength={maxLength} onChange={(event) => setTyped(event.target.value)} className="mt-2 h-7 w-full rounded-control bg-fog-2 px-2" />
             {children}
             <button type="submit" disabled={!name} className="mt-2 h-7 w-full rounded-control bg-accent font-medium text-fog disabled:opacity-45">
               {submit}

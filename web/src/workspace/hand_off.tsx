@@ -21,7 +21,8 @@ export function HandOff({ id }: { id: string }) {
   const revision = useSession((session) => session.kept?.revision ?? 0);
   const handedOff = useDesk((desk) => desk.handedOff);
   const since = handedOff === null ? revision : Math.max(0, revision - handedOff);
-  const hides = useSession((session) => (session.state?.hidden_parts.length ?? 0) > 0);
+  const hidden = useSession((session) => session.state?.hidden_parts.length ?? 0);
+  const parts = useSession((session) => session.state?.mesh.parts.length ?? 0);
   const names = useDesk((desk) => desk.mapNames);
   const [named, setNamed] = useState(true);
   const changes = `${since} ${since === 1 ? "change" : "changes"}`;
@@ -37,9 +38,10 @@ export function HandOff({ id }: { id: string }) {
         <p className="px-3 pb-1 pt-1.5 text-ink-2" data-testid="handed-off">
           {said}
         </p>
-        {[...FILES, ...(hides ? [SHOWN] : [])].map(({ text, hint, href }) => {
+        {[...FILES, ...(hidden ? [SHOWN] : [])].map(({ text, hint, href }) => {
           const ofMaps = href.startsWith("maps");
-          const held = ofMaps && !named;
+          const bare = href === SHOWN.href && hidden === parts;
+          const held = bare || (ofMaps && !named);
           return (
             <a
               key={href}
@@ -51,7 +53,7 @@ export function HandOff({ id }: { id: string }) {
               className="block rounded-control px-3 py-2 hover:bg-fog-2 aria-disabled:pointer-events-none aria-disabled:opacity-50"
             >
               <span className="block font-medium">{text}</span>
-              <span className="block text-ink-2">{hint}</span>
+              <span className="block text-ink-2">{bare ? "All parts are hidden: there is nothing to hand off" : hint}</span>
             </a>
           );
         })}

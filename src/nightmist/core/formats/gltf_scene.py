@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 import numpy as np
@@ -16,21 +17,31 @@ FLAT = 1e-9
 class Scene:
     """Nodes as glTF lists them, and where in them each part hangs."""
 
-    def __init__(self, mesh: Mesh, in_nodes: bool) -> None:
+    def __init__(self, mesh: Mesh, in_nodes: bool, left_out: Collection[int] = ()) -> None:
+        """left_out: parts that are not written, and the nodes in which nothing else hangs."""
         self.nodes: list[dict[str, Any]] = []
         self.roots: list[int] = []
         self.node_of: dict[int, int] = {}
         self.inward: dict[int, NDArray[np.float64]] = {}
         outward: list[NDArray[np.float64]] = []
-        for number, node in enumerate(mesh.nodes if in_nodes else []):
+        nodes = mesh.nodes if in_nodes else []
+        kept = [node.part not in left_out for node in nodes]
+        for number in range(len(nodes) - 1, -1, -1):
+            if kept[number] and nodes[number].parent >= 0:
+                kept[nodes[number].parent] = True
+        places = np.cumsum(kept) - 1
+        for node, stays in zip(nodes, kept, strict=True):
             local = np.array(node.matrix).reshape(4, 4)
             outward.append(outward[node.parent] @ local if node.parent >= 0 else local)
+            if not stays:
+                continue
+            number = len(self.nodes)
             written: dict[str, Any] = {"name": node.name} if node.name else {}
             if not np.array_equal(local, np.eye(4)):
                 written["matrix"] = local.T.ravel().tolist()
             self.nodes.append(written)
             if node.parent >= 0:
-                self.nodes[node.parent].setdefault("children", []).append(number)
+                self.nodes[int(places[node.parent])].setdefault("children", []).append(number)
             else:
                 self.roots.append(number)
             if node.part >= 0 and _can_be_taken_back(outward[-1]):

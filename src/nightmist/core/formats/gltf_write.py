@@ -33,7 +33,7 @@ def write_glb(
 
     Without pictures, materials carry the mesh's own factors, so the file reads back to the same mesh. nodes: parts
     hang in the nodes of the file that they came from, and their places are told from there; else from the root.
-    left_out: parts that are not written.
+    left_out: parts that are not written, nor what only they have: materials, nodes.
     """
     return _Writer().glb(mesh, pictures or {}, nodes, left_out)
 
@@ -67,15 +67,17 @@ class _Writer:
         self.images: list[dict[str, Any]] = []
 
     def glb(self, mesh: Mesh, pictures: Pictures, in_nodes: bool, left_out: Collection[int]) -> bytes:
-        materials = [
-            self._material(look.name, mesh, i, pictures.get(look.name, {})) for i, look in enumerate(mesh.surfaces)
-        ]
-        scene = Scene(mesh, in_nodes)
+        scene = Scene(mesh, in_nodes, left_out)
+        pieces_of = {part: pieces for part, pieces in _pieces(mesh).items() if part not in left_out}
+        used = {surface for pieces in pieces_of.values() for surface, _ in pieces}
+        written = [i for i in range(len(mesh.surfaces)) if i in used or not left_out]
+        materials = [self._material(mesh, i, pictures.get(mesh.surfaces[i].name, {})) for i in written]
         meshes: list[dict[str, Any]] = []
-        for part, pieces in _pieces(mesh).items():
-            if part in left_out:
-                continue
-            primitives = [self._primitive(mesh, faces, surface, scene.to_part(part)) for surface, faces in pieces]
+        for part, pieces in pieces_of.items():
+            primitives = [
+                self._primitive(mesh, faces, scene.to_part(part)) | {"material": written.index(surface)}
+                for surface, faces in pieces
+            ]
             scene.place(part, mesh.parts[part], len(meshes))
             meshes.append({"name": mesh.parts[part], "primitives": primitives})
         doc: dict[str, Any] = {
@@ -117,9 +119,7 @@ class _Writer:
         self.accessors.append(item)
         return len(self.accessors) - 1
 
-    def _primitive(
-        self, mesh: Mesh, faces: NDArray[np.int64], surface: int, inward: NDArray[np.float64] | None
-    ) -> dict[str, Any]:
+    def _primitive(self, mesh: Mesh, faces: NDArray[np.int64], inward: NDArray[np.float64] | None) -> dict[str, Any]:
         """Corners that agree in everything become one vertex; faces keep their order.
 
         inward: the matrix from model space into the node's.
@@ -145,15 +145,12 @@ class _Writer:
         return {
             "attributes": attributes,
             "indices": self._accessor(where, "SCALAR"),
-            "material": surface,
             "mode": 4,
         }
 
-    def _material(
-        self, name: str, mesh: Mesh, index: int, pictures: Mapping[str, Texture]
-    ) -> dict[str, Any]:  # fmt: skip
+    def _material(self, mesh: Mesh, index: int, pictures: Mapping[str, Texture]) -> dict[str, Any]:
         look = mesh.surfaces[index]
-        rest = look.untouched
+        name, rest = look.name, look.untouched
         textures = {slot: self._texture(f"{name} {slot}", picture) for slot, picture in pictures.items()}
         pbr: dict[str, Any] = {f"{slot}Texture": textures.pop(slot) for slot in PAINTED if slot in textures}
         color = [1.0, 1.0, 1.0] if "baseColorTexture" in pbr else [*look.base_color]

@@ -93,7 +93,7 @@ def _run(studio: Studio, host: str, port: int) -> None:
         ws_max_size=1 << 22, timeout_graceful_shutdown=3,
     )  # fmt: skip
     # The picture library is a click away; meanwhile a painter chooses a project.
-    Thread(target=draw_all, daemon=True).start()
+    Thread(target=draw_all, args=(DATA / "stencils",), daemon=True).start()
     print(f"\n  Nightmist is ready: {address}\n  Ctrl+C ends it.\n", flush=True)
     # The server ends in good order at either signal, then raises it again; the database is still to be stopped.
     signal.signal(signal.SIGTERM, signal.default_int_handler)

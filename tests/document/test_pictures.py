@@ -10,6 +10,7 @@ import nightmist as nm
 from nightmist import Document, NightmistError
 from nightmist.core.formats.image_files import read_picture
 from nightmist.core.mapping.cutout import cropped, keyed_out, softened, with_alpha_of
+from nightmist.demo import stencils
 from nightmist.document.stacking.pictures import guessed_role
 
 from ..shapes import plane
@@ -178,3 +179,19 @@ def test_what_marks_areas_by_flat_colors_is_told_from_letters():
     cv2.circle(disc, (128, 128), 90, 255, -1, cv2.LINE_AA)
     mark[..., 3] = disc.astype(np.uint16) * 257
     assert guessed_role("mark.png", mark) == "color"
+
+
+def test_shipped_stencils_are_drawn_once_and_kept(tmp_path, monkeypatch):
+    """What a folder keeps is taken as it is; without a folder to write to they are drawn all the same."""
+    drawn = []
+    draw = {name: lambda name=name: drawn.append(name) or np.full((4, 4, 4), 9, np.uint8) for name in ("One", "Two")}
+    monkeypatch.setattr(stencils, "STENCILS", draw)
+    pictures = []
+    for folder in (tmp_path / "new", tmp_path / "new", tmp_path / "file" / "under"):
+        monkeypatch.setattr(stencils, "_drawn", {})
+        (tmp_path / "file").write_bytes(b"")
+        stencils.draw_all(folder)
+        pictures.append([stencils.shipped_stencil(name) for name in draw])
+        assert drawn == ["One", "Two"] * (2 if folder.name == "under" else 1)
+    assert pictures[0] == pictures[1] == pictures[2]
+    assert (read_picture("One.png", pictures[0][0]) == 9 * 257).all()

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from functools import cache
+from contextlib import suppress
+from hashlib import sha256
 from pathlib import Path
 
 import cv2
@@ -220,13 +221,29 @@ STENCILS: Mapping[str, Callable[[], Pixels]] = {
 }  # fmt: skip
 
 
-@cache
+#: PNGs of those that were asked for, by name.
+_drawn: dict[str, bytes] = {}
+
+
 def shipped_stencil(name: str) -> bytes:
     """PNG of one of them."""
-    return write_png(STENCILS[name]())
+    if name not in _drawn:
+        _drawn[name] = write_png(STENCILS[name]())
+    return _drawn[name]
 
 
-def draw_all() -> None:
-    """Have all of them at hand: it takes seconds."""
+def draw_all(folder: Path) -> None:
+    """Have all of them at hand. Drawing takes seconds, so a folder keeps what the code, as it is now, has drawn."""
+    code = b"".join(Path(__file__).with_name(name).read_bytes() for name in ("stencils.py", "textures.py"))
+    kept = folder / sha256(code).hexdigest()[:16]
     for name in STENCILS:
-        shipped_stencil(name)
+        path = kept / f"{name}.png"
+        if path.exists():
+            _drawn[name] = path.read_bytes()
+            continue
+        fresh = shipped_stencil(name)
+        # A folder that cannot be written costs those seconds again, nothing else.
+        with suppress(OSError):
+            kept.mkdir(parents=True, exist_ok=True)
+            path.with_suffix(".part").write_bytes(fresh)
+            path.with_suffix(".part").replace(path)

@@ -21,6 +21,7 @@ from .demo.stencils import draw_all
 from .store import Store, StoreError
 from .store.cluster import Cluster
 from .studio import Studio
+from .studio.memory import give_back
 from .warm import warm_up
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -72,6 +73,7 @@ def serve(host: str, port: int, with_demo: bool) -> int:
             if name not in there:
                 _say(f"making the demo project {name} …")
                 studio.create(make())
+        give_back()
         _run(studio, host, port)
         return 0
     finally:

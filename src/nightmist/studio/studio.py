@@ -15,6 +15,7 @@ from ..document.files.portrait import portrait
 from ..store import ProjectRow, Store, StoreError
 from .client_updates import Client
 from .jobs import Jobs
+from .memory import give_back
 from .persistence import create_project, open_project
 from .project import OpenProject
 
@@ -135,6 +136,10 @@ class Studio:
         with self.lock:
             if project in self.open_projects and not self.visitors.get(project):
                 self._close(project)
+            nobody_paints = not self.open_projects
+        # It takes a moment, which would be felt.
+        if nobody_paints:
+            give_back()
 
     def _close(self, project: str) -> None:
         found = self.open_projects.pop(project)

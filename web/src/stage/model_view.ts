@@ -91,7 +91,7 @@ export class ModelView {
     this.dressed.forEach((dressed, i) => dressed.wear(pictures?.[i] ?? null));
   }
 
-  private lightUp({ surroundings: name, turn, light }: Look): void {
+  lightUp({ surroundings: name, turn, light }: Look): void {
     if (this.withSurroundings && this.around !== name) {
       this.scene.environment?.dispose();
       this.scene.environment = surroundings(this.renderer, name);

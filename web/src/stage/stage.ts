@@ -205,6 +205,8 @@ export class Stage implements Views {
     let mesh = shape === this.shape && !this.fetching ? this.mesh : null;
     this.fetching = true;
     this.shape = shape;
+    // Light is worked out while the model is on its way.
+    this.model.lightUp(useDesk.getState().look);
     try {
       mesh ??= await loadMesh(this.project.id);
     } catch (error) {

@@ -77,7 +77,7 @@ def create(
     By the name `work` one can ask how far it is.
     """
     if len(files) == 1 and (name := files[0].filename or "").lower().endswith(PROJECT_ENDING):
-        return NewProject(id=studio.create(Document.from_project_file(files[0].file, name)), notes=[])
+        return NewProject(id=studio.create(Document.from_project_file(files[0].file, name), opened_next=True), notes=[])
     with studio.jobs.watched(work) as progress:
         document = Document.from_files(read_files(files), size, progress=progress)
         return _kept(studio, document)
@@ -113,7 +113,7 @@ def practice(studio: InStudio, body: Body, size: int = 2048, meters: float = 1.0
 def _kept(studio: Studio, document: Document) -> NewProject:
     for surface in document.surfaces.values():
         surface.layers.add("brushed", name="First paint")
-    return NewProject(id=studio.create(document), notes=list(document.project.notes))
+    return NewProject(id=studio.create(document, opened_next=True), notes=list(document.project.notes))
 
 
 def read_files(files: list[UploadFile]) -> dict[str, bytes]:

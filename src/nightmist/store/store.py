@@ -127,7 +127,7 @@ class Store:
             )
             return [ProjectRow(*row) for row in rows]
 
-    def create(self, project: str, name: str, picture: bytes, state: dict[str, Any], entry: Entry) -> None:
+    def create(self, project: str, name: str, picture: bytes | None, state: dict[str, Any], entry: Entry) -> None:
         """A new project with all its pixels, in one transaction."""
         with self._session() as session:
             session.add(Project(id=project, name=name, picture=picture, state=state))
@@ -145,7 +145,7 @@ class Store:
             return session.scalar(select(Project.id).where(Project.id == project)) is not None
 
     def picture(self, project: str) -> bytes | None:
-        """The gallery's picture, as PNG."""
+        """The gallery's picture, as PNG, once there is one."""
         return self._one(project, Project.picture)  # type: ignore[no-any-return]
 
     def set_picture(self, project: str, picture: bytes) -> None:

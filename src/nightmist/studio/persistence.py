@@ -48,8 +48,8 @@ def entry_for(document: Document, event: Event, change: Change, revision: int) -
     return entry
 
 
-def create_project(store: Store, project: str, document: Document) -> None:
-    """Keep a new document whole; its history begins with it."""
+def create_project(store: Store, project: str, document: Document, pictured: bool) -> None:
+    """Keep a new document whole; its history begins with it. pictured: with its picture for the gallery."""
     entry = Entry(revision=0, cursor=0)
     for key, raster in document.rasters.items():
         table = table_of(raster, document.pool, document.arrays)
@@ -62,7 +62,8 @@ def create_project(store: Store, project: str, document: Document) -> None:
     arrays = {*tables, *(digest for value in document.values.values() for digest in arrays_of(value))}
     entry.arrays = {digest: _array(document.arrays.get(digest)) for digest in arrays}
     state = document.state().model_dump(mode="json")
-    store.create(project, document.project.name, portrait(document), state, entry)
+    picture = portrait(document) if pictured else None
+    store.create(project, document.project.name, picture, state, entry)
 
 
 class Opened(NamedTuple):

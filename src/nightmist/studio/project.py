@@ -63,8 +63,9 @@ class OpenProject:
     def __init__(self, store: Store, project: str, opened: Opened) -> None:
         self.store, self.project = store, project
         self.document, self.revision, self.to_say = opened
-        #: What the store has, and what the gallery's picture shows.
-        self.kept = self.pictured = self.revision
+        #: What the store has, and what the gallery's picture shows, if there is one.
+        self.kept = self.revision
+        self.pictured = self.revision if store.picture(project) is not None else None
         self.trouble: str | None = None
         self.updates: dict[int, ClientUpdates] = {}
         self.drawing: _Drawing | None = None

@@ -41,10 +41,13 @@ class Studio:
         """All projects, the one changed last first."""
         return self.store.projects()
 
-    def create(self, document: Document) -> str:
-        """Keep a new document; returns the project's id."""
+    def create(self, document: Document, opened_next: bool = False) -> str:
+        """Keep a new document; returns the project's id.
+
+        opened_next: somebody is about to open it, so its picture for the gallery waits.
+        """
         project = uuid.uuid4().hex[:12]
-        create_project(self.store, project, document)
+        create_project(self.store, project, document, pictured=not opened_next)
         return project
 
     def delete(self, project: str) -> None:
@@ -101,8 +104,9 @@ class Studio:
         """The gallery's picture, as PNG; of an open project as it is now."""
         with self.lock:
             found = self.open_projects.get(project)
-        if found and found.revision != found.pictured:
-            self.with_document(project, lambda _: self._renew_picture(project, found))
+        outdated = found.revision != found.pictured if found else self.store.picture(project) is None
+        if outdated:
+            self.with_document(project, lambda _: self._renew_picture(project, self.open_projects[project]))
         return self.store.picture(project)
 
     def close(self) -> None:

@@ -1,4 +1,4 @@
-"""What closed projects took goes back to the system, when nobody paints."""
+"""What new projects leave for later, and what closed ones give back."""
 
 from __future__ import annotations
 
@@ -7,11 +7,13 @@ from pathlib import Path
 from threading import Event
 
 import numpy as np
+import pytest
 
+from nightmist.document.files.portrait import portrait
 from nightmist.studio import studio as studio_module
 from nightmist.studio.memory import give_back
 
-from .test_project import Browser, document, studio  # noqa: F401
+from .test_project import Browser, document, entered, studio  # noqa: F401
 
 MEGABYTE = 1 << 20
 
@@ -43,3 +45,17 @@ def test_memory_is_given_back_once_the_last_project_is_closed(studio, monkeypatc
         studio.leave(project, browser)
     assert given.wait(60)
     assert open_then == [0]
+
+
+@pytest.mark.parametrize("opened", [False, True], ids=["asked for", "closed"])
+def test_the_picture_of_a_project_that_is_opened_next_waits(studio, store, opened):  # noqa: F811
+    """It is there when the gallery asks, or once the project was closed; it is the one that would have been made."""
+    made = document()
+    project = studio.create(made, opened_next=True)
+    assert store.picture(project) is None
+    if opened:
+        entered(studio, project)
+        with studio.lock:
+            studio._close(project)
+        assert store.picture(project) == portrait(made)
+    assert studio.picture(project) == store.picture(project) == portrait(made)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 from hashlib import sha256
+from os import getpid
 from pathlib import Path
 
 import cv2
@@ -245,5 +246,7 @@ def draw_all(folder: Path) -> None:
         # A folder that cannot be written costs those seconds again, nothing else.
         with suppress(OSError):
             kept.mkdir(parents=True, exist_ok=True)
-            path.with_suffix(".part").write_bytes(fresh)
-            path.with_suffix(".part").replace(path)
+            # Another server may be at it, too.
+            part = path.with_suffix(f".{getpid()}")
+            part.write_bytes(fresh)
+            part.replace(path)

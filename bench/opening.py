@@ -61,7 +61,7 @@ def main(quick: bool = False) -> None:
 def _keep(url: str, project: str, document: nm.Document) -> None:
     store = Store(url)
     started = time.perf_counter()
-    create_project(store, project, document)
+    create_project(store, project, document, pictured=True)
     print(f"  kept in {time.perf_counter() - started:.1f} s", flush=True)
     store.close()
 

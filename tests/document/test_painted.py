@@ -81,6 +81,22 @@ def test_it_is_used_for_another_map_multiplied_and_mixed():
     assert np.abs(shown(doc, "left", "metallic") - wanted)[own].max() <= 2
 
 
+def test_a_color_that_is_used_as_a_value_is_multiplied_as_one():
+    """Twice its gray, though its red is full long before; where even that is beyond, the value is full."""
+    doc, coat = two_walls()
+    own = doc.surfaces["left"].layout.ownership.covered()
+    color = coat.read("base_color").astype(float)
+    gray, alpha = color[..., :3] @ (0.2126, 0.7152, 0.0722), color[..., 3] / 65535
+    wash = doc.surfaces["left"].layers.add("wash", images={"metallic": coat.painted("base_color")})
+    painted = own & (alpha > 0)
+    for times in (2.0, 16.0):
+        doc.cut_picture(wash.value.images["metallic"], times=times)
+        wanted = np.minimum(gray * times, 65535) * alpha
+        assert np.abs(shown(doc, "left", "metallic") - wanted)[own].max() <= 2
+        assert (color[painted, 0] * times > 65535).any()
+        assert (gray[painted] * times > 65535).any() == (times > 2)
+
+
 def test_a_mask_and_colors_can_be_laid_too_and_maps_of_another_size():
     doc, coat = two_walls()
     mask = coat.add_mask(value=0.0)

@@ -39,8 +39,9 @@ class Pyramid:
         return self.data.nbytes
 
 
-def pyramid_of(picture: NDArray[np.uint16], gray: bool) -> Pyramid:
-    """The levels of an (h, w, 4) picture with straight alpha. gray: one value instead of a color.
+def pyramid_of(picture: NDArray[np.uint16], gray: bool, times: float = 1.0) -> Pyramid:
+    """The levels of an (h, w, 4) picture with straight alpha. gray: one value instead of a color, times a factor, no
+    more than full.
 
     What is opaque all over and gray takes one channel.
     """
@@ -48,7 +49,8 @@ def pyramid_of(picture: NDArray[np.uint16], gray: bool) -> Pyramid:
     # The largest level is most of the work: of a photograph it is the picture as it is.
     level: NDArray[np.uint16] | NDArray[np.float32] = picture
     if gray:
-        value = picture[..., :3].astype(np.float32) @ LUMA.astype(np.float32)
+        value = picture[..., :3].astype(np.float32) @ (LUMA * times).astype(np.float32)
+        value = np.minimum(value, np.float32(65535.0))
         level = value[..., None] if opaque else np.stack([value, picture[..., 3].astype(np.float32)], axis=2)
     if not opaque:
         level = level.astype(np.float32, copy=False)

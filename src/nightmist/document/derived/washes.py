@@ -152,8 +152,14 @@ class Washes:
     def pyramid(self, picture: Picture, gray: bool) -> Pyramid:
         """A picture's levels, as a color or as one value."""
 
-        key = ("pyramid", picture.looks, gray)
-        return self.cache.get(key, lambda: pyramid_of(self.picture(picture), gray), lambda made: made.nbytes)
+        def make() -> Pyramid:
+            if not gray:
+                return pyramid_of(self.picture(picture), gray)
+            # A value is multiplied, not the channels that it is made from: one of them may be full long before.
+            cutout = picture.cutout
+            return pyramid_of(self.picture(picture.but(cutout=cutout.but(times=1.0))), gray, cutout.times)
+
+        return self.cache.get(("pyramid", picture.looks, gray), make, lambda made: made.nbytes)
 
     def looks(self, picture: Picture) -> tuple[bool, bool]:
         """Whether a picture is gray, and whether it is opaque."""

@@ -73,7 +73,7 @@ def serve(host: str, port: int, with_demo: bool) -> int:
             if name not in there:
                 _say(f"making the demo project {name} …")
                 studio.create(make())
-        give_back()
+                give_back()
         _run(studio, host, port)
         return 0
     finally:

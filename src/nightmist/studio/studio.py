@@ -104,9 +104,10 @@ class Studio:
         """The gallery's picture, as PNG; of an open project as it is now."""
         with self.lock:
             found = self.open_projects.get(project)
-        outdated = found.revision != found.pictured if found else self.store.picture(project) is None
-        if outdated:
-            self.with_document(project, lambda _: self._renew_picture(project, self.open_projects[project]))
+        kept = self.store.picture(project)
+        if kept is not None and (not found or found.revision == found.pictured):
+            return kept
+        self.with_document(project, lambda _: self._renew_picture(project, self.open_projects[project]))
         return self.store.picture(project)
 
     def close(self) -> None:
@@ -138,8 +139,9 @@ class Studio:
 
     def _close_if_empty(self, project: str) -> None:
         with self.lock:
-            if project in self.open_projects and not self.visitors.get(project):
-                self._close(project)
+            if project not in self.open_projects or self.visitors.get(project):
+                return
+            self._close(project)
             nobody_paints = not self.open_projects
         # It takes a moment, which would be felt.
         if nobody_paints:

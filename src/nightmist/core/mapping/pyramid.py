@@ -50,7 +50,7 @@ def pyramid_of(picture: NDArray[np.uint16], gray: bool, times: float = 1.0) -> P
     level: NDArray[np.uint16] | NDArray[np.float32] = picture
     if gray:
         value = picture[..., :3].astype(np.float32) @ (LUMA * times).astype(np.float32)
-        value = np.minimum(value, np.float32(65535.0))
+        np.minimum(value, np.float32(65535.0), out=value)
         level = value[..., None] if opaque else np.stack([value, picture[..., 3].astype(np.float32)], axis=2)
     if not opaque:
         level = level.astype(np.float32, copy=False)

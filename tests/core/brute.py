@@ -64,3 +64,23 @@ def dab(mesh: Mesh, width, height, center, normal, radius, hardness, limit):
         np.maximum.at(weight, (y, x), w)
         np.minimum.at(doubt, (y, x), near)
     return weight, doubt
+
+
+def segment(mesh: Mesh, width, height, ends, normals, radius, limit):
+    """(H, W) weight of one soft segment of even radius, and (H, W) how near the decision was for any texel: each end's
+    limit counts by how near a texel lies to it.
+    """
+    weight, doubt = np.zeros((height, width)), np.full((height, width), np.inf)
+    way = ends[1] - ends[0]
+    for face, texels, weights, positions in weighted(mesh, width, height):
+        inside, faces = weights.min(axis=1), facing(mesh, face, weights)
+        part = np.clip((positions - ends[0]) @ way / (way @ way), 0, 1)
+        share = (1 - part) * by_angle(faces @ normals[0], limit) + part * by_angle(faces @ normals[1], limit)
+        s = np.linalg.norm(positions - ends[0] - part[:, None] * way, axis=1) / radius
+        ahead = (positions - ends[0]) @ way >= 0
+        w = np.where((s < 1) & ahead & (inside >= 0), share * (1 - s * s * (3 - 2 * s)), 0)
+        y, x = texels.T
+        np.maximum.at(weight, (y, x), w)
+        near = np.minimum(np.abs(inside), np.where(inside > -1e-6, np.abs((positions - ends[0]) @ way), np.inf))
+        np.minimum.at(doubt, (y, x), near)
+    return weight, doubt

@@ -15,7 +15,7 @@ from nightmist.core.texels.facing import facing_of
 from nightmist.core.texels.ownership import own_texels
 
 from ..shapes import SHAPES, drum, places_at, plane, plate, sphere
-from .brute import by_angle, dab
+from .brute import by_angle, dab, segment
 
 SIZE = (256, 256)
 
@@ -104,6 +104,22 @@ def test_a_segment_goes_from_one_limit_to_the_other():
     between = (part > 0.01) & (part < 0.99)
     assert between.sum() > 10_000
     assert np.abs(found[y, x] - wanted)[between].max() < 0.02
+
+
+@pytest.mark.parametrize("limit", [40, 75, 120])
+@pytest.mark.parametrize("shape", [lambda: drum(1.0, 40, 2.0), lambda: sphere(24, 12)])
+def test_a_segment_is_the_formula_texel_by_texel(shape, limit):
+    """Over round bodies: falloff times the share by angle, of both ends, as float64 has it."""
+    mesh = shape()
+    ends, ways = np.array([[-0.2, 0.3, 1.0], [0.3, -0.2, 0.9]]), np.array([[-0.2, 0.1, 1.0], [0.6, -0.1, 0.8]])
+    ways /= np.linalg.norm(ways, axis=1)[:, None]
+    found = covered_by(mesh, Dabs(
+        ends, ways, np.full(2, 1.1), np.ones(2), np.zeros(2), limit, joined=np.array([ANCHOR, JOINED], np.int8),
+    ))  # fmt: skip
+    wanted, doubt = segment(mesh, *SIZE, ends, ways, 1.1, limit)
+    sure = doubt > 1e-5
+    assert np.abs(found - wanted)[sure].max() < 2e-4
+    assert (wanted[sure] > 0.05).sum() > 1000
 
 
 def test_the_widest_limit_takes_the_back_of_a_plate():

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..kernels import in_two_threads, kernel
-from ..texels.area import TileArea, with_neighbors
+from ..texels.area import TileArea, in_tiles, with_neighbors
 from ..texels.composite_picture import Picture
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
@@ -66,7 +66,7 @@ class Heights:
         ]
         if not len(targets):
             return TileArea.empty()
-        return with_neighbors(TileArea.of_texels(targets, self.own.width), self.own.width, self.own.height)
+        return with_neighbors(TileArea.of_texels(in_tiles(targets, self.own.width)), self.own.width, self.own.height)
 
 
 @kernel

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel
-from .raster import TILE
+from .raster import PLANE, TILE
 
 
 @dataclass(frozen=True)
@@ -42,11 +42,10 @@ class TileArea:
         return cls(united[:count], bounds[:count])
 
     @classmethod
-    def of_texels(cls, texels: NDArray[np.int32], width: int) -> TileArea:
-        """The smallest area that holds texels, y · width + x, of a map of this width."""
-        y, x = texels // width, texels % width
-        tiles = (y // TILE * (width // TILE) + x // TILE).astype(np.int32)
-        return cls.of_rects(tiles, np.stack([y % TILE, y % TILE + 1, x % TILE, x % TILE + 1], 1).astype(np.int32))
+    def of_texels(cls, texels: NDArray[np.int32]) -> TileArea:
+        """The smallest area that holds texels, as `in_tiles` numbers them."""
+        y, x = texels % PLANE // TILE, texels % TILE
+        return cls.of_rects(texels // PLANE, np.stack([y, y + 1, x, x + 1], axis=1))
 
     @classmethod
     def union(cls, areas: list[TileArea]) -> TileArea:
@@ -83,6 +82,14 @@ class TileArea:
         tiles, rects = np.empty(len(self) + len(other), np.int32), np.empty((len(self) + len(other), 4), np.int32)
         count = _merge(self.tiles, self.rects, other.tiles, other.rects, tiles, rects)
         return TileArea(tiles[:count], rects[:count])
+
+
+def in_tiles(texels: NDArray[np.integer], width: int | NDArray[np.int64]) -> NDArray[np.int32]:
+    """Texels y · width + x of a map by where they lie among its tiles: tile · PLANE + row there · TILE + column."""
+    y, x = texels // width, texels % width
+    tiles = y // TILE * (width // TILE) + x // TILE
+    found: NDArray[np.int32] = (tiles * PLANE + y % TILE * TILE + x % TILE).astype(np.int32)
+    return found
 
 
 def distinct(tiles: NDArray[np.integer]) -> NDArray[np.int32]:
@@ -135,4 +142,23 @@ def _merge(tiles, rects, others, others_rects, united, bounds):  # type: ignore[
                 bounds[count, side] = min(bounds[count, side], others_rects[j, side])
                 bounds[count, side + 1] = max(bounds[count, side + 1], others_rects[j, side + 1])
         i, j, count = i + int(mine), j + int(theirs), count + 1
+    return count
+
+
+@kernel
+def forget_bounds(bounds):  # type: ignore[no-untyped-def]
+    """Nothing is known to have changed in any of n tiles: (n, 4) rectangles, inside out."""
+    for t in range(len(bounds)):
+        bounds[t, 0] = bounds[t, 2] = TILE
+        bounds[t, 1] = bounds[t, 3] = 0
+
+
+@kernel
+def list_bounded(bounds, tiles):  # type: ignore[no-untyped-def]
+    """List the tiles whose rectangle holds anything, in order; returns how many they are."""
+    count = 0
+    for t in range(len(bounds)):
+        if bounds[t, 1] > 0:
+            tiles[count] = t
+            count += 1
     return count

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import in_two_threads, kernel
-from .area import TileArea
+from ..kernels import as_int64, in_two_threads, kernel
+from .area import TileArea, forget_bounds, in_tiles, list_bounded
 from .composite_picture import Picture, spell_out
-from .raster import TILE
+from .raster import PLANE, TILE
 
 #: Texels that the gutter is wide on maps of up to 2048, if nothing else is wanted.
 USUAL_REACH = 16
@@ -23,8 +23,12 @@ def reach_for(width: int, height: int) -> int:
     return max(USUAL_REACH, max(width, height) // 128)
 
 
+#: Pairs (n, 2) of target and source, and where those of each tile begin.
+Pairs = tuple[NDArray[np.integer], NDArray[np.int64]]
+
+
 class Gutter:
-    """Pairs of (gutter texel, nearest inside texel), grouped by the tile of the inside texel.
+    """Pairs of (gutter texel, nearest inside texel), grouped by tiles.
 
     The map wraps: an island at the right border has its gutter continue at the left one, as a
     repeating texture is filtered.
@@ -41,15 +45,18 @@ class Gutter:
         in_two_threads(height, lambda a, b: _nearest_in_rows(covered, above, reach, source, a, b))
         target = np.flatnonzero(source.ravel() >= 0)
         inside = source.ravel()[target]
-        # Two orders of the same pairs: paint spreads out from its tile, and a recomposited tile needs its
-        # own gutter texels again, whose paint may come from next door.
-        self.by_source = self._grouped(target, inside, inside)
         self.by_target = self._grouped(target, inside, target)
+        # Paint spreads out from its tile, and a recomposited tile needs its own gutter texels again, whose paint may
+        # come from next door. Most pairs lie within one tile: they are told by their places there.
+        to, of = in_tiles(target, width), in_tiles(inside, width)
+        within = to // PLANE == of // PLANE
+        pairs, starts = self._grouped(to[within], of[within], target[within])
+        self._within: Pairs = (pairs % PLANE).astype(np.uint16), starts
+        self._into = self._grouped(to[~within], of[~within], target[~within])
+        self._out_of = self._grouped(to[~within], of[~within], inside[~within])
 
-    def _grouped(
-        self, target: NDArray[np.int64], source: NDArray[np.int64], key: NDArray[np.int64]
-    ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-        """Pairs (n, 2) of target and source sorted by the tile of `key`, and where each tile's begin."""
+    def _grouped(self, target: NDArray[np.integer], source: NDArray[np.integer], key: NDArray[np.int64]) -> Pairs:
+        """Pairs of target and source sorted by the tile of `key`, and where each tile's begin."""
         columns = self.width // TILE
         tile = (key // self.width) // TILE * columns + (key % self.width) // TILE
         # 16 bits are enough for every tile of the largest map, and sort by counting.
@@ -58,19 +65,33 @@ class Gutter:
         starts = np.searchsorted(tile[order], np.arange(columns * (self.height // TILE) + 1)).astype(np.int64)
         return pairs, starts
 
+    def beyond(self, tiles: NDArray[np.int32]) -> NDArray[np.int32]:
+        """Other tiles, any of them several times, into which what lies in some tiles is spread."""
+        pairs, starts = self._out_of
+        found = [pairs[starts[tile] : starts[tile + 1], 0] // PLANE for tile in tiles]
+        return np.concatenate([np.zeros(0, np.int32), *found])
+
     def spread(self, picture: Picture, area: TileArea) -> TileArea:
         """Bring a picture's gutter up to date after `area` changed; returns all that changed."""
         count = len(picture.plain)
-        bounds, ends = np.empty((count, 4), np.int32), np.empty(count, np.uint8)
-        changed = np.empty(count, np.int32)
-        found = _spread(picture.pixels, picture.plain, picture.colors, *self.by_target, *self.by_source, area.tiles,
-                        area.rects, self.width, ends, bounds, changed)  # fmt: skip
+        bounds, changed = np.empty((count, 4), np.int32), np.empty(count, np.int32)
+        tiles, rects, pixels = area.tiles, area.rects, picture.addresses[0]
+        _spell_out_into(picture.pixels, picture.plain, picture.colors, *self._into, tiles, rects, bounds)
+        in_two_threads(
+            len(area),
+            lambda a, b: _bring_into(
+                pixels, picture.plain, picture.colors, *self._within, *self._into, tiles[a:b], rects[a:b], bounds
+            ),
+        )
+        found = _bring_out(
+            picture.pixels, pixels, picture.plain, picture.colors, *self._out_of, tiles, rects, bounds, changed
+        )
         tiles = changed[:found]
         return TileArea(tiles, bounds[tiles])
 
     def filled(self, image: NDArray[np.uint16]) -> NDArray[np.uint16]:
         """A copy of an (H, W, channels) image whose gutter repeats what is inside."""
-        pairs, _ = self.by_source
+        pairs, _ = self.by_target
         texels = image.reshape(-1, image.shape[2]).copy()
         texels[pairs[:, 0]] = texels[pairs[:, 1]]
         return texels.reshape(image.shape)
@@ -130,93 +151,96 @@ def _nearest_in_rows(covered, offset, reach, source, first, last):  # type: igno
 
 
 @kernel
-def _spread(  # type: ignore[no-untyped-def]
-    pixels, plain, colors, to_pairs, to_starts, from_pairs, from_starts, tiles, rects, width, ends, bounds, changed
-):
-    """Bring what lies in rectangles of some tiles where it belongs, first into them, then out of them.
-
-    Returns how many tiles have changed; `changed` lists them, `bounds` tells where, by the tile.
-    """
-    all_of_it = len(tiles) == len(plain)
-    for t in range(len(plain)):
-        bounds[t, 0] = bounds[t, 2] = TILE
-        bounds[t, 1] = bounds[t, 3] = 0
-    for i in range(len(tiles)):
-        bounds[tiles[i]] = rects[i]
-        all_of_it = all_of_it and _is_whole(rects[i])
-    ends[:] = 0
-    _find_ends(to_pairs, to_starts, tiles, width, plain, colors, ends)
-    _spell_out(pixels, plain, colors, ends)
-    _bring(pixels, plain, colors, to_pairs, 0, to_starts, tiles, rects, width, bounds)
-    # What goes out of all of a map has come into it just now.
-    if not all_of_it:
-        _find_ends(from_pairs, from_starts, tiles, width, plain, colors, ends)
-        _spell_out(pixels, plain, colors, ends)
-        _bring(pixels, plain, colors, from_pairs, 1, from_starts, tiles, rects, width, bounds)
-    count = 0
-    for t in range(len(plain)):
-        if bounds[t, 1] > 0:
-            changed[count] = t
-            count += 1
-    return count
-
-
-@kernel
 def _is_whole(rect):  # type: ignore[no-untyped-def]
     top, bottom, left, right = rect
     return bottom - top == TILE and right - left == TILE
 
 
 @kernel
-def _spell_out(pixels, plain, colors, ends):  # type: ignore[no-untyped-def]
-    for t in range(len(ends)):
-        if ends[t] != 0:
-            spell_out(pixels, plain, colors, t)
+def _holds(rect, place):  # type: ignore[no-untyped-def]
+    """Whether a rectangle of a tile holds a place there."""
+    return rect[0] <= place // TILE < rect[1] and rect[2] <= place % TILE < rect[3]
 
 
 @kernel
-def _find_ends(pairs, starts, tiles, width, plain, colors, ends):  # type: ignore[no-untyped-def]
-    """Mark tiles of one color into which a tile of these, or one that they reach into, brings another."""
-    columns = width // TILE
-    for t in tiles:
-        for k in range(starts[t], starts[t + 1]):
-            target, source = pairs[k, 0], pairs[k, 1]
-            y, v = target // width, source // width
-            to, of = (
-                y // TILE * columns + (target - y * width) // TILE,
-                v // TILE * columns + (source - v * width) // TILE,
-            )
-            if plain[to] != 0 and ends[to] == 0:
-                same = plain[of] != 0
-                for c in range(4):
-                    same = same and colors[to, c] == colors[of, c]
-                ends[to] = 0 if same else 1
+def _differ(plain, colors, to, of):  # type: ignore[no-untyped-def]
+    """Whether anything lies in one tile that is not in another, which is of one color."""
+    same = plain[of] != 0
+    for c in range(4):
+        same = same and colors[to, c] == colors[of, c]
+    return not same
 
 
 @kernel
-def _bring(pixels, plain, colors, pairs, side, starts, tiles, rects, width, bounds):  # type: ignore[no-untyped-def]
-    """Copy the pairs of each tile whose target (side 0) or source (side 1) lies in the tile's rectangle."""
-    columns = width // TILE
+def _bring(pixels, colors, plain, to, of):  # type: ignore[no-untyped-def]
+    """Four channels of a texel at once, numbered over all tiles."""
+    tile = of // PLANE
+    source = as_int64(pixels + 8 * of) if plain[tile] == 0 else as_int64(colors + 8 * tile)
+    as_int64(pixels + 8 * to)[0] = source[0]
+
+
+@kernel
+def _spell_out_into(pixels, plain, colors, pairs, starts, tiles, rects, bounds):  # type: ignore[no-untyped-def]
+    """Give pixels to tiles of one color into which others bring another, and begin the bounds of what changed."""
+    forget_bounds(bounds)
     for i in range(len(tiles)):
-        top, bottom, left, right = rects[i]
-        whole = _is_whole(rects[i])
-        for k in range(starts[tiles[i]], starts[tiles[i] + 1]):
-            target, source = pairs[k, 0], pairs[k, 1]
-            y, v = target // width, source // width
-            x, u = target - y * width, source - v * width
-            inside = whole
-            if side == 0 and not whole:
-                inside = top <= y % TILE < bottom and left <= x % TILE < right
-            elif not whole:
-                inside = top <= v % TILE < bottom and left <= u % TILE < right
-            to, of = y // TILE * columns + x // TILE, v // TILE * columns + u // TILE
+        t = tiles[i]
+        bounds[t] = rects[i]
+        for k in range(starts[t], starts[t + 1] if plain[t] != 0 else starts[t]):
+            if _differ(plain, colors, t, pairs[k, 1] // PLANE):
+                spell_out(pixels, plain, colors, t)
+                break
+
+
+@kernel
+def _bring_into(  # type: ignore[no-untyped-def]
+    pixels, plain, colors, within, within_starts, pairs, starts, tiles, rects, bounds
+):
+    """Bring into tiles what belongs in their rectangles, and within them what lies there. pixels: where they lie."""
+    colored = colors.ctypes.data
+    for i in range(len(tiles)):
+        t, rect = tiles[i], rects[i]
+        if plain[t] != 0:
+            continue
+        whole, first = _is_whole(rect), t * PLANE
+        top, bottom, left, right = rect
+        for k in range(within_starts[t], within_starts[t + 1]):
+            to, of = int(within[k, 0]), int(within[k, 1])
+            if whole or _holds(rect, to) or _holds(rect, of):
+                as_int64(pixels + 8 * (first + to))[0] = as_int64(pixels + 8 * (first + of))[0]
+                top, bottom = min(top, to // TILE), max(bottom, to // TILE + 1)
+                left, right = min(left, to % TILE), max(right, to % TILE + 1)
+        for k in range(starts[t], starts[t + 1]):
+            if whole or _holds(rect, pairs[k, 0] - first):
+                _bring(pixels, colored, plain, pairs[k, 0], pairs[k, 1])
+        bounds[t, 0], bounds[t, 1], bounds[t, 2], bounds[t, 3] = top, bottom, left, right
+
+
+@kernel
+def _bring_out(  # type: ignore[no-untyped-def]
+    pixels, address, plain, colors, pairs, starts, tiles, rects, bounds, changed
+):
+    """Bring what lies in rectangles of tiles to other tiles. Returns how many tiles have changed in all; `changed`
+    lists them, `bounds` tells where, by the tile.
+    """
+    colored = colors.ctypes.data
+    all_of_it = len(tiles) == len(plain)
+    for i in range(len(tiles)):
+        all_of_it = all_of_it and _is_whole(rects[i])
+    # What goes out of all of a map has come into it just now.
+    for i in range(0 if all_of_it else len(tiles)):
+        t, rect = tiles[i], rects[i]
+        whole = _is_whole(rect)
+        for k in range(starts[t], starts[t + 1]):
+            to, of = pairs[k, 0], pairs[k, 1]
+            tile, place = to // PLANE, to % PLANE
+            if plain[tile] != 0 and _differ(plain, colors, tile, t):
+                spell_out(pixels, plain, colors, tile)
             # Between tiles of one color there is nothing to bring.
-            if not inside or plain[to] != 0:
+            if plain[tile] != 0 or not (whole or _holds(rect, of - t * PLANE)):
                 continue
-            for c in range(4):
-                pixels[to, y % TILE, x % TILE, c] = (
-                    colors[of, c] if plain[of] != 0 else pixels[of, v % TILE, u % TILE, c]
-                )
-            bound = bounds[to]
-            bound[0], bound[1] = min(bound[0], y % TILE), max(bound[1], y % TILE + 1)
-            bound[2], bound[3] = min(bound[2], x % TILE), max(bound[3], x % TILE + 1)
+            _bring(address, colored, plain, to, of)
+            bound = bounds[tile]
+            bound[0], bound[1] = min(bound[0], place // TILE), max(bound[1], place // TILE + 1)
+            bound[2], bound[3] = min(bound[2], place % TILE), max(bound[3], place % TILE + 1)
+    return list_bounded(bounds, changed)

@@ -16,10 +16,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_uint8, as_uint16, carray, kernel
-from .area import TileArea
+from ..kernels import address_of, as_int64, as_uint8, as_uint16, carray, in_two_threads, kernel, shorts_at
+from .area import TileArea, forget_bounds, list_bounded
 from .composite_picture import Picture, spell_out
-from .raster import TILE
+from .raster import PLANE, TILE
 
 #: Side in texels of the cells by which a change finds the rim texels that it concerns.
 CELL = 8
@@ -36,8 +36,9 @@ CREST = 1 / 9
 class Rim:
     """Of surfaces that hang together: n rim texels, and the texels inside islands that they are mixed from.
 
-    Surfaces are counted from 0, whatever their numbers in the mesh. surface, target, inside: (n,) int32, whose map,
-    which texel there (y · width + x), the nearest one inside. sources: (m, 2) int32, surface and texel; weights: (m,)
+    Surfaces are counted from 0, whatever their numbers in the mesh, and texels as pictures hold them, tile after tile
+    (`in_tiles`). surface, target, inside: (n,) int32, whose map, which texel there, the nearest one inside. sources:
+    (m, 2) int32, surface and texel; weights: (m,)
     float32; those of rim texel i are starts[i]:starts[i + 1]. beyond: (n,) int32, the surface on which it goes on;
     place: (n,) int32, the texel there where it does. line: (n, 3) int32, a step behind the inside texel, and on
     `beyond` two and three steps before it, all inside islands. around: (n, 2) uint16, which of the nine texels around
@@ -59,7 +60,9 @@ class Rim:
 
     def __post_init__(self) -> None:
         cells = self.sizes[:, 0] // CELL * (self.sizes[:, 1] // CELL)
-        #: Each map's first cell, counted over all maps.
+        #: Each map's first tile, and its first cell, counted over all maps.
+        tiles = self.sizes[:, 0] // TILE * (self.sizes[:, 1] // TILE)
+        self._tiles = np.concatenate([[0], np.cumsum(tiles)]).astype(np.int32)
         self._first = np.concatenate([[0], np.cumsum(cells)])
         #: Rim texels concerned by a change in a cell, those of cell k from `_bounds[k]` to `_bounds[k + 1]`.
         counts = np.zeros(int(self._first[-1]) + 1, np.int64)
@@ -92,13 +95,21 @@ class Rim:
         tables = np.zeros((len(self.sizes), 3), np.int64)
         for number, picture in pictures.items():
             tables[number] = picture.addresses
-        changed = np.zeros(len(rows), np.bool_)
-        _spread(tables, self.sizes, rows, self.surface, self.target, self.inside, self.starts, self.sources,
-                self.weights, self.beyond, self.place, self.line, self.around, together, changed)  # fmt: skip
-        rows = rows[changed]
-        for number in np.unique(self.surface[rows]).tolist():
-            texels = self.target[rows[self.surface[rows] == number]]
-            found[number] = TileArea.of_texels(texels, int(self.sizes[number, 0]))
+        made, changed = np.empty((len(rows), 4), np.uint16), np.zeros(len(rows), np.bool_)
+
+        def mix(a: int, b: int) -> None:
+            _mix(address_of(tables), self.sizes, rows[a:b], self.surface, self.target, self.inside, self.starts,
+                 self.sources, self.weights, self.beyond, self.place, self.line, self.around, together, made[a:b],
+                 changed[a:b])  # fmt: skip
+
+        # No texel of a rim is mixed from another.
+        in_two_threads(len(rows), mix)
+        tiles, bounds = np.empty(int(self._tiles[-1]), np.int32), np.empty((int(self._tiles[-1]), 4), np.int32)
+        count = _write(tables, self.sizes, rows, self.surface, self.target, made, changed, self._tiles, bounds, tiles)
+        surfaces = np.searchsorted(self._tiles, tiles[:count], side="right") - 1
+        for number in dict.fromkeys(surfaces.tolist()):
+            its = tiles[:count][surfaces == number]
+            found[number] = TileArea(its - self._tiles[number], bounds[its])
         return found
 
     def _concerned(self, areas: Mapping[int, TileArea]) -> NDArray[np.int32]:
@@ -121,13 +132,10 @@ def _list_rows(  # type: ignore[no-untyped-def]
             surface, middle = (surfaces[r], insides[r]) if side == 0 else (beyonds[r], places[r])
             width, height = sizes[surface]
             # The nine texels around a place lie in the cells of its corners.
-            x, y = middle % width, middle // width
-            left, right = (x if x > 0 else width) - 1, x + 1 if x + 1 < width else 0
-            top, bottom = (y if y > 0 else height) - 1, y + 1 if y + 1 < height else 0
-            for line in (top, bottom):
-                row = first[surface] + line // CELL * (width // CELL)
-                _enter(row + left // CELL, r, seen, ends, rows)
-                _enter(row + right // CELL, r, seen, ends, rows)
+            for dy in (-1, 1):
+                for dx in (-1, 1):
+                    corner = _beside(middle, dx, dy, width // TILE, height // TILE)
+                    _enter(_cell(first, sizes, surface, corner), r, seen, ends, rows)
         _enter(_cell(first, sizes, surfaces[r], targets[r]), r, seen, ends, rows)
         for k in range(3):
             surface = surfaces[r] if k == 0 else beyonds[r]
@@ -138,8 +146,21 @@ def _list_rows(  # type: ignore[no-untyped-def]
 
 @kernel
 def _cell(first, sizes, surface, texel):  # type: ignore[no-untyped-def]
-    width = sizes[surface, 0]
-    return first[surface] + texel // width // CELL * (width // CELL) + texel % width // CELL
+    columns = sizes[surface, 0] // TILE
+    y = texel // PLANE // columns * TILE + texel % PLANE // TILE
+    x = texel // PLANE % columns * TILE + texel % TILE
+    return first[surface] + y // CELL * (sizes[surface, 0] // CELL) + x // CELL
+
+
+@kernel
+def _beside(texel, dx, dy, columns, rows):  # type: ignore[no-untyped-def]
+    """The texel so many to the right, and down, of another: at most a tile away. The map wraps."""
+    x, y = texel % TILE + dx, texel % PLANE // TILE + dy
+    if 0 <= x < TILE and 0 <= y < TILE:
+        return texel + dy * TILE + dx
+    tile = texel // PLANE
+    column, row = (tile % columns + x // TILE) % columns, (tile // columns + y // TILE) % rows
+    return (row * columns + column) * PLANE + y % TILE * TILE + x % TILE
 
 
 @kernel
@@ -171,53 +192,61 @@ def _mark(bounds, rows, first, width, tiles, rects, marks, found, count):  # typ
 
 
 @kernel
-def _texel(tables, sizes, surface, texel, found):  # type: ignore[no-untyped-def]
-    """Four channels of a texel; returns its tile."""
-    width = sizes[surface, 0]
-    columns, y, x = width // TILE, texel // width, texel % width
-    t = y // TILE * columns + x // TILE
-    count = columns * (sizes[surface, 1] // TILE)
-    if carray(as_uint8(tables[surface, 1]), (count,))[t] != 0:
-        line = carray(as_uint16(tables[surface, 2]), (count, 4))[t]
-    else:
-        line = carray(as_uint16(tables[surface, 0]), (count, TILE, TILE, 4))[t, y % TILE, x % TILE]
-    for c in range(4):
-        found[c] = np.float32(line[c])
-    return t
+def _texel(tables, surface, texel):  # type: ignore[no-untyped-def]
+    """The four channels of a texel, in a tuple, which takes no memory. tables: where they lie, as handing over an array
+    takes longer than all the rest.
+    """
+    table, tile = as_int64(tables + 24 * surface), texel // PLANE
+    pixels, plain, colors = table[0], table[1], table[2]
+    line = shorts_at(pixels + 8 * texel if as_uint8(plain)[tile] == 0 else colors + 8 * tile, 4)
+    return np.float32(line[0]), np.float32(line[1]), np.float32(line[2]), np.float32(line[3])
 
 
 @kernel
-def _around(tables, sizes, surface, middle, inside, low, high):  # type: ignore[no-untyped-def]
-    """Between what the texels around a place lie, by channel; `inside` tells which of the nine."""
-    one = np.empty(4, np.float32)
-    width, height = sizes[surface]
-    low[:], high[:] = np.float32(65535), np.float32(0)
+def _added(one, other, weight):  # type: ignore[no-untyped-def]
+    a, b, c, d = one
+    return a + other[0] * weight, b + other[1] * weight, c + other[2] * weight, d + other[3] * weight
+
+
+@kernel
+def _lesser(one, other):  # type: ignore[no-untyped-def]
+    return min(one[0], other[0]), min(one[1], other[1]), min(one[2], other[2]), min(one[3], other[3])
+
+
+@kernel
+def _greater(one, other):  # type: ignore[no-untyped-def]
+    return max(one[0], other[0]), max(one[1], other[1]), max(one[2], other[2]), max(one[3], other[3])
+
+
+@kernel
+def _around(tables, columns, rows, surface, middle, inside):  # type: ignore[no-untyped-def]
+    """Between what the texels around a place lie, by channel; `inside` tells which of the nine. columns, rows: of the
+    map's tiles.
+    """
+    none, full = np.float32(0), np.float32(65535)
+    low, high = (full, full, full, full), (none, none, none, none)
     for k in range(9):
         if inside >> k & 1:
-            x, y = (middle % width + k % 3 - 1) % width, (middle // width + k // 3 - 1) % height
-            _texel(tables, sizes, surface, y * width + x, one)
-            for c in range(4):
-                low[c], high[c] = min(low[c], one[c]), max(high[c], one[c])
+            one = _texel(tables, surface, _beside(middle, k % 3 - 1, k // 3 - 1, columns, rows))
+            low, high = _lesser(low, one), _greater(high, one)
+    return low, high
 
 
 @kernel
-def _spread(  # type: ignore[no-untyped-def]
+def _mix(  # type: ignore[no-untyped-def]
     tables, sizes, rows, surfaces, targets, insides, starts, sources, weights, beyonds, places, lines, arounds,
-    together, changed,
+    together, made, changed,
 ):  # fmt: skip
-    here, there, one, before, ahead, farther = np.empty((6, 4), np.float32)
-    missed, differ, both = np.empty((3, 4), np.float32)
-    low, high, low_beyond, high_beyond = np.empty((4, 4), np.float32)
+    """What each of some rim texels becomes, and whether that is anything else than it was."""
+    missed, differ, both, mixed = np.empty((4, 4), np.float32)
     for i in range(len(rows)):
         r = rows[i]
-        surface = surfaces[r]
-        _texel(tables, sizes, surface, insides[r], here)
-        there[:] = np.float32(0)
+        surface, other = surfaces[r], beyonds[r]
+        here = _texel(tables, surface, insides[r])
+        there = (np.float32(0), np.float32(0), np.float32(0), np.float32(0))
         for k in range(starts[r], starts[r + 1]):
-            _texel(tables, sizes, sources[k, 0], sources[k, 1], one)
-            for c in range(4):
-                there[c] += one[c] * weights[k]
-        t = _texel(tables, sizes, surface, targets[r], one)
+            there = _added(there, _texel(tables, sources[k, 0], sources[k, 1]), weights[k])
+        one = _texel(tables, surface, targets[r])
         level = True
         for c in range(4):
             level = level and abs(there[c] - here[c]) < np.float32(0.5)
@@ -225,11 +254,12 @@ def _spread(  # type: ignore[no-untyped-def]
         if level and not changed[i]:
             # Where nothing rises or falls, as on most of a model, there is nothing to weigh.
             continue
-        _texel(tables, sizes, surface, lines[r, 0], before)
-        _texel(tables, sizes, beyonds[r], lines[r, 1], ahead)
-        _texel(tables, sizes, beyonds[r], lines[r, 2], farther)
-        _around(tables, sizes, surface, insides[r], arounds[r, 0], low, high)
-        _around(tables, sizes, beyonds[r], places[r], arounds[r, 1], low_beyond, high_beyond)
+        before, ahead = _texel(tables, surface, lines[r, 0]), _texel(tables, other, lines[r, 1])
+        farther = _texel(tables, other, lines[r, 2])
+        columns, down = sizes[surface, 0] // TILE, sizes[surface, 1] // TILE
+        low, high = _around(tables, columns, down, surface, insides[r], arounds[r, 0])
+        columns, down = sizes[other, 0] // TILE, sizes[other, 1] // TILE
+        low_beyond, high_beyond = _around(tables, columns, down, other, places[r], arounds[r, 1])
         for c in range(4):
             # The lines through two texels of each side, at those of the other.
             apart, two = ahead[c] - here[c], np.float32(2)
@@ -239,25 +269,36 @@ def _spread(  # type: ignore[no-untyped-def]
             # At a corner the mix may hold a third island, which may end there. A crest may lie between texels.
             least, most = min(low[c], low_beyond[c]), max(high[c], high_beyond[c])
             over = np.float32(CREST) * (most - least)
-            there[c] = min(max(there[c], least - over, np.float32(0)), most + over, np.float32(65535))
+            mixed[c] = min(max(there[c], least - over, np.float32(0)), most + over, np.float32(65535))
         if together:
-            missed[:], differ[:], both[:] = missed.max(), differ.max(), both.max()
+            for each in (missed, differ, both):
+                each[:] = max(each[0], each[1], each[2], each[3])
+        changed[i] = False
         for c in range(4):
             slope = np.float32(FLAT) + np.float32(0.5) * differ[c] + np.float32(GRAIN) * both[c]
             share = min(max(np.float32(2) - missed[c] / slope, np.float32(0)), np.float32(1))
-            here[c] += (there[c] - here[c]) * share
-        changed[i] = False
-        for c in range(4):
-            changed[i] |= np.uint16(here[c] + np.float32(0.5)) != np.uint16(one[c])
+            made[i, c] = np.uint16(here[c] + (mixed[c] - here[c]) * share + np.float32(0.5))
+            changed[i] |= made[i, c] != np.uint16(one[c])
+
+
+@kernel
+def _write(tables, sizes, rows, surfaces, targets, made, changed, first, bounds, tiles):  # type: ignore[no-untyped-def]
+    """Write rim texels that changed. Returns in how many tiles, counted over all maps: `tiles` lists them in order, and
+    `bounds` tells where by the tile.
+    """
+    forget_bounds(bounds)
+    for i in range(len(rows)):
         if not changed[i]:
             continue
-        width, height = sizes[surface]
-        count = (width // TILE) * (height // TILE)
-        pixels, colors = (
-            carray(as_uint16(tables[surface, 0]), (count, TILE, TILE, 4)),
-            carray(as_uint16(tables[surface, 2]), (count, 4)),
-        )
-        spell_out(pixels, carray(as_uint8(tables[surface, 1]), (count,)), colors, t)
-        y, x = targets[r] // width % TILE, targets[r] % width % TILE
+        surface, texel = surfaces[rows[i]], targets[rows[i]]
+        count, tile = sizes[surface, 0] // TILE * (sizes[surface, 1] // TILE), texel // PLANE
+        y, x = texel % PLANE // TILE, texel % TILE
+        pixels = carray(as_uint16(tables[surface, 0]), (count, TILE, TILE, 4))
+        colors = carray(as_uint16(tables[surface, 2]), (count, 4))
+        spell_out(pixels, carray(as_uint8(tables[surface, 1]), (count,)), colors, tile)
+        bound = bounds[first[surface] + tile]
+        bound[0], bound[1] = min(bound[0], y), max(bound[1], y + 1)
+        bound[2], bound[3] = min(bound[2], x), max(bound[3], x + 1)
         for c in range(4):
-            pixels[t, y, x, c] = np.uint16(here[c] + np.float32(0.5))
+            pixels[tile, y, x, c] = made[i, c]
+    return list_bounded(bounds, tiles)

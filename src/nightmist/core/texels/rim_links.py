@@ -11,6 +11,7 @@ from scipy.sparse import csr_array, diags_array
 
 from ..kernels import kernel
 from ..mesh.mesh import Mesh
+from .area import in_tiles
 from .gutter import Gutter
 from .ownership import Ownership
 from .rim import Rim
@@ -117,10 +118,14 @@ def rim_of(
     around = [maps.around(maps.offsets[surface] + inside[used], surface), maps.around(there, beyond)]
     source = inner[weights.indices]
     of = np.searchsorted(maps.offsets, source, side="right") - 1
+    width, width_beyond = sizes[surface, 0], sizes[beyond, 0]
     return Rim(
-        surface.astype(np.int32), target[used], inside[used], weights.indptr.astype(np.int64),
-        np.stack([of, source - maps.offsets[of]], axis=1).astype(np.int32), weights.data.astype(np.float32),
-        beyond.astype(np.int32), (there - maps.offsets[beyond]).astype(np.int32), line.astype(np.int32),
+        surface.astype(np.int32), in_tiles(target[used], width), in_tiles(inside[used], width),
+        weights.indptr.astype(np.int64),
+        np.stack([of, in_tiles(source - maps.offsets[of], sizes[of, 0])], axis=1).astype(np.int32),
+        weights.data.astype(np.float32), beyond.astype(np.int32),
+        in_tiles(there - maps.offsets[beyond], width_beyond),
+        np.stack([in_tiles(line[:, 0], width), *in_tiles(line[:, 1:].T, width_beyond)], axis=1),
         np.stack(around, axis=1), sizes,
     )  # fmt: skip
 

@@ -83,11 +83,8 @@ def _samples(fine: Ownership, place: NDArray[np.int32]) -> NDArray[np.uint8]:
 
 def _with_gutter(own: Ownership, gutter: Gutter, place: NDArray[np.int32], parts: NDArray[np.float32]) -> TileMask:
     """Gutter texels take the share of the inside texel that they repeat; their tiles are added."""
-    pairs, starts = gutter.by_source
-    tiles = np.flatnonzero(place >= 0)
-    targets = np.concatenate([pairs[:0, 0], *(pairs[starts[t] : starts[t + 1], 0] for t in tiles)])
-    beside = targets // own.width // TILE * own.columns + targets % own.width // TILE
-    every = np.union1d(tiles, beside).astype(np.int32)
+    tiles = np.flatnonzero(place >= 0).astype(np.int32)
+    every = np.union1d(tiles, gutter.beyond(tiles))
     now = _places(own, every)
     grown = np.zeros((len(every), TILE, TILE), np.float32)
     grown[now[tiles]] = parts[place[tiles]]

@@ -144,6 +144,38 @@ def test_gutter_takes_the_nearest_inside_texel(reach):
     assert len(changed) == 6
 
 
+def test_gutter_follows_changes_anywhere_as_it_would_all_of_the_map():
+    """In rectangles of tiles, or tiles of one color: all gutters repeat what lies inside, and all changes are told."""
+    rng = np.random.default_rng(8)
+    covered = ndimage.binary_dilation(rng.random((192, 256)) > 0.999, iterations=6)
+    gutter, picture = Gutter(covered), Picture(256, 192)
+    for turn in range(60):
+        tiles = np.sort(rng.choice(12, rng.integers(1, 4), replace=False)).astype(np.int32)
+        shown = picture.read()
+        picture.hold(tiles)
+        area = TileArea.of_tiles(tiles)
+        if turn % 3 == 0:
+            picture.pixels[tiles] = rng.integers(0, 65536, 4)
+            picture.settle(tiles)
+        else:
+            corners = np.sort(rng.integers(0, 65, (len(tiles), 2, 2)), axis=2)
+            corners[:, :, 1] = np.maximum(corners[:, :, 1], corners[:, :, 0] + 1)
+            corners = np.minimum(corners, 64)
+            corners[..., 0] = np.minimum(corners[..., 0], 63)
+            area = TileArea(tiles, corners.reshape(-1, 4).astype(np.int32))
+            for tile, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
+                shape = bottom - top, right - left, 4
+                picture.pixels[tile, top:bottom, left:right] = rng.integers(0, 65536, shape)
+        wanted = gutter.filled(picture.read())
+        changed = gutter.spread(picture, area)
+        assert (picture.read() == wanted).all()
+        told = np.zeros((192, 256), np.bool_)
+        for tile, (top, bottom, left, right) in zip(changed.tiles, changed.rects, strict=True):
+            y, x = tile // 4 * 64, tile % 4 * 64
+            told[y + top : y + bottom, x + left : x + right] = True
+        assert told[(wanted != shown).any(axis=2)].all()
+
+
 def test_gutter_follows_a_change_from_next_door():
     """A recomposited tile gets its gutter back whose paint lies in another tile, and spreads its own."""
     covered = np.zeros((64, 128), np.bool_)

@@ -240,6 +240,25 @@ def test_gray_pictures_take_the_pigment_and_maps_follow_their_gray(tmp_path):
         doc.apply_stencil(layer, nm.Stencil(path, center=(400, 300), size=(380, 380)), camera=camera)
 
 
+@pytest.mark.parametrize("times", [0.5, 1.8, 6.0])
+def test_a_map_follows_the_gray_of_a_color_times_a_factor(tmp_path, times):
+    """So many times its gray, though one of its channels is full before; the color itself is cut off by channel."""
+    doc, surface, layer = body(plane(4))
+    camera = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (800, 600))
+    path = waves(tmp_path / "waves.png")
+    doc.cut_picture(doc.add_picture(path), times=times)
+    stencil = nm.Stencil(path, center=(400, 300), size=(380, 380), maps={"roughness": nm.FromGray(low=0.0, high=1.0)})
+    doc.apply_stencil(layer, stencil, camera=camera)
+    y, x, u, v, _ = seen_in(surface, camera, stencil)
+    inside = (np.minimum(u, v) > 0.03) & (np.maximum(u, v) < 0.97)
+    color = wave(u[inside], v[inside])
+    gray = np.minimum(color @ (0.2126, 0.7152, 0.0722) * times, 1)
+    assert np.abs(layer.read("roughness")[y, x][inside][:, 0] / 65535 - gray).max() < 0.01
+    # Where a channel is cut off, pixels on both sides of that are mixed.
+    assert np.abs(layer.read("base_color")[y, x][inside][:, :3] / 65535 - np.minimum(color * times, 1)).max() < 0.02
+    assert ((color * times).max(axis=1) > 1).any() == (times > 1)
+
+
 def test_a_stencil_stays_in_the_fence_works_on_masks_and_takes_alpha_from_a_second_picture(tmp_path):
     path = waves(tmp_path / "waves.png")
     cover = np.zeros((64, 64))

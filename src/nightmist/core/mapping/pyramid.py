@@ -39,6 +39,12 @@ class Pyramid:
         return self.data.nbytes
 
 
+def gray_of(picture: NDArray[np.uint16], times: float = 1.0) -> NDArray[np.float32]:
+    """(h, w) the gray of an (h, w, 4) picture, times a factor, no more than full."""
+    value = picture[..., :3].astype(np.float32) @ (LUMA * times).astype(np.float32)
+    return np.minimum(value, np.float32(65535.0), out=value)
+
+
 def pyramid_of(picture: NDArray[np.uint16], gray: bool, times: float = 1.0) -> Pyramid:
     """The levels of an (h, w, 4) picture with straight alpha. gray: one value instead of a color, times a factor, no
     more than full.
@@ -49,8 +55,7 @@ def pyramid_of(picture: NDArray[np.uint16], gray: bool, times: float = 1.0) -> P
     # The largest level is most of the work: of a photograph it is the picture as it is.
     level: NDArray[np.uint16] | NDArray[np.float32] = picture
     if gray:
-        value = picture[..., :3].astype(np.float32) @ (LUMA * times).astype(np.float32)
-        np.minimum(value, np.float32(65535.0), out=value)
+        value = gray_of(picture, times)
         level = value[..., None] if opaque else np.stack([value, picture[..., 3].astype(np.float32)], axis=2)
     if not opaque:
         level = level.astype(np.float32, copy=False)

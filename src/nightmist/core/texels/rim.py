@@ -38,12 +38,11 @@ class Rim:
 
     Surfaces are counted from 0, whatever their numbers in the mesh, and texels as pictures hold them, tile after tile
     (`in_tiles`). surface, target, inside: (n,) int32, whose map, which texel there, the nearest one inside. sources:
-    (m, 2) int32, surface and texel; weights: (m,)
-    float32; those of rim texel i are starts[i]:starts[i + 1]. beyond: (n,) int32, the surface on which it goes on;
-    place: (n,) int32, the texel there where it does. line: (n, 3) int32, a step behind the inside texel, and on
-    `beyond` two and three steps before it, all inside islands. around: (n, 2) uint16, which of the nine texels around
-    the inside one, and around `place`, lie inside islands: a bit each, row by row. sizes: (surfaces, 2) width and
-    height.
+    (m, 2) int32, surface and texel; weights: (m,) float32; those of rim texel i are starts[i]:starts[i + 1]. beyond:
+    (n,) int32, the surface on which it goes on; place: (n,) int32, the texel there where it does. line: (n, 3) int32, a
+    step behind the inside texel, and on `beyond` two and three steps before it, all inside islands. around: (n, 2)
+    uint16, which of the nine texels around the inside one, and around `place`, lie inside islands: a bit each, row by
+    row. sizes: (surfaces, 2) width and height.
     """
 
     surface: NDArray[np.int32]

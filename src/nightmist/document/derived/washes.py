@@ -12,7 +12,7 @@ from ...core.formats.image_files import color_spread
 from ...core.kernels import addresses_in
 from ...core.mapping.frames import inverse_of, turn_of
 from ...core.mapping.projections import Laying, lay_pictures, placing_of
-from ...core.mapping.pyramid import Pyramid, pyramid_of
+from ...core.mapping.pyramid import Pyramid, gray_of, pyramid_of
 from ...core.mapping.sheets import Sheets, sheets_of
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import Start, Tile, TileKey, some_shown, tile_key
@@ -155,11 +155,28 @@ class Washes:
         def make() -> Pyramid:
             if not gray:
                 return pyramid_of(self.picture(picture), gray)
-            # A value is multiplied, not the channels that it is made from: one of them may be full long before.
-            cutout = picture.cutout
-            return pyramid_of(self.picture(picture.but(cutout=cutout.but(times=1.0))), gray, cutout.times)
+            return pyramid_of(self._not_multiplied(picture), gray, picture.cutout.times)
 
         return self.cache.get(("pyramid", picture.looks, gray), make, lambda made: made.nbytes)
+
+    def grays(self, picture: Picture) -> Pyramid:
+        """The levels of a picture as a color that is its gray."""
+        times = picture.cutout.times
+        if times <= 1 or self.looks(picture)[0]:
+            return self.pyramid(picture, gray=False)
+
+        def make() -> Pyramid:
+            pixels = self._not_multiplied(picture).copy()
+            pixels[..., :3] = np.rint(gray_of(pixels, times))[..., None]
+            return pyramid_of(pixels, gray=False)
+
+        return self.cache.get(("grays", picture.looks), make, lambda made: made.nbytes)
+
+    def _not_multiplied(self, picture: Picture) -> NDArray[np.uint16]:
+        """A picture before its factor: a value is multiplied, not the channels that it is made from, of which one may
+        be full long before.
+        """
+        return self.picture(picture.but(cutout=picture.cutout.but(times=1.0)))
 
     def looks(self, picture: Picture) -> tuple[bool, bool]:
         """Whether a picture is gray, and whether it is opaque."""

@@ -34,9 +34,10 @@ class StencilTexels:
         for the picture's shape alone.
         """
         self.document, self.stencil, self.load, self.flat = document, stencil, load, camera is None
-        picture = document.picture_value(stencil.picture)
-        self.pyramid = document.washes.pyramid(picture, gray=False)
-        self.gray, self.opaque = document.washes.looks(picture)
+        picture, washes = document.picture_value(stencil.picture), document.washes
+        self.pyramid = washes.pyramid(picture, gray=False)
+        self.grays = washes.grays(picture) if stencil.maps else self.pyramid
+        self.gray, self.opaque = washes.looks(picture)
         limit = None if stencil.through else stencil.limit
         self.where = projector(
             camera, stencil.center, stencil.size, stencil.rotation, stencil.mirrored, limit
@@ -81,7 +82,8 @@ class StencilTexels:
             normals, hidden = self.document.layout(surface).facing.normals, self.document.hidden_faces(surface)
         kind, value = self._what(name)
         by_gray = self.gray and self.opaque and kind == VALUE
-        lay_stencil(own, normals, hidden, self.pyramid, self.where, new, table, CHANNELS[name], kind, value, by_gray)
+        pyramid = self.grays if kind == GRAY else self.pyramid
+        lay_stencil(own, normals, hidden, pyramid, self.where, new, table, CHANNELS[name], kind, value, by_gray)
         return table
 
     def _what(self, name: PlaneName) -> tuple[int, tuple[float, ...]]:

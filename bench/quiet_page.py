@@ -87,11 +87,15 @@ class QuietPage:
         self._mouse("mouseReleased", place, 0)
 
     def drag(self, path: Callable[[float], tuple[float, float]], seconds: float) -> float:
-        """Along a path by the seconds since its begin; pictures that arrived on the stage, a second."""
+        """Along a path by the seconds since its begin, so long at least and until any picture has arrived on the stage;
+        pictures that did, a second.
+        """
         self.evaluate(WATCH)
         self._mouse("mousePressed", path(0))
         began = time.perf_counter()
-        while (now := time.perf_counter() - began) < seconds:
+        while (now := time.perf_counter() - began) < seconds or not self.evaluate("arrived"):
+            if now > PATIENCE:
+                raise SystemExit("no picture arrived in the page")
             self._mouse("mouseMoved", path(now))
             time.sleep(PACE)
         arrived = self.evaluate("arrived")

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel
-from .raster import PLANE, TILE
+from .raster import TILE, TILE_TEXELS
 
 
 @dataclass(frozen=True)
@@ -44,8 +44,8 @@ class TileArea:
     @classmethod
     def of_texels(cls, texels: NDArray[np.int32]) -> TileArea:
         """The smallest area that holds texels, as `in_tiles` numbers them."""
-        y, x = texels % PLANE // TILE, texels % TILE
-        return cls.of_rects(texels // PLANE, np.stack([y, y + 1, x, x + 1], axis=1))
+        y, x = texels % TILE_TEXELS // TILE, texels % TILE
+        return cls.of_rects(texels // TILE_TEXELS, np.stack([y, y + 1, x, x + 1], axis=1))
 
     @classmethod
     def union(cls, areas: list[TileArea]) -> TileArea:
@@ -85,11 +85,19 @@ class TileArea:
 
 
 def in_tiles(texels: NDArray[np.integer], width: int | NDArray[np.int64]) -> NDArray[np.int32]:
-    """Texels y · width + x of a map by where they lie among its tiles: tile · PLANE + row there · TILE + column."""
+    """Texels y · width + x of a map as its tiles lie: tile · TILE_TEXELS + row there · TILE + column."""
     y, x = texels // width, texels % width
     tiles = y // TILE * (width // TILE) + x // TILE
-    found: NDArray[np.int32] = (tiles * PLANE + y % TILE * TILE + x % TILE).astype(np.int32)
+    found: NDArray[np.int32] = (tiles * TILE_TEXELS + y % TILE * TILE + x % TILE).astype(np.int32)
     return found
+
+
+def by_tile(texels: NDArray[np.int32], count: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The places of texels, as `in_tiles` numbers them, in order of their tiles, and where each of so many begins."""
+    # 16 bits are enough for every tile of the largest map, and sort by counting.
+    tile = (texels // TILE_TEXELS).astype(np.uint16)
+    order = np.argsort(tile, kind="stable")
+    return order, np.searchsorted(tile[order], np.arange(count + 1))
 
 
 def distinct(tiles: NDArray[np.integer]) -> NDArray[np.int32]:

@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import as_int64, in_two_threads, kernel
-from .area import TileArea, forget_bounds, in_tiles, list_bounded
+from .area import TileArea, by_tile, forget_bounds, in_tiles, list_bounded
 from .composite_picture import Picture, spell_out
-from .raster import PLANE, TILE
+from .raster import TILE, TILE_TEXELS
 
 #: Texels that the gutter is wide on maps of up to 2048, if nothing else is wanted.
 USUAL_REACH = 16
@@ -45,30 +45,21 @@ class Gutter:
         in_two_threads(height, lambda a, b: _nearest_in_rows(covered, above, reach, source, a, b))
         target = np.flatnonzero(source.ravel() >= 0)
         inside = source.ravel()[target]
-        self.by_target = self._grouped(target, inside, target)
+        to, of = in_tiles(target, width), in_tiles(inside, width)
+        count = width * height // TILE_TEXELS
+        self.by_target = _grouped(target, inside, to, count)
         # Paint spreads out from its tile, and a recomposited tile needs its own gutter texels again, whose paint may
         # come from next door. Most pairs lie within one tile: they are told by their places there.
-        to, of = in_tiles(target, width), in_tiles(inside, width)
-        within = to // PLANE == of // PLANE
-        pairs, starts = self._grouped(to[within], of[within], target[within])
-        self._within: Pairs = (pairs % PLANE).astype(np.uint16), starts
-        self._into = self._grouped(to[~within], of[~within], target[~within])
-        self._out_of = self._grouped(to[~within], of[~within], inside[~within])
-
-    def _grouped(self, target: NDArray[np.integer], source: NDArray[np.integer], key: NDArray[np.int64]) -> Pairs:
-        """Pairs of target and source sorted by the tile of `key`, and where each tile's begin."""
-        columns = self.width // TILE
-        tile = (key // self.width) // TILE * columns + (key % self.width) // TILE
-        # 16 bits are enough for every tile of the largest map, and sort by counting.
-        order = np.argsort(tile.astype(np.uint16), kind="stable")
-        pairs = np.column_stack([target[order], source[order]]).astype(np.int32)
-        starts = np.searchsorted(tile[order], np.arange(columns * (self.height // TILE) + 1)).astype(np.int64)
-        return pairs, starts
+        within = to // TILE_TEXELS == of // TILE_TEXELS
+        pairs, starts = _grouped(to[within], of[within], to[within], count)
+        self._within: Pairs = (pairs % TILE_TEXELS).astype(np.uint16), starts
+        to, of = to[~within], of[~within]
+        self._into, self._out_of = _grouped(to, of, to, count), _grouped(to, of, of, count)
 
     def beyond(self, tiles: NDArray[np.int32]) -> NDArray[np.int32]:
         """Other tiles, any of them several times, into which what lies in some tiles is spread."""
         pairs, starts = self._out_of
-        found = [pairs[starts[tile] : starts[tile + 1], 0] // PLANE for tile in tiles]
+        found = [pairs[starts[tile] : starts[tile + 1], 0] // TILE_TEXELS for tile in tiles]
         return np.concatenate([np.zeros(0, np.int32), *found])
 
     def spread(self, picture: Picture, area: TileArea) -> TileArea:
@@ -95,6 +86,14 @@ class Gutter:
         texels = image.reshape(-1, image.shape[2]).copy()
         texels[pairs[:, 0]] = texels[pairs[:, 1]]
         return texels.reshape(image.shape)
+
+
+def _grouped(
+    target: NDArray[np.integer], source: NDArray[np.integer], key: NDArray[np.int32], count: int
+) -> Pairs:  # fmt: skip
+    """Pairs of target and source by the tile of `key`, one of the two as `in_tiles` numbers it. count: of tiles."""
+    order, starts = by_tile(key, count)
+    return np.column_stack([target[order], source[order]]).astype(np.int32), starts
 
 
 @kernel
@@ -174,7 +173,7 @@ def _differ(plain, colors, to, of):  # type: ignore[no-untyped-def]
 @kernel
 def _bring(pixels, colors, plain, to, of):  # type: ignore[no-untyped-def]
     """Four channels of a texel at once, numbered over all tiles."""
-    tile = of // PLANE
+    tile = of // TILE_TEXELS
     source = as_int64(pixels + 8 * of) if plain[tile] == 0 else as_int64(colors + 8 * tile)
     as_int64(pixels + 8 * to)[0] = source[0]
 
@@ -187,7 +186,7 @@ def _spell_out_into(pixels, plain, colors, pairs, starts, tiles, rects, bounds):
         t = tiles[i]
         bounds[t] = rects[i]
         for k in range(starts[t], starts[t + 1] if plain[t] != 0 else starts[t]):
-            if _differ(plain, colors, t, pairs[k, 1] // PLANE):
+            if _differ(plain, colors, t, pairs[k, 1] // TILE_TEXELS):
                 spell_out(pixels, plain, colors, t)
                 break
 
@@ -202,7 +201,7 @@ def _bring_into(  # type: ignore[no-untyped-def]
         t, rect = tiles[i], rects[i]
         if plain[t] != 0:
             continue
-        whole, first = _is_whole(rect), t * PLANE
+        whole, first = _is_whole(rect), t * TILE_TEXELS
         top, bottom, left, right = rect
         for k in range(within_starts[t], within_starts[t + 1]):
             to, of = int(within[k, 0]), int(within[k, 1])
@@ -233,11 +232,11 @@ def _bring_out(  # type: ignore[no-untyped-def]
         whole = _is_whole(rect)
         for k in range(starts[t], starts[t + 1]):
             to, of = pairs[k, 0], pairs[k, 1]
-            tile, place = to // PLANE, to % PLANE
+            tile, place = to // TILE_TEXELS, to % TILE_TEXELS
             if plain[tile] != 0 and _differ(plain, colors, tile, t):
                 spell_out(pixels, plain, colors, tile)
             # Between tiles of one color there is nothing to bring.
-            if plain[tile] != 0 or not (whole or _holds(rect, of - t * PLANE)):
+            if plain[tile] != 0 or not (whole or _holds(rect, of - t * TILE_TEXELS)):
                 continue
             _bring(address, colored, plain, to, of)
             bound = bounds[tile]

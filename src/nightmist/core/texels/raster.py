@@ -11,7 +11,7 @@ from ..kernels import address_of, addresses_in, as_uint16, carray, kernel
 
 TILE = 64
 #: Texels of a tile.
-PLANE = TILE * TILE
+TILE_TEXELS = TILE * TILE
 
 Tile = NDArray[np.uint16]
 TileKey = tuple[int, int]

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from ..kernels import address_of, as_int64, as_uint8, as_uint16, carray, in_two_threads, kernel, shorts_at
 from .area import TileArea, forget_bounds, list_bounded
 from .composite_picture import Picture, spell_out
-from .raster import PLANE, TILE
+from .raster import TILE, TILE_TEXELS
 
 #: Side in texels of the cells by which a change finds the rim texels that it concerns.
 CELL = 8
@@ -59,8 +59,8 @@ class Rim:
 
     def __post_init__(self) -> None:
         cells = self.sizes[:, 0] // CELL * (self.sizes[:, 1] // CELL)
-        #: Each map's first tile, and its first cell, counted over all maps.
         tiles = self.sizes[:, 0] // TILE * (self.sizes[:, 1] // TILE)
+        #: Each map's first tile, and its first cell, counted over all maps.
         self._tiles = np.concatenate([[0], np.cumsum(tiles)]).astype(np.int32)
         self._first = np.concatenate([[0], np.cumsum(cells)])
         #: Rim texels concerned by a change in a cell, those of cell k from `_bounds[k]` to `_bounds[k + 1]`.
@@ -146,20 +146,20 @@ def _list_rows(  # type: ignore[no-untyped-def]
 @kernel
 def _cell(first, sizes, surface, texel):  # type: ignore[no-untyped-def]
     columns = sizes[surface, 0] // TILE
-    y = texel // PLANE // columns * TILE + texel % PLANE // TILE
-    x = texel // PLANE % columns * TILE + texel % TILE
+    y = texel // TILE_TEXELS // columns * TILE + texel % TILE_TEXELS // TILE
+    x = texel // TILE_TEXELS % columns * TILE + texel % TILE
     return first[surface] + y // CELL * (sizes[surface, 0] // CELL) + x // CELL
 
 
 @kernel
 def _beside(texel, dx, dy, columns, rows):  # type: ignore[no-untyped-def]
     """The texel so many to the right, and down, of another: at most a tile away. The map wraps."""
-    x, y = texel % TILE + dx, texel % PLANE // TILE + dy
+    x, y = texel % TILE + dx, texel % TILE_TEXELS // TILE + dy
     if 0 <= x < TILE and 0 <= y < TILE:
         return texel + dy * TILE + dx
-    tile = texel // PLANE
+    tile = texel // TILE_TEXELS
     column, row = (tile % columns + x // TILE) % columns, (tile // columns + y // TILE) % rows
-    return (row * columns + column) * PLANE + y % TILE * TILE + x % TILE
+    return (row * columns + column) * TILE_TEXELS + y % TILE * TILE + x % TILE
 
 
 @kernel
@@ -195,7 +195,7 @@ def _texel(tables, surface, texel):  # type: ignore[no-untyped-def]
     """The four channels of a texel, in a tuple, which takes no memory. tables: where they lie, as handing over an array
     takes longer than all the rest.
     """
-    table, tile = as_int64(tables + 24 * surface), texel // PLANE
+    table, tile = as_int64(tables + 24 * surface), texel // TILE_TEXELS
     pixels, plain, colors = table[0], table[1], table[2]
     line = shorts_at(pixels + 8 * texel if as_uint8(plain)[tile] == 0 else colors + 8 * tile, 4)
     return np.float32(line[0]), np.float32(line[1]), np.float32(line[2]), np.float32(line[3])
@@ -290,8 +290,8 @@ def _write(tables, sizes, rows, surfaces, targets, made, changed, first, bounds,
         if not changed[i]:
             continue
         surface, texel = surfaces[rows[i]], targets[rows[i]]
-        count, tile = sizes[surface, 0] // TILE * (sizes[surface, 1] // TILE), texel // PLANE
-        y, x = texel % PLANE // TILE, texel % TILE
+        count, tile = sizes[surface, 0] // TILE * (sizes[surface, 1] // TILE), texel // TILE_TEXELS
+        y, x = texel % TILE_TEXELS // TILE, texel % TILE
         pixels = carray(as_uint16(tables[surface, 0]), (count, TILE, TILE, 4))
         colors = carray(as_uint16(tables[surface, 2]), (count, 4))
         spell_out(pixels, carray(as_uint8(tables[surface, 1]), (count,)), colors, tile)

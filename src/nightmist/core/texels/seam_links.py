@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 
 from ..kernels import kernel
 from ..mesh.mesh import Mesh
-from .area import TileArea
+from .area import TileArea, by_tile, in_tiles
 from .gutter import Gutter
 from .ownership import Ownership
-from .raster import TILE
+from .raster import TILE, TILE_TEXELS
 
 #: Edges that one walk crosses at most; on a mesh finer than texels it ends there.
 MOST_EDGES = 48
@@ -48,7 +48,7 @@ class SeamLinks:
         """Places in these lists whose source lies in an area of a surface's map of width × height."""
         if surface not in self._by_source:
             mine = np.flatnonzero(self.surface == surface)
-            order, starts = by_tile(self.source[mine], width, height)
+            order, starts = by_tile(in_tiles(self.source[mine], width), width * height // TILE_TEXELS)
             self._by_source[surface] = (mine[order], starts)
         members, starts = self._by_source[surface]
         found = np.empty(int((starts[area.tiles + 1] - starts[area.tiles]).sum()), np.int64)
@@ -58,7 +58,7 @@ class SeamLinks:
     def targets_in(self, width: int, height: int, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
         """Places in these lists whose target lies in one of the tiles of this surface's map of width × height."""
         if self._by_target is None:
-            self._by_target = by_tile(self.target, width, height)
+            self._by_target = by_tile(in_tiles(self.target, width), width * height // TILE_TEXELS)
         members, starts = self._by_target
         return np.concatenate([members[:0], *(members[starts[t] : starts[t + 1]] for t in tiles)])
 
@@ -99,14 +99,6 @@ def _show(sources, targets, which, source, loaded, target):  # type: ignore[no-u
         if loaded[y // TILE, x // TILE]:
             for c in range(channels):
                 target[y, x, c] = source[sources[k], c]
-
-
-def by_tile(texels: NDArray[np.int32], width: int, height: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """The places of texels in order of their tiles, and where each tile's begin."""
-    tile = texels // width // TILE * (width // TILE) + texels % width // TILE
-    # 16 bits are enough for every tile of the largest map, and sort by counting.
-    order = np.argsort(tile.astype(np.uint16), kind="stable")
-    return order, np.searchsorted(tile[order], np.arange((width // TILE) * (height // TILE) + 1))
 
 
 def links_over_seams(

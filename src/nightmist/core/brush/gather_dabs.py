@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ..kernels import as_int32, as_uint16, carray, floats_at, held_or, kernel
-from ..texels.facing import angle_share
 from ..texels.raster import TILE
+from .by_angle import share_by_angle
 from .reach import LANES, box_distance2, reached_rows, reached_texels, tile_at
 
 
@@ -17,6 +17,8 @@ def gather_dabs(  # type: ignore[no-untyped-def]
     matrices, face_normals, facing, spread, texel_size, hidden, rects,
 ):  # fmt: skip
     side = np.zeros(6)
+    # A dab is a segment of no length.
+    still = np.zeros(6)
     averted = np.zeros((TILE, TILE), np.float32)
     for k in range(len(tiles)):
         t = tiles[k]
@@ -47,8 +49,8 @@ def gather_dabs(  # type: ignore[no-untyped-def]
                 through = gate
                 if along - spread[f] < high:
                     through = averted.ctypes.data
-                    _share_by_angle(gate, pieces[p], spans, matrices[f], centers[d], r, facing[f], normals[d],
-                                    low, high, averted)  # fmt: skip
+                    share_by_angle(gate, pieces[p], spans, matrices[f], centers[d], r, still, facing[f], normals[d],
+                                   normals[d], low, high, through)  # fmt: skip
                 h = np.float32(max(0.0, min(hardness[d], 1.0 - texel_size[f] / r)))
                 if picture.shape[0] > 0 or number_addresses[t] != 0:
                     _gather_detailed(
@@ -59,19 +61,6 @@ def gather_dabs(  # type: ignore[no-untyped-def]
                 else:
                     _gather_piece(tile, through, pieces[p], spans, matrices[f], px, py, pz, r, np.float32(strengths[d]),
                                   h, build_up, table, rects[k])  # fmt: skip
-
-
-@kernel
-def _share_by_angle(gate, piece, spans, m, center, r, facing, normal, low, high, shares):  # type: ignore[no-untyped-def]
-    """What a gate lets through of a dab, less where its piece lies at an angle; only rows that it reaches."""
-    held = tile_at(gate)
-    first, last, _ = reached_rows(piece, m, center[0], center[1], center[2], r)
-    for i in range(first, last):
-        row = piece[3] + i
-        y = piece[2] + row + 0.5
-        for column in range(spans[piece[5] + i, 0], spans[piece[5] + i, 1]):
-            share = angle_share(facing, piece[1] + column + 0.5, y, normal, low, high)
-            shares[row, column] = held[row, column] * np.float32(share)
 
 
 @kernel

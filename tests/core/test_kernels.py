@@ -1,9 +1,11 @@
-"""Work in two threads: each item once, however it is cut, and what goes wrong in either thread is heard of."""
+"""Work in two threads: each item once, however it is cut; what goes wrong is heard of; arrays are borrowed."""
 
 from __future__ import annotations
 
+import sys
 import threading
 import time
+import weakref
 
 import numpy as np
 import pytest
@@ -53,3 +55,28 @@ def test_what_goes_wrong_in_the_other_thread_is_heard_of():
 
     with pytest.raises(ValueError, match="there"):
         kernels.in_two_threads(100, fails)
+
+
+@kernels.kernel
+def _rows_summed(table, sums):
+    table = kernels.borrowed(table)
+    for i in range(len(table)):
+        sums[i] = _summed(table[i])
+
+
+@kernels.kernel
+def _summed(row):
+    return row.sum()
+
+
+@pytest.mark.parametrize("kind", [np.int32, np.float64])
+def test_a_borrowed_array_is_the_same_array_and_is_let_go_of_once(kind):
+    table = np.arange(35).reshape(7, 5).astype(kind)
+    held, sums = sys.getrefcount(table), np.zeros(7)
+    for _ in range(3):
+        _rows_summed(table, sums)
+    assert np.array_equal(sums, table.sum(axis=1))
+    assert sys.getrefcount(table) == held
+    gone = weakref.ref(table)
+    del table
+    assert gone() is None

@@ -55,6 +55,20 @@ as_int32 = _pointer(types.int32)
 as_int64 = _pointer(types.int64)
 
 
+def _borrow(typingctx: Any, array: Any) -> Any:
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        view = context.make_array(array)(context, builder, args[0])
+        view.meminfo, view.parent = view.meminfo.type(None), view.parent.type(None)
+        return view._getvalue()
+
+    return array(array), generate
+
+
+#: A kernel's argument, to which references are not counted: counted ones make two threads wait for each other at each
+#: row that is cut out or handed on. For arguments only, which the caller keeps alive.
+borrowed: Any = intrinsic(_borrow)
+
+
 def read_only(array: NDArray[Any]) -> NDArray[Any]:
     """The same array as one that cannot be written: a kernel is compiled for such, and once more for others."""
     view = array.view()

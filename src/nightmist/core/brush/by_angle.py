@@ -16,7 +16,8 @@ def share_by_angle(  # type: ignore[no-untyped-def]
     """What a gate lets through of a segment, less where its piece lies at an angle to the normals at its ends.
 
     As `angle_share` of both, each by how near the texel lies to that end; along a row all that goes into it is linear,
-    but for the square of the facing's length. ends: where the segment begins, and from there to its end. gate, shares: where the tiles lie; beside the piece, shares may hold anything.
+    but for the square of the facing's length. ends: where the segment begins, and from there to its end. gate, shares:
+    where the tiles lie; beside the piece, shares may hold anything.
     """
     one, zero = np.float32(1.0), np.float32(0.0)
     from_low, scale = np.float32(low), np.float32(1.0 / max(high - low, 1e-9))

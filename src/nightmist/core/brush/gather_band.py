@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import floats_at, held_or, kernel
+from ..kernels import borrowed, floats_at, held_or, kernel
 from ..texels.raster import TILE
 from .by_angle import share_by_angle
 from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows, reached_texels
@@ -19,6 +19,10 @@ def gather_band(  # type: ignore[no-untyped-def]
     ahead, nothing, masks, whole, tile_start, boxes, pieces, balls, spans, matrices, face_normals, facing, spread,
     texel_size, hidden, rects, guessed,
 ):  # fmt: skip
+    pieces, balls, spans, boxes = borrowed(pieces), borrowed(balls), borrowed(spans), borrowed(boxes)
+    matrices, face_normals, facing = borrowed(matrices), borrowed(face_normals), borrowed(facing)
+    normals, middles, table = borrowed(normals), borrowed(middles), borrowed(table)
+    rects, guessed = borrowed(rects), borrowed(guessed)
     ends = np.empty(14)
     averted = np.zeros((TILE, TILE), np.float32)
     for k in range(len(tiles)):

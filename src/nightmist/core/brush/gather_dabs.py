@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import as_int32, as_uint16, carray, floats_at, held_or, kernel
+from ..kernels import as_int32, as_uint16, borrowed, carray, floats_at, held_or, kernel
 from ..texels.raster import TILE
 from .by_angle import share_by_angle
 from .reach import LANES, box_distance2, reached_rows, reached_texels, tile_at
@@ -16,6 +16,9 @@ def gather_dabs(  # type: ignore[no-untyped-def]
     tiles, addresses, number_addresses, color_addresses, masks, whole, tile_start, boxes, pieces, balls, spans,
     matrices, face_normals, facing, spread, texel_size, hidden, rects,
 ):  # fmt: skip
+    pieces, balls, spans, boxes = borrowed(pieces), borrowed(balls), borrowed(spans), borrowed(boxes)
+    matrices, facing, centers, normals = borrowed(matrices), borrowed(facing), borrowed(centers), borrowed(normals)
+    table, picture, colors, rects = borrowed(table), borrowed(picture), borrowed(colors), borrowed(rects)
     side = np.zeros(6)
     # A dab is a segment of no length.
     still = np.zeros(6)

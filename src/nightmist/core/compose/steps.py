@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
+from ..kernels import as_float32, as_uint16, borrowed, carray, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .blend import HUE
@@ -108,6 +108,8 @@ def _run(  # type: ignore[no-untyped-def]
     to_values,
 ):
     """Steps over what `from_` has of a tile, else over `under`; into the pictures or, unrounded, where `to_` says."""
+    addresses, amounts, modes, mixes = borrowed(addresses), borrowed(amounts), borrowed(modes), borrowed(mixes)
+    rects, wanted, color = borrowed(rects), borrowed(wanted), borrowed(color)
     unit, one, full, half = np.float32(1.0 / 65535.0), np.float32(1.0), np.float32(65535.0), np.float32(0.5)
     colors = np.empty((depth + 1, 4 * TEXELS), np.float32)
     lines = np.empty((depth + 1, MAP_COUNT - 1, TEXELS), np.float32)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_int64, in_two_threads, kernel
+from ..kernels import as_int64, borrowed, in_two_threads, kernel
 from .area import TileArea, by_tile, forget_bounds, in_tiles, list_bounded
 from .composite_picture import Picture, spell_out
 from .raster import TILE, TILE_TEXELS
@@ -196,6 +196,7 @@ def _bring_into(  # type: ignore[no-untyped-def]
     pixels, plain, colors, within, within_starts, pairs, starts, tiles, rects, bounds
 ):
     """Bring into tiles what belongs in their rectangles, and within them what lies there. pixels: where they lie."""
+    plain, rects = borrowed(plain), borrowed(rects)
     colored = colors.ctypes.data
     for i in range(len(tiles)):
         t, rect = tiles[i], rects[i]
@@ -222,6 +223,7 @@ def _bring_out(  # type: ignore[no-untyped-def]
     """Bring what lies in rectangles of tiles to other tiles. Returns how many tiles have changed in all; `changed`
     lists them, `bounds` tells where, by the tile.
     """
+    plain, colors, rects, bounds = borrowed(plain), borrowed(colors), borrowed(rects), borrowed(bounds)
     colored = colors.ctypes.data
     all_of_it = len(tiles) == len(plain)
     for i in range(len(tiles)):

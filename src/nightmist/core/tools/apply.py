@@ -130,7 +130,7 @@ def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels
         top, bottom, left, right = rects[i]
         wide = right - left
         paint, share = whole_paint[: wide * channels], whole_share[: wide * channels]
-        cover, guess = held_or(coverage, t, nothing), held_or(ahead, t, nothing)
+        cover, guess, absent = held_or(coverage, t, nothing), held_or(ahead, t, nothing), blank.ctypes.data
         for y in range(top, bottom):
             # Without a branch a texel; where nothing is covered, what was there before comes out to the bit.
             at = TILE * y + left
@@ -138,7 +138,7 @@ def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels
             made = shorts_at(after[t] + 2 * channels * at, wide * channels)
             # An absent tile is transparent. Reading a blank line keeps source and target apart, which lets loops be
             # vectors.
-            line = shorts_at(before[t] + 2 * channels * at, wide * channels) if before[t] != 0 else blank
+            line = shorts_at(before[t] + 2 * channels * at if before[t] != 0 else absent, wide * channels)
             if channels == 4:
                 for x in range(wide):
                     a = max(covered[x], guessed[x])

@@ -39,12 +39,13 @@ def evaluate(
         return
     if roughly:
         around.hold(area.tiles, holds[:, 0] | holds[:, 1])
-    known = around.held[area.tiles]
+    rest, known = around.rough if roughly else around.rest, around.held[area.tiles]
+    if known.all():
+        run(rest, under, area, wanted, holds, color.pixels, values.pixels, around.below.tables)
+        return
     if known.any():
-        rest = around.rough if roughly else around.rest
         run(rest, under, area.only(known), wanted, holds[known], color.pixels, values.pixels, around.below.tables)
-    if not known.all():
-        run(program, under, area.only(~known), wanted, holds[~known], color.pixels, values.pixels)
+    run(program, under, area.only(~known), wanted, holds[~known], color.pixels, values.pixels)
 
 
 @kernel

@@ -137,6 +137,34 @@ def group_along(inner, amount, source, share):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def blend_colors(  # type: ignore[no-untyped-def]
+    group, address, band, inner, amount, mode, level, masked, mask, source, share, line
+):
+    """Blend a row of a node, or what a group holds, over a line of colors."""
+    unit, one = np.float32(1.0 / 65535.0), np.float32(1.0)
+    if group:
+        group_along(inner, amount, source, share)
+    else:
+        row = carray(as_uint16(address), (TILE // ROWS, 4 * TEXELS))[band]
+        colors_along(row, source)
+        shares_along(row, amount * unit, level > 0, share)
+    if masked:
+        for x in range(TEXELS):
+            a = mask[x]
+            share[4 * x] *= a
+            share[4 * x + 1] *= a
+            share[4 * x + 2] *= a
+            share[4 * x + 3] *= a
+    if group and level == 0:
+        for x in range(TEXELS):
+            share[4 * x + 3] = np.float32(0.0)
+    if mode >= HUE or (level > 0 and mode != 0):
+        blend_texels(mode, source, share, line)
+    else:
+        blend_row(mode, source, one, share, line)
+
+
+@kernel
 def bend_row(factors, offsets, line):  # type: ignore[no-untyped-def]
     for j in range(len(line)):
         line[j] = line[j] * factors[j] + offsets[j]

@@ -10,27 +10,24 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, as_uint16, borrowed, carray, in_two_threads, kernel
+from ..kernels import as_float32, as_uint16, borrowed, carray, copy_line, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
-from .blend import HUE
+from .lanes import lay_along, lays_along
 from .program import MAP_COUNT, Program
 from .rows import (
     ROWS,
     TEXELS,
     adjust_rows,
     bend_row,
+    blend_colors,
     blend_row,
-    blend_texels,
     blend_values,
-    colors_along,
-    group_along,
     mask_along,
     mix_by_height,
     own_cover,
     own_height,
     replace_rows,
-    shares_along,
 )
 
 #: Blocks of rows times steps from which another thread is worth calling.
@@ -148,7 +145,7 @@ def _run(  # type: ignore[no-untyped-def]
             level = 0
             line = colors[0]
             if len(from_color) > 0 and from_color[t] != 0:
-                line[:] = carray(as_float32(from_color[t]), (TILE // ROWS, 4 * TEXELS))[band]
+                copy_line(carray(as_float32(from_color[t]), (TILE // ROWS, 4 * TEXELS))[band], line)
             elif with_color:
                 for x in range(TEXELS):
                     for c in range(3):
@@ -156,8 +153,9 @@ def _run(  # type: ignore[no-untyped-def]
                     line[4 * x + 3] = one
             known = 0
             if len(from_values) > 0 and from_values[t] != 0:
-                lines[0, :planes] = carray(as_float32(from_values[t]), (planes, TILE // ROWS, TEXELS))[:, band]
                 known = planes
+                for m in range(planes):
+                    copy_line(carray(as_float32(from_values[t]), (planes, TILE // ROWS, TEXELS))[m, band], lines[0, m])
             if with_values:
                 for m in range(known, MAP_COUNT - 1):
                     lines[0, m] = under[3 + m]
@@ -232,29 +230,33 @@ def _run(  # type: ignore[no-untyped-def]
                 if with_color and modes[step, 0] != -1 and (group or addresses[i, step, 0] != 0):
                     amount, mode = amounts[step, 0], modes[step, 0]
                     line = colors[level]
-                    if group:
-                        group_along(colors[level + 1], amount, source, share)
+                    if not group and lays_along(mode, level == 0):
+                        row_at = addresses[i, step, 0] + 8 * TEXELS * band
+                        lay_along(
+                            mode,
+                            level == 0,
+                            masked,
+                            row_at,
+                            mask.ctypes.data,
+                            amount * unit,
+                            line.ctypes.data,
+                            4 * TEXELS,
+                        )
                     else:
-                        row = carray(as_uint16(addresses[i, step, 0]), (TILE // ROWS, 4 * TEXELS))[band]
-                        shares_along(row, amount * unit, level > 0, share)
-                    if masked:
-                        for x in range(TEXELS):
-                            a = mask[x]
-                            share[4 * x] *= a
-                            share[4 * x + 1] *= a
-                            share[4 * x + 2] *= a
-                            share[4 * x + 3] *= a
-                    if group and level == 0:
-                        for x in range(TEXELS):
-                            share[4 * x + 3] = np.float32(0.0)
-                    if not group and (level > 0 or mode >= HUE):
-                        colors_along(row, source)
-                    if mode >= HUE or (level > 0 and mode != 0):
-                        blend_texels(mode, source, share, line)
-                    elif group or level > 0:
-                        blend_row(mode, source, one, share, line)
-                    else:
-                        blend_row(mode, row, unit, share, line)
+                        blend_colors(
+                            group,
+                            addresses[i, step, 0],
+                            band,
+                            colors[min(level + 1, depth)],
+                            amount,
+                            mode,
+                            level,
+                            masked,
+                            mask,
+                            source,
+                            share,
+                            line,
+                        )
                 for m in range(planes):
                     if not ((wanted[m + 1] or coupled) and with_values) or modes[step, m + 1] == -1:
                         continue
@@ -286,9 +288,12 @@ def _run(  # type: ignore[no-untyped-def]
                         lines[level, 0, x] = min(max(lifted, np.float32(0.0)), a)
             if len(to_color) > 0:
                 if to_color[t] != 0:
-                    carray(as_float32(to_color[t]), (TILE // ROWS, 4 * TEXELS))[band] = colors[0]
+                    copy_line(colors[0], carray(as_float32(to_color[t]), (TILE // ROWS, 4 * TEXELS))[band])
                 if to_values[t] != 0:
-                    carray(as_float32(to_values[t]), (planes, TILE // ROWS, TEXELS))[:, band] = lines[0, :planes]
+                    for m in range(planes):
+                        copy_line(
+                            lines[0, m], carray(as_float32(to_values[t]), (planes, TILE // ROWS, TEXELS))[m, band]
+                        )
                 continue
             for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
                 at = (y - band * ROWS) * TILE

@@ -88,7 +88,8 @@ class Surroundings:
         for a, b, folds in _runs(program, end):
             part = program.part(a, b)
             self.above.append(Held(part, count, 2) if folds else part)
-        self.held = np.zeros(count, np.bool_)
+        #: Of which tiles all this is there, and which of them come out rough.
+        self.held, self.bent = np.zeros(count, np.bool_), np.zeros(count, np.bool_)
         self.bytes = 0
         self.meeting(program)
 
@@ -106,13 +107,6 @@ class Surroundings:
             self.rough = self.rough.followed_by(bend(*part.tables) if isinstance(part, Held) else part)
         return self
 
-    def bent(self, tiles: NDArray[np.int32]) -> NDArray[np.bool_]:
-        """(n,) which tiles come out rough."""
-        found = np.zeros(len(tiles), np.bool_)
-        for part in self.bends:
-            found |= (part.tables[0][tiles] != 0) | (part.tables[1][tiles] != 0)
-        return found
-
     def hold(self, tiles: NDArray[np.int32], some: NDArray[np.bool_]) -> None:
         """See that tiles of which there are `some` texels are there, as far as there is room."""
         new = tiles[some & ~self.held[tiles]]
@@ -128,6 +122,8 @@ class Surroundings:
         if fits:
             for part, touched in parts:
                 part.take(new[:fits], touched[:fits], self.under)
+                if part is not self.below:
+                    self.bent[new[:fits]] |= touched[:fits].any(axis=1)
             self.held[new[:fits]] = True
             self.bytes += int(costs[fits - 1])
             self.room.left -= int(costs[fits - 1])
@@ -141,7 +137,7 @@ class Surroundings:
         """Hold no tile any more, and give the room back."""
         for part in (self.below, *self.bends):
             part.let_go()
-        self.held[:] = False
+        self.held[:] = self.bent[:] = False
         self.room.left += self.bytes
         self.bytes = 0
 

@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 from ..kernels import kernel
 from .raster import TILE, TILE_TEXELS
 
+#: Areas that are united one by one; more are sorted.
+FEW = 4
+
 
 @dataclass(frozen=True)
 class TileArea:
@@ -50,8 +53,13 @@ class TileArea:
     @classmethod
     def union(cls, areas: list[TileArea]) -> TileArea:
         """The smallest area of this kind that holds all of these."""
-        some = [area for area in areas if len(area)]
-        return reduce(TileArea.joined, some) if some else cls.empty()
+        # All of a map is often among them more than once.
+        some = list({id(area): area for area in areas if len(area)}.values())
+        if len(some) < FEW:
+            return reduce(TileArea.joined, some, cls.empty())
+        return cls.of_rects(
+            np.concatenate([each.tiles for each in some]), np.concatenate([each.rects for each in some])
+        )
 
     @classmethod
     @lru_cache(maxsize=64)

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, as_uint16, carray, in_two_threads, kernel
+from ..kernels import as_float32, as_uint16, carray, copy_line, in_two_threads, kernel
 from ..texels.area import TileArea
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
@@ -115,11 +115,13 @@ def _load(picture, loaded, addresses, tiles, rects, fresh):  # type: ignore[no-u
                 loaded[row, column] = True
                 fresh[count] = row * columns + column
                 count += 1
-                here = picture[row * TILE : row * TILE + TILE, column * TILE : column * TILE + TILE]
-                if addresses[row, column]:
-                    here[:] = carray(as_uint16(addresses[row, column]), (TILE, TILE, channels))
-                else:
-                    here[:] = 0
+                for y in range(TILE):
+                    start = column * TILE * channels
+                    line = picture[row * TILE + y].reshape(columns * TILE * channels)[start : start + TILE * channels]
+                    if addresses[row, column]:
+                        copy_line(carray(as_uint16(addresses[row, column]), (TILE, TILE * channels))[y], line)
+                    else:
+                        line[:] = 0
     return count
 
 
@@ -139,7 +141,7 @@ def _take_over(picture, columns, tiles, rects, weights, addresses):  # type: ign
                 start = x
                 while x < right and weight[y, x] > 0:
                     x += 1
-                line[start * channels : x * channels] = tile[y, start * channels : x * channels]
+                copy_line(tile[y, start * channels : x * channels], line[start * channels : x * channels])
                 x += 1
 
 

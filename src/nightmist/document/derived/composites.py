@@ -31,6 +31,9 @@ VALUE_CHANNEL: dict[MapName, int] = {"height": 0, "roughness": 1, "metallic": 2,
 #: The normal of what has no relief, as a texel.
 LEVEL = (32768, 32768, 65535, 65535)
 
+#: Areas that are listed before they are summed up: one sum of many is cheaper than many of two.
+MOST_PARTS = 64
+
 Changed = dict[PictureName, TileArea]
 
 
@@ -49,7 +52,7 @@ class Composite:
         self.bare: Changed = {}
         #: Tiles composited while something was drawn, and where that was done roughly.
         self.loose: list[NDArray[np.int32]] = []
-        self.rough: dict[MapName, TileArea] = {}
+        self.rough: dict[MapName, list[TileArea]] = {}
         #: Where pictures are others than when that was asked last.
         self.untold: Changed = {}
         #: Where slopes have to be looked at again.
@@ -122,8 +125,8 @@ class Composite:
             self.layout_key, self.relief_key = layout.key, None
         stale, self.stale = self.stale, {}
         if thoroughly and not compiled.drawing:
-            for name, part in self.rough.items():
-                stale[name] = [*stale.get(name, []), part]
+            for name, parts in self.rough.items():
+                stale[name] = [*stale.get(name, []), *parts]
             self.rough = {}
         if not stale:
             return
@@ -141,7 +144,7 @@ class Composite:
             compiled.program, surface.under, area, color, values, list(stale), compiled.around, compiled.drawing
         )  # fmt: skip
         if compiled.drawing and compiled.around:
-            self._mark_rough(stale, area.only(compiled.around.bent(area.tiles)))
+            self._mark_rough(stale, area.only(compiled.around.bent[area.tiles]))
         if "height" in stale:
             self.relief_stale = TileArea.union(stale["height"]).joined(self.relief_stale)
         self.loose.append(area.tiles)
@@ -160,7 +163,10 @@ class Composite:
     def _mark_rough(self, maps: Iterable[MapName], area: TileArea) -> None:
         """All of these maps have been composited roughly in an area, also where only one of them was stale."""
         for name in maps if len(area) else ():
-            self.rough[name] = self.rough.get(name, TileArea.empty()).joined(area)
+            parts = self.rough.setdefault(name, [])
+            parts.append(area)
+            if len(parts) == MOST_PARTS:
+                self.rough[name] = [TileArea.union(parts)]
 
 
 def refresh_relief(

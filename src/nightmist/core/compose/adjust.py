@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
 from ..errors import NightmistError
-from ..kernels import kernel
+from ..kernels import inlined
 
 TABLE, GRAY, TONE = 0, 1, 2
 FINE = 4096
@@ -48,7 +48,7 @@ def tone_effect(hue: float, saturation: float, lightness: float) -> NDArray[np.f
     return np.array([TONE, hue / 360, 1 + saturation, lightness], np.float32)
 
 
-@kernel
+@inlined
 def from_table(effect, x):  # type: ignore[no-untyped-def]
     """What a number 0-1 becomes."""
     place = min(max(x, np.float32(0.0)), np.float32(1.0)) * np.float32(FINE)
@@ -57,25 +57,22 @@ def from_table(effect, x):  # type: ignore[no-untyped-def]
     return effect[1 + low] + (effect[2 + low] - effect[1 + low]) * share
 
 
-@kernel
-def toned(effect, r, g, b):  # type: ignore[no-untyped-def]
+@inlined
+def toned(turn, dulls, lift, r, g, b):  # type: ignore[no-untyped-def]
     """A color turned in hue, and its saturation and lightness changed (HSL, as CSS Color 4 defines it)."""
-    one, half, zero = np.float32(1.0), np.float32(0.5), np.float32(0.0)
+    one, half, zero, least = np.float32(1.0), np.float32(0.5), np.float32(0.0), np.float32(1e-7)
     high, low = max(r, g, b), min(r, g, b)
     light, span = (high + low) * half, high - low
-    hue, dull = zero, zero
-    if span > np.float32(1e-7):
-        dull = span / max(one - abs(high + low - one), np.float32(1e-7))
-        if high == r:
-            hue = (g - b) / span
-        elif high == g:
-            hue = (b - r) / span + np.float32(2.0)
-        else:
-            hue = (r - g) / span + np.float32(4.0)
-    hue = hue / np.float32(6.0) + effect[1]
+    # Nothing is decided but between numbers, so that many texels are turned at once; what is gray has no saturation.
+    dull = span / max(one - abs(high + low - one), least) if span > least else zero
+    near_red, near_green, near_blue = g - b, b - r, r - g
+    from_red = near_red if high == r else (near_green if high == g else near_blue)
+    hue = zero if high == r else (np.float32(2.0) if high == g else np.float32(4.0))
+    hue += from_red / max(span, least)
+    hue = hue / np.float32(6.0) + turn
     hue -= np.floor(hue)
-    dull = min(max(dull * effect[2], zero), one)
-    light = min(max(light + effect[3], zero), one)
+    dull = min(max(dull * dulls, zero), one)
+    light = min(max(light + lift, zero), one)
     a = dull * min(light, one - light)
     return (
         _channel(zero, hue, light, a),
@@ -84,7 +81,7 @@ def toned(effect, r, g, b):  # type: ignore[no-untyped-def]
     )
 
 
-@kernel
+@inlined
 def _channel(n, hue, light, a):  # type: ignore[no-untyped-def]
     k = n + hue * np.float32(12.0)
     k -= np.floor(k / np.float32(12.0)) * np.float32(12.0)

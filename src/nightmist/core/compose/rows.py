@@ -9,7 +9,7 @@ import numpy as np
 
 from ..kernels import as_float32, as_uint16, carray, kernel
 from ..texels.raster import TILE
-from .adjust import FINE, from_table, toned
+from .adjust import FINE, GRAY, TABLE, from_table, toned
 from .blend import HUE, non_separable, separable
 
 #: Rows of a tile that are worked on at once: few enough to stay near the processor, enough to hide what a step costs.
@@ -21,9 +21,9 @@ def _row_loop(mode: int) -> Callable[..., Any]:
     """A loop over a row for one separable mode, so that none decides anything per number."""
 
     @kernel
-    def blend(source, unit, share, line):  # type: ignore[no-untyped-def]
-        for j in range(len(line)):
-            line[j] += (separable(mode, line[j], np.float32(source[j]) * unit) - line[j]) * share[j]
+    def blend(source, below, blended):  # type: ignore[no-untyped-def]
+        for j in range(len(below)):
+            blended[j] = separable(mode, below[j], source[j])
 
     return blend
 
@@ -33,75 +33,90 @@ def _row_loop(mode: int) -> Callable[..., Any]:
 
 
 @kernel
-def blend_row(mode, source, unit, share, line):  # type: ignore[no-untyped-def]
-    """Blend a row of numbers, of which `unit` makes 0-1, over an opaque line; mode 0 over any premultiplied one too."""
+def apply_mode(mode, source, below, blended):  # type: ignore[no-untyped-def]
+    """B(Cb, Cs) along a row, of a separable mode other than normal."""
+    if mode == 1:
+        _multiply(source, below, blended)
+    elif mode == 2:
+        _screen(source, below, blended)
+    elif mode == 3:
+        _overlay(source, below, blended)
+    elif mode == 4:
+        _darken(source, below, blended)
+    elif mode == 5:
+        _lighten(source, below, blended)
+    elif mode == 6:
+        _dodge(source, below, blended)
+    elif mode == 7:
+        _burn(source, below, blended)
+    elif mode == 8:
+        _hard_light(source, below, blended)
+    elif mode == 9:
+        _soft_light(source, below, blended)
+    elif mode == 10:
+        _difference(source, below, blended)
+    elif mode == 11:
+        _exclusion(source, below, blended)
+    elif mode == 12:
+        _add(source, below, blended)
+    elif mode == 13:
+        _subtract(source, below, blended)
+    elif mode == 14:
+        _raise(source, below, blended)
+
+
+@kernel
+def blend_row(mode, source, share, line, blended):  # type: ignore[no-untyped-def]
+    """Blend a row of numbers over an opaque line; mode 0 over any premultiplied one too. blended: for its use."""
     if mode == 0:
         for j in range(len(line)):
-            line[j] += (np.float32(source[j]) * unit - line[j]) * share[j]
-    elif mode == 1:
-        _multiply(source, unit, share, line)
-    elif mode == 2:
-        _screen(source, unit, share, line)
-    elif mode == 3:
-        _overlay(source, unit, share, line)
-    elif mode == 4:
-        _darken(source, unit, share, line)
-    elif mode == 5:
-        _lighten(source, unit, share, line)
-    elif mode == 6:
-        _dodge(source, unit, share, line)
-    elif mode == 7:
-        _burn(source, unit, share, line)
-    elif mode == 8:
-        _hard_light(source, unit, share, line)
-    elif mode == 9:
-        _soft_light(source, unit, share, line)
-    elif mode == 10:
-        _difference(source, unit, share, line)
-    elif mode == 11:
-        _exclusion(source, unit, share, line)
-    elif mode == 12:
-        _add(source, unit, share, line)
-    elif mode == 13:
-        _subtract(source, unit, share, line)
-    elif mode == 14:
-        _raise(source, unit, share, line)
+            line[j] += (source[j] - line[j]) * share[j]
+        return
+    apply_mode(mode, source, line, blended)
+    for j in range(len(line)):
+        line[j] += (blended[j] - line[j]) * share[j]
 
 
 @kernel
-def blend_texels(mode, source, share, line):  # type: ignore[no-untyped-def]
-    """Blend a row of RGBA over a premultiplied line that may be transparent, texel by texel."""
+def blend_texels(mode, source, share, line, blended, held, under):  # type: ignore[no-untyped-def]
+    """Blend a row of RGBA over a premultiplied line that may be transparent; the last three rows are for its use."""
     one, tiny = np.float32(1.0), np.float32(1e-12)
-    for x in range(len(line) // 4):
+    for x in range(TEXELS):
         j = 4 * x
-        a, below = share[j], line[j + 3]
-        if a <= 0:
-            continue
+        below = line[j + 3]
         inverse = one / max(below, tiny)
-        r, g, b = min(line[j] * inverse, one), min(line[j + 1] * inverse, one), min(line[j + 2] * inverse, one)
-        if mode >= HUE:
-            r, g, b = non_separable(mode, r, g, b, source[j], source[j + 1], source[j + 2])
-        else:
-            r, g, b = (
-                separable(mode, r, source[j]),
-                separable(mode, g, source[j + 1]),
-                separable(mode, b, source[j + 2]),
+        held[j], held[j + 1] = min(line[j] * inverse, one), min(line[j + 1] * inverse, one)
+        held[j + 2], held[j + 3] = min(line[j + 2] * inverse, one), one
+        under[j], under[j + 1], under[j + 2], under[j + 3] = below, below, below, below
+    if mode >= HUE:
+        for x in range(TEXELS):
+            j = 4 * x
+            blended[j], blended[j + 1], blended[j + 2] = non_separable(
+                mode, held[j], held[j + 1], held[j + 2], source[j], source[j + 1], source[j + 2]
             )
-        line[j] += a * ((one - below) * source[j] + below * r - line[j])
-        line[j + 1] += a * ((one - below) * source[j + 1] + below * g - line[j + 1])
-        line[j + 2] += a * ((one - below) * source[j + 2] + below * b - line[j + 2])
-        line[j + 3] += a * (one - below)
+    else:
+        apply_mode(mode, source, held, blended)
+    for x in range(TEXELS):
+        blended[4 * x + 3] = one
+    for j in range(4 * TEXELS):
+        line[j] += share[j] * ((one - under[j]) * source[j] + under[j] * blended[j] - line[j])
 
 
 @kernel
-def blend_values(mode, source, share, line, alpha):  # type: ignore[no-untyped-def]
-    """Blend a row of values over a premultiplied line and its alpha."""
+def blend_values(mode, source, share, line, alpha, blended, held):  # type: ignore[no-untyped-def]
+    """Blend a row of values over a premultiplied line and its alpha; the last two rows are for its use."""
     one, tiny = np.float32(1.0), np.float32(1e-12)
-    for x in range(len(line)):
+    if mode == 0:
+        for x in range(TEXELS):
+            line[x] += share[x] * (source[x] - line[x])
+            alpha[x] += share[x] * (one - alpha[x])
+        return
+    for x in range(TEXELS):
+        held[x] = min(line[x] / max(alpha[x], tiny), one)
+    apply_mode(mode, source, held[:TEXELS], blended)
+    for x in range(TEXELS):
         below = alpha[x]
-        held = min(line[x] / max(below, tiny), one)
-        mixed = (one - below) * source[x] + below * separable(mode, held, source[x])
-        line[x] += share[x] * (mixed - line[x])
+        line[x] += share[x] * ((one - below) * source[x] + below * blended[x] - line[x])
         alpha[x] += share[x] * (one - below)
 
 
@@ -138,10 +153,10 @@ def group_along(inner, amount, source, share):  # type: ignore[no-untyped-def]
 
 @kernel
 def blend_colors(  # type: ignore[no-untyped-def]
-    group, address, band, inner, amount, mode, level, masked, mask, source, share, line
+    group, address, band, inner, amount, mode, level, masked, mask, source, share, line, blended, held, under
 ):
-    """Blend a row of a node, or what a group holds, over a line of colors."""
-    unit, one = np.float32(1.0 / 65535.0), np.float32(1.0)
+    """Blend a row of a node, or what a group holds, over a line of colors; rows from `source` on are for its use."""
+    unit = np.float32(1.0 / 65535.0)
     if group:
         group_along(inner, amount, source, share)
     else:
@@ -159,9 +174,9 @@ def blend_colors(  # type: ignore[no-untyped-def]
         for x in range(TEXELS):
             share[4 * x + 3] = np.float32(0.0)
     if mode >= HUE or (level > 0 and mode != 0):
-        blend_texels(mode, source, share, line)
+        blend_texels(mode, source, share, line, blended, held, under)
     else:
-        blend_row(mode, source, one, share, line)
+        blend_row(mode, source, share, line, blended)
 
 
 @kernel
@@ -210,10 +225,15 @@ def own_cover(group, addresses, modes, band, color, alphas, cover):  # type: ign
         return
     for m in range(len(modes)):
         if addresses[m] != 0 and modes[m] != -1:
-            wide = 4 if m == 0 else 2
-            row = carray(as_uint16(addresses[m]), (TILE // ROWS, wide * TEXELS))[band]
-            for x in range(TEXELS):
-                cover[x] = max(cover[x], np.float32(row[wide * x + wide - 1]) * unit)
+            # Two loops: where steps are known, loops become vectors.
+            if m == 0:
+                row = carray(as_uint16(addresses[m]), (TILE // ROWS, 4 * TEXELS))[band]
+                for x in range(TEXELS):
+                    cover[x] = max(cover[x], np.float32(row[4 * x + 3]) * unit)
+            else:
+                row = carray(as_uint16(addresses[m]), (TILE // ROWS, 2 * TEXELS))[band]
+                for x in range(TEXELS):
+                    cover[x] = max(cover[x], np.float32(row[2 * x + 1]) * unit)
 
 
 @kernel
@@ -241,9 +261,9 @@ def mix_by_height(mix, height, cover, level, line, alpha, mask, raised):  # type
 
 @kernel
 def adjust_rows(  # type: ignore[no-untyped-def]
-    addresses, amounts, modes, mask, level, with_color, with_values, color, lines, alphas
+    addresses, amounts, modes, mask, level, with_color, with_values, color, lines, alphas, held, made
 ):
-    """Change what lies in a level's rows, by how much an adjustment counts there."""
+    """Change what lies in a level's rows, by how much an adjustment counts there; the last two are for its use."""
     one, tiny = np.float32(1.0), np.float32(1e-12)
     luma_r, luma_g, luma_b = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
     for m in range(len(alphas)):
@@ -251,7 +271,7 @@ def adjust_rows(  # type: ignore[no-untyped-def]
             continue
         effect = carray(as_float32(addresses[m + 1]), (FINE + 2,))
         line, alpha = lines[m], alphas[m]
-        if effect[0] == 1:
+        if effect[0] == GRAY:
             for x in range(TEXELS):
                 a = max(color[4 * x + 3], tiny) if level > 0 else one
                 gray = (luma_r * color[4 * x] + luma_g * color[4 * x + 1] + luma_b * color[4 * x + 2]) / a
@@ -262,26 +282,36 @@ def adjust_rows(  # type: ignore[no-untyped-def]
             continue
         for x in range(TEXELS):
             a = max(alpha[x], tiny) if level > 0 else one
-            held = min(line[x] / a, one)
-            made = from_table(effect, held) if effect[0] == 0 else min(max(held + effect[3], np.float32(0.0)), one)
-            line[x] += (made - held) * a * mask[x] * amounts[m + 1]
+            old = min(line[x] / a, one)
+            new = from_table(effect, old) if effect[0] == TABLE else min(max(old + effect[3], np.float32(0.0)), one)
+            line[x] += (new - old) * a * mask[x] * amounts[m + 1]
     if not with_color or modes[0] == -1 or addresses[0] == 0:
         return
     effect = carray(as_float32(addresses[0]), (FINE + 2,))
+    # Channel by channel in two rows: texels side by side are vectors.
     for x in range(TEXELS):
-        a = max(color[4 * x + 3], tiny) if level > 0 else one
-        r, g, b = min(color[4 * x] / a, one), min(color[4 * x + 1] / a, one), min(color[4 * x + 2] / a, one)
-        if effect[0] == 0:
-            nr, ng, nb = from_table(effect, r), from_table(effect, g), from_table(effect, b)
-        elif effect[0] == 1:
-            nr = from_table(effect, luma_r * r + luma_g * g + luma_b * b)
-            ng, nb = nr, nr
-        else:
-            nr, ng, nb = toned(effect, r, g, b)
-        share = mask[x] * amounts[0] * a
-        color[4 * x] += (nr - r) * share
-        color[4 * x + 1] += (ng - g) * share
-        color[4 * x + 2] += (nb - b) * share
+        inverse = one / max(color[4 * x + 3], tiny) if level > 0 else one
+        held[x] = min(color[4 * x] * inverse, one)
+        held[TEXELS + x] = min(color[4 * x + 1] * inverse, one)
+        held[2 * TEXELS + x] = min(color[4 * x + 2] * inverse, one)
+    if effect[0] == TABLE:
+        for j in range(3 * TEXELS):
+            made[j] = from_table(effect, held[j])
+    elif effect[0] == GRAY:
+        for x in range(TEXELS):
+            gray = luma_r * held[x] + luma_g * held[TEXELS + x] + luma_b * held[2 * TEXELS + x]
+            made[x] = made[TEXELS + x] = made[2 * TEXELS + x] = from_table(effect, gray)
+    else:
+        turn, dulls, lift = effect[1], effect[2], effect[3]
+        for x in range(TEXELS):
+            made[x], made[TEXELS + x], made[2 * TEXELS + x] = toned(
+                turn, dulls, lift, held[x], held[TEXELS + x], held[2 * TEXELS + x]
+            )
+    for x in range(TEXELS):
+        share = mask[x] * amounts[0] * (color[4 * x + 3] if level > 0 else one)
+        color[4 * x] += (made[x] - held[x]) * share
+        color[4 * x + 1] += (made[TEXELS + x] - held[TEXELS + x]) * share
+        color[4 * x + 2] += (made[2 * TEXELS + x] - held[2 * TEXELS + x]) * share
 
 
 @kernel

@@ -116,6 +116,11 @@ def _run(  # type: ignore[no-untyped-def]
         np.empty(4 * TEXELS, np.float32),
         np.empty(TEXELS, np.float32),
     )
+    blended, held, below = (
+        np.empty(4 * TEXELS, np.float32),
+        np.empty(4 * TEXELS, np.float32),
+        np.empty(4 * TEXELS, np.float32),
+    )
     height, cover, raised = np.empty(TEXELS, np.float32), np.zeros(TEXELS, np.float32), np.empty(TEXELS, np.float32)
     steps = np.empty(len(kinds), np.int64)
     for i in range(len(tiles)):
@@ -197,6 +202,8 @@ def _run(  # type: ignore[no-untyped-def]
                         colors[level],
                         lines[level],
                         alphas[level],
+                        held,
+                        blended,
                     )
                     continue
                 if kinds[step] == 5:
@@ -256,6 +263,9 @@ def _run(  # type: ignore[no-untyped-def]
                             source,
                             share,
                             line,
+                            blended,
+                            held,
+                            below,
                         )
                 for m in range(planes):
                     if not ((wanted[m + 1] or coupled) and with_values) or modes[step, m + 1] == -1:
@@ -278,9 +288,9 @@ def _run(  # type: ignore[no-untyped-def]
                         for x in range(TEXELS):
                             part[x] *= mask[x]
                     if level == 0:
-                        blend_row(mode, value, one, part, lines[0, m])
+                        blend_row(mode, value, part, lines[0, m], blended)
                     else:
-                        blend_values(mode, value, part, lines[level, m], alphas[level, m])
+                        blend_values(mode, value, part, lines[level, m], alphas[level, m], blended, held)
                 if mixes[step, 2] != 0 and modes[step, 1] != -1 and with_values:
                     for x in range(TEXELS):
                         a = alphas[level, 0, x] if level > 0 else one

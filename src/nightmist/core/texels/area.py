@@ -117,17 +117,28 @@ def distinct(tiles: NDArray[np.integer]) -> NDArray[np.int32]:
 
 def with_neighbors(area: TileArea, width: int, height: int, reach: int = 1) -> TileArea:
     """An area of a map and the texels within `reach` of it (at most a tile); the map wraps."""
-    rows, columns = height // TILE, width // TILE
-    row, column = area.tiles // columns, area.tiles % columns
-    grown = area.rects + np.array([-reach, reach, -reach, reach], np.int32)
-    tiles, rects = [], []
-    for dy in (-1, 0, 1):
-        for dx in (-1, 0, 1):
-            tiles.append((row + dy) % rows * columns + (column + dx) % columns)
-            rects.append(np.clip(grown - np.array([dy, dy, dx, dx], np.int32) * TILE, 0, TILE))
-    tile, rect = np.concatenate(tiles).astype(np.int32), np.concatenate(rects).astype(np.int32)
-    some = (rect[:, 1] > rect[:, 0]) & (rect[:, 3] > rect[:, 2])
-    return TileArea.of_rects(tile[some], rect[some])
+    tiles, rects = np.empty(9 * len(area), np.int32), np.empty((9 * len(area), 4), np.int32)
+    count = _spill(area.tiles, area.rects, height // TILE, width // TILE, reach, tiles, rects)
+    return TileArea.of_rects(tiles[:count], rects[:count])
+
+
+@kernel
+def _spill(tiles, rects, rows, columns, reach, found, parts):  # type: ignore[no-untyped-def]
+    """Rectangles grown by `reach`, cut where they reach into tiles around; returns how many parts there are."""
+    count = 0
+    for i in range(len(tiles)):
+        for dy in range(-1, 2):
+            top = max(rects[i, 0] - reach - dy * TILE, 0)
+            bottom = min(rects[i, 1] + reach - dy * TILE, TILE)
+            for dx in range(-1, 2):
+                left = max(rects[i, 2] - reach - dx * TILE, 0)
+                right = min(rects[i, 3] + reach - dx * TILE, TILE)
+                if bottom > top and right > left:
+                    row, column = (tiles[i] // columns + dy) % rows, (tiles[i] % columns + dx) % columns
+                    found[count] = row * columns + column
+                    parts[count, 0], parts[count, 1], parts[count, 2], parts[count, 3] = top, bottom, left, right
+                    count += 1
+    return count
 
 
 @kernel

@@ -156,7 +156,7 @@ def test_next_to_faces_without_area_in_the_map_the_ground_is_level():
 
 
 def test_depth_turns_relief_around():
-    """A negative depth digs what was raised: x and y of the normal change sign."""
+    """A negative depth digs what was raised: x and y of the normal change sign. None levels it."""
     height, _ = wave(np.array([6.0, 2.0, 0]))
     doc = with_height(plane(), height, (128, 128))
     surface = doc.surfaces["surface"]
@@ -166,6 +166,8 @@ def test_depth_turns_relief_around():
     dug = decoded(surface.read("normal"))
     assert np.abs(raised[..., 0] + dug[..., 0]).max() < 1e-3
     assert np.abs(raised[..., 1] + dug[..., 1]).max() < 1e-3
+    surface.depth = 0
+    assert np.abs(decoded(surface.read("normal")) - [0, 0, 1]).max() < 1e-4
 
 
 def test_green_points_up():

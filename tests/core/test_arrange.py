@@ -8,6 +8,7 @@ import pytest
 from nightmist.core.errors import NightmistError
 from nightmist.core.mesh.arrange import arranged, lined_up, moved, with_density
 from nightmist.core.mesh.packing import pack_islands
+from nightmist.core.mesh.packing_grid import place
 from nightmist.core.mesh.planner import memory, plan_table
 
 from ..shapes import joined, placed, plane, walls
@@ -127,6 +128,60 @@ def test_packed_islands_keep_apart_and_fill_the_map(count):
             assert max(*(c - b), *(a - d)) >= 6 - 1e-9
     used = (sizes.prod(axis=1).sum() * packed.scale**2) / 512**2
     assert used > (0.55 if count > 1 else 0.2)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_each_island_goes_where_it_fits_first(seed):
+    """Angles of two bars each, on a grid with cells taken, against every place tried one by one."""
+    rng = np.random.default_rng(seed)
+    rows, columns, gap, count = 90, 150, 2, 14
+    bars, spans = [], rng.uniform(4, 40, (count, 2))
+    for w, h in spans:
+        thick = rng.uniform(0.5, 1) * np.array([w, h]) * 0.6
+        bars += [[(0, 0), (w, thick[1])], [(0, 0), (thick[0], h)]]
+    square = np.array([[[0, 0], [1, 0], [1, 1]], [[0, 0], [1, 1], [0, 1]]], float)
+    corners = np.concatenate([square * np.subtract(high, low) + low for low, high in bars])
+    taken = rng.random((rows, columns)) < 0.004
+    blocked = np.zeros((rows, columns // 64 + 2), np.uint64)
+    for y, x in np.argwhere(taken):
+        blocked[y, x // 64] |= np.uint64(1) << np.uint64(x % 64)
+    order, places = rng.permutation(count), np.zeros((count, 3))
+    done = place(
+        corners, np.arange(4 * count), 4 * np.arange(count + 1), order, spans, gap, columns, blocked, 4, places
+    )
+    for i in order:
+        tried = {way: first_fit(turned_bars(bars, spans, i, way), taken) for way in range(4)}
+        way = min(tried, key=lambda way: (tried[way][0], way))
+        top, left = tried[way]
+        if top == rows:
+            assert not done
+            return
+        assert places[i].tolist() == [left, top, way]
+        for y, x in turned_bars(bars, spans, i, way):
+            taken[max(top + y - gap, 0) : top + y + gap + 1, max(left + x - gap, 0) : left + x + gap + 1] = True
+    assert done
+
+
+def turned_bars(bars, spans, i, way):
+    """The cells (y, x) of an island's two bars after quarter turns."""
+    cells = set()
+    for low, high in bars[2 * i : 2 * i + 2]:
+        (x0, y0), (x1, y1), (w, h) = low, high, spans[i]
+        ends = ((x0, y0, x1, y1), (y0, w - x1, y1, w - x0), (w - x1, h - y1, w - x0, h - y0), (h - y1, x0, h - y0, x1))
+        left, top, right, bottom = ends[way]
+        cells |= {(y, x) for y in range(int(top), int(bottom) + 1) for x in range(int(left), int(right) + 1)}
+    return cells
+
+
+def first_fit(cells, taken):
+    """The first (row, column) at which none of the cells is taken; (rows, 0) when there is none."""
+    rows, columns = taken.shape
+    ys, xs = np.array(sorted(cells)).T
+    for top in range(rows - ys.max()):
+        for left in range(columns - xs.max()):
+            if not taken[ys + top, xs + left].any():
+                return top, left
+    return rows, 0
 
 
 def test_packing_leaves_what_is_taken_and_says_when_nothing_fits():

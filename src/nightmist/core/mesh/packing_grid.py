@@ -59,6 +59,25 @@ def _is_set(row, x):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _longest(row, columns, value):  # type: ignore[no-untyped-def]
+    """Of the first cells of a row, how many one after the other are set, or free, at most."""
+    longest, run = 0, 0
+    for x in range(columns):
+        run = run + 1 if _is_set(row, x) == value else 0
+        longest = max(longest, run)
+    return longest
+
+
+@kernel
+def _has_room(needed, room, top):  # type: ignore[no-untyped-def]
+    """Whether in each row below `top` there are as many free cells side by side as the mask needs there."""
+    y = 0
+    while y < len(needed) and room[top + y] >= needed[y]:
+        y += 1
+    return y == len(needed)
+
+
+@kernel
 def _advance(mask, left, row, word, hit):  # type: ignore[no-untyped-def]
     """How far right a mask must go at least, when it meets blocked cells where the bits `hit` of a word are."""
     x = word * 64
@@ -75,23 +94,31 @@ def _advance(mask, left, row, word, hit):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _fits(mask, rows, words, blocked, top, left):  # type: ignore[no-untyped-def]
-    """0 when the mask fits at (left, top), else by how much `left` has to grow at least."""
+def _fits(mask, words, blocked, top, left, met):  # type: ignore[no-untyped-def]
+    """0 when the mask fits at (left, top), else by how much `left` has to grow at least; and its row that says so.
+
+    met: the row that is asked first: where the mask met something before, it likely does again.
+    """
     shift = np.uint64(left % 64)
     back = np.uint64(64) - shift
-    word = left // 64
-    for y in range(rows):
+    word, rows = left // 64, len(mask)
+    y = met
+    for _ in range(rows):
+        line, below = mask[y], blocked[top + y]
         carry = np.uint64(0)
         for w in range(words):
-            bits = mask[y, w]
-            hit = ((bits << shift) | carry) & blocked[top + y, word + w]
+            bits = line[w]
+            hit = ((bits << shift) | carry) & below[word + w]
             if hit:
-                return _advance(mask[y], left, blocked[top + y], word + w, hit)
+                return _advance(line, left, below, word + w, hit), y
             carry = bits >> back if shift else np.uint64(0)
-        hit = carry & blocked[top + y, word + words]
+        hit = carry & below[word + words]
         if hit:
-            return _advance(mask[y], left, blocked[top + y], word + words, hit)
-    return 0
+            return _advance(line, left, below, word + words, hit), y
+        y += 1
+        if y == rows:
+            y = 0
+    return 0, met
 
 
 @kernel
@@ -101,9 +128,15 @@ def _block_mask(mask, top, left, gap, columns, blocked):  # type: ignore[no-unty
     wide = np.zeros(blocked.shape[1], np.uint64)
     for y in range(len(mask)):
         wide[:] = 0
-        for x in range(mask.shape[1] * 64):
-            if _is_set(mask[y], x):
-                _set_run(wide, max(left + x - gap, 0), min(left + x + gap, columns - 1))
+        x, end = 0, mask.shape[1] * 64
+        while x < end:
+            if not _is_set(mask[y], x):
+                x += 1
+                continue
+            first = x
+            while x < end and _is_set(mask[y], x):
+                x += 1
+            _set_run(wide, max(left + first - gap, 0), min(left + x - 1 + gap, columns - 1))
         for yy in range(max(top + y - gap, 0), min(top + y + gap + 1, rows)):
             for w in range(len(wide)):
                 blocked[yy, w] |= wide[w]
@@ -122,11 +155,42 @@ def _turned(x, y, width, height, way):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _first_place(mask, wide, columns, blocked, room, start, end):  # type: ignore[no-untyped-def]
+    """(top, left) where a mask, `wide` cells wide, fits first, row by row from `start` to `end`; -1, -1 for nowhere.
+
+    room: of each row of the grid, the free cells side by side at most.
+    """
+    rows, words, met = len(mask), mask.shape[1], 0
+    needed = np.empty(rows, np.int64)
+    for y in range(rows):
+        needed[y] = _longest(mask[y], wide, True)
+    for top in range(start, end):
+        # Far quicker to ask than the places are, and nearly always enough.
+        if not _has_room(needed, room, top):
+            continue
+        left = 0
+        while left <= columns - wide:
+            step, met = _fits(mask, words, blocked, top, left, met)
+            if step == 0:
+                return top, left
+            left += step
+    return -1, -1
+
+
+@kernel
 def place(corners, faces, starts, order, spans, gap, columns, blocked, ways, places):  # type: ignore[no-untyped-def]
-    """Put one island after the other where it fits first, row by row; False when one does not fit."""
+    """Put one island after the other where it fits first, row by row; False when one does not fit.
+
+    corners: (F, 3, 2) in cells, each island's from (0, 0); faces, starts: those of island i are faces[starts[i] :
+    starts[i + 1]]; order: of the islands; spans: (n, 2) their sizes. blocked: (rows, words) bits of cells that are
+    taken, two words more than `columns` cells need; places: (n, 3) filled with left, top and quarter turns.
+    """
     rows = len(blocked)
     moved, empty = np.empty((3, 2)), np.zeros((0, 0), np.uint64)
     hint, hint_size = 0, 1e300
+    room = np.empty(rows, np.int64)
+    for y in range(rows):
+        room[y] = _longest(blocked[y], columns, False)
     for k in range(len(order)):
         i = order[k]
         best_top, best_left, best_turn, best_mask = -1, -1, 0, empty
@@ -138,32 +202,25 @@ def place(corners, faces, starts, order, spans, gap, columns, blocked, ways, pla
         for way in range(ways):
             w = spans[i, 1] if way % 2 else spans[i, 0]
             h = spans[i, 0] if way % 2 else spans[i, 1]
-            mask_rows, mask_columns = int(np.floor(h)) + 1, int(np.floor(w)) + 1
-            if mask_rows > rows or mask_columns > columns:
+            high, wide = int(np.floor(h)) + 1, int(np.floor(w)) + 1
+            if high > rows or wide > columns:
                 continue
-            words = (mask_columns + 63) // 64
-            mask = np.zeros((mask_rows, words), np.uint64)
+            mask = np.zeros((high, (wide + 63) // 64), np.uint64)
             for f in faces[starts[i] : starts[i + 1]]:
                 for c in range(3):
                     moved[c] = _turned(corners[f, c, 0], corners[f, c, 1], spans[i, 0], spans[i, 1], way)
-                _mark(moved, 0, mask_columns, mask)
-            found = False
-            for top in range(start, rows - mask_rows + 1):
-                if best_top >= 0 and top >= best_top:
-                    break
-                left = 0
-                while left <= columns - mask_columns:
-                    step = _fits(mask, mask_rows, words, blocked, top, left)
-                    if step == 0:
-                        best_top, best_left, best_turn, best_mask = top, left, way, mask
-                        found = True
-                        break
-                    left += step
-                if found:
-                    break
+                _mark(moved, 0, wide, mask)
+            end = rows - high + 1
+            if best_top >= 0:
+                end = min(end, best_top)
+            top, left = _first_place(mask, wide, columns, blocked, room, start, end)
+            if top >= 0:
+                best_top, best_left, best_turn, best_mask = top, left, way, mask
         if best_top < 0:
             return False
         hint = best_top
         places[i, 0], places[i, 1], places[i, 2] = best_left, best_top, best_turn
         _block_mask(best_mask, best_top, best_left, gap, columns, blocked)
+        for y in range(max(best_top - gap, 0), min(best_top + len(best_mask) + gap, rows)):
+            room[y] = _longest(blocked[y], columns, False)
     return True

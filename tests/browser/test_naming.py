@@ -53,6 +53,44 @@ def test_names_are_typed_and_stay(painter, server):
     assert near(server.texels(tab.project, "Quay"), (125, 61, 31), 9000).any()
 
 
+def test_names_as_long_as_can_be_stay_within_their_cards(painter):
+    """In one word, as files give them: nothing scrolls sideways, and the layer is told behind its surface."""
+    tab = painter().open()
+    page = tab.page
+    long = "harbor_crane_lower_arm_painted_steel_orange_worn_".ljust(80, "x")
+    page.keyboard.press("1")
+    for what in ("the project", "left", "part 0"):
+        rename(page, what, long)
+    tab.wait_kept(3)
+
+    def sideways() -> list[str]:
+        return page.evaluate(
+            """() => [document.documentElement, ...document.querySelectorAll("*")].filter((one) =>
+                one.scrollWidth > one.clientWidth + 1 && /auto|scroll/.test(getComputedStyle(one).overflowX)
+            ).map((one) => one.getAttribute("aria-label") ?? one.className)"""
+        )
+
+    expect(page.get_by_test_id("checkup")).to_contain_text("16 faces")
+    assert sideways() == []
+    page.get_by_role("button", name=re.compile("^Map size")).click()
+    whole = page.get_by_role("radio", name="All of the project")
+    assert whole.evaluate("one => one.scrollWidth <= one.clientWidth")
+    assert sideways() == []
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Plan sizes").click()
+    page.get_by_role("textbox", name="Nearest").fill("0.2")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name=re.compile("^Use these sizes"))).to_contain_text(long)
+    expect(page.get_by_role("button", name=re.compile("^Use these sizes"))).to_contain_text(long)
+    assert sideways() == []
+    page.keyboard.press("Escape")
+    page.keyboard.press("2")
+    told = page.get_by_test_id("target").locator("b").bounding_box()
+    bar = page.get_by_test_id("target").bounding_box()
+    assert told["x"] + told["width"] + 70 < bar["x"] + bar["width"]  # there is room for what stands behind it
+    assert sideways() == []
+
+
 def test_an_emptied_surface_is_removed_and_comes_back(painter, server):
     """All faces of one surface given to the other; the emptied one goes by its button, and undo brings it back."""
     tab = painter().open()

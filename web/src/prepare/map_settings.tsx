@@ -25,7 +25,14 @@ export function MapSettings({ project }: { project: Project }) {
   const costs = Object.entries(MAP_BYTES).map(([map, bytes]) => `${map} ${taken(bytes)}`);
   const all = Object.values(MAP_BYTES).reduce((sum, bytes) => sum + bytes, 0);
   return (
-    <Part title={<span title={`8 bits a channel: ${costs.join(", ")}`}>{`Maps of ${surface.name}, ${taken(all)}`}</span>}>
+    <Part
+      title={
+        <span title={`8 bits a channel: ${costs.join(", ")}`} className="flex min-w-0">
+          <span className="truncate">Maps of {surface.name}</span>
+          <span className="shrink-0">, {taken(all)}</span>
+        </span>
+      }
+    >
       <div className="flex h-7 items-center gap-1.5">
         <MapSize project={project} state={state} surface={surface} memory={(...size) => taken(all, ...size)} />
         <label className="flex items-center gap-1.5" title="Which UVs of the model the maps are made for; exported with them">

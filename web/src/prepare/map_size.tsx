@@ -60,6 +60,7 @@ function Sizes({ project, state, surface, memory, close }: Props & { close: () =
       {several && (
         <Segmented
           label="For"
+          wraps
           value={scope}
           onChange={setScope}
           options={[

@@ -32,7 +32,7 @@ export function MissingPictures({ project }: { project: Project }) {
   return (
     <div className="card max-h-40 overflow-y-auto p-3" data-testid="missing-banner">
       {wanting.map((surface) => (
-        <p key={surface.id}>
+        <p key={surface.id} className="wrap-anywhere">
           <b className="font-semibold">{surface.name}</b> wants{" "}
           {missingFiles(surface)}
         </p>

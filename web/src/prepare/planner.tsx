@@ -146,7 +146,7 @@ function Advised({ project, advice, needed, done }: { project: Project; advice: 
           project.send({ type: "resize_each", sizes: Object.fromEntries(wanted.map(({ surface, size }) => [surface, size])) });
           done();
         }}
-        className="mt-2 h-7 rounded-control bg-accent px-2.5 font-medium text-fog disabled:bg-fog-2 disabled:text-ink-2"
+        className="mt-2 min-h-7 rounded-control bg-accent px-2.5 py-0.5 text-left font-medium wrap-anywhere text-fog disabled:bg-fog-2 disabled:text-ink-2"
       >
         {wanted.length ? `Use these sizes for ${someOf(wanted.map(({ surface }) => surface))}` : "The maps have these sizes"}
       </button>

@@ -36,7 +36,7 @@ function CheckupList({ project, surface }: { project: Project; surface: SurfaceS
   const [least, middle, most] = checkup?.density ?? [0, 0, 0];
   return (
     <div className="p-3" data-testid="checkup" data-running={running || !surfaces}>
-      <h2 className="font-semibold text-ink-2">Checkup of {surface.name}</h2>
+      <h2 className="font-semibold wrap-anywhere text-ink-2">Checkup of {surface.name}</h2>
       {!checkup && <p className="mt-1.5 text-ink-2">{running || !surfaces ? "Looking …" : "No faces."}</p>}
       {!checkup && !running && surfaces && (
         <button

@@ -156,7 +156,7 @@ function WhatGoesWhere({ found, previewWith, replace, cancel }: Choosing) {
       </div>
       <div role="group" aria-label="What to know of it" tabIndex={0} className="max-h-36 shrink-0 overflow-y-auto [scrollbar-width:thin]">
         {preview.left.map(({ name, layers }) => (
-          <p key={name} className="mt-2">
+          <p key={name} className="mt-2 wrap-anywhere">
             <span className="font-medium">{name}</span>
             {layers.length
               ? ` has no place in the new model. It is kept without faces, with ${layers.join(", ")}.`
@@ -164,7 +164,7 @@ function WhatGoesWhere({ found, previewWith, replace, cancel }: Choosing) {
           </p>
         ))}
         {preview.losses.map((loss) => (
-          <p key={loss} className="mt-2 text-care">
+          <p key={loss} className="mt-2 wrap-anywhere text-care">
             {loss}
           </p>
         ))}

@@ -81,7 +81,7 @@ export function UnwrapSettings({ project, stage }: { project: Project; stage: St
         disabled={working}
         onClick={() => COMMANDS.unwrap.act({ project, stage })}
         title={tooltip("unwrap")}
-        className="mt-0.5 h-7 w-full rounded-control bg-accent px-3 font-medium text-fog disabled:opacity-50"
+        className="mt-0.5 h-7 w-full truncate rounded-control bg-accent px-3 font-medium text-fog disabled:opacity-50"
       >
         {picked ? `Unwrap ${picked.toLocaleString("en")} picked ${picked === 1 ? "face" : "faces"}` : `Unwrap ${name}`}
       </button>

@@ -49,7 +49,7 @@ export function StageControls({ stage, project }: { stage: Stage; project: Proje
         <span className="size-2 shrink-0 rounded-full bg-accent" />
         <span className="min-w-24 truncate" title={`${surface?.name ?? ""}, ${what}`}>
           {onDecals ? (inHand ? `Placing ${inHand.name} on` : "Decals on") : desk.tool === "fill" && desk.fillAway ? "Emptying" : DOING[desk.tool]}{" "}
-          <b className="font-semibold">{surface?.name}</b>, {what}
+          <b className="inline-block max-w-[72%] truncate align-bottom font-semibold">{surface?.name}</b>, {what}
         </span>
         <span className="min-w-9 shrink-[3] truncate text-ink-2">{masked ? `shows ${Math.round(desk.maskValue * 100)}%` : onDecals ? (inHand ? "click to place" : "click to choose") : layer && layer.kind !== "brushed" ? "takes no paint" : carried(desk)}</span>
         <FenceChip />

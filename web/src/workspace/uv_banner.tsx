@@ -28,7 +28,7 @@ export function UvBanner({ project }: { project: Project }) {
   return (
     <div role="status" data-testid="uv-banner" className="card flex flex-wrap items-start gap-2 p-2.5">
       <IconAlertTriangle size={17} stroke={1.7} className="mt-0.5 shrink-0 text-danger" />
-      <ul className="min-w-0 flex-1 basis-72">
+      <ul className="min-w-0 flex-1 basis-72 wrap-anywhere">
         {found.slice(0, MOST).map(({ checkup: { surface }, finding: { kind, sentence } }) => (
           <li key={`${surface} ${kind}`}>
             <b className="font-semibold">{surface}</b>: {sentence}

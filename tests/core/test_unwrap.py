@@ -10,9 +10,9 @@ from bench.unwrap import ours
 
 from nightmist.core.errors import NightmistError
 from nightmist.core.mesh import Mesh
-from nightmist.core.mesh.bodies import torus
-from nightmist.core.mesh.by_shape import frame_around, unwrap_by_shape
-from nightmist.core.mesh.methods import unwrap
+from nightmist.core.mesh.bodies import practice_body, torus
+from nightmist.core.mesh.by_shape import ShapeAxes, frame_around, unwrap_by_shape
+from nightmist.core.mesh.methods import has_uvs, unwrap
 from nightmist.core.mesh.seams import edges_at, with_seams
 from nightmist.core.mesh.solvers import _Solver, solve
 from nightmist.core.mesh.strip import straighten
@@ -208,6 +208,24 @@ def test_planar_and_box_are_true_to_size():
     report = report_of(made)
     assert (report.overlap, report.flipped, report.missing) == (0, 0, 0)
     assert report.islands >= 6
+
+
+@pytest.mark.parametrize("method", ["cylinder", "sphere", "planar"])
+def test_what_would_leave_no_area_is_refused(method):
+    """A flat wall through its own middle, or seen edge-on; a box is taken, though some of its sides lie on lines."""
+    wall = plane()
+    everything = np.arange(len(wall.faces))
+    frame = (
+        frame_around(wall.corners, "x")
+        if method != "planar"
+        else ShapeAxes(center=(0, 0, 0), right=(0, 0, 1), up=(0, 1, 0))
+    )
+    with pytest.raises(NightmistError, match="on a line"):
+        unwrap(wall, everything, everything, 0, (256, 256), method, 60, 8, frame, quietly)
+    box = practice_body("box")
+    everything = np.arange(len(box.faces))
+    made, _ = unwrap(box, everything, everything, 0, (256, 256), method, 60, 8, None, quietly)
+    assert has_uvs(made, everything)
 
 
 def test_a_sphere_has_no_torn_faces_at_seam_and_poles():

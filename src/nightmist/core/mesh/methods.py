@@ -14,7 +14,7 @@ from .layout import lay_out
 from .margins import check_margin
 from .mesh import Mesh
 from .strip import straighten
-from .unwrap import unwrap_along_seams, unwrap_by_angle
+from .unwrap import flat_areas, unwrap_along_seams, unwrap_by_angle
 
 Method = Literal["auto", "seams", "planar", "box", "cylinder", "sphere", "grid"]
 METHODS: tuple[Method, ...] = Method.__args__  # type: ignore[attr-defined]
@@ -57,8 +57,19 @@ def unwrap(
         turn = leader is None
     else:
         corners = unwrap_by_shape(mesh, faces, method, frame or frame_around(mesh.corners[faces]))
+        _check_areas(corners, method)
     made, more = lay_out(mesh, faces, corners, surface_faces, uv_set, size, margin, tidy, turn, part(progress, 0.8, 1))
     return made, notes + more
+
+
+def _check_areas(corners: NDArray[np.float64], method: Method) -> None:
+    """Raise NightmistError when all (N, 3, 2) triangles come to lie on lines: a flat wall around its own middle."""
+    span = float(np.ptp(corners.reshape(-1, 2), axis=0).max())
+    if not (np.abs(flat_areas(corners)) > 1e-9 * span**2).any():
+        raise NightmistError(
+            f"Unwrapped by {method}, all of these faces lie on a line, and no paint could reach them. Nothing was"
+            " changed; choose another way, or another direction for up."
+        )
 
 
 def has_uvs(mesh: Mesh, faces: NDArray[np.int64], uv_set: int = 0) -> bool:

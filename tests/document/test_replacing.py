@@ -368,3 +368,18 @@ def test_a_surface_that_lost_all_its_faces_takes_those_of_a_new_name():
     mesh = joined(plane(3), placed(plane(3), move=(4, 0, 0)), names=["right", "new"])
     assert "left stands for new" in " ".join(doc.replace_mesh(files={"m.glb": write_glb(mesh)}))
     assert {name: len(surface.faces) for name, surface in doc.surfaces.items()} == {"right": 18, "left": 18}
+
+
+def test_what_was_told_to_begin_anew_leaves_its_layers_to_no_other():
+    """They stay, without faces, unless another surface was told to take them."""
+    doc = Document.from_mesh(walls(), "walls", (64, 64))
+    left, right, lamp = (placed(plane(2), move=move) for move in ((-1, 0, 0), (1, 0, 0), (0, 9, 0)))
+    mesh = joined(left, right, lamp, names=["left", "right", "lamp"])
+
+    def taken(**chosen: str | None) -> dict[str, str | None]:
+        return {row.name: row.takes for row in preview_of_replacement(doc, mesh, chosen=chosen).surfaces}
+
+    assert taken() == {"left": "left", "right": "right", "lamp": None}
+    assert taken(right=None) == {"left": "left", "right": None, "lamp": None}
+    assert taken(right=None, lamp="right") == {"left": "left", "right": None, "lamp": "right"}
+    assert [gone.name for gone in preview_of_replacement(doc, mesh, chosen={"right": None}).left] == ["right"]

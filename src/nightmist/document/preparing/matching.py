@@ -50,6 +50,7 @@ def match_surfaces(
     """
     old = {surface.name: surface for surface in document.surface_values()}
     found = _chosen(mesh, old, chosen or {})
+    _set_aside(document, mesh, known, chosen or {}, old)
     names = [look.name for look in mesh.surfaces]
 
     def take(number: int, surface: Surface, why: Why) -> None:
@@ -128,6 +129,17 @@ def _chosen(mesh: Mesh, old: dict[str, Surface], chosen: Mapping[str, str | None
         surface = old.pop(wanted) if wanted is not None else None
         found[numbers[name]] = Match(numbers[name], name, surface, "chosen")
     return found
+
+
+def _set_aside(
+    document: Document, mesh: Mesh, known: Recognized, chosen: Mapping[str, str | None], old: dict[str, Surface]
+) -> None:
+    """Leave out of `old` those whose own surface was told to begin anew: nobody asked that another takes them."""
+    given = {name: wanted for name, wanted in chosen.items() if wanted is not None}
+    if len(given) < len(chosen):
+        for match in match_surfaces(document, mesh, known, given):
+            if match.old and match.name in chosen and match.name not in given:
+                old.pop(match.old.name, None)
 
 
 def _score(why: str, name: str, surface: Surface, faces: NDArray[np.int64], places: dict[int, float]) -> float:

@@ -88,7 +88,7 @@ def test_through_a_hole_lies_what_is_behind_it(painter, server):
 def test_pictures_of_values_go_where_their_names_say_and_make_holes_only_by_name(painter, server, tmp_path):
     """Four grays at once, the metal before the rough one; a gray of no such name leaves the model solid.
 
-    More of them than there are maps for do not take the color's place.
+    More of them than there are maps for do not take the color's place, nor do areas beside a color.
     """
     tones = {"net_metallic": 40, "net_opacity": 0, "net_roughness": 200, "net stains": 90}
     files = []
@@ -114,10 +114,15 @@ def test_pictures_of_values_go_where_their_names_say_and_make_holes_only_by_name
     lay(files[3:], "Wash 2")
     expect(page.get_by_role("combobox", name="Rough of Wash 2")).not_to_have_value("")
     expect(page.get_by_role("combobox", name="Solid of Wash 2")).to_have_value("")
+    areas = np.array([(255, 0, 0), (0, 255, 0), (0, 0, 255), (255, 255, 0)], np.uint8).repeat(1024, 0).reshape(64, 64, 3)
+    (tmp_path / "areas.png").write_bytes(write_png(areas))
+    files.append(str(tmp_path / "areas.png"))
     for name, tone in (("quay", (200, 30, 20)), ("damp", (70, 70, 70)), ("dust", (140, 140, 140))):
         (tmp_path / f"{name}.png").write_bytes(write_png(np.full((8, 8, 3), tone, np.uint8)))
         files.append(str(tmp_path / f"{name}.png"))
-    lay([files[4], files[3], *files[5:]], "Wash 3")
+    lay([*files[4:6], files[3], *files[6:]], "Wash 3")
     chosen = [page.get_by_role("combobox", name=f"{name} of Wash 3") for name in ("Color", "Rough", "Metal")]
-    for box, name in zip(chosen, ("quay", "dust", "damp"), strict=True):
+    for box, name in zip(chosen, ("quay", "net stains", "damp"), strict=True):
         expect(box.locator("option:checked")).to_have_text(f"{name}.png")
+    page.get_by_label("Pictures for the wash").set_input_files(files[4])
+    expect(chosen[0].locator("option:checked")).to_have_text("areas.png")

@@ -50,18 +50,26 @@ export async function takeIn(project: string, files: File[]): Promise<Picture[]>
   return Promise.all(pictures.map(arrived));
 }
 
-/** Pictures by the maps that their names or their roles say, at first those for which there is none before. */
+/** Pictures by the maps that their names or their roles say, at first those for which there is none before.
+ *
+ * None takes a map from another that came with it: areas and normals are laid as colors only where no color came.
+ */
 export function imagesFor(pictures: Picture[], before: Record<string, string> = {}): Record<string, string> {
   const images: Record<string, string> = {};
-  const free = (key: string) => !(key in before) && !(key in images);
-  for (const { id, name, role } of pictures) {
+  const open = (key: string) => !(key in images);
+  const free = (key: string) => !(key in before) && open(key);
+  const later = ({ role }: Picture) => Number(role === "id") + 2 * Number(fitting(role).length === 0);
+  for (const { id, name, role } of pictures.toSorted((a, b) => later(a) - later(b))) {
     const said = SAID.find(([words, key]) => role === "value" && words.test(name) && free(key))?.[1];
-    const fitting = ORDER.filter((key) => ROLES[key].includes(role));
+    const maps: MapKey[] = fitting(role).length ? fitting(role) : ["base_color"];
     // Where all that it fits are taken it replaces the first of them; roughness is no color.
-    images[said ?? fitting.find(free) ?? fitting[0] ?? "base_color"] = id;
+    const map = said ?? maps.find(free) ?? maps.find(open);
+    if (map) images[map] = id;
   }
   return images;
 }
+
+const fitting = (role: Picture["role"]): MapKey[] => ORDER.filter((key) => ROLES[key].includes(role));
 
 /** Take pictures into the project and lay them over the chosen surface, above the chosen layer. */
 export async function layAsWash(project: Project, files: File[]): Promise<void> {

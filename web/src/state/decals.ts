@@ -55,6 +55,12 @@ export function goneTo(before: DocumentState | null, after: DocumentState): stri
   return chosen && held(before) && !held(after) ? (findDecal(after, chosen)?.layer.id ?? null) : null;
 }
 
+/** A picture that was forgotten, here or in another page, is in no hand. */
+export function emptyHand({ pictures }: DocumentState): void {
+  const { inHand } = useDecals.getState();
+  if (inHand && !pictures.some(({ id }) => id === inHand)) useDecals.setState({ inHand: null });
+}
+
 /** The chosen decal as it is seen now. */
 export function useChosenDecal(): Decal | null {
   const state = useSession((session) => session.state);

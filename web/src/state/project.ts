@@ -6,7 +6,7 @@ import type { Batch } from "../api/wire";
 import { type DocumentState, documentOf, patched } from "./document";
 import { followNames, keptColors, restoreDesk, settleTargets, takeKeptColors, takeSample, useDesk } from "./desk";
 import { openNodeCard } from "./cards";
-import { chooseDecal, decalRests, decalShown, findDecal, goneTo, useDecals } from "./decals";
+import { chooseDecal, decalRests, decalShown, emptyHand, findDecal, goneTo, useDecals } from "./decals";
 import { touch } from "./layers";
 import { leave, sayOfLast } from "./notices";
 import { forgetProject } from "./of_project";
@@ -106,6 +106,7 @@ export class Project {
     this.become(patched(before, values), history);
     followNames(before, this.state());
     followPictures(before, this.state());
+    emptyHand(this.state());
     this.settle();
     const layer = goneTo(before, this.state());
     if (layer) this.choose(layer);

@@ -18,7 +18,7 @@ export function DecalSettings({ layer, project }: { layer: Decals; project: Proj
   const chosen = useDecals((decals) => decals.chosen);
   const pictures = useSession((session) => session.state?.pictures);
   const here = placed.find(({ id }) => id === chosen);
-  const picture = here && pictures?.find(({ id }) => id === here.picture);
+  const picture = pictures?.find(({ id }) => id === (here?.picture ?? inHand));
   return (
     <>
       <Head>Put a picture down</Head>

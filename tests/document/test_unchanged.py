@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
+import nightmist as nm
 from nightmist import Camera, Document, NightmistError, Pigment, Tip
 from nightmist.document.painting.unchanged import Reason, why_unchanged, why_unseen
 from nightmist.document.values import Fence
 
 from ..shapes import plane
+from .test_stencils import write
 
 CAMERA = Camera.look_at((0, 0, 4), (0, 0, 0), 40, (400, 300))
 DONE = {"erase": "erased", "smear": "smeared", "soften": "softened", "sharpen": "sharpened"}
@@ -149,3 +152,22 @@ def test_a_brush_between_two_texels_says_that_it_is_too_small(layers, tool, said
     stroke = doc.begin_stroke({"surface": coat}, CAMERA, TIP, pigment, tool)
     stroke.extend([(200, 150, 1.0), (201, 150, 1.0)])
     assert doc.finish_stroke(stroke)
+
+
+@pytest.mark.parametrize(("tool", "said"), [("brush", "painted"), ("erase", "erased")])
+def test_where_a_stencil_lets_nothing_through_it_is_the_stencil_that_is_told(layers, tool, said, tmp_path):
+    """Its right half is transparent, and beside it there is nothing; through its left half the stroke leaves a mark."""
+    pixels = np.zeros((64, 64, 4))
+    pixels[:, :32, 2:] = 1.0
+    coat = layers[0]
+    doc = coat.surface.document
+    stencil = nm.Stencil(write(tmp_path / "half.png", pixels), center=(200, 150), size=(60, 60)).placed(doc)
+    for x in (218, 245, 180):
+        stroke = doc.begin_stroke({"surface": coat}, CAMERA, Tip(radius=5), None, tool, stencil=stencil)
+        stroke.extend([(x, 150, 1.0), (x + 1, 150, 1.0)])
+        change = doc.finish_stroke(stroke)
+        if x < 200:
+            assert change
+        else:
+            wanted = f"Nothing was {said}: the stencil lets nothing through here. Move it, or put it away."
+            assert (change, why_unchanged(stroke)) == (None, Reason(wanted, None))

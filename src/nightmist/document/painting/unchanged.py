@@ -39,8 +39,9 @@ class Reason(NamedTuple):
 
 def why_unchanged(stroke: Stroke) -> Reason | None:
     """Of a finished stroke that changed nothing; None when it is plain to see, as beside the model."""
-    if held_back := _held_back(stroke) or _on_hidden(stroke) or _fenced_off(stroke) or _between_texels(stroke):
-        return Reason(held_back, None)
+    for hindered in (_held_back, _on_hidden, _fenced_off, _between_texels, _beside_stencil):
+        if said := hindered(stroke):
+            return Reason(said, None)
     if stroke.record.mask_value is not None:
         return _mask_unchanged(stroke)
     if stroke.tool not in DONE:
@@ -167,6 +168,19 @@ def _between_texels(stroke: Stroke) -> str | None:
         f"Nothing was {DONE.get(stroke.tool, 'painted')}: the brush is smaller than a texel of {surface.name} here."
         " Make it larger, move away, or give the surface a larger map."
     )
+
+
+def _beside_stencil(stroke: Stroke) -> str | None:
+    """What is to be said where the stencil let nothing through wherever the brush came."""
+    if stroke.texels is None or not stroke.texels.tiles or _met(stroke) is None:
+        return None
+    names = {surface.id: name for name, surface in stroke.surfaces.items()}
+    for (surface, _, number), tile in stroke.texels.tiles.items():
+        covered = stroke.coverage[names[surface]].tiles.get(number)
+        if covered is not None and ((covered > 0) & (tile[..., -1] > 0)).any():
+            return None
+    done = DONE.get(stroke.tool, "painted")
+    return f"Nothing was {done}: the stencil lets nothing through here. Move it, or put it away."
 
 
 def _some(samples: list[Sample]) -> list[Sample]:

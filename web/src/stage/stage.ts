@@ -36,6 +36,9 @@ export type StageNews = { share: number } | { failure: string };
 
 /** Switches for slow machines and tests, from the page's address: `?surroundings=off&smooth=off&measure=on`. */
 const SWITCHES = new URLSearchParams(location.search);
+const SMOOTH = SWITCHES.get("smooth") !== "off";
+/** Pixels of the screen to one of the page; more than two are not seen. */
+const pixelRatio = () => (SMOOTH ? Math.min(devicePixelRatio, 2) : 1);
 
 /** Milliseconds before a model that could not be fetched is asked for again. */
 const RETRY = 1500;
@@ -90,14 +93,13 @@ export class Stage implements Views {
     readonly project: Project,
     private readonly told: (news: StageNews) => void,
   ) {
-    const smooth = SWITCHES.get("smooth") !== "off";
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: smooth && !drawnByProcessor() });
-    this.renderer.setPixelRatio(smooth ? Math.min(devicePixelRatio, 2) : 1);
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: SMOOTH && !drawnByProcessor() });
+    this.renderer.setPixelRatio(pixelRatio());
     this.renderer.autoClear = false;
     // Keeps colors as they are up to four fifths, and bends brighter ones below white (Khronos PBR Neutral, 2024).
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.setScissorTest(true);
-    if (smooth && drawnByProcessor()) this.paced = new PacedFrames(this.renderer, this.invalidate);
+    if (SMOOTH && drawnByProcessor()) this.paced = new PacedFrames(this.renderer, this.invalidate);
     this.model = new ModelView(this.renderer, SWITCHES.get("surroundings") !== "off", this.retired);
     this.left = new LeftPlaces(this.model, this.map);
     this.version = new VersionMaps(project.id, anisotropyOf(this.renderer));
@@ -301,6 +303,8 @@ export class Stage implements Views {
   private resize(): void {
     const { clientWidth, clientHeight } = this.canvas;
     if (!clientWidth || !clientHeight) return;
+    // Another one where the page was made larger, or has come to another screen.
+    if (this.renderer.getPixelRatio() !== pixelRatio()) this.renderer.setPixelRatio(pixelRatio());
     this.renderer.setSize(clientWidth, clientHeight, false);
     const model = this.area("model");
     const map = this.area("map");

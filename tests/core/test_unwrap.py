@@ -224,8 +224,10 @@ def test_what_would_leave_no_area_is_refused(method):
         unwrap(wall, everything, everything, 0, (256, 256), method, 60, 8, frame, quietly)
     box = practice_body("box")
     everything = np.arange(len(box.faces))
-    made, _ = unwrap(box, everything, everything, 0, (256, 256), method, 60, 8, None, quietly)
+    made, notes = unwrap(box, everything, everything, 0, (256, 256), method, 60, 8, None, quietly)
     assert has_uvs(made, everything)
+    # Of its six sides a plane sees four edge-on.
+    assert [note.split()[0] for note in notes] == (["67%"] if method == "planar" else [])
 
 
 def test_a_sphere_has_no_torn_faces_at_seam_and_poles():

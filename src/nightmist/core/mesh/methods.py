@@ -14,10 +14,12 @@ from .layout import lay_out
 from .margins import check_margin
 from .mesh import Mesh
 from .strip import straighten
-from .unwrap import flat_areas, unwrap_along_seams, unwrap_by_angle
+from .unwrap import face_areas, flat_areas, unwrap_along_seams, unwrap_by_angle
 
 Method = Literal["auto", "seams", "planar", "box", "cylinder", "sphere", "grid"]
 METHODS: tuple[Method, ...] = Method.__args__  # type: ignore[attr-defined]
+#: Share of the faces' area on lines of the map from which on it is told.
+LEAST_TOLD = 0.005
 
 
 def unwrap(
@@ -57,19 +59,31 @@ def unwrap(
         turn = leader is None
     else:
         corners = unwrap_by_shape(mesh, faces, method, frame or frame_around(mesh.corners[faces]))
-        _check_areas(corners, method)
+        notes = _on_lines(mesh, faces, corners, method)
     made, more = lay_out(mesh, faces, corners, surface_faces, uv_set, size, margin, tidy, turn, part(progress, 0.8, 1))
     return made, notes + more
 
 
-def _check_areas(corners: NDArray[np.float64], method: Method) -> None:
-    """Raise NightmistError when all (N, 3, 2) triangles come to lie on lines: a flat wall around its own middle."""
+def _on_lines(mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64], method: Method) -> list[str]:
+    """What is to be known of faces that come to lie on lines of the map, as those that a plane is seen edge-on from.
+
+    corners: (len(faces), 3, 2). Raises NightmistError when all do: a flat wall around its own middle.
+    """
     span = float(np.ptp(corners.reshape(-1, 2), axis=0).max())
-    if not (np.abs(flat_areas(corners)) > 1e-9 * span**2).any():
+    flat = np.abs(flat_areas(corners)) <= 1e-9 * span**2
+    if flat.all():
         raise NightmistError(
             f"Unwrapped by {method}, all of these faces lie on a line, and no paint could reach them. Nothing was"
             " changed; choose another way, or another direction for up."
         )
+    areas = face_areas(mesh.corners[faces])
+    share = float(areas[flat].sum() / areas.sum())
+    if share < LEAST_TOLD:
+        return []
+    return [
+        f"{share:.0%} of what was unwrapped lies on lines of the map now: no paint reaches it, and what was painted"
+        " there is gone. Undo brings it back."
+    ]
 
 
 def has_uvs(mesh: Mesh, faces: NDArray[np.int64], uv_set: int = 0) -> bool:

@@ -195,12 +195,15 @@ def test_edges_are_smooth_once_nothing_moves(painter, server):
     page.mouse.up()
     # Made larger by the browser, the page has more pixels of the screen to each of its own; the stage uses them.
     larger = {"width": 928, "height": 512, "deviceScaleFactor": 1.25, "mobile": False}
-    page.context.new_cdp_session(page).send("Emulation.setDeviceMetricsOverride", larger)
+    screen = page.context.new_cdp_session(page)
+    screen.send("Emulation.setDeviceMetricsOverride", larger)
     page.wait_for_function(
         "() => { const { width, clientWidth } = document.querySelector('canvas[data-ready]');"
         " return clientWidth < 900 && width === Math.floor(1.25 * clientWidth); }"
     )
-    page.set_viewport_size({"width": 1024, "height": 640})
+    screen.send("Emulation.setDeviceMetricsOverride", {**larger, "deviceScaleFactor": 1})
+    page.wait_for_function("() => devicePixelRatio === 1")
+    screen.detach()
 
 
 def test_all_is_shown_and_the_camera_is_kept(painter, server):

@@ -160,7 +160,7 @@ def test_strokes_and_moved_islands_leave_the_rim_that_a_whole_evaluation_gives(l
         assert same_as_anew(doc)
     doc.undo()
     assert same_as_anew(doc)
-    doc.unwrap("right", method="planar")
+    doc.unwrap("right", method="box")
     assert same_as_anew(doc)
     doc.undo()
     assert same_as_anew(doc)

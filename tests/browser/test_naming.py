@@ -73,7 +73,7 @@ def test_names_as_long_as_can_be_stay_within_their_cards(painter):
     expect(page.get_by_test_id("checkup")).to_contain_text("16 faces")
     assert sideways() == []
     page.get_by_role("button", name=re.compile("^Map size")).click()
-    whole = page.get_by_role("radio", name="All of the project")
+    whole = page.get_by_role("radio", name="All of the project").locator("span")
     assert whole.evaluate("one => one.scrollWidth <= one.clientWidth")
     assert sideways() == []
     page.keyboard.press("Escape")

@@ -19,11 +19,11 @@ export function Segmented<T extends string>({ label, options, value, onChange, w
           key={option.value}
           value={option.value}
           title={option.hint}
-          className={`h-7 min-w-0 cursor-pointer truncate rounded-control text-center leading-7 ${options.length > 4 ? "px-2" : "px-2.5"} ${
+          className={`grid h-7 min-w-0 cursor-pointer place-items-center rounded-control ${options.length > 4 ? "px-2" : "px-2.5"} ${
             option.value === value ? "bg-accent-soft text-ink" : "text-ink-2 hover:bg-fog-2"
           }`}
         >
-          {option.text}
+          <span className="max-w-full truncate">{option.text}</span>
         </Radio>
       ))}
     </RadioGroup>

@@ -6,7 +6,7 @@ interface Props<T extends string> {
   /** One that is not among the options leaves all of them off. */
   value: T;
   onChange: (value: T) => void;
-  /** In more rows than one where there is no room. */
+  /** In more rows than one where there is no room; what is longer than a row is cut off. */
   wraps?: boolean;
 }
 
@@ -19,11 +19,11 @@ export function Segmented<T extends string>({ label, options, value, onChange, w
           key={option.value}
           value={option.value}
           title={option.hint}
-          className={`grid h-7 min-w-0 cursor-pointer place-items-center rounded-control ${options.length > 4 ? "px-2" : "px-2.5"} ${
+          className={`grid h-7 cursor-pointer place-items-center whitespace-nowrap rounded-control ${wraps ? "min-w-0" : ""} ${options.length > 4 ? "px-2" : "px-2.5"} ${
             option.value === value ? "bg-accent-soft text-ink" : "text-ink-2 hover:bg-fog-2"
           }`}
         >
-          <span className="max-w-full truncate">{option.text}</span>
+          <span className={wraps ? "max-w-full truncate" : ""}>{option.text}</span>
         </Radio>
       ))}
     </RadioGroup>

@@ -10,7 +10,9 @@ import type { Project } from "./project";
 import { say, surfaceNamed, useSession } from "./session";
 
 export type MapKey = keyof Pigment;
-const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id"], roughness: ["value"], metallic: ["value"], height: ["height"], opacity: [] };
+const ROLES: Record<MapKey, Picture["role"][]> = { base_color: ["color", "id", "normal", "tip"], roughness: ["value"], metallic: ["value"], height: ["height"], opacity: [] };
+/** Roles that are laid as colors only where no color came with them: the later, the less. */
+const LATE: Partial<Record<Picture["role"], number>> = { id: 1, normal: 2, tip: 2 };
 /** Pictures of values whose names say which; only so does one become holes. */
 const SAID: [RegExp, MapKey][] = [[/rough/i, "roughness"], [/metal/i, "metallic"], [/(^|[_ -])(opacity|alpha)([_ .-]|$)/i, "opacity"]];
 const ORDER: MapKey[] = ["base_color", "roughness", "metallic", "height", "opacity"];
@@ -58,18 +60,16 @@ export function imagesFor(pictures: Picture[], before: Record<string, string> = 
   const images: Record<string, string> = {};
   const open = (key: string) => !(key in images);
   const free = (key: string) => !(key in before) && open(key);
-  const later = ({ role }: Picture) => Number(role === "id") + 2 * Number(fitting(role).length === 0);
-  for (const { id, name, role } of pictures.toSorted((a, b) => later(a) - later(b))) {
+  const late = ({ role }: Picture) => LATE[role] ?? 0;
+  for (const { id, name, role } of pictures.toSorted((a, b) => late(a) - late(b))) {
     const said = SAID.find(([words, key]) => role === "value" && words.test(name) && free(key))?.[1];
-    const maps: MapKey[] = fitting(role).length ? fitting(role) : ["base_color"];
-    // Where all that it fits are taken it replaces the first of them; roughness is no color.
+    const maps = ORDER.filter((key) => ROLES[key].includes(role));
+    // Where all that it fits were taken before it replaces the first of them; roughness is no color.
     const map = said ?? maps.find(free) ?? maps.find(open);
     if (map) images[map] = id;
   }
   return images;
 }
-
-const fitting = (role: Picture["role"]): MapKey[] => ORDER.filter((key) => ROLES[key].includes(role));
 
 /** Take pictures into the project and lay them over the chosen surface, above the chosen layer. */
 export async function layAsWash(project: Project, files: File[]): Promise<void> {

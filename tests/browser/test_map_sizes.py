@@ -114,6 +114,7 @@ def test_a_practice_body_and_the_planner(painter, server):
     for typed, said in (
         ("wide", "Size takes a number; “wide” is none."),
         ("0", "Size goes from 0.001 to 10000 m. It stays 1."),
+        ("", "Size takes a number; nothing was typed. It stays 1."),
     ):
         page.get_by_label("Size").fill(typed)
         page.keyboard.press("Enter")

@@ -67,6 +67,13 @@ def test_arrangements_do_what_they_say():
     assert after("fit", outside).min() >= 0
     assert after("fit", outside).max() <= 256 + 1e-9
     assert np.ptp(after("fit", corners * 9).reshape(-1, 2), axis=0).max() <= 256 + 1e-9
+    points = corners.reshape(-1, 2) - corners.reshape(-1, 2).min(axis=0)
+    for wide, high, margin in ((256, 256, 0), (256, 64, 0), (256, 128, 12)):
+        enlarged = arranged(mesh, faces, corners, island, (wide, high), "enlarge", margin).reshape(-1, 2)
+        scale = min((wide - margin) / points[:, 0].max(), (high - margin) / points[:, 1].max())
+        assert np.allclose(enlarged, points * scale + margin / 2)
+    with pytest.raises(NightmistError, match="leaves no room"):
+        arranged(mesh, faces, corners, island, (256, 64), "enlarge", 64)
     for how, side, axis in (("align_left", 0, 0), ("align_right", 1, 0), ("align_top", 0, 1), ("align_bottom", 1, 1)):
         low_high = boxes(after(how), island)
         assert low_high[0][side][axis] == pytest.approx(low_high[1][side][axis])

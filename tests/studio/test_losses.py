@@ -30,6 +30,8 @@ ODD_NAMES = {
     "a\tb\n c": "a b c",
     "e\u0301": "é",
     "quay\u202etsor": "quaytsor",
+    "\ufeffquay\u200b wall": "quay wall",
+    "نمی\u200cخواهم\u200d": "نمی\u200cخواهم",
 }
 
 

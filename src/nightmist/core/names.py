@@ -11,19 +11,27 @@ LONGEST = 80
 UNFIT = {"Cc", "Cs", "Cn"}
 #: Unicode bidirectional classes of marks that turn what follows them, beyond the name's end (UAX #9, explicit ones).
 TURNING = {"LRE", "RLE", "LRO", "RLO", "PDF", "LRI", "RLI", "FSI", "PDI"}
+#: What nobody sees (Unicode: default ignorable): two names would look the same and be told apart. The two joiners are
+#: not among them: scripts need them between letters.
+UNSEEN = {*"\u00ad\u034f\u061c\u180e\u200b\u200e\u200f\u2060\u2061\u2062\u2063\u2064\ufeff"}
+JOINERS = "\u200c\u200d"
 
 
 def clean_name(name: str, otherwise: str = "") -> str:
-    """`name` composed (NFC), without unfit characters, white space folded, at most LONGEST letters.
+    """`name` composed (NFC), without unfit and unseen characters, white space folded, at most LONGEST letters.
 
     otherwise: what it is called when nothing is left.
     """
     spaced = "".join(" " if c.isspace() else c for c in name)
-    fit = "".join(
-        c for c in spaced if unicodedata.category(c) not in UNFIT and unicodedata.bidirectional(c) not in TURNING
-    )
+    fit = "".join(c for c in spaced if _is_fit(c))
     folded = " ".join(unicodedata.normalize("NFC", fit).split())
-    return folded[:LONGEST].strip() or otherwise
+    return folded[:LONGEST].strip(f" {JOINERS}") or otherwise
+
+
+def _is_fit(letter: str) -> bool:
+    if letter in UNSEEN or unicodedata.category(letter) in UNFIT:
+        return False
+    return unicodedata.bidirectional(letter) not in TURNING
 
 
 def unused_name(wanted: str, taken: set[str]) -> str:

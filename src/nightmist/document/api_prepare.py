@@ -84,9 +84,13 @@ class PreparedDocument(values_of_document.Document):
         """Move, turn or scale the islands of faces: an affine map of texels (a, b, c, d, e, f)."""
         self.make(uvs.move_islands(self, surface, faces, matrix, keep_paint))
 
-    def arrange(self, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True) -> None:
-        """Fit, align, mirror, turn upright, stack … the islands of faces, or all."""
-        self.make(uvs.arrange(self, surface, how, faces, keep_paint))
+    def arrange(self, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True,
+                margin: float = uvs.DEFAULT_MARGIN) -> None:  # fmt: skip
+        """Fit, enlarge, align, mirror, turn upright, stack … the islands of faces, or all.
+
+        margin: texels between islands, of which "enlarge" keeps half free along the map's border.
+        """
+        self.make(uvs.arrange(self, surface, how, faces, keep_paint, margin))
 
     def line_up_points(self, surface: str, points: Sequence[int], axis: Axis, keep_paint: bool = True) -> None:
         """Bring UV points onto one line "across" or "down" the map. points: corners of the model, face · 3 + k."""

@@ -123,16 +123,17 @@ class LineUpPoints(Preparation):
 
 
 class Arrange(Preparation):
-    """Fit, align, mirror, turn upright, stack … islands, all unless faces are given."""
+    """Fit, enlarge, align, mirror, turn upright, stack … islands, all unless faces are given."""
 
     type: Literal["arrange"]
     surface: str
     faces: Runs | None = None
     how: Arrangement
+    margin: float = Field(default=8, ge=0, le=256, description="half of it stays free at the border when enlarged")
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
-        document.arrange(self.surface, self.how, self.chosen(document, self.faces), self.keep_paint)
+        document.arrange(self.surface, self.how, self.chosen(document, self.faces), self.keep_paint, self.margin)
         return []
 
 

@@ -2816,7 +2816,7 @@ export interface components {
         };
         /**
          * Arrange
-         * @description Fit, align, mirror, turn upright, stack … islands, all unless faces are given.
+         * @description Fit, enlarge, align, mirror, turn upright, stack … islands, all unless faces are given.
          */
         Arrange: {
             /**
@@ -2838,7 +2838,13 @@ export interface components {
              * How
              * @enum {string}
              */
-            how: "fit" | "upright" | "stack" | "mirror_across" | "mirror_down" | "unflip" | "quarter_left" | "quarter_right" | "align_left" | "align_right" | "align_top" | "align_bottom" | "align_center" | "align_middle";
+            how: "fit" | "enlarge" | "upright" | "stack" | "mirror_across" | "mirror_down" | "unflip" | "quarter_left" | "quarter_right" | "align_left" | "align_right" | "align_top" | "align_bottom" | "align_center" | "align_middle";
+            /**
+             * Margin
+             * @description half of it stays free at the border when enlarged
+             * @default 8
+             */
+            margin: number;
             /**
              * Keep Paint
              * @default true

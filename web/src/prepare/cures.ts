@@ -28,7 +28,7 @@ export function cure(project: Project, checkup: Checkup, finding: FindingState):
       project.send({ type: "pack", surface: name, faces: null, margin, keep_paint });
       break;
     case "unflip":
-      project.send({ type: "arrange", surface: name, faces, how: "unflip", keep_paint });
+      project.send({ type: "arrange", surface: name, faces, how: "unflip", margin, keep_paint });
       break;
     case "even":
       project.send({ type: "even_out", surface: name, margin, keep_paint });

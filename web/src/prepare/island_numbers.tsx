@@ -45,7 +45,7 @@ export function IslandNumbers({ project, stage, surface, index }: { project: Pro
       <PopoverButton
         disabled={!count}
         title={count ? "Move, turn and scale the picked islands by numbers" : "Pick islands first"}
-        className="h-7 rounded-control bg-fog-2 px-2.5 enabled:hover:bg-fog-3 disabled:opacity-45"
+        className="h-7 rounded-control bg-fog-2 px-2 enabled:hover:bg-fog-3 disabled:opacity-45"
       >
         Numbers
       </PopoverButton>

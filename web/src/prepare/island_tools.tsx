@@ -27,6 +27,7 @@ interface Tool {
 
 const TOOLS: Tool[] = [
   { how: "fit", name: "Fit", text: "Fit inside the map" },
+  { how: "enlarge", name: "Enlarge", text: "All together as large as the map takes" },
   { how: "upright", name: "Upright", text: "Up on the model is up in the map" },
   { how: "stack", name: "Stack", text: "Onto each other, to share texels on purpose" },
 ];
@@ -50,14 +51,14 @@ export function IslandTools({ project, stage }: { project: Project; stage: Stage
   usePicks();
   const state = useSession((session) => session.state);
   const surface = surfaceNamed(state, useDesk((desk) => desk.surface));
-  const { keepPaint: keep_paint } = useDesk((desk) => desk.preparing);
+  const { keepPaint: keep_paint, margin } = useDesk((desk) => desk.preparing);
   if (!state || !surface) return null;
   const index = state.surfaces.indexOf(surface);
   const density = pickedDensity(stage);
   const target = () => ({ surface: surface.name, faces: pickedRuns(index), keep_paint });
   const button = "flex h-7 items-center gap-1 rounded-control bg-fog-2 px-2 hover:bg-fog-3";
   const tool = ({ how, name, text, Icon }: Tool) => (
-    <button key={how} type="button" className={button} title={text ?? name} onClick={() => project.send({ type: "arrange", how, ...target() })}>
+    <button key={how} type="button" className={button} title={text ?? name} onClick={() => project.send({ type: "arrange", how, margin, ...target() })}>
       {Icon && <Icon size={16} stroke={1.6} className="shrink-0" />}
       {name}
     </button>

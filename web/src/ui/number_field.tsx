@@ -25,7 +25,8 @@ export function NumberField({ label, value, min, max, unit, title, onChange }: P
   const shown = String(value);
   const commit = () => {
     setTyped(null);
-    if (!typed?.trim()) return;
+    if (typed === null) return;
+    if (!typed.trim()) return refuseTyped(`${label} takes a number; nothing was typed. It stays ${value}.`);
     const number = numberIn(typed);
     if (number === null) return refuseTyped(`${label} takes a number; “${typed}” is none.`);
     if (number < min || number > max) return refuseTyped(`${label} goes from ${min} to ${max}${unit ? ` ${unit}` : ""}. It stays ${value}.`);

@@ -33,7 +33,7 @@ export function TypedValue({ text, disabled, onType }: Props) {
     if (number !== null) {
       takeTyped();
       onType(number);
-    } else if (typed.trim()) refuseTyped(`“${typed}” is no number. It stays ${text}.`);
+    } else refuseTyped(typed.trim() ? `“${typed}” is no number. It stays ${text}.` : `Nothing was typed. It stays ${text}.`);
   };
   return (
     <input

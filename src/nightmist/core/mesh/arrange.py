@@ -14,7 +14,7 @@ from .packing import boxes_of
 from .unwrap import flat_areas
 
 Arrangement = Literal[
-    "fit", "upright", "stack", "mirror_across", "mirror_down", "unflip", "quarter_left", "quarter_right",
+    "fit", "enlarge", "upright", "stack", "mirror_across", "mirror_down", "unflip", "quarter_left", "quarter_right",
     "align_left", "align_right", "align_top", "align_bottom", "align_center", "align_middle",
 ]  # fmt: skip
 ARRANGEMENTS: tuple[Arrangement, ...] = Arrangement.__args__  # type: ignore[attr-defined]
@@ -69,14 +69,19 @@ def lined_up(corners: NDArray[np.float64], points: NDArray[np.int64], axis: Axis
 
 def arranged(
     mesh: Mesh, faces: NDArray[np.int64], corners: NDArray[np.float64], island: NDArray[np.int64],
-    size: tuple[int, int], how: Arrangement,
+    size: tuple[int, int], how: Arrangement, margin: float = 0,
 ) -> NDArray[np.float64]:  # fmt: skip
-    """(n, 3, 2) corners of `faces`, in texels, after one arrangement. island: (n,) labels 0…k-1."""
+    """(n, 3, 2) corners of `faces`, in texels, after one arrangement. island: (n,) labels 0…k-1.
+
+    margin: texels of which "enlarge" keeps half free along the map's border, as packing does.
+    """
     count = int(island.max()) + 1
     low, span = boxes_of(corners, island, count)
     middle = low + span / 2
     if how == "fit":
         return _fit(corners, size)
+    if how == "enlarge":
+        return _enlarged(corners, size, margin / 2)
     if how == "upright":
         return turned_about(corners, island, middle, upright_turns(mesh, faces, corners, island))
     if how == "stack":
@@ -114,6 +119,17 @@ def _fit(corners: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.floa
     high = low + (high - low) * scale
     inside: NDArray[np.float64] = placed - np.minimum(low, 0) - np.maximum(high - np.array(size), 0)
     return inside
+
+
+def _enlarged(corners: NDArray[np.float64], size: tuple[int, int], rim: float) -> NDArray[np.float64]:
+    """All together from the map's corner on, as large as the map takes within a rim on each of its sides."""
+    room = np.array(size) - 2 * rim
+    if room.min() <= 0:
+        raise NightmistError(f"A margin of {2 * rim:g} texels leaves no room in a map of {size[0]} × {size[1]}.")
+    points = corners.reshape(-1, 2)
+    low, high = points.min(axis=0), points.max(axis=0)
+    enlarged: NDArray[np.float64] = (corners - low) * (room / np.maximum(high - low, 1e-300)).min() + rim
+    return enlarged
 
 
 def _scaled(

@@ -149,12 +149,16 @@ def move_islands(document: Document, surface: str, faces: Faces, matrix: Affine,
 
 
 def arrange(
-    document: Document, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True
-) -> Change:
-    """Fit, align, mirror, turn upright, stack … the islands of faces, or all."""
+    document: Document, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True,
+    margin: float = DEFAULT_MARGIN,
+) -> Change:  # fmt: skip
+    """Fit, enlarge, align, mirror, turn upright, stack … the islands of faces, or all.
+
+    margin: texels between islands, of which "enlarge" keeps half free along the map's border.
+    """
     target = document.surface_value(surface)
     chosen, corners, island = _islands(document, target, faces)
-    placed = arranged(document.mesh, chosen, corners, island, target.size, how)
+    placed = arranged(document.mesh, chosen, corners, island, target.size, how, margin)
     return _place(document, target, chosen, placed, f"Arrange islands of {surface}", keep_paint)
 
 

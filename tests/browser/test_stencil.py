@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import cv2
 import numpy as np
 import pytest
@@ -226,6 +228,34 @@ def test_each_stencil_lies_where_it_was_put(painter, server):
     expect(page.get_by_role("textbox", name="Wide")).not_to_have_value("90")
 
 
+def test_it_stays_over_the_model_when_its_card_is_closed(painter, server):
+    """The stage is wider then, and the model seen elsewhere: what is painted through it comes onto the same texels."""
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    take(tab)
+    for label, number in (("Wide", 90), ("X", 60), ("Y", -30)):
+        page.get_by_role("textbox", name=re.compile(f"^{label}")).fill(str(number))
+        page.keyboard.press("Enter")
+    page.get_by_role("button", name="Lay it on whole").click()
+    tab.wait_kept(2)
+    whole = yellow(server.texels(project, "plane"))
+    page.keyboard.press("Control+z")
+    tab.wait_kept(3)
+    page.get_by_role("button", name="Close the stencil’s settings").click()
+    for slider in ("Strength", "Hardness"):
+        page.get_by_label(slider, exact=True).fill("1000")
+    box = page.get_by_test_id("stencil").bounding_box()
+    page.mouse.move(box["x"] + 5, box["y"] + box["height"] / 4)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] - 5, box["y"] + box["height"] / 4, steps=8)
+    page.mouse.up()
+    tab.wait_kept(4)
+    painted = yellow(server.texels(project, "plane"))
+    assert painted.sum() > 0.1 * whole.sum()
+    assert not (painted & ~cv2.dilate(whole.astype(np.uint8), np.ones((3, 3))).astype(bool)).any()
+
+
 def test_it_is_put_where_it_is_wanted_by_buttons_and_numbers(painter, server):
     """Fitted, pixel by pixel, upright, mirrored, to a place; a wrong number is told and changes nothing."""
     project = practice(server, "plane")
@@ -265,7 +295,7 @@ def test_it_is_put_where_it_is_wanted_by_buttons_and_numbers(painter, server):
     expect(high).to_have_value(f"{before:g}")
     expect(wide).to_have_value("64")
     across = page.get_by_role("textbox", name="X px")
-    across.fill(str(round(tab.box["width"] / 2 + 40)))
+    across.fill("40")
     across.press("Enter")
     box = stencil.bounding_box()
     assert box["x"] + box["width"] / 2 - tab.box["x"] == pytest.approx(tab.box["width"] / 2 + 40, abs=1)

@@ -4,7 +4,7 @@ import { setTip, useDesk } from "../state/desk";
 import { type Circle, useGuide } from "../state/guide";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
-import { setStencil } from "../state/stencils";
+import { stencilTo } from "../state/stencils";
 import type { Ring } from "./brush_ring";
 import { ERASER, type PaintDrag, type Spot } from "./paint_drag";
 import { passThrough } from "./pass_through";
@@ -149,7 +149,7 @@ export class PointerInput {
 
   private move(event: PointerEvent): void {
     this.last = { x: event.offsetX, y: event.offsetY };
-    if (stamps() && !this.drag) setStencil({ x: this.last.x / this.canvas.clientWidth, y: this.last.y / this.canvas.clientHeight });
+    if (stamps() && !this.drag) stencilTo(this.last);
     if (this.pinch(event)) return;
     const { drag } = this;
     if (drag && drag.pointer === event.pointerId) {

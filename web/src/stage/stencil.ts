@@ -7,9 +7,9 @@ import type { Area, Views } from "./views";
 /** The stencil as strokes in a view mean it: in that view's pixels or, in the map, in texels; null when there is none. */
 export function stencilIn(views: Views, area: Area, inMap: boolean): Stencil | null {
   const desk = useDesk.getState();
-  const { picture, x, y, width, height, rotation, mirrored, tint, through, limit, maps } = desk.stencil;
+  const { picture, right, down, width, height, rotation, mirrored, tint, through, limit, maps } = desk.stencil;
   if (!picture || !isStencilled(desk)) return null;
-  const middle = { x: x * views.canvas.clientWidth - area.x, y: y * views.canvas.clientHeight - area.y };
+  const middle = { x: views.canvas.clientWidth / 2 + right - area.x, y: views.canvas.clientHeight / 2 + down - area.y };
   const common = { picture, rotation, mirrored, tint, through, limit, maps };
   if (!inMap) return { ...common, center: [middle.x, middle.y], size: [width, height] };
   const at = views.map.texelAt(middle.x, middle.y);
@@ -19,7 +19,7 @@ export function stencilIn(views: Views, area: Area, inMap: boolean): Stencil | n
 
 /** Whether the stencil's middle lies over a view. */
 export function liesOver(area: Area, canvas: { clientWidth: number }): boolean {
-  const at = useDesk.getState().stencil.x * canvas.clientWidth;
+  const at = canvas.clientWidth / 2 + useDesk.getState().stencil.right;
   return at >= area.x && at < area.x + area.width;
 }
 

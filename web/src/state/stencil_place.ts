@@ -1,12 +1,16 @@
 import type { Stencil } from "../api/schema.generated";
 
-/** A picture fixed to the screen: over which place of the stage its middle lies (shares), and how; pixels are CSS pixels. */
+/**
+ * A picture fixed to the screen, in CSS pixels. Its middle is told from the stage's, as the model is seen about that: so
+ * it stays over what it was put on when a card beside the stage opens or closes.
+ */
 export interface StencilPlace {
   /** A picture of the project, by its id. */
   picture: string | null;
   on: boolean;
-  x: number;
-  y: number;
+  /** How far its middle lies right of the stage's, and below it. */
+  right: number;
+  down: number;
   width: number;
   height: number;
   rotation: number;
@@ -28,14 +32,14 @@ export interface StencilPlace {
 export const LARGEST = 20_000;
 
 export const NO_STENCIL: StencilPlace = {
-  picture: null, on: false, x: 0.5, y: 0.5, width: 300, height: 300, rotation: 0, mirrored: false, tint: false,
+  picture: null, on: false, right: 0, down: 0, width: 300, height: 300, rotation: 0, mirrored: false, tint: false,
   through: false, opacity: 0.5, hides: false, stamps: false, limit: 80, maps: {},
 }; // prettier-ignore
 
 type Crop = readonly [number, number, number, number];
 
-/** What a stencil shows stays where it lies when its picture is cropped otherwise; stage: its size in pixels. */
-export function cropped(place: StencilPlace, before: Crop, after: Crop, stage: { width: number; height: number }): StencilPlace {
+/** What a stencil shows stays where it lies when its picture is cropped otherwise. */
+export function cropped(place: StencilPlace, before: Crop, after: Crop): StencilPlace {
   const wide = place.width / (before[2] - before[0]);
   const high = place.height / (before[3] - before[1]);
   const right = ((after[0] + after[2] - before[0] - before[2]) / 2) * wide * (place.mirrored ? -1 : 1);
@@ -45,7 +49,7 @@ export function cropped(place: StencilPlace, before: Crop, after: Crop, stage: {
     ...place,
     width: wide * (after[2] - after[0]),
     height: high * (after[3] - after[1]),
-    x: place.x + (right * Math.cos(turn) - down * Math.sin(turn)) / stage.width,
-    y: place.y + (right * Math.sin(turn) + down * Math.cos(turn)) / stage.height,
+    right: place.right + right * Math.cos(turn) - down * Math.sin(turn),
+    down: place.down + right * Math.sin(turn) + down * Math.cos(turn),
   };
 }

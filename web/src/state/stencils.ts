@@ -30,27 +30,28 @@ export function takeStencil({ id, width, height }: Picture): void {
   if (known && stencil.picture !== id) return paintThrough(known);
   const stage = stageBox();
   const tall = Math.min(stage.height / 2, (stage.width * 0.8 * height) / width);
-  paintThrough({ picture: id, x: 0.5, y: 0.5, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
+  paintThrough({ picture: id, right: 0, down: 0, rotation: 0, mirrored: false, height: Math.round(tall), width: Math.round((tall * width) / height) });
 }
 
 /** The stencil in the middle: as large as the view lets it be, or as many pixels as its picture has. */
 export function centerStencil({ width, height }: Picture, size: "whole" | "pixels"): void {
   const stage = stageBox();
   const scale = size === "pixels" ? 1 / window.devicePixelRatio : Math.min(stage.width / width, stage.height / height);
-  setStencil({ x: 0.5, y: 0.5, width: Math.max(8, width * scale), height: Math.max(8, height * scale), ...(size === "whole" && { rotation: 0 }) });
+  setStencil({ right: 0, down: 0, width: Math.max(8, width * scale), height: Math.max(8, height * scale), ...(size === "whole" && { rotation: 0 }) });
 }
 
-/** Its middle to a place of the stage, in pixels from the upper left corner. */
-export function moveStencil(place: { x?: number; y?: number }): void {
+/** Its middle so far from the stage's, but not beyond the stage. */
+export function moveStencil(place: { right?: number; down?: number }): void {
   const stage = stageBox();
-  const share = (at: number, side: number) => Math.min(1, Math.max(0, at / side));
-  setStencil({ ...(place.x !== undefined && { x: share(place.x, stage.width) }), ...(place.y !== undefined && { y: share(place.y, stage.height) }) });
+  const within = (away: number, side: number) => Math.min(side / 2, Math.max(-side / 2, away));
+  const { right, down } = { ...useDesk.getState().stencil, ...place };
+  setStencil({ right: within(right, stage.width), down: within(down, stage.height) });
 }
 
-/** Where its middle lies, in pixels from the stage's upper left corner. */
-export function stencilMiddle({ x, y }: StencilPlace): { x: number; y: number } {
+/** Its middle to where the pointer is on the stage. */
+export function stencilTo({ x, y }: { x: number; y: number }): void {
   const stage = stageBox();
-  return { x: Math.round(x * stage.width), y: Math.round(y * stage.height) };
+  setStencil({ right: x - stage.width / 2, down: y - stage.height / 2 });
 }
 
 /** Stencils whose picture is gone go; what others show stays where it lies when their picture is cropped otherwise. */
@@ -59,7 +60,7 @@ export function followPictures(before: DocumentState | null, after: DocumentStat
   const follow = (place: StencilPlace): StencilPlace => {
     const find = (state: DocumentState | null) => state?.pictures.find(({ id }) => id === place.picture)?.cutout?.crop;
     const [old, now] = [find(before), find(after)];
-    return old && now && old.some((side, i) => side !== now[i]) ? cropped(place, old, now, stageBox()) : place;
+    return old && now && old.some((side, i) => side !== now[i]) ? cropped(place, old, now) : place;
   };
   const { stencil, putAway } = useDesk.getState();
   const there = (place: StencilPlace) => after.pictures.some(({ id }) => id === place.picture);

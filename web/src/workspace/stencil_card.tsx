@@ -5,7 +5,7 @@ import { useDesk } from "../state/desk";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { LARGEST } from "../state/stencil_place";
-import { centerStencil, isStencilled, moveStencil, paintThrough, setStencil, stencilMiddle, takeStencil, toggleStencil } from "../state/stencils";
+import { centerStencil, isStencilled, moveStencil, paintThrough, setStencil, takeStencil, toggleStencil } from "../state/stencils";
 import { stampWith } from "../state/tips";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
@@ -86,13 +86,13 @@ function Place({ picture }: { picture: Picture }) {
   );
 }
 
-/** Where its middle lies on the stage. */
+/** Where its middle lies, from the stage's. */
 function Middle() {
-  const middle = stencilMiddle(useDesk((desk) => desk.stencil));
+  const { right, down } = useDesk((desk) => desk.stencil);
   return (
     <>
-      <NumberField label="X" value={middle.x} min={0} max={LARGEST} unit="px" title="Of its middle, from the left of the stage" onChange={(x) => moveStencil({ x })} />
-      <NumberField label="Y" value={middle.y} min={0} max={LARGEST} unit="px" title="Of its middle, from the top of the stage" onChange={(y) => moveStencil({ y })} />
+      <NumberField label="X" value={Math.round(right)} min={-LARGEST} max={LARGEST} unit="px" title="Of its middle, to the right of the stage's" onChange={(x) => moveStencil({ right: x })} />
+      <NumberField label="Y" value={Math.round(down)} min={-LARGEST} max={LARGEST} unit="px" title="Of its middle, below the stage's" onChange={(y) => moveStencil({ down: y })} />
     </>
   );
 }

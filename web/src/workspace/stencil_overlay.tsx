@@ -5,7 +5,7 @@ import { useDesk } from "../state/desk";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
-import { isStencilled, setStencil } from "../state/stencils";
+import { isStencilled, moveStencil, setStencil } from "../state/stencils";
 import { onArrowKeys } from "../ui/arrow_keys";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
@@ -13,7 +13,6 @@ interface Pull {
   now: { x: number; y: number };
   first: { x: number; y: number };
   start: StencilPlace;
-  stage: DOMRect;
   shift: boolean;
 }
 
@@ -23,7 +22,7 @@ const SNAP = 15;
 /** The stencil over the stage, as long as paint goes through it; its handles move, turn and scale it. */
 export function StencilOverlay({ project }: { project: string }) {
   const seen = useDesk(isStencilled);
-  const { picture, x, y, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
+  const { picture, right, down, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
   const pressed = usePressed();
   const pictures = useSession((session) => session.state?.pictures);
   const chosen = pictures?.find(({ id }) => id === picture);
@@ -32,13 +31,13 @@ export function StencilOverlay({ project }: { project: string }) {
     <div
       data-testid="stencil" data-over-stage
       className={`pointer-events-none absolute ${hides && pressed ? "invisible" : ""}`}
-      style={{ left: `${x * 100}%`, top: `${y * 100}%`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}
+      style={{ left: `calc(50% + ${right}px)`, top: `calc(50% + ${down}px)`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}
     >
       <img alt="" draggable={false} src={pictureAt(project, chosen, "picture")} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
       <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
       {!stamps && (
         <>
-          <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={(dx, dy) => nudged(dx, dy)} />
+          <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={nudged} />
           <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
           <button type="button" aria-label="Mirror the stencil" aria-pressed={mirrored} title="Mirror the stencil: left becomes right" onClick={() => setStencil({ mirrored: !mirrored })} className={`-bottom-3.5 -left-3.5 ${ROUND}`}>
             <IconFlipVertical size={15} />
@@ -80,19 +79,20 @@ interface HandleProps {
 }
 
 function Handle({ label, icon, place, pull, nudge }: HandleProps) {
-  const [held, setHeld] = useState<{ first: Pull["first"]; start: StencilPlace; stage: DOMRect; middle: Pull["now"] } | null>(null);
+  const [held, setHeld] = useState<{ first: Pull["first"]; start: StencilPlace; middle: Pull["now"] } | null>(null);
   const press = (event: PointerEvent<HTMLButtonElement>) => {
     event.currentTarget.setPointerCapture(event.pointerId);
     event.stopPropagation();
     const { stencil: start } = useDesk.getState();
-    const stage = event.currentTarget.closest("[data-testid=stencil]")!.parentElement!.getBoundingClientRect();
-    const middle = { x: start.x * stage.width + stage.x, y: start.y * stage.height + stage.y };
-    setHeld({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start, stage, middle });
+    // Turned about its middle, which so is that of the box around it.
+    const box = event.currentTarget.closest("[data-testid=stencil]")!.getBoundingClientRect();
+    const middle = { x: box.x + box.width / 2, y: box.y + box.height / 2 };
+    setHeld({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start, middle });
   };
   const drag = (event: PointerEvent) => {
     if (!held) return;
     const now = { x: event.clientX - held.middle.x, y: event.clientY - held.middle.y };
-    pull({ now, first: held.first, start: held.start, stage: held.stage, shift: event.shiftKey });
+    pull({ now, first: held.first, start: held.start, shift: event.shiftKey });
   };
   return (
     <button
@@ -104,16 +104,11 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
   );
 }
 
-const within = (share: number) => Math.min(1, Math.max(0, share));
-
-function move({ now, first, start, stage }: Pull): void {
-  setStencil({ x: within(start.x + (now.x - first.x) / stage.width), y: within(start.y + (now.y - first.y) / stage.height) });
-}
+const move = ({ now, first, start }: Pull) => moveStencil({ right: start.right + now.x - first.x, down: start.down + now.y - first.y });
 
 function nudged(dx: number, dy: number): void {
-  const { x, y } = useDesk.getState().stencil;
-  const stage = document.querySelector("[data-testid=stencil]")!.parentElement!.getBoundingClientRect();
-  setStencil({ x: within(x + dx / stage.width), y: within(y + dy / stage.height) });
+  const { right, down } = useDesk.getState().stencil;
+  moveStencil({ right: right + dx, down: down + dy });
 }
 
 function turn({ now, shift }: Pull): void {

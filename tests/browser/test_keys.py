@@ -93,6 +93,31 @@ def test_keys_never_reach_what_merely_kept_the_focus(painter):
     assert int(slider.input_value()) > int(held)
 
 
+def test_the_wheel_turns_the_chosen_decal_with_alt(painter, server):
+    """Three notches are 15 degrees and one step, the same as the typed number."""
+    project, tab, _ = on_body(painter, server, "box")
+    page = tab.page
+    turn = page.get_by_role("textbox", name="Turn")
+    page.mouse.move(*tab.at(0.5, 0.4))
+    lain = server.texels(project, "box")
+    page.keyboard.down("Alt")
+    for _ in range(3):
+        page.mouse.wheel(0, 100)
+    page.keyboard.up("Alt")
+    tab.wait_kept(4)
+    expect(turn).to_have_value("15")
+    turned = server.texels(project, "box")
+    assert (turned != lain).any(axis=2).sum() > 100
+    page.keyboard.press("Control+z")
+    tab.wait_kept(5)
+    expect(turn).to_have_value("0")
+    assert (server.texels(project, "box") == lain).all()
+    turn.fill("15")
+    turn.press("Enter")
+    tab.wait_kept(6)
+    assert (server.texels(project, "box") == turned).all()
+
+
 def test_a_press_on_the_stage_takes_the_focus(painter):
     """A name being typed counts as soon as the stage is pressed; then keys mean the stage."""
     tab = plain_red(painter)

@@ -159,6 +159,7 @@ export const COMMANDS = {
   },
   turn: gesture("View", "Drag beside the model", "Turn it; with Shift move it, with Ctrl and the right button roll it"),
   altTurn: gesture("View", "Alt + drag", "Turn it, also over the model"),
+  turnDecal: gesture("View", "Alt + wheel", "Turn the chosen decal by 5 degrees", "paint"),
   zoom: gesture("View", "Wheel", "Come nearer to what is under the pointer, or go away"),
 
   keys: { group: "View", label: "All keys", keys: ["?"], act: showKeys },

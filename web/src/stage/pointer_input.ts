@@ -7,6 +7,7 @@ import { useSession } from "../state/session";
 import { stencilTo } from "../state/stencils";
 import type { Ring } from "./brush_ring";
 import { ERASER, type PaintDrag, type Spot } from "./paint_drag";
+import { turnChosen } from "./decal_turn";
 import { passThrough } from "./pass_through";
 import { PaintInput } from "./paint_input";
 import { PrepareInput, type PrepareDrag } from "./prepare_input";
@@ -215,6 +216,7 @@ export class PointerInput {
   private wheel(event: WheelEvent): void {
     event.preventDefault();
     if (this.drag?.kind === "paint") return;
+    if (event.altKey && turnChosen(this.views, Math.sign(event.deltaY))) return;
     // Two fingers pinching on a trackpad arrive as small turns of the wheel with a Ctrl that nobody holds.
     const pinched = event.ctrlKey && !this.held.has("control");
     const factor = Math.exp(event.deltaY * (pinched ? 0.01 : event.deltaMode === 1 ? 0.04 : 0.0012));

@@ -130,7 +130,7 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
         <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
       </svg>
       <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
-      <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
+      <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
       {corners.map((at, i) => (
         <FrameHandle key={i} stage={stage} at={outward(at!, middle)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
       ))}

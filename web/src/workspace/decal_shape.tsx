@@ -2,6 +2,7 @@ import type { BodyFrame, SurfaceFrame } from "../api/schema.generated";
 import type { FrameChange } from "../state/decals";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
+import { refuseTyped } from "../ui/typed";
 import { FAR, short } from "./figures";
 
 type Shape = NonNullable<SurfaceFrame["shape"] | BodyFrame["shape"]>;
@@ -28,10 +29,14 @@ export function ShapeField({ shape, onChange }: { shape: Shape; onChange: (part:
 export function BendFields({ frame, onChange }: { frame: SurfaceFrame; onChange: (part: FrameChange) => void }) {
   const { shape = "planar", radius = 1, axis = 0, follows = true } = frame;
   if (shape === "planar") return null;
+  const bend = (next: number) => {
+    if (next === 0) refuseTyped(`Radius is above 0 or, in a hollow, below it. It stays ${short(radius)}.`);
+    else onChange({ radius: next, follows: false });
+  };
   return (
     <>
       <div className="flex flex-wrap gap-x-3">
-        <NumberField label="Radius" value={short(Math.min(Math.max(radius, -FAR), FAR))} min={-FAR} max={FAR} title="Of the curve, in model units; below 0 in a hollow, as large as can be on what is flat" onChange={(next) => onChange({ radius: next, follows: false })} />
+        <NumberField label="Radius" value={short(Math.min(Math.max(radius, -FAR), FAR))} min={-FAR} max={FAR} title="Of the curve, in model units; below 0 in a hollow, as large as can be on what is flat" onChange={bend} />
         {shape === "cylindrical" && <NumberField label="Leans" value={short(axis)} min={-360} max={360} unit="°" title="The axis, with the clock from upright" onChange={(next) => onChange({ axis: next, follows: false })} />}
       </div>
       <label className="flex h-7 items-center gap-1.5" title="Radius and axis are those of the surface below it, also when it is moved">

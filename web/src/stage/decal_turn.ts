@@ -1,0 +1,31 @@
+import { decalLayer, decalRests, findDecal, showDecal, useDecals } from "../state/decals";
+import { useDesk } from "../state/desk";
+import { useSession } from "../state/session";
+import type { Views } from "./views";
+
+/** Degrees for each notch of the wheel. */
+const NOTCH = 5;
+/** Milliseconds after the last notch when the turn is kept, as one step. */
+const REST = 350;
+
+let turning: { decal: string; roll: number; rest: number } | null = null;
+
+/** Turn the chosen decal by a notch, with the clock or against it; false where none is chosen that lies on a surface. */
+export function turnChosen({ project }: Views, way: number): boolean {
+  const found = findDecal(useSession.getState().state, useDecals.getState().chosen);
+  if (useDesk.getState().stage !== "paint" || !found || decalLayer(found.surface)?.id !== found.layer.id) return false;
+  const { id: decal, frame } = found.decal;
+  if (frame.kind === "body") return false;
+  if (turning) clearTimeout(turning.rest);
+  const before = turning?.decal === decal ? turning.roll : ((frame as { roll?: number }).roll ?? 0);
+  const roll = ((((before + NOTCH * way + 180) % 360) + 360) % 360) - 180;
+  const edit = { type: "change_decal" as const, decal, frame: { roll } };
+  showDecal(project, edit);
+  const rest = window.setTimeout(() => {
+    turning = null;
+    decalRests();
+    project.send(edit);
+  }, REST);
+  turning = { decal, roll, rest };
+  return true;
+}

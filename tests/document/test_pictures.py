@@ -61,6 +61,12 @@ def test_the_rim_of_a_shape_on_a_plain_ground_shows_nothing_of_the_ground(key):
     # What is as near to the key as the tolerance is gone, whatever it was.
     assert worst[True] < 0.2
     assert worst[False] > 0.5
+    # Inverted, what is left is the ground, and its rim shows nothing of the shape.
+    left = keyed_out(picture, key, 0.08, 0.1, background=True) / 65535
+    kept = 1 - left[..., 3:]
+    for ground in (np.zeros(3), np.ones(3), np.array([0.1, 0.2, 0.9])):
+        seen = left[..., :3] * kept + ground * (1 - kept)
+        assert abs(seen - np.array(key) * (1 - share) - ground * share).max() < 0.2
 
 
 def test_a_rim_of_a_color_of_its_own_stays():
@@ -111,6 +117,12 @@ def test_what_is_cut_out_shows_wherever_the_picture_is_used(tmp_path):
     assert (color[middle] == np.rint(np.array((0.9, 0.1, 0.1)) * 65535)).all()
     ground = surface.read("base_color")[0, 0, :3]
     assert (color[rim] == ground).all()
+    doc.cut_picture(decal.value.picture, inverted=True)
+    color = surface.read("base_color")[y, x, :3].astype(int)
+    shown = rim & (abs(q[:, :2]).max(axis=1) < 0.45)
+    assert (color[middle] == ground).all(), "what is left is the background"
+    assert (color[shown] == (0, 65535, 0)).all()
+    doc.undo()
     assert (surface.read("roughness")[2, 2] != before["roughness"][2, 2]).all(), "nothing lies there now"
     assert surface.read("metallic")[2, 2] != before["metallic"][2, 2]
     doc.save(tmp_path / "kept.nightmist")

@@ -3,15 +3,15 @@ import type { BoxChange } from "../api/outgoing";
 import { useMovingFrame } from "../state/moving_frame";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
-import { oneOf, short, shortIn } from "./figures";
+import { FAR, oneOf, short, shortIn } from "./figures";
 import { Head } from "./node_card_head";
 
 type Three = [number, number, number];
 const AXES = ["X", "Y", "Z"];
-const ROWS: { key: "position" | "size" | "turn"; text: string; least: number }[] = [
-  { key: "position", text: "Middle", least: -1e6 },
-  { key: "size", text: "Size", least: 1e-6 },
-  { key: "turn", text: "Turn °", least: -360 },
+const ROWS: { key: "position" | "size" | "turn"; text: string; least: number; most: number }[] = [
+  { key: "position", text: "Middle", least: -FAR, most: FAR },
+  { key: "size", text: "Size", least: 1e-6, most: FAR },
+  { key: "turn", text: "Turn °", least: -360, most: 360 },
 ];
 
 /** The box that a picture is projected from, in model units: around the model, or where it is put by numbers. */
@@ -40,13 +40,13 @@ export function FrameNumbers({ wash, mapping, onChange, onFit }: { wash: string;
 /** A box in model space: its middle, its size and how it is turned. */
 export function BoxNumbers({ frame, onChange }: { frame: Frame; onChange: (part: BoxChange) => void }) {
   const longest = Math.max(...(frame.size ?? [1, 1, 1]));
-  return ROWS.map(({ key, text, least }) => (
+  return ROWS.map(({ key, text, least, most }) => (
     <div key={key} className="flex flex-wrap items-center gap-x-1" role="group" aria-label={text}>
       <span className="w-[46px] shrink-0 text-ink-2">{text}</span>
       <span className="flex gap-x-1">
         {AXES.map((axis, k) => (
           <NumberField
-            key={axis} label={axis} value={key === "size" ? short(frame.size?.[k] ?? 1) : shortIn(frame[key]?.[k] ?? 0, key === "turn" ? 360 : longest)} min={least} max={1e6}
+            key={axis} label={axis} value={key === "size" ? short(frame.size?.[k] ?? 1) : shortIn(frame[key]?.[k] ?? 0, key === "turn" ? 360 : longest)} min={least} max={most}
             onChange={(value) => onChange({ [key]: oneOf(3, k, value) })}
           />
         ))}

@@ -38,7 +38,7 @@ def with_alpha_of(picture: NDArray[np.uint16], other: NDArray[np.uint16]) -> NDA
 
 def keyed_out(
     picture: NDArray[np.uint16], key: tuple[float, float, float], tolerance: float, softness: float,
-    despill: bool = True,
+    despill: bool = True, background: bool = False,
 ) -> NDArray[np.uint16]:  # fmt: skip
     """A picture without a background color, (h, w, 4) uint16 with straight alpha.
 
@@ -46,7 +46,8 @@ def keyed_out(
     and blue, 1 from black to white), t0 the tolerance and t1 as much further as the softness. despill: a pixel of a rim
     that is a mixture of key and foreground is as opaque as its share of the foreground; and what of the key is mixed
     into half-transparent pixels is taken out again, C' = (C - (1 - a) · key) / a (Porter and Duff 1984, solved for the
-    foreground).
+    foreground). background: colors are those of what is left when the alpha is inverted: the key at rims, the picture's
+    own beyond them.
     """
     colors = picture[..., :3].astype(np.float32) / FULL
     ground = np.array(key, np.float32)
@@ -58,7 +59,10 @@ def keyed_out(
         rim = (share > 0) & (cv2.dilate((share == 0).astype(np.uint8), np.ones((width, width), np.uint8)) > 0)
         share = _mixed(colors, ground, distance, share, rim)
         solid = np.maximum(share, LEAST)[..., None]
-        colors = np.clip((colors - (1 - share[..., None]) * ground) / solid, 0, 1)
+        if background:
+            colors[share > 0] = ground
+        else:
+            colors = np.clip((colors - (1 - share[..., None]) * ground) / solid, 0, 1)
     made = np.empty_like(picture)
     made[..., :3] = np.rint(colors * FULL)
     made[..., 3] = np.rint(share * picture[..., 3])

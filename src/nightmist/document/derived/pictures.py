@@ -22,12 +22,15 @@ def cut_out(arrays: Pool, tiles: Pool, picture: Picture) -> NDArray[np.uint16]:
     pixels = cropped(pixels, cutout.crop)
     if cutout.key:
         key = hex_channels(cutout.key)
-        pixels = keyed_out(pixels, key, cutout.tolerance, cutout.softness, cutout.despill)
+        pixels = keyed_out(pixels, key, cutout.tolerance, cutout.softness, cutout.despill, cutout.inverted)
+    if cutout.inverted:
+        # Before its alpha is blurred: what is then seen of colors are those that it is blurred out of.
+        pixels = inverted(pixels)
     if cutout.soften > 0:
         pixels = softened(pixels, cutout.soften)
     if cutout.times != 1:
         pixels = multiplied(pixels, cutout.times)
-    return inverted(pixels) if cutout.inverted else pixels
+    return pixels
 
 
 def whole(arrays: Pool, tiles: Pool, picture: Picture) -> NDArray[np.uint16]:

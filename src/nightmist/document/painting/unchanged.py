@@ -83,6 +83,11 @@ def _has_it_already(layer: Node) -> str:
     return f"The mask of {layer.name} has this share here already. X swaps to the other one."
 
 
+def _done(stroke: Stroke) -> str:
+    """What its tool does, in the past."""
+    return DONE.get(stroke.tool, "painted")
+
+
 def _mask_unchanged(stroke: Stroke) -> Reason | None:
     """Of a stroke on masks, where it met one."""
     layer = _met(stroke)
@@ -132,7 +137,7 @@ def _on_hidden(stroke: Stroke) -> str | None:
     places = [(row, column) for _, row, column in _places(stroke)]
     if shown is None or any(shown.share_at(row, column, surface.width) > 0 for row, column in places):
         return None
-    done = DONE.get(stroke.tool, "painted")
+    done = _done(stroke)
     return f"Nothing was {done}: what lies here is hidden. The chip over the stage shows it again."
 
 
@@ -149,7 +154,7 @@ def _fenced_off(stroke: Stroke) -> str | None:
     ]
     if not shares or max(shares) > 0:
         return None
-    return fenced_off(region, DONE.get(stroke.tool, "painted"))
+    return fenced_off(region, _done(stroke))
 
 
 def _between_texels(stroke: Stroke) -> str | None:
@@ -165,7 +170,7 @@ def _between_texels(stroke: Stroke) -> str | None:
     if stroke.tip.radius * pixel > texel:
         return None
     return (
-        f"Nothing was {DONE.get(stroke.tool, 'painted')}: the brush is smaller than a texel of {surface.name} here."
+        f"Nothing was {_done(stroke)}: the brush is smaller than a texel of {surface.name} here."
         " Make it larger, move away, or give the surface a larger map."
     )
 
@@ -179,7 +184,7 @@ def _beside_stencil(stroke: Stroke) -> str | None:
         covered = stroke.coverage[names[surface]].tiles.get(number)
         if covered is not None and ((covered > 0) & (tile[..., -1] > 0)).any():
             return None
-    done = DONE.get(stroke.tool, "painted")
+    done = _done(stroke)
     return f"Nothing was {done}: the stencil lets nothing through here. Move it, or put it away."
 
 

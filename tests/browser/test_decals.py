@@ -285,7 +285,7 @@ def test_on_a_ball_it_lies_along_the_curve_and_can_be_laid_flat(painter, server)
     assert (yellow(server.texels(project, "sphere")) == found).all()
     radius.fill("0")
     radius.press("Enter")
-    expect(page.get_by_role("alert")).to_contain_text("radius")
+    expect(page.get_by_role("alert")).to_contain_text("Radius is above 0 or, in a hollow, below it.")
     pull(page, "Turn the decal", 40, 30)
     tab.wait_kept(7)
     assert float(turn.input_value()) > 10

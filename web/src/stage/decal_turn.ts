@@ -1,4 +1,4 @@
-import { decalLayer, decalRests, findDecal, showDecal, useDecals } from "../state/decals";
+import { decalRests, findDecal, isHandled, showDecal, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import { useSession } from "../state/session";
 import type { Views } from "./views";
@@ -10,10 +10,10 @@ const REST = 350;
 
 let turning: { decal: string; roll: number; rest: number } | null = null;
 
-/** Turn the chosen decal by a notch, with the clock or against it; false where none is chosen that lies on a surface. */
+/** Turn the chosen decal by a notch, with the clock or against it; false where none has its handles on a surface, or in the map. */
 export function turnChosen({ project }: Views, way: number): boolean {
   const found = findDecal(useSession.getState().state, useDecals.getState().chosen);
-  if (useDesk.getState().stage !== "paint" || !found || decalLayer(found.surface)?.id !== found.layer.id) return false;
+  if (useDesk.getState().stage !== "paint" || !found || !isHandled(found)) return false;
   const { id: decal, frame } = found.decal;
   if (frame.kind === "body") return false;
   if (turning) clearTimeout(turning.rest);

@@ -44,6 +44,11 @@ export function findDecal(state: DocumentState | null, id: string | null): { sur
   return null;
 }
 
+/** Whether a decal has its handles on the stage: clicks go to its layer and, where it lies in the map, that is shown. */
+export function isHandled({ surface, layer, decal }: NonNullable<ReturnType<typeof findDecal>>): boolean {
+  return decalLayer(surface)?.id === layer.id && (decal.frame.kind !== "map" || surface.name === useDesk.getState().surface);
+}
+
 /** The layer that holds the chosen decal now, where it has gone to another surface than the one that is worked on. */
 export function goneTo(before: DocumentState | null, after: DocumentState): string | null {
   const { chosen } = useDecals.getState();

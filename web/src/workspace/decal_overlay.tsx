@@ -3,7 +3,7 @@ import type { BodyFrame, Frame as Box, Decal, MapFrame, SurfaceFrame } from "../
 import { moveDecal, placeUnder } from "../stage/decal_input";
 import { type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
-import { decalLayer, decalRests, findDecal, type FrameChange, showDecal, useChosenDecal, useDecals } from "../state/decals";
+import { decalRests, findDecal, type FrameChange, isHandled, showDecal, useChosenDecal, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
@@ -24,14 +24,12 @@ export function DecalOverlay({ stage }: { stage: Stage }) {
   useMapPlace((place) => place.tick);
   useModelPlace((place) => place.tick);
   const decal = useChosenDecal();
-  const surface = useDesk((desk) => desk.surface);
+  useDesk((desk) => desk.surface);
   useDesk((desk) => desk.layers);
   useDesk((desk) => desk.view);
   const state = useSession((session) => session.state);
   const found = findDecal(state, decal?.id ?? null);
-  if (!decal || !found || decalLayer(found.surface)?.id !== found.layer.id) return null;
-  // A frame in the map belongs to the surface that is shown there.
-  if (decal.frame.kind === "map" && found.surface.name !== surface) return null;
+  if (!decal || !found || !isHandled(found)) return null;
   if (decal.frame.kind === "body") return <BodyHandles stage={stage} decal={decal} frame={decal.frame as BodyFrame} />;
   const frame = decal.frame as SurfaceFrame | MapFrame;
   const plane = framePlane(stage, frame);

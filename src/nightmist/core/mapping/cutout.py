@@ -58,10 +58,10 @@ def keyed_out(
         width = 2 * RIM + 1
         rim = (share > 0) & (cv2.dilate((share == 0).astype(np.uint8), np.ones((width, width), np.uint8)) > 0)
         share = _mixed(colors, ground, distance, share, rim)
-        solid = np.maximum(share, LEAST)[..., None]
         if background:
             colors[share > 0] = ground
         else:
+            solid = np.maximum(share, LEAST)[..., None]
             colors = np.clip((colors - (1 - share[..., None]) * ground) / solid, 0, 1)
     made = np.empty_like(picture)
     made[..., :3] = np.rint(colors * FULL)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from .checkup import island_densities
 from .mesh import Mesh
-from .packing import boxes_of
+from .packing import boxes_of, no_room
 from .unwrap import flat_areas
 
 Arrangement = Literal[
@@ -81,7 +81,7 @@ def arranged(
     if how == "fit":
         return _fit(corners, size)
     if how == "enlarge":
-        return _enlarged(corners, size, margin / 2)
+        return _enlarged(corners, size, margin)
     if how == "upright":
         return turned_about(corners, island, middle, upright_turns(mesh, faces, corners, island))
     if how == "stack":
@@ -91,7 +91,7 @@ def arranged(
         return _scaled(corners, island, middle, np.column_stack([across, np.ones(count)]))
     if how in WHOLE:
         a, b, c, d = WHOLE[how]
-        x, y = (corners.reshape(-1, 2).min(axis=0) + corners.reshape(-1, 2).max(axis=0)) / 2
+        x, y = np.mean(_bounds(corners), axis=0)
         return moved(corners, (a, b, c, d, x - a * x - c * y, y - b * x - d * y))
     aligned: NDArray[np.float64] = corners + _alignment(low, span, how)[island][:, None]
     return aligned
@@ -110,10 +110,15 @@ def with_density(
     return _scaled(corners, island, low + span / 2, np.column_stack([scale, scale]))
 
 
+def _bounds(corners: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The upper left and the lower right corner of the box around all."""
+    points = corners.reshape(-1, 2)
+    return points.min(axis=0), points.max(axis=0)
+
+
 def _fit(corners: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.float64]:
     """All together inside the map: moved by the overhang, and scaled down only if they are too large."""
-    points = corners.reshape(-1, 2)
-    low, high = points.min(axis=0), points.max(axis=0)
+    low, high = _bounds(corners)
     scale = min(1.0, float((np.array(size) / np.maximum(high - low, 1e-300)).min()))
     placed = (corners - low) * scale + low
     high = low + (high - low) * scale
@@ -121,14 +126,13 @@ def _fit(corners: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.floa
     return inside
 
 
-def _enlarged(corners: NDArray[np.float64], size: tuple[int, int], rim: float) -> NDArray[np.float64]:
-    """All together from the map's corner on, as large as the map takes within a rim on each of its sides."""
-    room = np.array(size) - 2 * rim
+def _enlarged(corners: NDArray[np.float64], size: tuple[int, int], margin: float) -> NDArray[np.float64]:
+    """All together from the map's corner on, as large as the map takes within half a margin on each of its sides."""
+    room = np.array(size) - margin
     if room.min() <= 0:
-        raise NightmistError(f"A margin of {2 * rim:g} texels leaves no room in a map of {size[0]} × {size[1]}.")
-    points = corners.reshape(-1, 2)
-    low, high = points.min(axis=0), points.max(axis=0)
-    enlarged: NDArray[np.float64] = (corners - low) * (room / np.maximum(high - low, 1e-300)).min() + rim
+        raise no_room(margin, size)
+    low, high = _bounds(corners)
+    enlarged: NDArray[np.float64] = (corners - low) * (room / np.maximum(high - low, 1e-300)).min() + margin / 2
     return enlarged
 
 

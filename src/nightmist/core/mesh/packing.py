@@ -61,7 +61,7 @@ def pack_islands(
     rim = margin / 2
     grid = (int((height - 2 * rim) // cell), int((width - 2 * rim) // cell))
     if min(grid) < 1:
-        raise NightmistError(f"A margin of {margin:g} texels leaves no room in a map of {width} × {height}.")
+        raise no_room(margin, size)
     words = grid[1] // 64 + 2
     blocked = np.zeros((grid[0], words), np.uint64)
     if taken is not None and len(taken):
@@ -102,6 +102,11 @@ def pack_islands(
 #: Where islands lie at a scale, or None when they do not fit in this order.
 Attempt = Callable[[float, NDArray[np.int64]], NDArray[np.float64] | None]
 Found = tuple[float, NDArray[np.float64]]
+
+
+def no_room(margin: float, size: tuple[int, int]) -> NightmistError:
+    """The error of a margin that leaves nothing of a map."""
+    return NightmistError(f"A margin of {margin:g} texels leaves no room in a map of {size[0]} × {size[1]}.")
 
 
 def _tried(attempt: Attempt, tries: list[tuple[float, NDArray[np.int64]]]) -> list[NDArray[np.float64] | None]:

@@ -17,7 +17,7 @@ from .core.mesh import Mesh
 from .core.mesh.bodies import practice_body
 from .core.mesh.methods import unwrap
 from .core.progress import quietly
-from .core.texels.encode import is_uniform, to_bytes
+from .core.texels.encode import to_bytes
 from .core.texels.raster import TILE, Raster
 from .core.texels.shrink import shrunk
 from .core.texels.tile_mask import TileMask
@@ -75,7 +75,7 @@ def warm_showing() -> None:
     document.refresh()
     (whole,) = rectangles_of(np.ones((1, 1), np.bool_))
     for composite in document.composites.values():
-        is_uniform(composite.pictures["color"].encode(*whole))
+        composite.pictures["color"].encode(*whole)
         composite.pictures["color"].encode_coarse(*whole, COARSE)
         to_bytes(composite.read("roughness"))
     portrait(document, 8, 6)

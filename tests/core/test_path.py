@@ -19,9 +19,7 @@ def walked(samples, step=7.0, batch=None, **options):
     """Places along the curve through samples, all at once or so many at a time: x, y, pressure, ahead x, y, length."""
     curve, walker, found = Curve(), Walker(every(step), **options), []
     for first in range(0, len(samples), batch or len(samples)):
-        pieces = curve.extend(samples[first : first + (batch or len(samples))])
-        if pieces:
-            found.append(walker.extend(np.concatenate(pieces)))
+        found.append(walker.extend(curve.extend(samples[first : first + (batch or len(samples))])))
     vertices = curve.guess()
     found.append(walker.extend(vertices) if len(vertices) else walker.end())
     rows = [np.column_stack([p.places, p.pressure, p.ahead, p.length]) for p in found if len(p)]
@@ -50,22 +48,22 @@ def test_a_straight_line_stays_straight():
 def test_the_curve_runs_through_its_samples_as_the_formula_says():
     """One piece against the recursion of Barry and Goldman, written out for a single point."""
     samples = [(0.0, 0.0, 1.0), (40.0, 10.0, 0.5), (60.0, 50.0, 0.2), (50.0, 90.0, 0.9)]
-    curve = Curve()
-    pieces = curve.extend(samples)
-    assert np.allclose(pieces[1][-1], samples[1])
-    assert np.allclose(pieces[2][-1], samples[2])
+    vertices = Curve().extend(samples)
+    ends = [int(np.flatnonzero((vertices == sample).all(axis=1))[0]) for sample in samples[:3]]
+    assert ends == [0, 11, len(vertices) - 1]
+    second = vertices[ends[1] + 1 :]
     p = [np.array(sample) for sample in samples]
     t = [0.0]
     for a, b in pairwise(p):
         t.append(t[-1] + np.hypot(*(b - a)[:2]) ** 0.5)
-    at = t[1] + (t[2] - t[1]) * 3 / len(pieces[2])
+    at = t[1] + (t[2] - t[1]) * 3 / len(second)
 
     def mix(a, b, start, end):
         return a + (b - a) * (at - start) / (end - start)
 
-    first = [mix(p[i], p[i + 1], t[i], t[i + 1]) for i in range(3)]
-    second = [mix(first[i], first[i + 1], t[i], t[i + 2]) for i in range(2)]
-    assert np.allclose(pieces[2][2], mix(second[0], second[1], t[1], t[2]))
+    once = [mix(p[i], p[i + 1], t[i], t[i + 1]) for i in range(3)]
+    twice = [mix(once[i], once[i + 1], t[i], t[i + 2]) for i in range(2)]
+    assert np.allclose(second[2], mix(twice[0], twice[1], t[1], t[2]))
 
 
 def test_a_circle_from_few_samples_is_round():
@@ -73,8 +71,9 @@ def test_a_circle_from_few_samples_is_round():
     angle = np.linspace(0, 2 * np.pi, 15)
     samples = [(200 + 100 * np.cos(a), 200 + 100 * np.sin(a), 1.0) for a in angle]
     # The two ends have a neighbor on one side only.
-    inner = Curve().extend(samples)[2:-1]
-    away = np.hypot(*(np.concatenate(inner)[:, :2] - 200).T)
+    vertices = Curve().extend(samples)
+    first, last = (int(np.flatnonzero((vertices == sample).all(axis=1))[-1]) for sample in (samples[1], samples[-3]))
+    away = np.hypot(*(vertices[first + 1 : last + 1, :2] - 200).T)
     assert np.abs(away - 100).max() < 1
     polygon = 100 * (1 - np.cos(np.pi / 14))
     assert polygon > 2.4

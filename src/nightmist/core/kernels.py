@@ -49,6 +49,7 @@ def _pointer(item: types.Type) -> Any:
 
 as_uint8 = _pointer(types.uint8)
 as_uint16 = _pointer(types.uint16)
+as_uint32 = _pointer(types.uint32)
 as_float32 = _pointer(types.float32)
 as_bool = _pointer(types.boolean)
 as_int32 = _pointer(types.int32)

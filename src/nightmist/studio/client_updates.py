@@ -7,6 +7,7 @@ rectangles instead of a growing queue, and two strokes over one tile cost one re
 from __future__ import annotations
 
 import time
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -15,7 +16,7 @@ from numpy.typing import NDArray
 
 from ..core.kernels import kernel
 from ..core.texels import TILE, TileArea
-from ..core.texels.encode import is_uniform
+from ..core.texels.composite_picture import Picture
 from ..document.derived.composites import PICTURES, PictureName
 from ..document.document import Document
 from ..document.values import AnyValue, Surface
@@ -29,6 +30,8 @@ BATCH_BYTES = 3 << 20
 COARSE_FROM = 8 * BATCH_BYTES // (4 * TILE * TILE)
 #: Texels along a side that become one then.
 COARSE = 4
+#: Top, bottom, left and right, the ends excluded.
+Rect = tuple[int, int, int, int]
 #: What is known of a tile: the browser is up to date, has it coarse, or has not seen it as it is now.
 SEEN, ROUGH, UNSEEN = 0, 1, 2
 
@@ -164,22 +167,18 @@ class ClientUpdates:
             surface = document.values[key]
             assert isinstance(surface, Surface)
             image = document.composite(surface).pictures[picture]
-            coarse = (key, picture) not in self.sketched and np.count_nonzero(state == UNSEEN) >= COARSE_FROM
-            for top, bottom, left, right in rectangles_of(state == UNSEEN if coarse else state != SEEN):
+            unseen = state == UNSEEN
+            coarse = (key, picture) not in self.sketched and np.count_nonzero(unseen) >= COARSE_FROM
+            rects = rectangles_of(unseen if coarse else state != SEEN)
+            for rect, pixels in zip(rects, _encoded(image, rects, room, coarse), strict=False):
+                top, bottom, left, right = rect
                 place = slice(top // TILE, bottom // TILE), slice(left // TILE, right // TILE)
-                if coarse:
-                    pixels = image.encode_coarse(top, bottom, left, right, COARSE)
-                else:
-                    pixels = image.encode(top, bottom, left, right)
-                    if is_uniform(pixels):
-                        pixels = pixels[:1, :1]
                 state[place] = ROUGH if coarse and pixels.shape[0] > 1 else SEEN
-                taken.append(
-                    Rectangle(surface.number, PICTURES.index(picture), left, top, right - left, bottom - top, pixels)
-                )
+                number = PICTURES.index(picture)
+                taken.append(Rectangle(surface.number, number, left, top, right - left, bottom - top, pixels))
                 room -= pixels.nbytes
-                if room <= 0:
-                    return taken
+            if room <= 0:
+                return taken
             if not state.any():
                 del self.waiting[key, picture]
                 self.sketched.discard((key, picture))
@@ -191,13 +190,29 @@ def _place(surface: Surface) -> tuple[int, tuple[int, int]]:
     return surface.number, surface.size
 
 
-def rectangles_of(mask: NDArray[np.bool_], longest: int = 8) -> list[tuple[int, int, int, int]]:
+def _encoded(image: Picture, rects: list[Rect], room: int, coarse: bool) -> Iterable[NDArray[np.uint8]]:
+    """The pixels of rectangles, as far as there is room."""
+    if coarse:
+        return _until_full((image.encode_coarse(*rect, COARSE) for rect in rects), room)
+    return image.encode_each(rects, room) if rects else ()
+
+
+def _until_full(pictures: Iterable[NDArray[np.uint8]], room: int) -> Iterator[NDArray[np.uint8]]:
+    """Pictures, the last of which fills the room."""
+    for pixels in pictures:
+        yield pixels
+        room -= pixels.nbytes
+        if room <= 0:
+            return
+
+
+def rectangles_of(mask: NDArray[np.bool_], longest: int = 8) -> list[Rect]:
     """Rectangles (top, bottom, left, right) in texels that cover the marked tiles, each exactly once.
 
     Runs along a row grow downwards while the rows below have the same run; neither side gets longer than
     `longest` tiles. Browsers make smaller pictures of a rectangle by itself, so it holds whole tiles.
     """
-    found = np.empty((int(mask.sum()), 4), np.int32)
+    found = np.empty((np.count_nonzero(mask), 4), np.int32)
     count = _runs(mask.copy(), longest, found)
     return [(top, bottom, left, right) for top, bottom, left, right in (found[:count] * TILE).tolist()]
 

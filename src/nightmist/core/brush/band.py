@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..kernels import kernel
+from ..mapping.camera import pixel_size
 from .reach import ALONE, ANCHOR, JOINED
 
 Rows = NDArray[np.float64]
@@ -27,10 +28,16 @@ COLUMNS = 13
 
 
 class Stations(NamedTuple):
-    """Rows of the table, and how each is laid: `joined` of `coverage.Dabs`."""
+    """Rows of the table, how each is laid, `joined` of `coverage.Dabs`, and which are only guessed, 1."""
 
     rows: Rows
     joined: NDArray[np.int8]
+    guessed: NDArray[np.uint8]
+
+    def certain(self) -> Stations:
+        """Without those that are guessed, which are the last ones."""
+        count = len(self.rows) - int(np.count_nonzero(self.guessed))
+        return Stations(self.rows[:count], self.joined[:count], self.guessed[:count])
 
 
 class Band:
@@ -49,38 +56,48 @@ class Band:
         """Pixels from the press."""
         return float(self.vertex[0, LENGTH]) if len(self.vertex) else 0.0
 
-    def extend(self, rows: Rows, to_the_end: bool = False) -> Stations:
+    def extend(self, rows: Rows, certain: int, to_the_end: bool = False) -> Stations:
         """The stations among further vertices, all columns but the length given; the first of all is the press.
 
-        to_the_end: the last vertex is one. Where the path leaves the model its last vertex on it is one too.
+        certain: how many of them are; of those behind, which are only guessed, nothing is remembered, and the last one
+        is a station. to_the_end: so is the last certain one. Where the path leaves the model its last vertex on it is
+        one too.
         """
-        if not len(rows):
-            return Stations(rows, np.zeros(0, np.int8))
         table = np.concatenate([self.station, self.vertex, rows])
-        anchors, vertices = len(self.station), len(self.vertex)
-        chosen, joined = np.empty(len(table), np.int64), np.empty(len(table), np.int8)
-        count = _walk(table, anchors, vertices, self.walked, self.longest, to_the_end, chosen, joined)
-        self.vertex = table[-1:]
-        found = Stations(table[chosen[:count]], joined[:count])
-        if count and joined[count - 1] != ANCHOR:
-            self.station = found.rows[-1:]
-        return found
-
-    def ahead(self, rows: Rows) -> Stations:
-        """The stations to the end of vertices that are only guessed: nothing is remembered of them."""
-        held = self.vertex, self.station, self.walked.copy()
-        found = self.extend(rows, to_the_end=True)
-        self.vertex, self.station, self.walked = held
-        return found
+        first = len(table) - len(rows)
+        chosen, joined = np.empty(len(table) + 1, np.int64), np.empty(len(table) + 1, np.int8)
+        sure, count = _walk_on(
+            table, len(self.station), first, first + certain, self.walked, self.longest, to_the_end, chosen, joined
+        )
+        self.vertex = table[max(first + certain - 1, 0) : first + certain]
+        found = table[chosen[:count]]
+        if sure:
+            self.station = found[sure - 1 : sure]
+        guessed = np.zeros(count, np.uint8)
+        guessed[sure:] = 1
+        return Stations(found, joined[:count], guessed)
 
 
 @kernel
-def _walk(table, anchors, vertices, walked, most, to_the_end, chosen, joined):  # type: ignore[no-untyped-def]
-    """The table: the station before, if any, the vertex before, if any, and further vertices."""
-    count, last = 0, 0 if anchors else -1
-    first = anchors + vertices
-    for i in range(first, len(table)):
-        due = i == len(table) - 1 and to_the_end
+def _walk_on(table, anchors, first, end, walked, most, to_the_end, chosen, joined):  # type: ignore[no-untyped-def]
+    """The table: the station before, if any, the vertex before, if any, further vertices, and from `end` on guessed
+    ones. Returns how many certain stations are chosen, and how many in all.
+    """
+    sure, last, steps = _walk(table, anchors, first, end, 0, anchors - 1, walked[0], most, to_the_end, chosen, joined)
+    walked[0] = steps
+    count = sure
+    if end < len(table):
+        count, _, _ = _walk(table, anchors, end, len(table), sure, last, steps, most, True, chosen, joined)
+    return sure, count
+
+
+@kernel
+def _walk(  # type: ignore[no-untyped-def]
+    table, anchors, first, end, count, last, walked, most, to_the_end, chosen, joined
+):
+    """Walk along some of the table. last: the station before, -1 where there is none. walked: steps since then."""
+    for i in range(first, end):
+        due = i == end - 1 and to_the_end
         if i == 0:
             due = True
         else:
@@ -93,16 +110,16 @@ def _walk(table, anchors, vertices, walked, most, to_the_end, chosen, joined):  
                 away = _apart(before, here) / unit
                 if away < JUMP * length:
                     longest = max(length, away)
-            walked[0] += longest / max(min(STEP * radius, most), LEAST_STEP)
+            walked += longest / max(min(STEP * radius, most), LEAST_STEP)
             if here[MET] == 0 and before[MET] > 0 and (last < 0 or before[LENGTH] > table[last, LENGTH]):
                 count, last = _choose(table, i - 1, last, anchors, count, chosen, joined)
-                walked[0] = 0.0
-            due = due or walked[0] >= 1.0
+                walked = 0.0
+            due = due or walked >= 1.0
             due = due and (last < 0 or here[LENGTH] > table[last, LENGTH])
         if due and table[i, MET] > 0:
             count, last = _choose(table, i, last, anchors, count, chosen, joined)
-            walked[0] = 0.0
-    return count
+            walked = 0.0
+    return count, last, walked
 
 
 @kernel
@@ -122,3 +139,21 @@ def _choose(table, i, last, anchors, count, chosen, joined):  # type: ignore[no-
 @kernel
 def _apart(one, other):  # type: ignore[no-untyped-def]
     return np.sqrt((one[7] - other[7]) ** 2 + (one[8] - other[8]) ** 2 + (one[9] - other[9]) ** 2)
+
+
+@kernel
+def place_rows(  # type: ignore[no-untyped-def]
+    vertices, radii, in_pixels, face, points, normals, target, eye, forward, scale, rows
+):
+    """Fill rows of the table: vertices, and where the model was met there, `face` -1 where it was not.
+
+    radii: of the tip there, in pixels or model units. target, eye, forward, scale: of the camera, as `pixel_size` has
+    them; off the model a pixel is as large as at its target.
+    """
+    for i in range(len(rows)):
+        met = face[i] >= 0
+        rows[i, X], rows[i, Y], rows[i, PRESSURE], rows[i, LENGTH] = vertices[i, 0], vertices[i, 1], vertices[i, 2], 0.0
+        unit = pixel_size(points[i], eye, forward, scale) if met else pixel_size(target, eye, forward, scale)
+        rows[i, RADIUS], rows[i, UNIT], rows[i, MET] = radii[i] if in_pixels else radii[i] / unit, unit, met
+        for axis in range(3):
+            rows[i, 7 + axis], rows[i, 10 + axis] = points[i, axis], normals[i, axis]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -53,29 +53,78 @@ class Stabilizer:
         return [self.last]
 
 
-def curve_piece(
-    before: Sample, start: Sample, end: Sample, behind: Sample, longest: float = FLATTENED
-) -> NDArray[np.float64]:
-    """(n, fields) vertices after `start` up to `end` on the centripetal Catmull-Rom curve through four samples.
+class Curve:
+    """The curve through samples as they come, piece by piece; the same however they were batched.
 
-    longest: pixels between vertices at most.
-
-    A neighbor that is missing is given by repeating the end next to it. The curve runs through its samples without
-    loops or cusps within a piece (Yuksel, Schaefer, Keyser: Parameterization and applications of Catmull-Rom
-    curves, 2011); all fields, pressure and tilt too, are blended alike.
+    A piece is certain once the sample behind it is known. Until then its end is a guess, to be drawn and taken back.
+    Pieces are centripetal Catmull-Rom curves, which run through their samples without loops or cusps (Yuksel, Schaefer,
+    Keyser: Parameterization and applications of Catmull-Rom curves, 2011); all fields, pressure and tilt too, are
+    blended alike. A neighbor that is missing is given by repeating the end next to it.
     """
-    p = np.array([before, start, end, behind], np.float64)
-    chord = math.dist(start[:2], end[:2])
-    count = min(max(math.ceil(chord / longest), 1), MOST_VERTICES)
-    found = np.empty((count, p.shape[1]))
-    _catmull_rom(p, found)
-    found[-1] = end
-    return found
+
+    def __init__(self, longest: float = FLATTENED) -> None:
+        """longest: pixels between vertices at most."""
+        self.longest = longest
+        #: (n, fields) the newest samples, three at most; a pen that rests gives one.
+        self.newest: NDArray[np.float64] | None = None
+
+    def extend(self, samples: Sequence[Sample]) -> NDArray[np.float64]:
+        """(n, fields) vertices of the pieces that have become certain; the first of all is the press."""
+        if not samples:
+            return np.zeros((0, 3))
+        fresh = np.array(samples, np.float64)
+        known = 0 if self.newest is None else len(self.newest)
+        chain = fresh if self.newest is None else np.concatenate([self.newest, fresh])
+        found = np.empty((MOST_VERTICES * len(fresh), chain.shape[1]))
+        count, held = _pieces(chain, known, self.longest, found)
+        self.newest = chain[max(held - 3, 0) : held]
+        return found[:count]
+
+    def guess(self) -> NDArray[np.float64]:
+        """The piece to the newest sample as it would be if none came; none of it when there is nothing to guess."""
+        if self.newest is None:
+            return np.zeros((0, 3))
+        if len(self.newest) < 2:
+            return self.newest[:0]
+        found = np.empty((MOST_VERTICES, self.newest.shape[1]))
+        return found[: _last_piece(self.newest, self.longest, found)]
 
 
 @kernel
-def _catmull_rom(p, found):  # type: ignore[no-untyped-def]
-    """By the recursion of Barry and Goldman."""
+def _pieces(chain, known, longest, found):  # type: ignore[no-untyped-def]
+    """The pieces that further samples of a chain make certain. Returns how many vertices are found, and how many
+    samples are left, at the beginning of the chain, of which no two that follow one another lie at one place.
+    """
+    count, held = 0, known
+    for i in range(known, len(chain)):
+        if held > 0 and chain[i, 0] == chain[held - 1, 0] and chain[i, 1] == chain[held - 1, 1]:
+            # A pen that rests: no curve, but what is laid there may grow.
+            found[count] = chain[i]
+            count += 1
+            continue
+        chain[held] = chain[i]
+        held += 1
+        if held == 1:
+            found[0] = chain[0]
+            count = 1
+        elif held >= 3:
+            count += _piece(chain[max(held - 4, 0)], chain[held - 3], chain[held - 2], chain[held - 1], longest,
+                            found[count:])  # fmt: skip
+    return count, held
+
+
+@kernel
+def _last_piece(newest, longest, found):  # type: ignore[no-untyped-def]
+    count = len(newest)
+    return _piece(newest[max(count - 3, 0)], newest[count - 2], newest[count - 1], newest[count - 1], longest, found)
+
+
+@kernel
+def _piece(before, start, end, behind, longest, found):  # type: ignore[no-untyped-def]
+    """Vertices after `start` up to `end` on the curve through four samples, by the recursion of Barry and Goldman."""
+    p = np.empty((4, len(start)))
+    p[0], p[1], p[2], p[3] = before, start, end, behind
+    count = int(min(max(np.ceil(np.hypot(end[0] - start[0], end[1] - start[1]) / longest), 1.0), float(MOST_VERTICES)))
     knots = np.zeros(4)
     # A neighbor at the same place as the end is mirrored: no bend of the curve comes from there.
     if p[0, 0] == p[1, 0] and p[0, 1] == p[1, 1]:
@@ -85,8 +134,8 @@ def _catmull_rom(p, found):  # type: ignore[no-untyped-def]
     for i in range(3):
         knots[i + 1] = knots[i] + np.sqrt(np.hypot(p[i + 1, 0] - p[i, 0], p[i + 1, 1] - p[i, 1]))
     t0, t1, t2, t3 = knots
-    for j in range(len(found)):
-        t = t1 + (t2 - t1) * (j + 1) / len(found)
+    for j in range(count):
+        t = t1 + (t2 - t1) * (j + 1) / count
         for k in range(p.shape[1]):
             a1 = ((t1 - t) * p[0, k] + (t - t0) * p[1, k]) / (t1 - t0)
             a2 = ((t2 - t) * p[1, k] + (t - t1) * p[2, k]) / (t2 - t1)
@@ -95,43 +144,8 @@ def _catmull_rom(p, found):  # type: ignore[no-untyped-def]
             b2 = ((t3 - t) * a2 + (t - t1) * a3) / (t3 - t1)
             found[j, k] = ((t2 - t) * b1 + (t - t1) * b2) / (t2 - t1)
         found[j, 2] = min(max(found[j, 2], 0.0), 1.0)
-
-
-class Curve:
-    """The curve through samples, piece by piece as they come; the same however they were batched.
-
-    A piece is certain once the sample behind it is known. Until then its end is a guess, to be drawn and taken back.
-    """
-
-    def __init__(self, longest: float = FLATTENED) -> None:
-        """longest: pixels between vertices at most."""
-        self.longest = longest
-        self.samples: list[Sample] = []
-
-    def extend(self, samples: Iterable[Sample]) -> list[NDArray[np.float64]]:
-        """The pieces that have become certain; the first one is the press alone."""
-        pieces = []
-        for sample in samples:
-            if self.samples and sample[:2] == self.samples[-1][:2]:
-                # A pen that rests: no curve, but what is laid there may grow.
-                pieces.append(np.array([sample], np.float64))
-                continue
-            self.samples.append(sample)
-            if len(self.samples) == 1:
-                pieces.append(np.array([sample], np.float64))
-            elif len(self.samples) >= 3:
-                pieces.append(self._piece(-3, -2, -1))
-            del self.samples[:-4]
-        return pieces
-
-    def guess(self) -> NDArray[np.float64]:
-        """The piece to the newest sample as it would be if none came; (0, 0) when there is nothing to guess."""
-        return self._piece(-2, -1, -1) if len(self.samples) >= 2 else np.zeros((0, 0))
-
-    def _piece(self, start: int, end: int, behind: int) -> NDArray[np.float64]:
-        before = start - 1 if len(self.samples) >= -(start - 1) else start
-        samples = self.samples
-        return curve_piece(samples[before], samples[start], samples[end], samples[behind], self.longest)
+    found[count - 1] = end
+    return count
 
 
 class Placed(NamedTuple):

@@ -75,17 +75,28 @@ class Camera(BaseModel):
     def units_per_pixel(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """(N,) size of one screen pixel, in model units, at the depth of (N, 3) points."""
         size = np.empty(len(points))
-        _sizes(points, self.eye, self.axes[2], 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1], size)
+        _sizes(points, *self.lens, size)
         return size
+
+    @property
+    def lens(self) -> tuple[Vector, NDArray[np.float64], float]:
+        """Eye, forward and scale, as `pixel_size` takes them."""
+        return self.eye, self.axes[2], 2 * math.tan(math.radians(self.fov_y) / 2) / self.viewport[1]
+
+
+@kernel
+def pixel_size(point, eye, forward, scale):  # type: ignore[no-untyped-def]
+    """One screen pixel in model units at the depth of a point. scale: its size one unit in front of the eye."""
+    depth = 0.0
+    for axis in range(3):
+        depth += (point[axis] - eye[axis]) * forward[axis]
+    return max(depth, 1e-12) * scale
 
 
 @kernel
 def _sizes(points, eye, forward, scale, size):  # type: ignore[no-untyped-def]
     for i in range(len(points)):
-        depth = 0.0
-        for axis in range(3):
-            depth += (points[i, axis] - eye[axis]) * forward[axis]
-        size[i] = max(depth, 1e-12) * scale
+        size[i] = pixel_size(points[i], eye, forward, scale)
 
 
 @kernel

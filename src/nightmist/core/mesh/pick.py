@@ -48,16 +48,14 @@ class Caster:
 
     def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
         """Nearest hits of rays given by (N, 3) origins and (N, 3) unit directions."""
-        count = len(origins)
-        face, distance = np.full(count, -1, np.int32), np.full(count, np.inf)
-        position, normal = np.zeros((2, count, 3))
-        if len(self.visible):
-            starts, ways = np.empty((2, count, 3), np.float32)
-            _start(origins, directions, self.center, self.scale, starts, ways)
-            found = self.scene.run(starts, ways)
-            mesh = self.mesh
-            _meet(found, self.visible, mesh.corners, mesh.face_normals, origins, directions, face, position, normal,
-                  distance)  # fmt: skip
+        count, mesh = len(origins), self.mesh
+        face, distance = np.empty(count, np.int32), np.empty(count)
+        position, normal = np.empty((2, count, 3))
+        starts, ways = np.empty((2, count, 3), np.float32)
+        _start(origins, directions, self.center, self.scale, starts, ways)
+        found = self.scene.run(starts, ways) if len(self.visible) else np.full(count, -1, np.int32)
+        _meet(found, self.visible, mesh.corners, mesh.face_normals, origins, directions, face, position, normal,
+              distance)  # fmt: skip
         return Hits(face, position, normal, distance)
 
     def facing(self, hits: Hits) -> NDArray[np.float64]:
@@ -94,6 +92,7 @@ def _meet(found, visible, corners, normals, origins, directions, face, position,
     """Where rays meet the planes of the faces that were found, in float64."""
     for i in range(len(found)):
         if found[i] < 0:
+            face[i], distance[i], position[i], normal[i] = -1, np.inf, 0.0, 0.0
             continue
         f = face[i] = visible[found[i]]
         slope, gap = 0.0, 0.0

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import mmap
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, bytes_at, in_two_threads, kernel, shorts_at
+from ..kernels import address_of, as_uint32, bytes_at, carray, in_two_threads, kernel, shorts_at
 from .encode import eight_bits, to_bytes
 from .raster import TILE
 
@@ -87,19 +88,28 @@ class Picture:
 
     def encode(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8]:
         """A rectangle for the screen, (h, w, 4), rounded once to 256 even steps; (1, 1, 4) when it is one color."""
-        if (color := self._one_color(top, bottom, left, right)) is not None:
-            return color
-        out = np.empty((bottom - top, (right - left) * 4), np.uint8)
-        _encode(self.pixels, self.plain, self.colors, self.columns, top, left, out)
-        return out.reshape(bottom - top, right - left, 4)
+        return self.encode_each([(top, bottom, left, right)], 1)[0]
+
+    def encode_each(self, rects: Sequence[tuple[int, int, int, int]], room: int) -> list[NDArray[np.uint8]]:
+        """The same of rectangles, one after another until so many bytes are full."""
+        sizes = [4 * (bottom - top) * (right - left) for top, bottom, left, right in rects]
+        out, starts = np.empty(min(sum(sizes), room + max(sizes)), np.uint8), np.empty(len(rects) + 1, np.int64)
+        cut = np.array(rects, np.int32)
+        count = _encode_each(self.pixels, self.plain, self.colors, self.columns, cut, room, out, starts)
+        bounds = starts[: count + 1].tolist()
+        return [
+            out[a:b].reshape((bottom - top, right - left, 4) if b - a == size else (1, 1, 4))
+            for (top, bottom, left, right), size, a, b in zip(rects, sizes, bounds, bounds[1:], strict=False)
+        ]
 
     def encode_coarse(self, top: int, bottom: int, left: int, right: int, step: int) -> NDArray[np.uint8]:
         """A rectangle of whole tiles shrunk to (h / step, w / step, 4), each the mean of step × step texels.
 
         (1, 1, 4) when it is one color. step: a divisor of a tile's side, at most 16.
         """
-        if (color := self._one_color(top, bottom, left, right)) is not None:
-            return color
+        tile = _one_color(self.plain, self.colors, self.columns, top, bottom, left, right)
+        if tile >= 0:
+            return to_bytes(self.colors[tile : tile + 1, None])
         out = np.empty(((bottom - top) // step, (right - left) // step, 4), np.uint8)
         first = top // TILE * self.columns + left // TILE
         rows, shape = (bottom - top) // TILE, (self.columns, (right - left) // TILE)
@@ -107,10 +117,6 @@ class Picture:
             rows, lambda a, b: _shrink(self.pixels, self.plain, self.colors, first, *shape, step, a, b, out), 2
         )
         return out
-
-    def _one_color(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8] | None:
-        tile = _one_color(self.plain, self.colors, self.columns, top, bottom, left, right)
-        return to_bytes(self.colors[tile : tile + 1, None]) if tile >= 0 else None
 
 
 @kernel
@@ -175,25 +181,55 @@ def _read(pixels, plain, colors, columns, first, end, whole):  # type: ignore[no
 
 
 @kernel
-def _encode(pixels, plain, colors, columns, top, left, out):  # type: ignore[no-untyped-def]
-    wide = out.shape[1] // 4
+def _encode_each(pixels, plain, colors, columns, rects, room, out, starts):  # type: ignore[no-untyped-def]
+    """Returns how many rectangles there was room for; `starts` tells where each lies, and where the last one ends."""
     texels, bytes_ = pixels.ctypes.data, out.ctypes.data
-    for row in range(len(out)):
-        y = top + row
-        at = 0
-        while at < wide:
-            x = left + at
-            t = y // TILE * columns + x // TILE
-            run = min(TILE - x % TILE, wide - at)
-            target = bytes_at(bytes_ + 4 * (row * wide + at), 4 * run)
-            if plain[t] != 0:
-                for j in range(len(target)):
-                    target[j] = eight_bits(colors[t, j % 4])
-            else:
-                source = shorts_at(texels + 8 * ((t * TILE + y % TILE) * TILE + x % TILE), 4 * run)
-                for j in range(len(target)):
-                    target[j] = eight_bits(source[j])
-            at += run
+    count, at = 0, 0
+    while count < len(rects) and at < room:
+        top, bottom, left, right = rects[count]
+        starts[count] = at
+        tile = _one_color(plain, colors, columns, top, bottom, left, right)
+        if tile >= 0:
+            for c in range(4):
+                out[at + c] = eight_bits(colors[tile, c])
+            at += 4
+        else:
+            uniform = True
+            for y in range(top, bottom):
+                line = bytes_ + at + 4 * (y - top) * (right - left)
+                _encode_row(texels, plain, colors, columns, y, left, right, line)
+                uniform = uniform and _is_one(as_uint32(bytes_ + at)[0], line, right - left)
+            at += 4 if uniform else 4 * (bottom - top) * (right - left)
+        count += 1
+    starts[count] = at
+    return count
+
+
+@kernel
+def _encode_row(texels, plain, colors, columns, y, left, right, line):  # type: ignore[no-untyped-def]
+    """A row of a picture whose pixels lie at `texels`, to where its line lies."""
+    x = left
+    while x < right:
+        t = y // TILE * columns + x // TILE
+        end = min(right, x // TILE * TILE + TILE)
+        target = bytes_at(line + 4 * (x - left), 4 * (end - x))
+        if plain[t] != 0:
+            for j in range(len(target)):
+                target[j] = eight_bits(colors[t, j % 4])
+        else:
+            source = shorts_at(texels + 8 * ((t * TILE + y % TILE) * TILE + x % TILE), 4 * (end - x))
+            for j in range(len(target)):
+                target[j] = eight_bits(source[j])
+        x = end
+
+
+@kernel
+def _is_one(texel, line, count):  # type: ignore[no-untyped-def]
+    """Whether all of a line of texels are as this one; without leaving the loop early it is compared by vectors."""
+    texels, other = carray(as_uint32(line), (count,)), np.uint32(0)
+    for x in range(count):
+        other |= texels[x] ^ texel
+    return other == 0
 
 
 @kernel

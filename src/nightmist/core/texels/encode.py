@@ -15,23 +15,6 @@ def to_bytes(image: NDArray[np.uint16]) -> NDArray[np.uint8]:
     return out
 
 
-def is_uniform(pixels: NDArray[np.uint8]) -> bool:
-    """Whether all texels of an (H, W, 4) picture are the same."""
-    return bool(_same(pixels.reshape(len(pixels), -1).view(np.uint32)))
-
-
-@kernel
-def _same(texels):  # type: ignore[no-untyped-def]
-    for row in range(len(texels)):
-        # A whole row without leaving the loop early is compared by vectors.
-        other = np.uint32(0)
-        for column in range(texels.shape[1]):
-            other |= texels[row, column] ^ texels[0, 0]
-        if other != 0:
-            return False
-    return True
-
-
 @kernel
 def eight_bits(v):  # type: ignore[no-untyped-def]
     """v · 255 / 65535 to the nearest, without a division: equal for every v."""

@@ -22,8 +22,7 @@ from ...core.brush.band import (
     Band,
     Rows,
     Stations,
-    X,
-    Y,
+    place_rows,
 )  # fmt: skip
 from ...core.brush.path import FLATTENED, Curve, Sample
 from ...core.texels.flat import FLAT_NORMAL
@@ -48,26 +47,22 @@ class BandPath:
 
     def extend(self, samples: list[Sample]) -> list[Dabs]:
         """Stations that have become certain, and behind them those of a guess, which replaces the one before."""
-        pieces, guess = self.curve.extend(samples), self.curve.guess()
-        if not pieces:
+        vertices, guess = self.curve.extend(samples), self.curve.guess()
+        if not len(vertices):
             return []
-        vertices = np.concatenate([*pieces, guess]) if len(guess) else np.concatenate(pieces)
-        rows = self._rows(vertices)
-        end = len(rows) - len(guess)
-        sure, ahead = self.band.extend(rows[:end]), self.band.ahead(rows[end:])
-        self.laid.append(sure)
-        guessed = np.zeros(len(sure.rows) + len(ahead.rows), np.uint8)
-        guessed[len(sure.rows) :] = 1
-        both = Stations(np.concatenate([sure.rows, ahead.rows]), np.concatenate([sure.joined, ahead.joined]))
-        return self._groups(both, None, guessed)
+        return self._go(np.concatenate([vertices, guess]), len(vertices))
 
     def finish(self) -> list[Dabs]:
         """The end of the path, which is certain now."""
         guess = self.curve.guess()
-        if not len(guess):
-            return []
-        self.laid.append(self.band.extend(self._rows(guess), to_the_end=True))
-        return self._groups(self.laid[-1], None)
+        return self._go(guess, len(guess), to_the_end=True) if len(guess) else []
+
+    def _go(self, vertices: NDArray[np.float64], certain: int, to_the_end: bool = False) -> list[Dabs]:
+        """As `Band.extend` has it."""
+        stations = self.band.extend(self._rows(vertices), certain, to_the_end)
+        if self.tip.taper > 0:
+            self.laid.append(stations.certain())
+        return self._groups(stations, None)
 
     def again(self) -> Iterator[list[Dabs]]:
         """All of it, now that its length is known."""
@@ -75,24 +70,22 @@ class BandPath:
             yield self._groups(stations, self.band.length)
 
     def _rows(self, vertices: NDArray[np.float64]) -> Rows:
-        touch, camera = self.touch, self.touch.camera
-        rows = np.zeros((len(vertices), COLUMNS))
-        rows[:, :3] = vertices[:, :3]
+        touch, camera, in_pixels = self.touch, self.touch.camera, self.tip.unit == "px"
         radii = touch.radii(vertices[:, 2])
         if camera is None:
+            rows = np.zeros((len(vertices), COLUMNS))
+            rows[:, :3] = vertices[:, :3]
             rows[:, 7:9], rows[:, NORMAL] = vertices[:, :2], FLAT_NORMAL
             rows[:, MET] = rows[:, UNIT] = 1.0
-            rows[:, RADIUS] = radii / touch.pixel() if self.tip.unit == "world" else radii
+            rows[:, RADIUS] = radii if in_pixels else radii / touch.pixel()
             return rows
-        hits = touch.caster.cast(*camera.rays(rows[:, X : Y + 1]))
-        met = hits.face >= 0
-        rows[:, MET], rows[:, POINT], rows[:, NORMAL] = met, hits.position, touch.caster.facing(hits)
-        points = hits.position if met.all() else np.where(met[:, None], hits.position, camera.target)
-        unit = rows[:, UNIT] = camera.units_per_pixel(points)
-        rows[:, RADIUS] = radii / unit if self.tip.unit == "world" else radii
+        rows = np.empty((len(vertices), COLUMNS))
+        hits = touch.caster.cast(*camera.rays(vertices))
+        place_rows(vertices, radii, in_pixels, hits.face, hits.position, touch.caster.facing(hits), camera.target,
+                   *camera.lens, rows)  # fmt: skip
         return rows
 
-    def _groups(self, stations: Stations, total: float | None, guessed: NDArray[np.uint8] | None = None) -> list[Dabs]:
+    def _groups(self, stations: Stations, total: float | None) -> list[Dabs]:
         rows, touch = stations.rows, self.touch
         if not len(rows):
             return []
@@ -104,6 +97,6 @@ class BandPath:
             Dabs(
                 np.ascontiguousarray(rows[:, POINT]), np.ascontiguousarray(rows[:, NORMAL]), radii,
                 touch.strengths(pressure), touch.hardness(pressure), self.tip.facing_limit, False, touch.table,
-                joined=stations.joined, guessed=guessed,
+                joined=stations.joined, guessed=stations.guessed,
             )
         )  # fmt: skip

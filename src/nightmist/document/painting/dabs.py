@@ -46,8 +46,8 @@ class DabPath:
 
     def extend(self, samples: list[Sample]) -> list[Dabs]:
         """What has become certain; nothing is guessed of dabs."""
-        pieces = self.curve.extend(samples)
-        return self._go(self.walker.extend(np.concatenate(pieces))) if pieces else []
+        vertices = self.curve.extend(samples)
+        return self._go(self.walker.extend(vertices)) if len(vertices) else []
 
     def finish(self) -> list[Dabs]:
         """The end of the path, which is certain now."""

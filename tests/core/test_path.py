@@ -17,9 +17,9 @@ def every(step):
 
 def walked(samples, step=7.0, batch=None, **options):
     """Places along the curve through samples, all at once or so many at a time: x, y, pressure, ahead x, y, length."""
-    curve, walker, found = Curve(), Walker(every(step), **options), []
-    for first in range(0, len(samples), batch or len(samples)):
-        found.append(walker.extend(curve.extend(samples[first : first + (batch or len(samples))])))
+    curve, walker = Curve(), Walker(every(step), **options)
+    cut = batch or len(samples)
+    found = [walker.extend(curve.extend(samples[first : first + cut])) for first in range(0, len(samples), cut)]
     vertices = curve.guess()
     found.append(walker.extend(vertices) if len(vertices) else walker.end())
     rows = [np.column_stack([p.places, p.pressure, p.ahead, p.length]) for p in found if len(p)]

@@ -168,7 +168,7 @@ class ClientUpdates:
             assert isinstance(surface, Surface)
             image = document.composite(surface).pictures[picture]
             unseen = state == UNSEEN
-            coarse = (key, picture) not in self.sketched and np.count_nonzero(unseen) >= COARSE_FROM
+            coarse = (key, picture) not in self.sketched and int(np.count_nonzero(unseen)) >= COARSE_FROM
             rects = rectangles_of(unseen if coarse else state != SEEN)
             for rect, pixels in zip(rects, _encoded(image, rects, room, coarse), strict=False):
                 top, bottom, left, right = rect

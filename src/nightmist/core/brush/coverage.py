@@ -8,16 +8,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, addresses_in, in_two_threads, kernel, read_only
+from ..kernels import address_of, as_int32, as_int64, in_two_threads, kernel, read_only
 from ..texels.area import TileArea
 from ..texels.facing import Facing, flat_facing, limits_of
 from ..texels.ownership import Ownership
 from ..texels.raster import TILE
 from ..texels.tile_mask import TileMask
+from ..texels.touched_tiles import TouchedTiles
 from .falloff import NO_TABLE
 from .gather_band import gather_band
 from .gather_dabs import gather_dabs
-from .reach import ALONE, JOINED, near_tiles, reach, tile_at
+from .reach import ALONE, JOINED, reach_tiles, tile_at
 
 #: A tip without a picture.
 NO_PICTURE = np.zeros((0, 0), np.float32)
@@ -103,13 +104,12 @@ class Coverage:
         """hidden: for each face of the table, 1 when it is to be left alone. facing: as the faces do by themselves."""
         self.ownership = ownership
         self.hidden = np.zeros(len(ownership.faces), np.uint8) if hidden is None else hidden
-        self.tiles: dict[int, NDArray[np.float32]] = {}
-        self.addresses = np.zeros(len(ownership.tile_start) - 1, np.int64)
-        self.numbers: dict[int, NDArray[np.int32]] = {}
-        self.number_addresses = np.zeros(len(self.addresses), np.int64)
-        #: What dabs with colors of their own have left, (TILE, TILE, 4) uint16, opaque.
-        self.colors: dict[int, NDArray[np.uint16]] = {}
-        self.color_addresses = np.zeros(len(self.addresses), np.int64)
+        count = len(ownership.tile_start) - 1
+        self.tiles = TouchedTiles(count, np.float32)
+        #: Which dab has laid most on a texel, where that is asked.
+        self.numbers = TouchedTiles(count, np.int32)
+        #: What dabs with colors of their own have left, opaque.
+        self.colors = TouchedTiles(count, np.uint16, 4)
         own, faces = ownership, facing or flat_facing(ownership)
         self._faces = (
             own.tile_start, own.tile_box, own.pieces, own.balls, own.spans, own.matrices, own.normals,
@@ -128,7 +128,7 @@ class Coverage:
             return self.add_band(dabs, self, mask)[0]
         _, _, tiles, masks = self._reached(dabs, mask)
         whole = _elsewhere(mask)
-        self.hold(tiles, dabs.numbers is not None, dabs.colors.size > 0)
+        self._hold(tiles, dabs.numbers is not None, dabs.colors.size > 0)
         rects = _nowhere(len(tiles))
         count = len(dabs)
         hardness = np.zeros(count) + dabs.hardness
@@ -140,8 +140,8 @@ class Coverage:
         def gather(a: int, b: int) -> None:
             gather_dabs(
                 dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, tangents, numbers, low, high,
-                dabs.build_up, dabs.table, picture, colors, tiles[a:b], self.addresses, self.number_addresses,
-                self.color_addresses, masks, whole, *self._faces, rects[a:b],
+                dabs.build_up, dabs.table, picture, colors, tiles[a:b], self.tiles.addresses, self.numbers.addresses,
+                self.colors.addresses, masks, whole, *self._faces, rects[a:b],
             )  # fmt: skip
 
         in_two_threads(len(tiles), gather, 4)
@@ -154,10 +154,10 @@ class Coverage:
         """
         middles, reaches, tiles, masks = self._reached(dabs, mask)
         whole = _elsewhere(mask)
-        self.hold(tiles)
+        self.tiles.touch(tiles)
         loose = np.zeros(len(dabs), np.uint8) if dabs.guessed is None else dabs.guessed
         if dabs.guessed is not None:
-            ahead.hold(tiles)
+            ahead.tiles.touch(tiles)
         rects, guessed = _nowhere(len(tiles)), _nowhere(len(tiles))
         hardness = np.zeros(len(dabs)) + dabs.hardness
         low, high = limits_of(dabs.facing_limit)
@@ -165,8 +165,8 @@ class Coverage:
         def gather(a: int, b: int) -> None:
             gather_band(
                 dabs.centers, dabs.normals, dabs.radii, dabs.strengths, hardness, dabs.joined, loose, middles, reaches,
-                low, high, dabs.table, tiles[a:b], self.addresses, ahead.addresses, NO_TILE, masks, whole, *self._faces,
-                rects[a:b], guessed[a:b],
+                low, high, dabs.table, tiles[a:b], self.tiles.addresses, ahead.tiles.addresses, NO_TILE, masks, whole,
+                *self._faces, rects[a:b], guessed[a:b],
             )  # fmt: skip
 
         in_two_threads(len(tiles), gather, 12)
@@ -177,51 +177,34 @@ class Coverage:
     ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32], NDArray[np.int64]]:
         """Balls that hold what dabs lay, the tiles that these reach, and the mask's addresses."""
         own = self.ownership
-        middles, reaches = np.empty((len(dabs), 3)), np.empty(len(dabs))
-        reach(dabs.centers, dabs.radii, NO_JOINTS if dabs.joined is None else dabs.joined, middles, reaches)
-        near = np.zeros(len(self.addresses), np.uint8)
-        near_tiles(own.tile_box, own.block_box, own.columns, middles, reaches, near)
-        tiles = np.flatnonzero(near).astype(np.int32)
+        middles, reaches, found = np.empty((len(dabs), 3)), np.empty(len(dabs)), np.empty(len(own.tile_box), np.int32)
+        joined = NO_JOINTS if dabs.joined is None else dabs.joined
+        tiles = found[: reach_tiles(own.tile_box, own.block_box, own.columns, dabs.centers, dabs.radii, joined,
+                                    middles, reaches, found)]  # fmt: skip
         if mask is None:
             return middles, reaches, tiles, NOT_MASKED
         mask.hold(tiles)
         return middles, reaches, tiles, mask.addresses
 
-    def hold(self, tiles: NDArray[np.int32], numbered: bool = False, colored: bool = False) -> None:
+    def _hold(self, tiles: NDArray[np.int32], numbered: bool, colored: bool) -> None:
         """See that these tiles exist, with room for the numbers of dabs, or for their colors, where wanted."""
-        _hold(self.tiles, self.addresses, tiles, np.float32)
+        self.tiles.touch(tiles)
         if numbered:
-            _hold(self.numbers, self.number_addresses, tiles, np.int32)
+            self.numbers.touch(tiles)
         if colored:
-            _hold(self.colors, self.color_addresses, tiles, np.uint16, 4)
+            self.colors.touch(tiles)
 
     def clear(self, area: TileArea) -> None:
         """Forget what lies in an area; all its tiles exist."""
-        _clear(self.addresses, area.tiles, area.rects)
+        _clear(self.tiles.addresses, area.tiles, area.rects)
 
     def take_most(self, other: Coverage, area: TileArea) -> None:
         """In an area, keep the greater of this coverage and another's, with what the other remembers of its dabs."""
-        self.hold(area.tiles, bool(other.numbers), bool(other.colors))
-        for number, (top, bottom, left, right) in zip(area.tiles, area.rects, strict=True):
-            tile, part = int(number), np.s_[top:bottom, left:right]
-            mine, theirs = self.tiles[tile][part], other.tiles[tile][part]
-            more = theirs > mine
-            mine[more] = theirs[more]
-            if other.numbers:
-                self.numbers[tile][part][more] = other.numbers[tile][part][more]
-            if other.colors:
-                self.colors[tile][part][more] = other.colors[tile][part][more]
-
-
-def _hold(
-    held: dict[int, NDArray[Any]], addresses: NDArray[np.int64], tiles: NDArray[np.int32], kind: type, *channels: int
-) -> None:
-    """Empty tiles, where there are none yet."""
-    wanted = tiles[addresses[tiles] == 0]
-    if len(wanted):
-        fresh: NDArray[Any] = np.zeros((len(wanted), TILE, TILE, *channels), kind)
-        held.update(zip(wanted.tolist(), fresh, strict=True))
-        addresses[wanted] = addresses_in(fresh)
+        self._hold(area.tiles, bool(other.numbers), bool(other.colors))
+        _take_most(
+            area.tiles, area.rects, self.tiles.addresses, other.tiles.addresses, self.numbers.addresses,
+            other.numbers.addresses, self.colors.addresses, other.colors.addresses,
+        )  # fmt: skip
 
 
 def _elsewhere(mask: TileMask | None) -> int:
@@ -256,3 +239,24 @@ def _clear(addresses, tiles, rects):  # type: ignore[no-untyped-def]
     for i in range(len(tiles)):
         top, bottom, left, right = rects[i]
         tile_at(addresses[tiles[i]])[top:bottom, left:right] = 0
+
+
+@kernel
+def _take_most(  # type: ignore[no-untyped-def]
+    tiles, rects, mine, theirs, my_numbers, their_numbers, my_colors, their_colors
+):
+    for i in range(len(tiles)):
+        t = tiles[i]
+        top, bottom, left, right = rects[i]
+        line, other = tile_at(mine[t]), tile_at(theirs[t])
+        for y in range(top, bottom):
+            for x in range(left, right):
+                if other[y, x] <= line[y, x]:
+                    continue
+                line[y, x] = other[y, x]
+                if their_numbers[t] != 0:
+                    at = 4 * (TILE * y + x)
+                    as_int32(my_numbers[t] + at)[0] = as_int32(their_numbers[t] + at)[0]
+                if their_colors[t] != 0:
+                    at = 8 * (TILE * y + x)
+                    as_int64(my_colors[t] + at)[0] = as_int64(their_colors[t] + at)[0]

@@ -15,8 +15,7 @@ LANES = 8
 
 
 @kernel
-def reach(centers, radii, joined, middles, reaches):  # type: ignore[no-untyped-def]
-    """For each dab or station a ball that holds all that it lays."""
+def _balls(centers, radii, joined, middles, reaches):  # type: ignore[no-untyped-def]
     for i in range(len(centers)):
         middles[i], reaches[i] = centers[i], radii[i]
         if len(joined) > 0 and joined[i] == ANCHOR:
@@ -40,25 +39,50 @@ def box_distance2(box, point):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def near_tiles(boxes, blocks, columns, centers, radii, near):  # type: ignore[no-untyped-def]
-    """Mark tiles whose box a dab reaches; blocks of 8 × 8 tiles are asked first."""
-    rows = len(boxes) // columns
-    across = (columns + 7) // 8
+def reach_tiles(  # type: ignore[no-untyped-def]
+    boxes, blocks, columns, centers, radii, joined, middles, reaches, tiles
+):
+    """List the tiles whose box a dab reaches, in order; returns how many they are. Blocks of 8 × 8 are asked first.
+
+    middles, reaches: become, for each dab or station, a ball that holds all that it lays.
+    """
+    _balls(centers, radii, joined, middles, reaches)
+    near = np.zeros(len(boxes), np.uint8)
+    rows, across = len(boxes) // columns, (columns + 7) // 8
     for b in range(len(blocks)):
         reached = False
-        for d in range(len(centers)):
-            if box_distance2(blocks[b], centers[d]) < radii[d] * radii[d]:
-                reached = True
-                break
+        for d in range(len(middles)):
+            reached = reached or box_distance2(blocks[b], middles[d]) < reaches[d] * reaches[d]
         if not reached:
             continue
         top, left = b // across * 8, b % across * 8
-        for d in range(len(centers)):
-            limit = radii[d] * radii[d]
+        for d in range(len(middles)):
+            limit = reaches[d] * reaches[d]
             for row in range(top, min(top + 8, rows)):
                 for t in range(row * columns + left, row * columns + min(left + 8, columns)):
-                    if near[t] == 0 and box_distance2(boxes[t], centers[d]) < limit:
+                    if near[t] == 0 and box_distance2(boxes[t], middles[d]) < limit:
                         near[t] = 1
+    count = 0
+    for t in range(len(near)):
+        if near[t] != 0:
+            tiles[count] = t
+            count += 1
+    return count
+
+
+@kernel
+def reach_boxes(boxes, centers, radii, reached):  # type: ignore[no-untyped-def]
+    """Mark boxes, (n, 6), that meet the one around all dabs, and so whatever a band joins them to."""
+    low, high, widest = np.full(3, np.inf), np.full(3, -np.inf), 0.0
+    for d in range(len(centers)):
+        widest = max(widest, radii[d])
+        for axis in range(3):
+            low[axis], high[axis] = min(low[axis], centers[d, axis]), max(high[axis], centers[d, axis])
+    for b in range(len(boxes)):
+        reached[b] = True
+        for axis in range(3):
+            if boxes[b, axis] > high[axis] + widest or boxes[b, axis + 3] < low[axis] - widest:
+                reached[b] = False
 
 
 @kernel

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import address_of, addresses_in, as_uint16, carray, kernel
+from ..kernels import address_of, as_uint16, carray, copy_line, kernel, shorts_at
 
 TILE = 64
 #: Texels of a tile.
@@ -67,11 +67,21 @@ class Raster:
         """
         self.edition += 1
         tiles.flags.writeable = False
-        places = np.arange(len(tiles)) if which is None else np.flatnonzero(which)
-        self.addresses.ravel()[numbers[places]] = addresses_in(tiles)[places]
-        rows, columns = np.divmod(numbers[places], self.addresses.shape[1])
-        chosen = (tiles[place] for place in places)
-        self.tiles.update(zip(zip(rows.tolist(), columns.tolist(), strict=True), chosen, strict=True))
+        flat, columns, first, step = self.addresses.ravel(), self.addresses.shape[1], address_of(tiles), tiles.strides[0]
+        places = range(len(tiles)) if which is None else np.flatnonzero(which).tolist()
+        for place in places:
+            number = int(numbers[place])
+            flat[number] = first + place * step
+            self.tiles[divmod(number, columns)] = tiles[place]
+
+    def part_from(self, other: Raster, tiles: NDArray[np.int32]) -> None:
+        """Of these tiles, give those that are still another raster's own copies of what lies there."""
+        shared = np.empty_like(tiles)
+        shared = shared[: _shared(self.addresses.ravel(), other.addresses.ravel(), tiles, shared)]
+        if len(shared):
+            copies = np.empty((len(shared), TILE, TILE, self.channels), np.uint16)
+            _copy(self.addresses.ravel(), shared, copies)
+            self.put_all(shared, copies)
 
     def read(self) -> NDArray[np.uint16]:
         """The whole raster, (H, W, channels)."""
@@ -124,6 +134,26 @@ def _plain(share: int) -> Tile:
     tile[...] = share, 65535
     tile.flags.writeable = False
     return tile
+
+
+@kernel
+def _shared(addresses, others, tiles, shared):  # type: ignore[no-untyped-def]
+    count = 0
+    for t in tiles:
+        if addresses[t] == others[t]:
+            shared[count] = t
+            count += 1
+    return count
+
+
+@kernel
+def _copy(addresses, tiles, copies):  # type: ignore[no-untyped-def]
+    for i in range(len(tiles)):
+        copy, address = copies[i].reshape(-1), addresses[tiles[i]]
+        if address == 0:
+            copy[:] = 0
+        else:
+            copy_line(shorts_at(address, len(copy)), copy)
 
 
 @kernel

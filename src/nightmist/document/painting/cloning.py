@@ -33,8 +33,8 @@ class Cloner:
         """The table of tiles with what is to be laid on, brought up to date for an area."""
         surface = target.surface.name
         key = (surface, target.name)
-        table = self.tables.setdefault(key, np.zeros(len(coverage.addresses), np.int64))
-        seen = self.seen_tables.setdefault(key, np.zeros(len(coverage.addresses), np.int64))
+        table = self.tables.setdefault(key, np.zeros(len(coverage.tiles.addresses), np.int64))
+        seen = self.seen_tables.setdefault(key, np.zeros(len(coverage.tiles.addresses), np.int64))
         for tile in area.tiles:
             if not table[tile]:
                 picture = self.tiles[surface, target.name, int(tile)] = np.zeros(
@@ -42,7 +42,7 @@ class Cloner:
                 )
                 known = self.seen[surface, target.name, int(tile)] = np.zeros((TILE, TILE), np.bool_)
                 table[tile], seen[tile] = address_of(picture), address_of(known)
-        where, places = new_texels(coverage.ownership, area, coverage.addresses, seen)
+        where, places = new_texels(coverage.ownership, area, coverage.tiles.addresses, seen)
         if len(where):
             values = self._values(target, places)
             columns = coverage.ownership.columns

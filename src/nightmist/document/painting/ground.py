@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.brush import Coverage, Dabs
-from ...core.kernels import address_of
+from ...core.brush.reach import reach_boxes
 from ...core.texels import TileArea
 from ...core.texels.flat import flat_ownership
 from ...core.texels.raster import Tile, TileKey, shares_of, tile_key
@@ -31,27 +31,30 @@ class Target:
         self.document, self.raster = preview.document, preview.raster(layer.id, name)
         #: Paint stays where there is some already.
         self.keeps_alpha = layer.alpha_locked and name != MASK
-        self.before: dict[TileKey, Tile | None] = {}
+        #: As it was before the press; tiles that are worked on lie elsewhere now.
+        self.before = self.raster.copy()
         #: What lay there before it was spelled out.
         self.sparse: dict[TileKey, Tile] | None = None
-        self.before_addresses = np.zeros(self.raster.addresses.size, np.int64)
+
+    @property
+    def before_addresses(self) -> NDArray[np.int64]:
+        """(all tiles,) where what lay there before lies."""
+        return self.before.addresses.ravel()
 
     @property
     def after_addresses(self) -> NDArray[np.int64]:
         """(all tiles,) where what is worked on lies."""
         return self.raster.addresses.ravel()
 
+    @property
+    def worked_on(self) -> NDArray[np.int32]:
+        """The tiles that have working copies."""
+        return np.flatnonzero(self.after_addresses != self.before_addresses).astype(np.int32)
+
     def prepare(self, tiles: NDArray[np.int32]) -> None:
         """Give each tile a working copy the first time the stroke touches it."""
-        columns = self.raster.addresses.shape[1]
-        for tile in tiles:
-            key = tile_key(tile, columns)
-            if key not in self.before:
-                old = self.before[key] = self.raster.tiles.get(key)
-                if old is not None:
-                    self.before_addresses[tile] = address_of(old)
-                # The raster marks its arrays read-only for Python; kernels write through the address.
-                self.raster.put(key, self.raster.copy_of(key))
+        # The raster marks its arrays read-only for Python; kernels write through the address.
+        self.raster.part_from(self.before, tiles)
 
     def spell_out(self) -> None:
         """Write a mask's start where nothing is painted: tools that filter look at shares, not at paint."""
@@ -61,21 +64,23 @@ class Target:
         rows, columns = self.raster.addresses.shape
         for key in product(range(rows), range(columns)):
             self.raster.put(key, shares_of(self.sparse.get(key), start(key)))
+        self.before = self.raster.copy()
 
     def restore(self) -> None:
         """Put everything back as it was before the press."""
-        for key, before in self.before.items():
-            self.raster.put(key, before)
-        columns = self.raster.addresses.shape[1]
-        tiles = np.array([row * columns + column for row, column in self.before], np.int32)
+        tiles = self.worked_on
+        for key in self._keys(tiles):
+            self.raster.put(key, self.before.tiles.get(key))
         mark_node(self.document, self.layer, self.name, TileArea.of_tiles(tiles))
-        self.before.clear()
-        self.before_addresses[:] = 0
+
+    def _keys(self, tiles: NDArray[np.int32]) -> list[TileKey]:
+        return [tile_key(tile, self.raster.addresses.shape[1]) for tile in tiles.tolist()]
 
     def edits(self) -> Iterable[TileEdit]:
         """What the stroke made of its tiles; those that stayed equal are put back."""
         changed: list[tuple[TileKey, Tile | None, Tile | None]] = []
-        for key, before in self.before.items():
+        for key in self._keys(self.worked_on):
+            before = self.before.tiles.get(key)
             after: Tile | None = self.raster.tiles[key]
             if after is not None and not after[..., -1].any():
                 after = None
@@ -127,8 +132,8 @@ class Ground:
         """The surfaces that dabs may reach, or what a band joins them to."""
         if self.flat:
             return [dabs.sheet] if dabs.sheet else list(self.surfaces)
-        low, high = dabs.centers.min(axis=0) - dabs.radii.max(), dabs.centers.max(axis=0) + dabs.radii.max()
-        near = ((self.boxes[:, :3] <= high) & (self.boxes[:, 3:] >= low)).all(axis=1)
+        near = np.empty(len(self.boxes), np.bool_)
+        reach_boxes(self.boxes, dabs.centers, dabs.radii, near)
         return [name for name, is_near in zip(self.surfaces, near.tolist(), strict=True) if is_near]
 
     def mask(self, name: str, image: int) -> TileMask | None:

@@ -40,12 +40,12 @@ class PigmentTool:
         target.prepare(area.tiles)
         numbers, colors, pictures = NO_PICTURES, ONE_VALUE, NO_PICTURES
         if target.name == "base_color" and coverage.colors:
-            pictures = coverage.color_addresses
+            pictures = coverage.colors.addresses
         elif target.name == "base_color" and self.strewn:
-            numbers, colors = coverage.number_addresses, self.strewn.colors(self.values["base_color"])
+            numbers, colors = coverage.numbers.addresses, self.strewn.colors(self.values["base_color"])
         composite_over(
-            area, coverage.addresses, target.before_addresses, target.after_addresses, self.values[target.name],
-            self.tip.blend, numbers, colors, pictures, ahead=ahead.addresses, keep_alpha=target.keeps_alpha,
+            area, coverage.tiles.addresses, target.before_addresses, target.after_addresses, self.values[target.name],
+            self.tip.blend, numbers, colors, pictures, ahead=ahead.tiles.addresses, keep_alpha=target.keeps_alpha,
         )  # fmt: skip
         return area
 
@@ -62,8 +62,8 @@ class PictureTool:
         pictures = _looked_up(self.source, target, coverage, ahead, area)
         nothing = (0.0,) * (target.raster.channels - 1)
         composite_over(
-            area, coverage.addresses, target.before_addresses, target.after_addresses, nothing, self.tip.blend,
-            pictures=pictures, ahead=ahead.addresses, keep_alpha=target.keeps_alpha,
+            area, coverage.tiles.addresses, target.before_addresses, target.after_addresses, nothing, self.tip.blend,
+            pictures=pictures, ahead=ahead.tiles.addresses, keep_alpha=target.keeps_alpha,
         )  # fmt: skip
         return area
 
@@ -96,7 +96,7 @@ class EraseTool:
         target.prepare(held.tiles)
         pictures = _looked_up(self.source, target, coverage, ahead, held) if self.source else NO_PICTURES
         erase(
-            held, coverage.addresses, target.before_addresses, target.after_addresses, target.raster.channels,
-            ahead.addresses, pictures,
+            held, coverage.tiles.addresses, target.before_addresses, target.after_addresses, target.raster.channels,
+            ahead.tiles.addresses, pictures,
         )  # fmt: skip
         return held

@@ -70,7 +70,7 @@ class Retoucher:
         own = weights.ownership
         picture = self._picture(target, area)
         target.prepare(area.tiles)
-        work = Reworked(picture, own, area, weights.addresses, target.after_addresses)
+        work = Reworked(picture, own, area, weights.tiles.addresses, target.after_addresses)
         if self.tool == "smear":
             smear(work, move)
         else:

@@ -160,7 +160,7 @@ def _fenced_off(stroke: Stroke) -> str | None:
 def _between_texels(stroke: Stroke) -> str | None:
     """What is to be said where the brush was too small to hold the middle of any texel."""
     layer = _met(stroke)
-    reached = any(tile.any() for coverage in stroke.coverage.values() for tile in coverage.tiles.values())
+    reached = any(tile.any() for coverage in stroke.coverage.values() for _, tile in coverage.tiles.items())
     if layer is None or stroke.filter or reached:
         return None
     surface = stroke.document.surface_of(layer)

@@ -40,9 +40,12 @@ def mark_node(document: Composed, node: Node, name: PlaneName, area: TileArea) -
     """A node's raster has changed in an area."""
     surface = document.surface_of(node)
     composite = document.composite(surface)
+    if name != MASK:
+        composite.mark(name, area, node.id)
+        return
     shown: Node = document.shown(node.id)  # type: ignore[assignment]
     # A mask cuts all maps that its node lays anything on.
-    for each in reach(document, shown, surface) if name == MASK else [name]:
+    for each in reach(document, shown, surface):
         composite.mark(each, area, node.id)
 
 

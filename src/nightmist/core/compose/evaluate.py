@@ -9,7 +9,7 @@ import numpy as np
 from ..kernels import kernel
 from ..texels.area import TileArea
 from ..texels.composite_picture import Picture, spell_out
-from .program import MAP_ORDER, Program
+from .program import MAP_ORDER, Program, look_up
 from .steps import run
 from .surroundings import Surroundings
 
@@ -30,10 +30,10 @@ def evaluate(
     wanted = np.array([program.coupled or name in maps for name in MAP_ORDER], np.bool_)
     under = np.array(start, np.float32)
     holds = np.zeros((len(area), 2), np.bool_)
-    addresses = program.addresses(area.tiles)
-    for column, picture in enumerate((color, values)):
-        _make_ready(addresses, program.modes, wanted, program.lifts, column, area.tiles, under, picture.plain,
-                    picture.colors, picture.pixels, holds)  # fmt: skip
+    _make_ready(
+        program.tables, program.modes, wanted, program.lifts, area.tiles, under, color.pixels, color.plain,
+        color.colors, values.pixels, values.plain, values.colors, holds,
+    )  # fmt: skip
     if around is None:
         run(program, under, area, wanted, holds, color.pixels, values.pixels)
         return
@@ -50,6 +50,16 @@ def evaluate(
 
 @kernel
 def _make_ready(  # type: ignore[no-untyped-def]
+    tables, modes, wanted, lifts, tiles, under, color_pixels, color_plain, color_colors, pixels, plain, colors, holds
+):
+    addresses = np.empty((len(tiles), tables.shape[0], tables.shape[1]), np.int64)
+    look_up(tables, tiles, addresses)
+    _ready(addresses, modes, wanted, lifts, 0, tiles, under, color_plain, color_colors, color_pixels, holds)
+    _ready(addresses, modes, wanted, lifts, 1, tiles, under, plain, colors, pixels, holds)
+
+
+@kernel
+def _ready(  # type: ignore[no-untyped-def]
     addresses, modes, wanted, lifts, column, tiles, under, plain, colors, pixels, holds
 ):
     """Mark tiles of a picture that have to be written texel by texel, and give them pixels.

@@ -131,7 +131,8 @@ class Program:
     softness (0: does not mix by height), influence, border. tiles: for each step the maps' and the mask's tiles; of a
     BEND the color's and the values' factors and offsets; behind them whatever has to be kept alive. planes: how many of
     the values are worked on, from the first one; on those behind them no step lays anything.
-    lifts: steps change the height wherever they lay anything.
+    lifts: steps change the height wherever they lay anything. tables: (n, MAP_COUNT + 1) the addresses of the tiles'
+    tables.
     """
 
     def __init__(
@@ -139,7 +140,7 @@ class Program:
         shares: NDArray[np.float32], mixes: NDArray[np.float32], tiles: list[tuple[Tiles, ...]], depth: int,
         coupled: bool, planes: int, tables: NDArray[np.int64] | None = None,
     ) -> None:  # fmt: skip
-        """tables: (n, MAP_COUNT + 1) the addresses of the tiles' tables, where they are known."""
+        """tables: where they are known."""
         self.kinds, self.amounts, self.modes, self.shares, self.mixes = kinds, amounts, modes, shares, mixes
         self.tiles, self.depth, self.planes = tiles, depth, planes
         #: Maps look at each other: all of them have to be worked out together.
@@ -149,7 +150,7 @@ class Program:
         if tables is None:
             columns = MAP_COUNT + 1
             tables = np.array([[_table(one) for one in row[:columns]] for row in tiles], np.int64).reshape(-1, columns)
-        self._tables = tables
+        self.tables = tables
 
     def __len__(self) -> int:
         return len(self.kinds)
@@ -159,14 +160,14 @@ class Program:
         of = slice(first, end)
         return Program(
             self.kinds[of], self.amounts[of], self.modes[of], self.shares[of], self.mixes[of], self.tiles[of],
-            self.depth, self.coupled, self.planes, self._tables[of],
+            self.depth, self.coupled, self.planes, self.tables[of],
         )  # fmt: skip
 
     def followed_by(self, other: Program) -> Program:
         """The steps of both."""
         columns = [(each.kinds, each.amounts, each.modes, each.shares, each.mixes) for each in (self, other)]
         kinds, amounts, modes, shares, mixes = (np.concatenate(pair) for pair in zip(*columns, strict=True))
-        tables = np.concatenate([self._tables, other._tables])
+        tables = np.concatenate([self.tables, other.tables])
         return Program(
             kinds, amounts, modes, shares, mixes, self.tiles + other.tiles, max(self.depth, other.depth),
             self.coupled or other.coupled, max(self.planes, other.planes), tables,
@@ -175,7 +176,7 @@ class Program:
     def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
         """(tiles, n, MAP_COUNT + 1): where each step's tiles lie, 0 where there is none."""
         found = np.empty((len(tiles), len(self.kinds), MAP_COUNT + 1), np.int64)
-        _look_up(self._tables, np.ascontiguousarray(tiles), found)
+        look_up(self.tables, np.ascontiguousarray(tiles), found)
         return found
 
 
@@ -237,7 +238,8 @@ def _partners(kinds: NDArray[np.int32]) -> NDArray[np.int32]:
 
 
 @kernel
-def _look_up(tables, tiles, found):  # type: ignore[no-untyped-def]
+def look_up(tables, tiles, found):  # type: ignore[no-untyped-def]
+    """Where tiles of each step lie, by the addresses of the steps' tables; as `Program.addresses`."""
     for step in range(len(tables)):
         for column in range(tables.shape[1]):
             address = tables[step, column]

@@ -14,7 +14,7 @@ from ..kernels import as_float32, as_uint16, borrowed, carray, copy_line, in_two
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .lanes import lay_along, lays_along
-from .program import MAP_COUNT, Program
+from .program import MAP_COUNT, Program, look_up
 from .rows import (
     ROWS,
     TEXELS,
@@ -30,8 +30,6 @@ from .rows import (
     replace_rows,
 )
 
-#: Blocks of rows times steps from which another thread is worth calling.
-WORTH_A_THREAD = 512
 #: Addresses by tile number, of unrounded colors, (64, 64, 4), and values, (planes, 64, 64), float32; 0 where there
 #: are none.
 Tables = tuple[NDArray[np.int64], NDArray[np.int64]]
@@ -50,25 +48,15 @@ def run(
     whether anything is to be written of a tile's color and its values. color, values: (all tiles, 64, 64, 4) pixels to
     write, unless there are tables to write `into`.
     """
-    addresses = program.addresses(area.tiles)
 
     def work(a: int, b: int) -> None:
         _run(
             program.kinds, program.partners, program.amounts, program.modes, program.shares, program.mixes,
-            program.depth, program.coupled, program.planes, addresses[a:b], under, wanted, area.tiles[a:b],
+            program.depth, program.coupled, program.planes, program.tables, under, wanted, area.tiles[a:b],
             area.rects[a:b], holds[a:b], color, values, *begin, *into,
         )  # fmt: skip
 
-    worth_it = _blocks(area.rects) * (len(program) + 1) >= WORTH_A_THREAD
-    in_two_threads(len(area), work, 2 if worth_it else len(area) + 1)
-
-
-@kernel
-def _blocks(rects):  # type: ignore[no-untyped-def]
-    count = 0
-    for i in range(len(rects)):
-        count += (rects[i, 1] + ROWS - 1) // ROWS - rects[i, 0] // ROWS
-    return count
+    in_two_threads(len(area), work, 2)
 
 
 @kernel
@@ -91,7 +79,7 @@ def _run(  # type: ignore[no-untyped-def]
     depth,
     coupled,
     planes,
-    addresses,
+    tables,
     under,
     wanted,
     tiles,
@@ -105,7 +93,9 @@ def _run(  # type: ignore[no-untyped-def]
     to_values,
 ):
     """Steps over what `from_` has of a tile, else over `under`; into the pictures or, unrounded, where `to_` says."""
-    addresses, amounts, modes, mixes = borrowed(addresses), borrowed(amounts), borrowed(modes), borrowed(mixes)
+    addresses = np.empty((len(tiles), len(kinds), MAP_COUNT + 1), np.int64)
+    look_up(tables, tiles, addresses)
+    amounts, modes, mixes = borrowed(amounts), borrowed(modes), borrowed(mixes)
     rects, wanted, color = borrowed(rects), borrowed(wanted), borrowed(color)
     unit, one, full, half = np.float32(1.0 / 65535.0), np.float32(1.0), np.float32(65535.0), np.float32(0.5)
     colors = np.empty((depth + 1, 4 * TEXELS), np.float32)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache, reduce
+from functools import cache, lru_cache, reduce
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,6 +68,7 @@ class TileArea:
         return cls.of_tiles(np.arange((width // TILE) * (height // TILE), dtype=np.int32))
 
     @classmethod
+    @cache
     def empty(cls) -> TileArea:
         """Nothing."""
         return cls(np.zeros(0, np.int32), np.zeros((0, 4), np.int32))

@@ -10,6 +10,8 @@ from .area import TileArea, by_tile, forget_bounds, in_tiles, list_bounded
 from .composite_picture import Picture, spell_out
 from .raster import TILE, TILE_TEXELS
 
+#: Tiles below which another thread is not worth calling.
+FEW = 16
 #: Texels that the gutter is wide on maps of up to 2048, if nothing else is wanted.
 USUAL_REACH = 16
 
@@ -67,6 +69,13 @@ class Gutter:
         count = len(picture.plain)
         bounds, changed = np.empty((count, 4), np.int32), np.empty(count, np.int32)
         tiles, rects, pixels = area.tiles, area.rects, picture.addresses[0]
+        # Where a few tiles changed, as under a brush, more time goes into asking than into doing it.
+        if len(area) < FEW:
+            found = _spread(
+                picture.pixels, pixels, picture.plain, picture.colors, *self._within, *self._into, *self._out_of,
+                tiles, rects, bounds, changed,
+            )  # fmt: skip
+            return TileArea(changed[:found], bounds[changed[:found]])
         _spell_out_into(picture.pixels, picture.plain, picture.colors, *self._into, tiles, rects, bounds)
         in_two_threads(
             len(area),
@@ -77,8 +86,7 @@ class Gutter:
         found = _bring_out(
             picture.pixels, pixels, picture.plain, picture.colors, *self._out_of, tiles, rects, bounds, changed
         )
-        tiles = changed[:found]
-        return TileArea(tiles, bounds[tiles])
+        return TileArea(changed[:found], bounds[changed[:found]])
 
     def filled(self, image: NDArray[np.uint16]) -> NDArray[np.uint16]:
         """A copy of an (H, W, channels) image whose gutter repeats what is inside."""
@@ -176,6 +184,17 @@ def _bring(pixels, colors, plain, to, of):  # type: ignore[no-untyped-def]
     tile = of // TILE_TEXELS
     source = as_int64(pixels + 8 * of) if plain[tile] == 0 else as_int64(colors + 8 * tile)
     as_int64(pixels + 8 * to)[0] = source[0]
+
+
+@kernel
+def _spread(  # type: ignore[no-untyped-def]
+    pixels, address, plain, colors, within, within_starts, into, into_starts, out, out_starts, tiles, rects, bounds,
+    changed,
+):  # fmt: skip
+    """All that it takes, one thing after the other."""
+    _spell_out_into(pixels, plain, colors, into, into_starts, tiles, rects, bounds)
+    _bring_into(address, plain, colors, within, within_starts, into, into_starts, tiles, rects, bounds)
+    return _bring_out(pixels, address, plain, colors, out, out_starts, tiles, rects, bounds, changed)
 
 
 @kernel

@@ -67,7 +67,8 @@ class Raster:
         """
         self.edition += 1
         tiles.flags.writeable = False
-        flat, columns, first, step = self.addresses.ravel(), self.addresses.shape[1], address_of(tiles), tiles.strides[0]
+        flat, columns = self.addresses.ravel(), self.addresses.shape[1]
+        first, step = address_of(tiles), tiles.strides[0]
         places = range(len(tiles)) if which is None else np.flatnonzero(which).tolist()
         for place in places:
             number = int(numbers[place])

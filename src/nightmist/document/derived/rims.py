@@ -41,7 +41,7 @@ class Rims:
                     _without_rim(layouts[number], composites[number], found[number])
         self.before = groups
         for name in RIMMED:
-            stale = {number: areas[name] for number, areas in enumerate(found) if len(areas.get(name, ()))}
+            stale = {number: areas[name] for number, areas in enumerate(found) if name in areas and len(areas[name])}
             for group in {groups[number][0]: groups[number] for number in stale}.values():
                 numbers, _ = group
                 areas = {place: stale[number] for place, number in enumerate(numbers) if number in stale}

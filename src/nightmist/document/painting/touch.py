@@ -63,20 +63,17 @@ class Touch:
     def radii(self, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
         """The tip's radius by pressure, in its own unit."""
         tip = self.tip
-        share = _pressed(tip.pressure_radius_curve, pressure) if tip.pressure_radius else np.ones(len(pressure))
-        return np.asarray(tip.radius * share)
+        return _by_pressure(tip.radius, tip.pressure_radius_curve if tip.pressure_radius else None, pressure)
 
     def strengths(self, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
         """Its strength by pressure."""
         tip = self.tip
-        share = _pressed(tip.pressure_strength_curve, pressure) if tip.pressure_strength else np.ones(len(pressure))
-        return np.asarray(tip.strength * share)
+        return _by_pressure(tip.strength, tip.pressure_strength_curve if tip.pressure_strength else None, pressure)
 
     def hardness(self, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
         """Its hardness by pressure."""
         tip = self.tip
-        share = _pressed(tip.pressure_hardness_curve, pressure) if tip.pressure_hardness else np.ones(len(pressure))
-        return np.asarray(tip.hardness * share)
+        return _by_pressure(tip.hardness, tip.pressure_hardness_curve if tip.pressure_hardness else None, pressure)
 
     def tapered(self, length: NDArray[np.float64], total: float | None) -> NDArray[np.float64]:
         """Shares of the radius at pixels from the press; the end is tapered too once the whole length is known."""
@@ -126,6 +123,8 @@ class Touch:
         ]
 
 
-def _pressed(curve: PressureCurve, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Shares of a value that pressures 0-1 leave."""
-    return np.asarray(curve.least + (1 - curve.least) * pressure**curve.gamma)
+def _by_pressure(value: float, curve: PressureCurve | None, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What pressures 0-1 leave of a value; all of it where none counts."""
+    if curve is None:
+        return np.full(len(pressure), value, np.float64)
+    return np.asarray(value * (curve.least + (1 - curve.least) * pressure**curve.gamma))

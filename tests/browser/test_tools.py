@@ -361,7 +361,8 @@ def test_fingers_move_the_view_while_the_pen_paints(painter, server):
 
 
 def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server, tmp_path):
-    """Ctrl and click on it takes the very color, which a stroke lays on; it is still there after a reload.
+    """Ctrl and click on it takes the very color, which a stroke lays on; taken off it can be pinned again, and it is
+    still there after a reload.
 
     Where it does not lie the stage shows what it showed before.
     """
@@ -394,6 +395,10 @@ def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server,
     tab.drag((0.35, 0.3), (0.45, 0.3))
     tab.wait_kept(1)
     assert near(server.texels(tab.project, "left"), (171, 205, 19), 300).any()
+    page.get_by_role("button", name="Take off", exact=True).click()
+    expect(picture).to_be_hidden()
+    page.get_by_role("button", name="Pin it again").click()
+    expect(picture).to_be_visible()
     tab.open()
     expect(picture).to_be_visible()
 

@@ -135,6 +135,10 @@ export async function addReferences(id: string, files: File[]): Promise<Pinned> 
 
 export const referenceAddress = (id: string, name: string) => `/api/projects/${id}/references/${encodeURIComponent(name)}`;
 
+export async function readReference(id: string, name: string): Promise<File> {
+  return new File([await (await ask(referenceAddress(id, name))).blob()], name);
+}
+
 export async function dropReference(id: string, name: string): Promise<void> {
   await ask(referenceAddress(id, name), { method: "DELETE" });
 }

@@ -1,5 +1,5 @@
-import { addReferences, dropReference, listReferences } from "../api/rest";
-import { readingFiles } from "./notices";
+import { addReferences, dropReference, listReferences, readReference } from "../api/rest";
+import { readingFiles, sayBriefly } from "./notices";
 import { ofProject, whileOpen } from "./of_project";
 import { say } from "./session";
 
@@ -24,9 +24,14 @@ export async function pinReferences(project: string, files: File[]): Promise<str
   }
 }
 
+/** Take a picture off; it is kept in hand for a while, to be pinned again. */
 export async function takeOffReference(project: string, name: string): Promise<void> {
-  await whileOpen(dropReference(project, name)).then(
-    () => useReferences.setState(({ names }) => ({ names: names.filter((other) => other !== name) })),
-    failed,
-  );
+  try {
+    const picture = await readReference(project, name);
+    await whileOpen(dropReference(project, name));
+    useReferences.setState(({ names }) => ({ names: names.filter((other) => other !== name) }));
+    sayBriefly(`${name} is taken off.`, "Pin it again", () => void pinReferences(project, [picture]));
+  } catch (error) {
+    failed(error as Error);
+  }
 }

@@ -1,6 +1,8 @@
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 
+import { readReference } from "../api/rest";
 import { setPigment, useDesk } from "../state/desk";
+import { say } from "../state/session";
 
 /** From pixels of the picture to pixels of the card. */
 interface Place {
@@ -10,7 +12,7 @@ interface Place {
 }
 
 /** One picture: drag moves it, the wheel zooms, Ctrl and click (or the tool Sample) takes the stored color. */
-export function ReferencePicture({ address, name }: { address: string; name: string }) {
+export function ReferencePicture({ project, name }: { project: string; name: string }) {
   const box = useRef<HTMLCanvasElement>(null);
   const [picture, setPicture] = useState<ImageBitmap | null>(null);
   /** Where the painter has moved it; until then all of it is shown. */
@@ -23,15 +25,14 @@ export function ReferencePicture({ address, name }: { address: string; name: str
   useEffect(() => {
     let current = true;
     // Numbers as stored: no color conversion on the way.
-    fetch(address)
-      .then((answer) => answer.blob())
-      .then((blob) => createImageBitmap(blob, { colorSpaceConversion: "none" }))
+    readReference(project, name)
+      .then((file) => createImageBitmap(file, { colorSpaceConversion: "none" }))
       .then((bitmap) => current && setPicture(bitmap))
-      .catch(() => undefined);
+      .catch((error: Error) => current && say(`${name} cannot be shown. ${error.message}`));
     return () => {
       current = false;
     };
-  }, [address]);
+  }, [project, name]);
 
   useEffect(() => {
     const canvas = box.current!;

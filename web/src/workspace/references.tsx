@@ -49,35 +49,34 @@ export function References({ project }: { project: Project }) {
         </button>
       </header>
       {name ? (
-        <ReferencePicture key={name} address={referenceAddress(project.id, name)} name={name} />
+        <ReferencePicture key={name} project={project.id} name={name} />
       ) : (
         <p className="m-auto px-5 text-center text-ink-2">Drop photos or sketches here. They stay beside the model and can be sampled from.</p>
       )}
-      {names.length > 1 && (
-        <div className="flex h-11 shrink-0 gap-1 overflow-x-auto p-1">
-          {names.map((other) => (
+      {name && (
+        <div className="flex h-11 shrink-0 items-center gap-1 overflow-x-auto p-1">
+          {(names.length > 1 ? names : []).map((other) => (
             <button
               key={other}
               type="button"
-              title={`${other}; right click takes it off`}
+              title={other}
               aria-label={`Show ${other}`}
               aria-pressed={other === name}
               onClick={() => setReferences({ chosen: other })}
-              onContextMenu={(event) => {
-                event.preventDefault();
-                void takeOffReference(project.id, other);
-              }}
               className={`h-9 w-11 shrink-0 overflow-hidden rounded-control ${other === name ? "outline-2 -outline-offset-2 outline-accent" : ""}`}
             >
               <img src={referenceAddress(project.id, other)} alt="" draggable={false} className="size-full object-cover" />
             </button>
           ))}
+          <button
+            type="button"
+            title={`Take ${name} off`}
+            onClick={() => void takeOffReference(project.id, name)}
+            className="sticky right-0 ml-auto h-8 shrink-0 rounded-control bg-fog-1 px-2.5 text-ink-2 hover:bg-fog-3"
+          >
+            Take off
+          </button>
         </div>
-      )}
-      {names.length === 1 && (
-        <button type="button" onClick={() => void takeOffReference(project.id, names[0]!)} className="h-7 shrink-0 text-ink-2 hover:bg-fog-2">
-          Take off
-        </button>
       )}
       <FileInput ref={input} label="Reference files" accept={PICTURE_FILES} onFiles={(files) => void pin(files)} />
     </section>

@@ -122,8 +122,19 @@ def test_a_group_is_cut_by_its_mask_and_what_lies_in_it_by_both():
     doc.stroke(upper, PATH, CAMERA, TIP, Pigment(base_color="#0000ff"))
     np.testing.assert_array_equal(shown(surface)[share == 0], bare[share == 0])
     assert (shown(surface)[share == 65535] != inside).any()
+    # Taken apart each layer is cut by that mask, and as opaque as the group was.
+    group.opacity = 0.5
+    cut = shown(surface)
     surface.layers.ungroup(group)
     assert [layer.id for layer in surface.layers] == [lower.id, upper.id]
+    assert [layer.opacity for layer in surface.layers] == [0.5, 0.5]
+    np.testing.assert_array_equal(shown(surface)[share == 0], bare[share == 0])
+    # The gutter repeats what lies inside, painted or not.
+    alone = surface.layout.ownership.covered & (share == 65535) & (upper.read("base_color")[..., 3] == 0)
+    assert alone.any()
+    assert np.abs(shown(surface)[alone] - cut[alone]).max() <= 1
+    doc.undo()
+    np.testing.assert_array_equal(shown(surface), cut)
 
 
 def test_a_node_gives_and_withholds_each_map():

@@ -337,7 +337,7 @@ class Stack:
         return Layer(self._document, key)
 
     def ungroup(self, group: Layer) -> None:
-        """What lies in a group takes its place; the group goes."""
+        """What lies in a group takes its place, as opaque as that was and, without a mask of its own, with its mask."""
         self._document.make(nodes.ungroup(self._document, self._mine([group])[0]))
 
     def duplicate(self, layer: Layer, onto: Surface | None = None) -> Layer:

@@ -109,7 +109,7 @@ function Swatch({ finish: { name, own }, project }: { finish: FinishChoice; proj
       {own ? (
         <span className="grid aspect-square w-full place-items-center rounded-[6px] bg-fog-3 text-[22px] font-semibold text-ink-2">{name.slice(0, 1)}</span>
       ) : (
-        <img alt="" draggable={false} src={`/api/finishes/${encodeURIComponent(name)}/swatch`} className="aspect-square w-full rounded-[6px]" />
+        <img alt="" draggable={false} src={`/api/finishes/${encodeURIComponent(name)}/swatch`} className="aspect-square w-full rounded-[6px] bg-fog-3" />
       )}
       <span className="mt-0.5 line-clamp-2 text-[12px] leading-4">{name}</span>
     </button>

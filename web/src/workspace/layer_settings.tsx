@@ -101,7 +101,7 @@ function MoreMenu({ surface, layer, project }: { surface: SurfaceState; layer: L
       <MenuButton aria-label="What else for the layer" title="What else can be done with the layer" className="grid size-7 shrink-0 place-items-center rounded-control text-ink-2 hover:bg-fog-3">
         <IconDots size={16} />
       </MenuButton>
-      <MenuItems anchor="bottom end" className="card z-20 max-h-96! w-60 p-1 outline-none">
+      <MenuItems anchor="bottom end" className="card z-20 max-h-96! w-60 p-1 outline-none [--anchor-padding:12px]">
         {items.map(([text, act]) => (
           <MenuItem key={text}>
             <button type="button" onClick={act} className="flex h-8 w-full items-center rounded-control px-2.5 text-left data-focus:bg-fog-2">

@@ -12,6 +12,7 @@ from ..derived.tables import table_of
 from ..document import Document
 from ..values import (
     MAPS,
+    MASK,
     PLANES,
     Adjustment,
     AnyValue,
@@ -142,16 +143,28 @@ def group_nodes(document: Document, nodes: Sequence[Node], name: str | None = No
 
 
 def ungroup(document: Document, group: Node) -> Change:
-    """What lies in a group takes its place in the stack; the group goes, with its mask."""
+    """What lies in a group takes its place in the stack, and looks as in the group as far as a node alone can: seen,
+    opaque and masked as that was. A node with a mask of its own keeps that one.
+    """
     if not isinstance(group, Group):
         raise NightmistError(f"{group.name} is no group.")
     stack, inside = document.stack(group.parent), document.stack(group.id)
     at = [node.id for node in stack].index(group.id)
     values, orders = room_for([node for node in stack if node.id != group.id], at, len(inside))
+    rasters = rasters_of(document, group)
+    painted, _ = rasters.get(raster_id(group.id, MASK), (None, None))
     for node, order in zip(inside, orders, strict=True):
-        values[node.id] = (node, node.but(parent=group.parent, order=order))
+        apart = node.but(
+            parent=group.parent, order=order, opacity=node.opacity * group.opacity,
+            visible=node.visible and group.visible,
+        )  # fmt: skip
+        if group.mask and not node.mask:
+            apart = apart.but(mask=group.mask, mix=group.mix)
+            if painted:
+                rasters[raster_id(node.id, MASK)] = (None, painted)
+        values[node.id] = (node, apart)
     values[group.id] = (group, None)
-    return Change(label=f"Take {group.name} apart", values=values, rasters=rasters_of(document, group))
+    return Change(label=f"Take {group.name} apart", values=values, rasters=rasters)
 
 
 def set_node(document: Document, node: Node, **properties: object) -> Change:

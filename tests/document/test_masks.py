@@ -130,7 +130,7 @@ def test_a_group_is_cut_by_its_mask_and_what_lies_in_it_by_both():
     assert [layer.opacity for layer in surface.layers] == [0.5, 0.5]
     np.testing.assert_array_equal(shown(surface)[share == 0], bare[share == 0])
     # The gutter repeats what lies inside, painted or not.
-    alone = surface.layout.ownership.covered & (share == 65535) & (upper.read("base_color")[..., 3] == 0)
+    alone = surface.layout.ownership.covered() & (share == 65535) & (upper.read("base_color")[..., 3] == 0)
     assert alone.any()
     assert np.abs(shown(surface)[alone] - cut[alone]).max() <= 1
     doc.undo()

@@ -8,6 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 from threading import Barrier, BrokenBarrierError
 
 import numpy as np
+import pytest
 from PIL import Image
 
 from nightmist.api import tips
@@ -141,3 +142,12 @@ def test_full_shelves_take_nothing_more_and_lose_nothing(client, monkeypatch):  
     assert client.put("/api/presets", json=presets[:2]).status_code == 204
     assert client.put("/api/presets", json=presets).status_code == 422
     assert [preset["name"] for preset in client.get("/api/presets").json()] == ["a", "b"]
+
+
+@pytest.mark.parametrize("of", ["paint", "mask"])
+def test_a_layer_that_was_just_taken_back_has_an_empty_thumbnail(client, of):  # noqa: F811
+    """A page may ask before it has heard of it."""
+    project = create(client).json()["id"]
+    answer = client.get(f"/api/projects/{project}/nodes/0123456789ab/thumbnail?of={of}")
+    assert answer.status_code == 200
+    assert np.asarray(Image.open(io.BytesIO(answer.content)))[..., 3].max() == 0

@@ -16,7 +16,7 @@ from ..core.texels import TILE
 from ..document import Document
 from ..document.derived.composites import PictureName
 from ..document.derived.model import runs_of_faces
-from ..document.files.thumbnail import mask_thumbnail, paint_thumbnail, small_picture, whole_picture
+from ..document.files.thumbnail import small_picture, thumbnail_of, whole_picture
 from ..document.files.version_look import version_map
 from ..document.painting.regions import faces_like
 from ..document.stacking.mask_sources import marking_colors
@@ -37,11 +37,10 @@ class TakenPictures(BaseModel):
     notes: list[str]
 
 
-@router.get("/projects/{project}/nodes/{node}/thumbnail", responses={422: {"model": Problem}})
+@router.get("/projects/{project}/nodes/{node}/thumbnail")
 def thumbnail(studio: InStudio, project: str, node: str, of: Literal["paint", "mask"]) -> Response:
     """PNG of what a node holds."""
-    make = mask_thumbnail if of == "mask" else paint_thumbnail
-    png = studio.with_document(project, lambda document: make(document, document.node(node)))
+    png = studio.with_document(project, lambda document: thumbnail_of(document, node, of))
     return Response(png, media_type="image/png", headers={"Cache-Control": "no-store"})
 
 

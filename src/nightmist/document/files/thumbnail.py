@@ -3,26 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.errors import NightmistError
 from ...core.formats.image_files import fit, read_picture, write_png
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import Start, TileKey, shares_of
 from ..derived.pictures import cut_out, whole
 from ..document import Document
-from ..values import MAPS, MASK, Adjustment, Decals, Group, Node, Picture, Wash
+from ..values import MAPS, MASK, NODES, Adjustment, Decals, Group, MaskOf, Node, Picture, Wash
 
 #: The longer side of a thumbnail in pixels.
 SIDE = 64
 #: Every how many texels one is looked at, as long as that leaves enough.
 STEP = 8
+#: A thumbnail of nothing.
+EMPTY = write_png(np.zeros((1, 1, 4), np.uint8))
 
 
-def paint_thumbnail(document: Document, node: Node) -> bytes:
+def thumbnail_of(document: Document, key: str, of: Literal["paint", "mask"]) -> bytes:
+    """PNG of what a node holds, or of its mask: empty where it was taken back just now, before a page has heard."""
+    node = document.values.get(key)
+    if not isinstance(node, NODES):
+        return EMPTY
+    if of == "mask":
+        return _mask_thumbnail(document, node, node.mask) if node.mask else EMPTY
+    return _paint_thumbnail(document, node)
+
+
+def _paint_thumbnail(document: Document, node: Node) -> bytes:
     """PNG with alpha of a layer's color or, where it holds none, of its first map as gray."""
     if isinstance(node, Wash):
         return _wash_thumbnail(document, node)
@@ -30,7 +42,7 @@ def paint_thumbnail(document: Document, node: Node) -> bytes:
         return small_picture(document, document.picture_value(node.placed[-1].picture))
     painted = document.painted_maps(node.id)
     if not painted or isinstance(node, Group | Adjustment):
-        return write_png(np.zeros((1, 1, 4), np.uint8))
+        return EMPTY
     picture = _sampled(document.raster(node.id, painted[0]))
     if picture.shape[2] == 2:
         picture = picture[..., [0, 0, 0, 1]]
@@ -47,14 +59,12 @@ def _wash_thumbnail(document: Document, wash: Wash) -> bytes:
             tile = np.full((4, 4, 4), 65535, np.uint16)
             tile[..., :3] = [round(v * 65535) for v in value]
             return _png(tile)
-    return write_png(np.zeros((1, 1, 4), np.uint8))
+    return EMPTY
 
 
-def mask_thumbnail(document: Document, node: Node) -> bytes:
-    """PNG of a node's mask: white where it shows. Raises NightmistError when it has none."""
-    if node.mask is None:
-        raise NightmistError(f"{node.name} has no mask.")
-    start = document.mask_start(node.mask, document.surface_of(node))
+def _mask_thumbnail(document: Document, node: Node, mask: MaskOf) -> bytes:
+    """PNG of a node's mask: white where it shows."""
+    start = document.mask_start(mask, document.surface_of(node))
     return _png(_sampled(document.raster(node.id, MASK), start)[..., 0])
 
 

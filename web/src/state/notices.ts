@@ -49,6 +49,12 @@ export function sayBriefly(...said: Said): () => void {
   return past;
 }
 
+/** The same, or as soon as it is no longer so. */
+export function sayBrieflyWhile(holds: () => boolean, ...said: Said): void {
+  sayWhile(holds, ...said);
+  setTimeout(leaving(said[0]), BRIEFLY);
+}
+
 /** How the sentence about files that could not be read leaves: once others are given. */
 let unread = () => {};
 

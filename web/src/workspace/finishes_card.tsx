@@ -4,7 +4,7 @@ import { create } from "zustand";
 import { forgetFinish, listFinishes, postFinish, restoreFinish } from "../api/rest";
 import type { FinishChoice, LayFinish } from "../api/schema.generated";
 import { fenceNow, useDesk } from "../state/desk";
-import { sayBriefly, sayOfLast } from "../state/notices";
+import { sayBriefly, sayBrieflyWhile, sayOfLast } from "../state/notices";
 import { idPicture, NO_ID_PICTURE } from "../state/pictures";
 import { sayWithoutUvs } from "../stage/without_uvs";
 import type { Project } from "../state/project";
@@ -52,7 +52,8 @@ export async function layFinish(project: Project, name: string, met: { surface: 
     project.choose(node, masked);
     if (partly) {
       useDesk.setState({ tool: "fill", fillBy: where === "patch" || where === "facing" ? "island" : where, fillAway: false, maskValue: 1, otherMaskValue: 0 });
-      sayBriefly(`${name} lies there. A click with Fill adds more to its mask; X swaps to taking away.`);
+      const fills = () => useDesk.getState().tool === "fill" && useDesk.getState().maskTarget === node;
+      sayBrieflyWhile(fills, `${name} lies there. A click with Fill adds more to its mask; X swaps to taking away.`);
     }
   } catch (error) {
     say((error as Error).message);

@@ -10,7 +10,17 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernels import as_float32, as_uint16, borrowed, carray, copy_line, in_two_threads, kernel
+from ..kernels import (
+    as_float32,
+    as_uint16,
+    borrowed,
+    carray,
+    copy_line,
+    floats_at,
+    in_two_threads,
+    kernel,
+    shorts_at,
+)
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .lanes import lay_along, lays_along
@@ -295,15 +305,17 @@ def _run(  # type: ignore[no-untyped-def]
                             lines[0, m], carray(as_float32(to_values[t]), (planes, TILE // ROWS, TEXELS))[m, band]
                         )
                 continue
+            wide = right - left
             for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
-                at = (y - band * ROWS) * TILE
+                at, place = (y - band * ROWS) * TILE + left, 8 * ((t * TILE + y) * TILE + left)
                 if writes_color:
-                    line = colors[0, 4 * (at + left) : 4 * (at + right)]
-                    target = color[t, y].reshape(256)[4 * left : 4 * right]
+                    line = floats_at(colors.ctypes.data + 16 * at, 4 * wide)
+                    target = shorts_at(color.ctypes.data + place, 4 * wide)
                     for j in range(len(target)):
                         target[j] = np.uint16(line[j] * full + half)
                 if writes_values:
+                    target = shorts_at(values.ctypes.data + place, 4 * wide)
                     for m in range(MAP_COUNT - 1):
                         if wanted[m + 1]:
-                            for x in range(left, right):
-                                values[t, y, x, m] = np.uint16(lines[0, m, at + x] * full + half)
+                            for x in range(wide):
+                                target[4 * x + m] = np.uint16(lines[0, m, at + x] * full + half)

@@ -1,4 +1,4 @@
-"""Painted colors laid on a line, several texels at once: a compiler does not see by itself that four share an alpha."""
+"""Colors laid on several texels at once: a compiler does not see by itself that four numbers share an alpha."""
 
 from __future__ import annotations
 
@@ -60,6 +60,43 @@ def _laying(mode: int, opaque: bool, masked: bool) -> Any:
         return types.none(whole, whole, number, number, whole, whole), generate
 
     return lay
+
+
+def _lay_value(
+    typingctx: Any, row: Any, made: Any, covered: Any, guessed: Any, value: Any, count: Any
+) -> Any:  # fmt: skip
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        row, made, covered, guessed, value, count = args
+        one, tiny, unit = (ir.Constant(SHARES, [number] * (LANES // 4)) for number in (1.0, 1e-30, 1.0 / 65535.0))
+        half = ir.Constant(NUMBERS, [0.5] * LANES)
+        value = builder.load(builder.inttoptr(value, NUMBERS.as_pointer()), align=4)
+        with for_range_slice(builder, count.type(0), count, count.type(LANES), count.type) as (j, _):
+            stored = builder.uitofp(_at(builder, SHORTS, row, j, 2)[1], NUMBERS)
+            alpha = _greater(builder, *(_at(builder, SHARES, shares, j, 1)[1] for shares in (covered, guessed)))
+            below = builder.fmul(_picked(builder, stored, ALPHA[::4]), unit)
+            whole = builder.fadd(alpha, builder.fmul(below, builder.fsub(one, alpha), flags=FUSED), flags=FUSED)
+            part = builder.fdiv(alpha, _greater(builder, whole, tiny), flags=("arcp", *FUSED))
+            # Alpha moves towards full by the value's alpha, the others by the part of it in what comes out.
+            share = builder.shuffle_vector(part, alpha, _places([t + 4 * (c == 3) for t in range(4) for c in range(4)]))
+            more = builder.fmul(builder.fsub(value, stored), share, flags=FUSED)
+            new = builder.fadd(builder.fadd(stored, more, flags=FUSED), half)
+            place = builder.add(made, builder.mul(j, j.type(2)))
+            # Vectors of signed integers of 32 bits are made at once.
+            new = builder.trunc(builder.fptosi(new, ir.VectorType(INTEGER, LANES)), SHORTS)
+            builder.store(new, builder.inttoptr(place, SHORTS.as_pointer()), align=2)
+        return context.get_dummy_value()
+
+    return types.none(*[types.int64] * 6), generate
+
+
+#: Writes `made`, a row of `count` uint16 RGBA numbers: `row` with a value over it, source-over, straight alpha.
+#: covered, guessed: rows of float32, a number a texel, the greater of which is the value's alpha. value: LANES float32
+#: numbers, those of a texel again and again, full alpha among them. All are told by where they lie in memory.
+lay_value: Any = intrinsic(_lay_value)
+
+
+def _greater(builder: Any, one: Any, other: Any) -> Any:
+    return builder.select(builder.fcmp_ordered(">", one, other), one, other)
 
 
 def _at(builder: Any, vector: Any, address: Any, place: Any, size: int) -> tuple[Any, Any]:

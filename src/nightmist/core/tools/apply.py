@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ..brush.coverage import NO_TILE
 from ..compose.blend import BLEND_MODES, HUE, BlendMode, non_separable, separable
+from ..compose.lanes import LANES, lay_value
 from ..kernels import as_float32, as_int32, as_uint16, carray, floats_at, held_or, in_two_threads, kernel, shorts_at
 from ..texels.area import TileArea
 from ..texels.raster import TILE
@@ -48,11 +49,10 @@ def composite_over(
     if mode >= HUE and channels != 4:
         mode = 0
     if mode == 0 and not len(numbers) and not len(pictures) and not keep_alpha:
+        over = _over_colors if channels == 4 else _over_values
         in_two_threads(
             len(area),
-            lambda a, b: _over(
-                area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, paint, channels
-            ),
+            lambda a, b: over(area.tiles[a:b], area.rects[a:b], coverage, ahead, NO_TILE, before, after, paint),
         )
     else:
         in_two_threads(
@@ -118,39 +118,50 @@ def _coverage(table, t, nothing):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _over(tiles, rects, coverage, ahead, nothing, before, after, value, channels):  # type: ignore[no-untyped-def]
-    """Row by row, all channels of a row as one line of numbers: alpha too moves towards full by its share."""
+def _over_colors(tiles, rects, coverage, ahead, nothing, before, after, value):  # type: ignore[no-untyped-def]
+    """Whole groups of texels, what lies beside a rectangle too: where nothing is covered, what was there before comes
+    out to the bit.
+    """
+    blank, paint = np.zeros(TILE * 4, np.uint16), np.full(LANES, 65535, np.float32)
+    for j in range(LANES):
+        if j % 4 < 3:
+            paint[j] *= value[j % 4]
+    for i in range(len(tiles)):
+        t = tiles[i]
+        top, bottom, left, right = rects[i]
+        begin = left & ~3
+        count = ((right + 3) & ~3) - begin
+        cover, guess = held_or(coverage, t, nothing), held_or(ahead, t, nothing)
+        for y in range(top, bottom):
+            at = TILE * y + begin
+            # An absent tile is transparent.
+            row = before[t] + 8 * at if before[t] != 0 else blank.ctypes.data
+            lay_value(row, after[t] + 8 * at, cover + 4 * at, guess + 4 * at, paint.ctypes.data, 4 * count)
+
+
+@kernel
+def _over_values(tiles, rects, coverage, ahead, nothing, before, after, value):  # type: ignore[no-untyped-def]
+    """Row by row, without a branch a texel; alpha moves towards full by its share."""
     full, one, half, tiny = np.float32(65535.0), np.float32(1.0), np.float32(0.5), np.float32(1e-30)
-    whole_paint, whole_share = np.empty(TILE * channels, np.float32), np.empty(TILE * channels, np.float32)
-    unit, blank = np.float32(1.0 / 65535.0), np.zeros(TILE * channels, np.uint16)
-    for j in range(len(whole_paint)):
-        whole_paint[j] = value[j % channels] * full if j % channels < channels - 1 else full
+    unit, blank, share = np.float32(1.0 / 65535.0), np.zeros(TILE * 2, np.uint16), np.empty(TILE * 2, np.float32)
+    paint = np.empty(TILE * 2, np.float32)
+    paint[::2], paint[1::2] = value[0] * full, full
     for i in range(len(tiles)):
         t = tiles[i]
         top, bottom, left, right = rects[i]
         wide = right - left
-        paint, share = whole_paint[: wide * channels], whole_share[: wide * channels]
-        cover, guess, absent = held_or(coverage, t, nothing), held_or(ahead, t, nothing), blank.ctypes.data
+        cover, guess = held_or(coverage, t, nothing), held_or(ahead, t, nothing)
         for y in range(top, bottom):
-            # Without a branch a texel; where nothing is covered, what was there before comes out to the bit.
             at = TILE * y + left
             covered, guessed = floats_at(cover + 4 * at, wide), floats_at(guess + 4 * at, wide)
-            made = shorts_at(after[t] + 2 * channels * at, wide * channels)
-            # An absent tile is transparent. Reading a blank line keeps source and target apart, which lets loops be
-            # vectors.
-            line = shorts_at(before[t] + 2 * channels * at if before[t] != 0 else absent, wide * channels)
-            if channels == 4:
-                for x in range(wide):
-                    a = max(covered[x], guessed[x])
-                    below = np.float32(line[4 * x + 3]) * unit
-                    part = a / max(a + below * (one - a), tiny)
-                    share[4 * x], share[4 * x + 1], share[4 * x + 2], share[4 * x + 3] = part, part, part, a
-            else:
-                for x in range(wide):
-                    a = max(covered[x], guessed[x])
-                    below = np.float32(line[2 * x + 1]) * unit
-                    share[2 * x], share[2 * x + 1] = a / max(a + below * (one - a), tiny), a
-            for j in range(len(share)):
+            made = shorts_at(after[t] + 4 * at, 2 * wide)
+            # Reading a blank line keeps source and target apart, which lets loops be vectors.
+            line = shorts_at(before[t] + 4 * at if before[t] != 0 else blank.ctypes.data, 2 * wide)
+            for x in range(wide):
+                a = max(covered[x], guessed[x])
+                below = np.float32(line[2 * x + 1]) * unit
+                share[2 * x], share[2 * x + 1] = a / max(a + below * (one - a), tiny), a
+            for j in range(2 * wide):
                 old = np.float32(line[j])
                 made[j] = np.uint16(old + (paint[j] - old) * share[j] + half)
 

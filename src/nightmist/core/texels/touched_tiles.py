@@ -26,8 +26,9 @@ class TouchedTiles:
         self.kind, self.shape = kind, (TILE, TILE, *channels)
         self.addresses = np.zeros(count, np.int64)
         self.blocks: list[NDArray[Any]] = []
-        #: Where the tiles lie that nobody has asked for yet, and how many they are.
+        #: Where the tiles lie that nobody has asked for yet, how many they are, and the bytes of each.
         self._free, self._left = 0, 0
+        self._step = int(np.prod(self.shape)) * np.dtype(kind).itemsize
 
     def __bool__(self) -> bool:
         return bool(self.blocks)
@@ -43,9 +44,8 @@ class TouchedTiles:
 
     def _hand_out(self, tiles: NDArray[np.int32]) -> int:
         """Give free tiles to those of these that are absent; returns how many are so still."""
-        step = TILE * TILE * np.dtype(self.kind).itemsize * (self.shape[2] if len(self.shape) > 2 else 1)
-        given, lacking = _hand_out(self.addresses, tiles, self._free, self._left, step)
-        self._free, self._left = self._free + given * step, self._left - given
+        given, lacking = _hand_out(self.addresses, tiles, self._free, self._left, self._step)
+        self._free, self._left = self._free + given * self._step, self._left - given
         return int(lacking)
 
     def get(self, number: int) -> NDArray[Any] | None:

@@ -54,17 +54,17 @@ def _buoy() -> Mesh:
     return lantern_buoy()
 
 
-def _small_document() -> tuple[Document, Layer, Camera, Pigment]:
+def _small_document(side: int = TILE) -> tuple[Document, Layer, Camera, Pigment]:
     """A buoy with a layer on each surface, that of the first one, who looks at it, and what to paint with."""
-    document = Document.from_mesh(_buoy(), "warm", (64, 64))
+    document = Document.from_mesh(_buoy(), "warm", (side, side))
     camera = Camera.look_at((0, 0.5, 6), (0, 0.5, 0), 30, (300, 300))
     pigment = Pigment(base_color="#808080", roughness=0.5, metallic=0.5, height=0.5, opacity=0.5)
     layers = [surface.layers.add("brushed", name="w") for surface in document.surfaces.values()]
     return document, layers[0], camera, pigment
 
 
-def _painted_document() -> Document:
-    document, layer, _, pigment = _small_document()
+def _painted_document(side: int = TILE) -> Document:
+    document, layer, _, pigment = _small_document(side)
     document.gradient(layer, (0, 0, 0), (0, 1, 0), (pigment, Pigment(base_color="#402010")))
     return document
 
@@ -79,6 +79,8 @@ def warm_showing() -> None:
         composite.pictures["color"].encode_coarse(*whole, COARSE)
         to_bytes(composite.read("roughness"))
     portrait(document, 8, 6)
+    # Maps of many tiles are worked on by both cores.
+    _painted_document(4 * TILE).refresh()
     large = Raster(128, 128, 4)
     large.take(np.ones((128, 128, 4), np.uint16))
     shrunk(large, 2)
@@ -163,8 +165,9 @@ def _small_picture(document: Document) -> str:
 
 
 def warm_strokes() -> None:
-    """Strokes that are even, and those that build up."""
+    """Strokes that are even, and those that build up, mirrored."""
     document, layer, camera, pigment = _small_document()
+    document.mirror = "x"
     for build_up in (False, True):
         tip = Tip(radius=30, build_up=build_up)
         document.stroke(layer, [(150, 150), (170, 170)], camera, tip, pigment)
@@ -183,18 +186,23 @@ def warm_tools() -> None:
     document.stroke(layer, path, camera, Tip(radius=20, falloff="dome", jitter_color=0.5), pigment)
     document.stroke(layer, path, camera, Tip(radius=20, picture="bristle", blend="multiply"), pigment)
     document.stroke(layer, [(20, 20), (24, 24)], camera, Tip(radius=6), pigment, in_map=True)
+    layer.change(alpha_locked=True)
+    document.stroke(layer, path, camera, Tip(radius=20), pigment, tool="soften")
 
 
 def warm_fills() -> None:
     """Fills of regions and by color, and a gradient."""
     document, layer, camera, pigment = _small_document()
     document.gradient(layer, (0, 0, 0), (0, 1, 0), (pigment, pigment))
+    shape = document.regions.add_area("warm", layer.surface.name, [(8, 8), (40, 8), (20, 40)])
+    document.fill(layer, pigment, region=shape)
     if hit := document.pick(camera, (150, 150)):
         document.fill(layer, pigment, region=document.select(hit))
         document.fill_color(layer, pigment, hit)
         document.erase_color(layer, hit)
     document.hide_parts([0])
     document.fill(layer, pigment)
+    document.stroke(layer, [(20, 20), (24, 24)], camera, Tip(radius=6), pigment, in_map=True)
 
 
 #: Composites first and strokes last: either end takes long to compile, and takes nothing from the other.

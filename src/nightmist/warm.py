@@ -194,7 +194,7 @@ def warm_fills() -> None:
     """Fills of regions and by color, and a gradient."""
     document, layer, camera, pigment = _small_document()
     document.gradient(layer, (0, 0, 0), (0, 1, 0), (pigment, pigment))
-    shape = document.regions.add_area("warm", layer.surface.name, [(8, 8), (40, 8), (20, 40)])
+    shape = document.regions.add_area("warm", layer.surface.name, [(0.1, 0.1), (0.9, 0.1), (0.4, 0.9)])
     document.fill(layer, pigment, region=shape)
     if hit := document.pick(camera, (150, 150)):
         document.fill(layer, pigment, region=document.select(hit))

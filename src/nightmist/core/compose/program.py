@@ -173,12 +173,6 @@ class Program:
             self.coupled or other.coupled, max(self.planes, other.planes), tables,
         )  # fmt: skip
 
-    def addresses(self, tiles: NDArray[np.int32]) -> NDArray[np.int64]:
-        """(tiles, n, MAP_COUNT + 1): where each step's tiles lie, 0 where there is none."""
-        found = np.empty((len(tiles), len(self.kinds), MAP_COUNT + 1), np.int64)
-        look_up(self.tables, np.ascontiguousarray(tiles), found)
-        return found
-
 
 def compiled(nodes: Sequence[Node], whole: bool = False) -> Program:
     """The program of a stack, bottom first. whole: all values are worked on, whatever lies there."""
@@ -239,7 +233,7 @@ def _partners(kinds: NDArray[np.int32]) -> NDArray[np.int32]:
 
 @kernel
 def look_up(tables, tiles, found):  # type: ignore[no-untyped-def]
-    """Where tiles of each step lie, by the addresses of the steps' tables; as `Program.addresses`."""
+    """(tiles, n, MAP_COUNT + 1) where each step's tiles lie, 0 where there is none, by the steps' tables."""
     for step in range(len(tables)):
         for column in range(tables.shape[1]):
             address = tables[step, column]

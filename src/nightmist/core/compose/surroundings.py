@@ -9,8 +9,8 @@ from ..kernels import addresses_in, kernel
 from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .blend import EXCLUSION, MULTIPLY, NORMAL, SCREEN
-from .program import ADJUST, LAY, MAP_COUNT, OFF, PUSH, REPLACE, UNDER, Program, bend
-from .steps import Tables, run
+from .program import ADJUST, LAY, MAP_COUNT, OFF, PUSH, REPLACE, UNDER, Program, bend, look_up
+from .steps import NO_TABLES, Tables, run
 
 #: Modes whose result is a factor times the backdrop and an offset.
 AFFINE = (OFF, NORMAL, MULTIPLY, SCREEN, EXCLUSION)
@@ -33,12 +33,14 @@ class Held:
         """count: of the map's tiles."""
         self.program, self.backdrops = program, backdrops
         self.tables: Tables = (np.zeros(count, np.int64), np.zeros(count, np.int64))
+        #: The same of what the second backdrop leaves, which lies behind what the first one does.
+        self.behind: Tables = (self.tables[0].copy(), self.tables[1].copy()) if backdrops == 2 else NO_TABLES
         self.blocks: list[NDArray[np.float32]] = []
 
     def let_go(self) -> None:
         """Hold nothing any more."""
         self.blocks.clear()
-        for table in self.tables:
+        for table in (*self.tables, *self.behind):
             table[:] = 0
 
     def cost(self, touched: NDArray[np.bool_]) -> NDArray[np.int64]:
@@ -48,26 +50,23 @@ class Held:
     def touched(self, tiles: NDArray[np.int32]) -> NDArray[np.bool_]:
         """(n, 2) whether anything is laid on the colors and the values of tiles."""
         found = np.zeros((len(tiles), 2), np.bool_)
-        _find_touched(self.program.addresses(tiles), self.program.modes, self.program.lifts, found)
+        _find_touched(self.program.tables, self.program.modes, self.program.lifts, tiles, found)
         return found
 
     def take(self, tiles: NDArray[np.int32], touched: NDArray[np.bool_], under: NDArray[np.float32]) -> None:
-        """Work these tiles out. under: (UNDER,) the only backdrop, where there is one."""
+        """Work these tiles out, each once and rising. under: (UNDER,) the only backdrop, where there is one."""
         shapes = (TILE, TILE, 4), (self.program.planes, TILE, TILE)
         blocks = [
-            np.empty((int(touched[:, i].sum()), self.backdrops, *shape), np.float32) for i, shape in enumerate(shapes)
+            np.empty((int(np.count_nonzero(touched[:, i])), self.backdrops, *shape), np.float32)
+            for i, shape in enumerate(shapes)
         ]
         self.blocks += blocks
-        area, some = TileArea.of_tiles(tiles), touched[:, 0] | touched[:, 1]
-        for backdrop in range(self.backdrops):
-            into = (np.zeros_like(self.tables[0]), np.zeros_like(self.tables[1]))
+        area, some = TileArea.of_distinct(tiles), touched[:, 0] | touched[:, 1]
+        for backdrop, into in enumerate((self.tables, self.behind)[: self.backdrops]):
             for i, block in enumerate(blocks):
                 into[i][tiles[touched[:, i]]] = addresses_in(block) + backdrop * block[:1, :1].nbytes
             start = under if self.backdrops == 1 else np.full(UNDER, 1 - backdrop, np.float32)
             run(self.program, start, area.only(some), EVERY, touched[some], into=into)
-            if backdrop == 0:
-                for i, table in enumerate(self.tables):
-                    table[tiles[touched[:, i]]] = into[i][tiles[touched[:, i]]]
         if self.backdrops == 2:
             for block in blocks:
                 block[:, 0] -= block[:, 1]
@@ -160,7 +159,9 @@ def _runs(program: Program, first: int) -> list[tuple[int, int, bool]]:
 
 
 @kernel
-def _find_touched(addresses, modes, lifts, found):  # type: ignore[no-untyped-def]
+def _find_touched(tables, modes, lifts, tiles, found):  # type: ignore[no-untyped-def]
+    addresses = np.empty((len(tiles), tables.shape[0], tables.shape[1]), np.int64)
+    look_up(tables, tiles, addresses)
     for i in range(len(found)):
         for step in range(addresses.shape[1]):
             for m in range(MAP_COUNT):

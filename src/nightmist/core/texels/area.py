@@ -32,8 +32,13 @@ class TileArea:
     @classmethod
     def of_tiles(cls, tiles: NDArray[np.int32]) -> TileArea:
         """Whole tiles."""
-        tiles = distinct(tiles)
-        rects = np.tile(np.array([0, TILE, 0, TILE], np.int32), (len(tiles), 1))
+        return cls.of_distinct(distinct(tiles))
+
+    @classmethod
+    def of_distinct(cls, tiles: NDArray[np.int32]) -> TileArea:
+        """Whole tiles that rise, each once."""
+        rects = np.empty((len(tiles), 4), np.int32)
+        rects[:] = (0, TILE, 0, TILE)
         return cls(tiles, rects)
 
     @classmethod

@@ -116,9 +116,9 @@ class _Look:
             yield [each for each in stack[at + 1 :] if each.visible]
 
     def _tiles(self, most: int) -> NDArray[np.int32]:
-        """Some of the tiles, spread over all of them."""
-        numbers = np.fromiter(self.edits, np.int32)
-        return numbers[:: max(1, -(-len(numbers) // most))]
+        """Some of the tiles, spread over all of them, rising."""
+        numbers = np.sort(np.fromiter(self.edits, np.int32))
+        return numbers[:: max(1, -(-len(numbers) // most))].copy()
 
     def _differs(self, tiles: NDArray[np.int32], without: str = "", bare: bool = False) -> bool:
         stack = self.document.shown_stack(self.surface.id)

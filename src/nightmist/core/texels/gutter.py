@@ -75,18 +75,19 @@ class Gutter:
                 picture.pixels, pixels, picture.plain, picture.colors, *self._within, *self._into, *self._out_of,
                 tiles, rects, bounds, changed,
             )  # fmt: skip
-            return TileArea(changed[:found], bounds[changed[:found]])
-        _spell_out_into(picture.pixels, picture.plain, picture.colors, *self._into, tiles, rects, bounds)
-        in_two_threads(
-            len(area),
-            lambda a, b: _bring_into(
-                pixels, picture.plain, picture.colors, *self._within, *self._into, tiles[a:b], rects[a:b], bounds
-            ),
-        )
-        found = _bring_out(
-            picture.pixels, pixels, picture.plain, picture.colors, *self._out_of, tiles, rects, bounds, changed
-        )
-        return TileArea(changed[:found], bounds[changed[:found]])
+        else:
+            _spell_out_into(picture.pixels, picture.plain, picture.colors, *self._into, tiles, rects, bounds)
+            in_two_threads(
+                len(area),
+                lambda a, b: _bring_into(
+                    pixels, picture.plain, picture.colors, *self._within, *self._into, tiles[a:b], rects[a:b], bounds
+                ),
+            )
+            found = _bring_out(
+                picture.pixels, pixels, picture.plain, picture.colors, *self._out_of, tiles, rects, bounds, changed
+            )
+        tiles = changed[:found]
+        return TileArea(tiles, bounds[tiles])
 
     def filled(self, image: NDArray[np.uint16]) -> NDArray[np.uint16]:
         """A copy of an (H, W, channels) image whose gutter repeats what is inside."""

@@ -319,6 +319,20 @@ def test_missing_pictures_that_are_not_painted_are_asked_for_too(wall):
     assert [layer.name for layer in doc.surfaces["wall"].layers] == ["From the file"]
 
 
+@pytest.mark.parametrize("later", [False, True])
+def test_a_picture_without_alpha_is_solid_in_a_transparent_material(wall, later):
+    """However dark its colors are: what lets light through is the material's factor alone."""
+    opaque = write_png(COLOR[..., :3])
+    (wall.parent / "color.png").write_bytes(opaque)
+    if later:
+        (wall.parent / "color.png").unlink()
+    doc = nm.Document.open(wall, size=SIDE)
+    if later:
+        assert doc.add_pictures({"color.png": opaque}) == []
+    owned = doc.surfaces["wall"].layout.ownership.covered()
+    assert (doc.surfaces["wall"].read("opacity")[owned] == round(0.75 * 65535)).all()
+
+
 def test_hidden_parts_are_left_out_of_what_is_handed_off():
     """Only when that is asked for, with the maps that only they show; with nothing shown it is refused in words."""
     mesh = joined(plane(2), placed(plane(2), move=(3, 0, 0)), names=["left", "right"])

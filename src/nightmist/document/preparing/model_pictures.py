@@ -24,8 +24,9 @@ def maps_of(
     """
     picture = read_picture(name, data)
     if slot == "opacity":
-        # In the alpha, or in the gray of what has none.
-        picture = picture[..., [3 if (picture[..., 3] < 65535).any() else 0] * 4]
+        # In the alpha, as glTF has it; where a picture is given for opacity alone, in the gray of what has none.
+        grays = factors is None and (picture[..., 3] == 65535).all()
+        picture = picture[..., [0 if grays else 3] * 4]
     if factors is not None or slot == "opacity":
         # A material's alpha is its own (glTF 2.0, 3.9.4); none of its color is missing for that.
         picture[..., 3] = 65535

@@ -13,7 +13,7 @@ from nightmist.core.formats.gltf_write import write_glb
 from nightmist.core.formats.image_files import read_picture, write_png
 from nightmist.core.mesh.look import SceneNode, SurfaceLook
 from nightmist.core.relief.combine import combined
-from nightmist.document.files.hand_off import glb
+from nightmist.document.files.hand_off import glb, map_files
 from nightmist.document.files.project_file import load, save
 from nightmist.document.preparing.replacing import preview_of_replacement, read_new_model
 from nightmist.studio import Studio
@@ -317,6 +317,18 @@ def test_missing_pictures_that_are_not_painted_are_asked_for_too(wall):
     assert doc.add_pictures({"GLOW.png": write_png(GLOW)}) == []
     assert handed_off(doc)[2]["emissive"] == write_png(GLOW)
     assert [layer.name for layer in doc.surfaces["wall"].layers] == ["From the file"]
+
+
+def test_between_islands_a_placed_picture_holds_nothing(wall):
+    """So a picture without a hole does not make the map have some."""
+    described = json.loads(wall.read_text())
+    pbr = described["materials"][0]["pbrMetallicRoughness"]
+    pbr["baseColorTexture"] = {"index": 1, "extensions": {"KHR_texture_transform": {"scale": [2, 2]}}}
+    pbr["baseColorFactor"] = [1, 1, 1, 1]
+    wall.write_text(json.dumps(described))
+    doc = nm.Document.open(wall, size=SIDE)
+    assert not any("opacity" in name for name in map_files(doc, "png8"))
+    assert (doc.surfaces["wall"].read("opacity") == 65535).all()
 
 
 @pytest.mark.parametrize("later", [False, True])

@@ -27,20 +27,19 @@ def maps_of(
         # In the alpha, as glTF has it; where a picture is given for opacity alone, in the gray of what has none.
         grays = factors is None and (picture[..., 3] == 65535).all()
         picture = picture[..., [0 if grays else 3] * 4]
-    if factors is not None or slot == "opacity":
-        # A material's alpha is its own (glTF 2.0, 3.9.4); none of its color is missing for that.
+    if factors is not None or slot != "base_color":
+        # A material's alpha is its own (glTF 2.0, 3.9.4); nothing of its other values is missing for that.
         picture[..., 3] = 65535
     image = _placed(name, picture, layout, place)
     if slot == "base_color":
         return {"base_color": image if factors is None else _tinted(image, factors)}
     channels: dict[str, int] = {"roughness": 1, "metallic": 2} if slot == "metallic_roughness" else {slot: 0}
-    opaque = np.full_like(image[..., 0], 65535)
     found: dict[MapName, NDArray[np.uint16]] = {}
     for map_name in (known for known in MAPS if known in channels):
         values = image[..., channels[map_name]]
         if factors is not None:
             values = np.rint(values * getattr(factors, map_name)).astype(np.uint16)
-        found[map_name] = np.stack([values, opaque], axis=2)
+        found[map_name] = np.stack([values, image[..., 3]], axis=2)
     return found
 
 

@@ -295,6 +295,15 @@ def test_it_is_put_where_it_is_wanted_by_buttons_and_numbers(painter, server):
     expect(high).to_have_value(f"{before:g}")
     expect(wide).to_have_value("64")
     across = page.get_by_role("textbox", name="X px")
+    across.fill("5000")
+    across.press("Enter")
+    expect(page.get_by_role("alert").filter(has_text="stays on the stage")).to_be_visible()
+    assert float(across.input_value()) == pytest.approx(
+        tab.page.locator("canvas[data-ready]").bounding_box()["width"] / 2, abs=1
+    )
+    # Over the only view there is, if only at its border.
+    page.get_by_role("button", name="Lay it on whole").click()
+    expect(page.get_by_role("alert").filter(has_text="meets nothing")).to_be_visible()
     across.fill("40")
     across.press("Enter")
     box = stencil.bounding_box()

@@ -17,9 +17,9 @@ export function stencilIn(views: Views, area: Area, inMap: boolean): Stencil | n
   return { ...common, center: [at.x, at.y], size: [width / scale, height / scale] };
 }
 
-/** Whether the stencil's middle lies over a view. */
+/** Whether the stencil's middle lies over a view; beyond the stage's border it lies over the nearest. */
 export function liesOver(area: Area, canvas: { clientWidth: number }): boolean {
-  const at = canvas.clientWidth / 2 + useDesk.getState().stencil.right;
+  const at = Math.min(Math.max(canvas.clientWidth / 2 + useDesk.getState().stencil.right, 0), canvas.clientWidth - 1);
   return at >= area.x && at < area.x + area.width;
 }
 

@@ -40,12 +40,14 @@ export function centerStencil({ width, height }: Picture, size: "whole" | "pixel
   setStencil({ right: 0, down: 0, width: Math.max(8, width * scale), height: Math.max(8, height * scale), ...(size === "whole" && { rotation: 0 }) });
 }
 
-/** Its middle so far from the stage's, but not beyond the stage. */
-export function moveStencil(place: { right?: number; down?: number }): void {
+/** Its middle so far from the stage's, but not beyond the stage; whether it could go there. */
+export function moveStencil(place: { right?: number; down?: number }): boolean {
   const stage = stageBox();
   const within = (away: number, side: number) => Math.min(side / 2, Math.max(-side / 2, away));
-  const { right, down } = { ...useDesk.getState().stencil, ...place };
-  setStencil({ right: within(right, stage.width), down: within(down, stage.height) });
+  const wanted = { ...useDesk.getState().stencil, ...place };
+  const [right, down] = [within(wanted.right, stage.width), within(wanted.down, stage.height)];
+  setStencil({ right, down });
+  return right === wanted.right && down === wanted.down;
 }
 
 /** Its middle to where the pointer is on the stage. */

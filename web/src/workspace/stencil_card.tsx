@@ -2,6 +2,7 @@ import type { FromGray, Picture } from "../api/schema.generated";
 import { applyStencil } from "../stage/stencil";
 import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
+import { sayBriefly } from "../state/notices";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
 import { LARGEST } from "../state/stencil_place";
@@ -89,10 +90,13 @@ function Place({ picture }: { picture: Picture }) {
 /** Where its middle lies, from the stage's. */
 function Middle() {
   const { right, down } = useDesk((desk) => desk.stencil);
+  const move = (place: { right?: number; down?: number }) => {
+    if (!moveStencil(place)) sayBriefly("The stencil’s middle stays on the stage: it lies at the border now.");
+  };
   return (
     <>
-      <NumberField label="X" value={Math.round(right)} min={-LARGEST} max={LARGEST} unit="px" title="Of its middle, to the right of the stage's" onChange={(x) => moveStencil({ right: x })} />
-      <NumberField label="Y" value={Math.round(down)} min={-LARGEST} max={LARGEST} unit="px" title="Of its middle, below the stage's" onChange={(y) => moveStencil({ down: y })} />
+      <NumberField label="X" value={Math.round(right)} min={-LARGEST} max={LARGEST} unit="px" title="Of its middle, to the right of the stage's" onChange={(x) => move({ right: x })} />
+      <NumberField label="Y" value={Math.round(down)} min={-LARGEST} max={LARGEST} unit="px" title="Of its middle, below the stage's" onChange={(y) => move({ down: y })} />
     </>
   );
 }

@@ -5,6 +5,7 @@ import type { SurfaceState } from "../state/document";
 import { useLaid } from "../state/laid";
 import type { Project } from "../state/project";
 import { ColorField } from "../workspace/color_field";
+import { written } from "../workspace/figures";
 import { LaidSlider } from "../workspace/laid_slider";
 
 const hex = (color: number[]) =>
@@ -16,7 +17,7 @@ const channels = (color: string): [number, number, number] =>
 const SHARES = [
   { key: "roughness", label: "Rough", title: "0 is shiny, 1 is rough" },
   { key: "metallic", label: "Metal", title: "0 is no metal, 1 is bare metal" },
-  { key: "height", label: "Bump", title: "0 is the deepest, 1 the highest; 0.5 is level" },
+  { key: "height", label: "Bump", title: "Below 0 lies deeper than what is level, above higher" },
   { key: "opacity", label: "Solid", title: "0 is a hole, 1 is solid" },
 ] as const;
 
@@ -37,7 +38,7 @@ export function StartValues({ project, surface }: { project: Project; surface: S
           <ColorField label="Start color" color={color} onChange={lay} />
         </div>
         {SHARES.map(({ key, label, title }) => (
-          <LaidSlider key={key} label={label} value={start[key] ?? 0.5} show={(value) => value.toFixed(2)} project={project} edit={(value) => edit({ [key]: value })} title={title} />
+          <LaidSlider key={key} label={label} value={start[key] ?? 0.5} {...written(key)} project={project} edit={(value) => edit({ [key]: value })} title={title} />
         ))}
       </PopoverPanel>
     </Popover>

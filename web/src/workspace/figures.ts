@@ -13,6 +13,14 @@ export function shortIn(value: number, size: number): number {
   return short(Math.round(value / step) * step);
 }
 
+const two = (value: number) => value.toFixed(2);
+
+/** How a map's value is written, and what a typed one means; bump counts from what is level. */
+export const written = (map: string): { show: (value: number) => string; read?: (typed: number) => number } =>
+  map === "height"
+    ? { show: (value) => `${value >= 0.5 ? "+" : "−"}${two(Math.abs(value - 0.5))}`, read: (typed) => typed + 0.5 }
+    : { show: two };
+
 type Several = { 2: [number | null, number | null]; 3: [number | null, number | null, number | null]; 4: [number | null, number | null, number | null, number | null] };
 
 /** One of several numbers as it is sent: those that are null stay. */

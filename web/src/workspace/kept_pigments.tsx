@@ -4,6 +4,7 @@ import { type NamedPigment, useDesk } from "../state/desk";
 import { putBackNamed, withNamed } from "../state/kept";
 import { sayBriefly } from "../state/notices";
 import { KeepUnderName } from "../ui/keep_under_name";
+import { written } from "./figures";
 
 /** Whole pigments under a name: a click loads one, right click takes it away. */
 export function KeptPigments() {
@@ -65,6 +66,6 @@ function ball({ base_color, roughness }: Pigment): string {
 }
 
 function words({ base_color, roughness, metallic, height, opacity }: Pigment): string {
-  const parts = [base_color && eightBits(base_color), roughness != null && `rough ${roughness.toFixed(2)}`, metallic != null && `metal ${metallic.toFixed(2)}`, height != null && `bump ${(height - 0.5).toFixed(2)}`, opacity != null && `solid ${opacity.toFixed(2)}`];
+  const parts = [base_color && eightBits(base_color), roughness != null && `rough ${written("roughness").show(roughness)}`, metallic != null && `metal ${written("metallic").show(metallic)}`, height != null && `bump ${written("height").show(height)}`, opacity != null && `solid ${written("opacity").show(opacity)}`];
   return parts.filter(Boolean).join(", ");
 }

@@ -11,6 +11,8 @@ interface Props {
   max?: number;
   /** How the value is written; percent else. */
   show?: (value: number) => string;
+  /** What a typed number means, where that is not what is written. */
+  read?: (typed: number) => number;
   fine?: boolean;
   disabled?: boolean;
   title?: string;
@@ -20,7 +22,7 @@ interface Props {
 }
 
 /** A number that shows while it moves, and is one undo step when it rests. */
-export function LaidSlider({ label, value, min = 0, max = 1, show = percent, fine, disabled, title, project, edit }: Props) {
+export function LaidSlider({ label, value, min = 0, max = 1, show = percent, read, fine, disabled, title, project, edit }: Props) {
   const [shown, lay] = useLaid(value, project, edit);
-  return <Slider label={label} value={shown} min={min} max={max} show={show} fine={fine} disabled={disabled} title={title} onChange={lay} />;
+  return <Slider label={label} value={shown} min={min} max={max} show={show} read={read} fine={fine} disabled={disabled} title={title} onChange={lay} />;
 }

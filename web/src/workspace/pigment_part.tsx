@@ -6,9 +6,8 @@ import { setPigment, swapLoads, switchMap, useDesk } from "../state/desk";
 import { Part } from "../ui/part";
 import { Slider } from "../ui/slider";
 import { ColorField } from "./color_field";
+import { written } from "./figures";
 import { KeptPigments } from "./kept_pigments";
-
-const signed = (value: number) => `${value >= 0 ? "+" : "−"}${Math.abs(value).toFixed(2)}`;
 
 const VALUES: { key: "roughness" | "metallic" | "height" | "opacity"; label: string; title: string }[] = [
   { key: "roughness", label: "Rough", title: "0 is shiny, 1 is rough" },
@@ -61,8 +60,7 @@ export function PigmentPart() {
               min={0}
               max={1}
               disabled={pigment[key] == null}
-              show={(value) => (key === "height" ? signed(value - 0.5) : value.toFixed(2))}
-              read={key === "height" ? (typed) => typed + 0.5 : undefined}
+              {...written(key)}
               title={hint}
               onChange={(value) => setPigment({ [key]: value })}
             />

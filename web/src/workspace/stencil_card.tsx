@@ -11,6 +11,7 @@ import { stampWith } from "../state/tips";
 import { NumberField } from "../ui/number_field";
 import { Slider } from "../ui/slider";
 import { CardHeading } from "./card_heading";
+import { written } from "./figures";
 import { Head } from "./node_card_head";
 import { PictureAbout } from "./picture_about";
 import { PictureGrid } from "./picture_grid";
@@ -162,8 +163,8 @@ function StencilMaps() {
             </label>
             {now && (
               <>
-                <Slider label="Black" value={black} min={0} max={1} show={(value) => value.toFixed(2)} onChange={(value) => set(key, { ...now, low: value })} title={`What black becomes in ${label}`} />
-                <Slider label="White" value={white} min={0} max={1} show={(value) => value.toFixed(2)} onChange={(value) => set(key, { ...now, high: value })} title={`What white becomes in ${label}`} />
+                <Slider label="Black" value={black} min={0} max={1} {...written(key)} onChange={(value) => set(key, { ...now, low: value })} title={`What black becomes in ${label}`} />
+                <Slider label="White" value={white} min={0} max={1} {...written(key)} onChange={(value) => set(key, { ...now, high: value })} title={`What white becomes in ${label}`} />
               </>
             )}
           </div>

@@ -13,6 +13,7 @@ import { FileInput } from "../ui/file_input";
 import { NumberField } from "../ui/number_field";
 import { Segmented } from "../ui/segmented";
 import { ColorField } from "./color_field";
+import { written } from "./figures";
 import { FrameNumbers } from "./frame_numbers";
 import { LaidSlider } from "./laid_slider";
 import { Head } from "./node_card_head";
@@ -107,7 +108,7 @@ function MapRow({ map, label, rest, wash, project }: { map: MapKey; label: strin
       )}
       {!image && typeof value === "number" && (
         <div className="pl-[54px]">
-          <LaidSlider label="Value" value={value} project={project} show={(v) => v.toFixed(2)} edit={edit} />
+          <LaidSlider label="Value" value={value} project={project} {...written(map)} edit={edit} />
         </div>
       )}
     </div>

@@ -115,7 +115,7 @@ def address_of(array: NDArray[Any]) -> int:
 
 
 def addresses_in(array: NDArray[Any]) -> NDArray[np.int64]:
-    """(n,) where each of the n parts of a C-contiguous array lies in memory."""
+    """(n,) where each of the n parts of an array lies in memory."""
     found: NDArray[np.int64] = address_of(array) + np.arange(len(array)) * array.strides[0]
     return found
 

@@ -37,15 +37,30 @@ def evaluate(
     if around is None:
         run(program, under, area, wanted, holds, color.pixels, values.pixels)
         return
-    if roughly:
+    known = np.empty(len(area), np.bool_)
+    unknown, missing = _look_for(around.held, area.tiles, holds, known)
+    if roughly and missing:
         around.hold(area.tiles, holds[:, 0] | holds[:, 1])
-    rest, known = around.rough if roughly else around.rest, around.held[area.tiles]
-    if known.all():
+        unknown, missing = _look_for(around.held, area.tiles, holds, known)
+    rest = around.rough if roughly else around.rest
+    if not unknown:
         run(rest, under, area, wanted, holds, color.pixels, values.pixels, around.below.tables)
         return
-    if known.any():
+    if unknown < len(area):
         run(rest, under, area.only(known), wanted, holds[known], color.pixels, values.pixels, around.below.tables)
     run(program, under, area.only(~known), wanted, holds[~known], color.pixels, values.pixels)
+
+
+@kernel
+def _look_for(held, tiles, holds, known):  # type: ignore[no-untyped-def]
+    """Find which tiles are held; counts those that are not, and those of them of which anything is to be written."""
+    unknown, missing = 0, 0
+    for i in range(len(tiles)):
+        known[i] = held[tiles[i]]
+        if not known[i]:
+            unknown += 1
+            missing += holds[i, 0] or holds[i, 1]
+    return unknown, missing
 
 
 @kernel

@@ -129,8 +129,8 @@ class Program:
     kinds: (n,) LAY to REPLACE. partners: (n,) of a PUSH the step of its POP. amounts: (n, MAP_COUNT) float32.
     modes: (n, MAP_COUNT) places in BLEND_MODES or OFF. shares: (n,) float32, the mask's start. mixes: (n, 3) float32,
     softness (0: does not mix by height), influence, border. tiles: for each step the maps' and the mask's tiles; of a
-    BEND the color's and the values' factors and offsets; behind them whatever has to be kept alive. planes: how many of
-    the values are worked on, from the first one; on those behind them no step lays anything.
+    BEND what black and then white become, of the color and of the values; behind them whatever has to be kept alive.
+    planes: how many of the values are worked on, from the first one; on those behind them no step lays anything.
     lifts: steps change the height wherever they lay anything. tables: (n, MAP_COUNT + 1) the addresses of the tiles'
     tables.
     """
@@ -194,7 +194,7 @@ def compiled(nodes: Sequence[Node], whole: bool = False) -> Program:
 
 
 def bend(color: NDArray[np.int64], values: NDArray[np.int64]) -> Program:
-    """One step that multiplies what lies below by factors and adds offsets, tile by tile, as these tables say."""
+    """One step that brings what lies below between what black and white become, tile by tile, as these tables say."""
     return Program(
         np.array([BEND], np.int32), np.ones((1, MAP_COUNT), np.float32), np.full((1, MAP_COUNT), OFF, np.int32),
         np.ones(1, np.float32), np.zeros((1, 3), np.float32),

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from ..kernels import as_float32, as_uint16, carray, kernel
+from ..kernels import as_float32, as_uint16, carray, floats_at, kernel, shorts_at
 from ..texels.raster import TILE
 from .adjust import FINE, GRAY, TABLE, from_table, toned
 from .blend import HUE, non_separable, separable
@@ -180,9 +180,43 @@ def blend_colors(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def bend_row(factors, offsets, line):  # type: ignore[no-untyped-def]
-    for j in range(len(line)):
-        line[j] = line[j] * factors[j] + offsets[j]
+def copy_part(source, left, right, each, line):  # type: ignore[no-untyped-def]
+    """Copy some columns of a block of rows of `each` numbers a texel. source, line: addresses of float32."""
+    for y in range(ROWS):
+        at = 4 * each * (y * TILE + left)
+        part, onto = floats_at(source + at, each * (right - left)), floats_at(line + at, each * (right - left))
+        for j in range(len(onto)):
+            onto[j] = part[j]
+
+
+@kernel
+def bend_colors(ends, left, right, line):  # type: ignore[no-untyped-def]
+    """Bring colors to between what black and white become, in some columns of a block of rows.
+
+    ends: the address of black's block in a tile of uint16, behind which lies white's tile. line: of float32.
+    """
+    unit = np.float32(1.0 / 65535.0)
+    for y in range(ROWS):
+        at, count = 4 * (y * TILE + left), 4 * (right - left)
+        black, white = shorts_at(ends + 2 * at, count), shorts_at(ends + 2 * at + 8 * TILE * TILE, count)
+        part = floats_at(line + 4 * at, count)
+        for j in range(len(part)):
+            low = np.float32(black[j]) * unit
+            part[j] = part[j] * (np.float32(white[j]) * unit - low) + low
+
+
+@kernel
+def bend_values(ends, channel, left, right, line):  # type: ignore[no-untyped-def]
+    """The same of values, which lie as one channel of texels."""
+    unit = np.float32(1.0 / 65535.0)
+    for y in range(ROWS):
+        at, count = y * TILE + left, right - left
+        black = shorts_at(ends + 8 * at + 2 * channel, 4 * count)
+        white = shorts_at(ends + 8 * (at + TILE * TILE) + 2 * channel, 4 * count)
+        part = floats_at(line + 4 * at, count)
+        for x in range(len(part)):
+            low = np.float32(black[4 * x]) * unit
+            part[x] = part[x] * (np.float32(white[4 * x]) * unit - low) + low
 
 
 @kernel

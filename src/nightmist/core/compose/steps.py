@@ -29,10 +29,12 @@ from .rows import (
     ROWS,
     TEXELS,
     adjust_rows,
-    bend_row,
+    bend_colors,
+    bend_values,
     blend_colors,
     blend_row,
     blend_values,
+    copy_part,
     mask_along,
     mix_by_height,
     own_cover,
@@ -40,8 +42,8 @@ from .rows import (
     replace_rows,
 )
 
-#: Addresses by tile number, of unrounded colors, (64, 64, 4), and values, (planes, 64, 64), float32; 0 where there
-#: are none.
+#: Addresses by tile number, of colors and of values; 0 where there are none. Unrounded ones are (64, 64, 4) and
+#: (planes, 64, 64) float32, rounded ones (64, 64, 4) uint16 like those of pictures.
 Tables = tuple[NDArray[np.int64], NDArray[np.int64]]
 NO_TABLES: Tables = (np.zeros(0, np.int64), np.zeros(0, np.int64))
 NO_PIXELS = np.zeros((0, TILE, TILE, 4), np.uint16)
@@ -50,20 +52,20 @@ NO_PIXELS = np.zeros((0, TILE, TILE, 4), np.uint16)
 def run(
     program: Program, under: NDArray[np.float32], area: TileArea, wanted: NDArray[np.bool_], holds: NDArray[np.bool_],
     color: NDArray[np.uint16] = NO_PIXELS, values: NDArray[np.uint16] = NO_PIXELS, begin: Tables = NO_TABLES,
-    into: Tables = NO_TABLES,
+    into: Tables = NO_TABLES, rounded: bool = False,
 ) -> None:  # fmt: skip
     """Run a program over the tiles of an area.
 
     under: (UNDER,) what lies there where `begin` has nothing. wanted: (MAP_COUNT,) of the maps. holds: (tiles, 2)
     whether anything is to be written of a tile's color and its values. color, values: (all tiles, 64, 64, 4) pixels to
-    write, unless there are tables to write `into`.
+    write, unless there are tables to write `into`, rounded or not. begin: unrounded.
     """
 
     def work(a: int, b: int) -> None:
         _run(
             program.kinds, program.partners, program.amounts, program.modes, program.shares, program.mixes,
             program.depth, program.coupled, program.planes, program.tables, under, wanted, area.tiles[a:b],
-            area.rects[a:b], holds[a:b], color, values, *begin, *into,
+            area.rects[a:b], holds[a:b], color, values, *begin, *into, rounded,
         )  # fmt: skip
 
     in_two_threads(len(area), work, 2)
@@ -101,15 +103,17 @@ def _run(  # type: ignore[no-untyped-def]
     from_values,
     to_color,
     to_values,
+    rounded,
 ):
-    """Steps over what `from_` has of a tile, else over `under`; into the pictures or, unrounded, where `to_` says."""
+    """Steps over what `from_` has of a tile, else over `under`; into the pictures or where `to_` says."""
     addresses = np.empty((len(tiles), len(kinds), MAP_COUNT + 1), np.int64)
     look_up(tables, tiles, addresses)
     amounts, modes, mixes = borrowed(amounts), borrowed(modes), borrowed(mixes)
     rects, wanted, color = borrowed(rects), borrowed(wanted), borrowed(color)
     unit, one, full, half = np.float32(1.0 / 65535.0), np.float32(1.0), np.float32(65535.0), np.float32(0.5)
-    colors = np.empty((depth + 1, 4 * TEXELS), np.float32)
-    lines = np.empty((depth + 1, MAP_COUNT - 1, TEXELS), np.float32)
+    # Columns that are not asked for are worked out of what lies on the lines: of numbers, if any.
+    colors = np.zeros((depth + 1, 4 * TEXELS), np.float32)
+    lines = np.zeros((depth + 1, MAP_COUNT - 1, TEXELS), np.float32)
     alphas = np.empty((depth + 1, planes, TEXELS), np.float32)
     source, share, mask = (
         np.empty(4 * TEXELS, np.float32),
@@ -132,6 +136,8 @@ def _run(  # type: ignore[no-untyped-def]
         writes_color, writes_values = with_color, with_values
         if coupled:
             with_color, with_values = True, True
+        color_at = to_color[t] if rounded else color.ctypes.data + 8 * TILE * TILE * t
+        values_at = to_values[t] if rounded else values.ctypes.data + 8 * TILE * TILE * t
         # Steps that have something here; a group without is passed over.
         count, step = 0, 0
         while step < len(kinds):
@@ -150,7 +156,7 @@ def _run(  # type: ignore[no-untyped-def]
             level = 0
             line = colors[0]
             if len(from_color) > 0 and from_color[t] != 0:
-                copy_line(carray(as_float32(from_color[t]), (TILE // ROWS, 4 * TEXELS))[band], line)
+                copy_part(from_color[t] + 16 * TEXELS * band, left, right, 4, line.ctypes.data)
             elif with_color:
                 for x in range(TEXELS):
                     for c in range(3):
@@ -160,7 +166,8 @@ def _run(  # type: ignore[no-untyped-def]
             if len(from_values) > 0 and from_values[t] != 0:
                 known = planes
                 for m in range(planes):
-                    copy_line(carray(as_float32(from_values[t]), (planes, TILE // ROWS, TEXELS))[m, band], lines[0, m])
+                    lies = from_values[t] + 4 * (m * TILE * TILE + TEXELS * band)
+                    copy_part(lies, left, right, 1, lines[0, m].ctypes.data)
             if with_values:
                 for m in range(known, MAP_COUNT - 1):
                     lines[0, m] = under[3 + m]
@@ -174,13 +181,12 @@ def _run(  # type: ignore[no-untyped-def]
                     continue
                 if kinds[step] == 3:
                     if with_color and addresses[i, step, 0] != 0:
-                        bent = carray(as_float32(addresses[i, step, 0]), (2, TILE // ROWS, 4 * TEXELS))[:, band]
-                        bend_row(bent[0], bent[1], colors[0])
+                        ends = addresses[i, step, 0] + 8 * TEXELS * band
+                        bend_colors(ends, left, right, colors[0].ctypes.data)
                     if with_values and addresses[i, step, 1] != 0:
-                        shape = (2, planes, TILE // ROWS, TEXELS)
-                        slopes = carray(as_float32(addresses[i, step, 1]), shape)[:, :, band]
+                        ends = addresses[i, step, 1] + 8 * TEXELS * band
                         for m in range(planes):
-                            bend_row(slopes[0, m], slopes[1, m], lines[0, m])
+                            bend_values(ends, m, left, right, lines[0, m].ctypes.data)
                     continue
                 group = kinds[step] == 2
                 if group:
@@ -296,7 +302,7 @@ def _run(  # type: ignore[no-untyped-def]
                         a = alphas[level, 0, x] if level > 0 else one
                         lifted = lines[level, 0, x] + raised[x] * amounts[step, 1] * a
                         lines[level, 0, x] = min(max(lifted, np.float32(0.0)), a)
-            if len(to_color) > 0:
+            if len(to_color) > 0 and not rounded:
                 if to_color[t] != 0:
                     copy_line(colors[0], carray(as_float32(to_color[t]), (TILE // ROWS, 4 * TEXELS))[band])
                 if to_values[t] != 0:
@@ -307,14 +313,14 @@ def _run(  # type: ignore[no-untyped-def]
                 continue
             wide = right - left
             for y in range(max(top, band * ROWS), min(bottom, band * ROWS + ROWS)):
-                at, place = (y - band * ROWS) * TILE + left, 8 * ((t * TILE + y) * TILE + left)
+                at, place = (y - band * ROWS) * TILE + left, 8 * (y * TILE + left)
                 if writes_color:
                     line = floats_at(colors.ctypes.data + 16 * at, 4 * wide)
-                    target = shorts_at(color.ctypes.data + place, 4 * wide)
+                    target = shorts_at(color_at + place, 4 * wide)
                     for j in range(len(target)):
                         target[j] = np.uint16(line[j] * full + half)
                 if writes_values:
-                    target = shorts_at(values.ctypes.data + place, 4 * wide)
+                    target = shorts_at(values_at + place, 4 * wide)
                     for m in range(MAP_COUNT - 1):
                         if wanted[m + 1]:
                             for x in range(wide):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,12 +12,12 @@ from ..texels.area import TileArea
 from ..texels.raster import TILE
 from .blend import EXCLUSION, MULTIPLY, NORMAL, SCREEN
 from .program import ADJUST, LAY, MAP_COUNT, OFF, PUSH, REPLACE, UNDER, Program, bend, look_up
-from .steps import NO_TABLES, Tables, run
+from .steps import Tables, run
 
 #: Modes whose result is a factor times the backdrop and an offset.
 AFFINE = (OFF, NORMAL, MULTIPLY, SCREEN, EXCLUSION)
-#: Bytes of an unrounded tile: its color, and one of its values.
-COLOR_BYTES, VALUE_BYTES = TILE * TILE * 4 * 4, TILE * TILE * 4
+#: Bytes of a tile: its unrounded color, one of its values, and a rounded tile of either.
+COLOR_BYTES, VALUE_BYTES, ROUNDED_BYTES = TILE * TILE * 4 * 4, TILE * TILE * 4, TILE * TILE * 4 * 2
 EVERY = np.ones(MAP_COUNT, np.bool_)
 
 
@@ -26,50 +28,92 @@ class Room:
         self.left = left
 
 
-class Held:
-    """What a part of a program makes of tiles, not rounded: of one backdrop, or of two for factors and offsets."""
+def touched_by(program: Program, tiles: NDArray[np.int32]) -> NDArray[np.bool_]:
+    """(n, 2) whether a program lays anything on the colors and on the values of tiles."""
+    found = np.zeros((len(tiles), 2), np.bool_)
+    _find_touched(program.tables, program.modes, program.lifts, tiles, found)
+    return found
 
-    def __init__(self, program: Program, count: int, backdrops: int) -> None:
-        """count: of the map's tiles."""
-        self.program, self.backdrops = program, backdrops
+
+def unrounded(
+    program: Program, tiles: NDArray[np.int32], touched: NDArray[np.bool_], under: NDArray[np.float32],
+    tables: Tables | None = None,
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:  # fmt: skip
+    """What a program makes of tiles: (n, 64, 64, 4) colors, RGBA, and (m, planes, 64, 64) values, not clipped.
+
+    tiles: each once and rising. touched: (tiles, 2) of which colors and values are wanted. under: (UNDER,) what lies
+    below all. tables: point at what is returned from now on.
+    """
+    if tables is None:
+        count = int(tiles.max(initial=-1)) + 1
+        tables = np.zeros(count, np.int64), np.zeros(count, np.int64)
+    n, m = np.count_nonzero(touched, axis=0).tolist()
+    colors = np.empty((n, TILE, TILE, 4), np.float32)
+    values = np.empty((m, program.planes, TILE, TILE), np.float32)
+    _run_into(tables, (colors, values), program, tiles, touched, under, rounded=False)
+    return colors, values
+
+
+def _run_into(
+    tables: Tables, blocks: tuple[NDArray[Any], NDArray[Any]], program: Program, tiles: NDArray[np.int32],
+    touched: NDArray[np.bool_], under: NDArray[np.float32], rounded: bool,
+) -> None:  # fmt: skip
+    for i, block in enumerate(blocks):
+        tables[i][tiles[touched[:, i]]] = addresses_in(block)
+    some = touched[:, 0] | touched[:, 1]
+    area = TileArea.of_distinct(tiles).only(some)
+    run(program, under, area, EVERY, touched[some], into=tables, rounded=rounded)
+
+
+class Held:
+    """What a part of a program makes of tiles, kept."""
+
+    def __init__(self, program: Program, count: int, bytes_each: tuple[int, int]) -> None:
+        """count: of the map's tiles. bytes_each: of a tile's colors and of its values."""
+        self.program, self.bytes_each = program, bytes_each
         self.tables: Tables = (np.zeros(count, np.int64), np.zeros(count, np.int64))
-        #: The same of what the second backdrop leaves, which lies behind what the first one does.
-        self.behind: Tables = (self.tables[0].copy(), self.tables[1].copy()) if backdrops == 2 else NO_TABLES
-        self.blocks: list[NDArray[np.float32]] = []
+        self.blocks: list[NDArray[Any]] = []
 
     def let_go(self) -> None:
         """Hold nothing any more."""
         self.blocks.clear()
-        for table in (*self.tables, *self.behind):
+        for table in self.tables:
             table[:] = 0
 
     def cost(self, touched: NDArray[np.bool_]) -> NDArray[np.int64]:
         """(n,) bytes that tiles take of which (n, 2) colors and values are touched."""
-        return np.asarray(self.backdrops * (touched @ np.array([COLOR_BYTES, self.program.planes * VALUE_BYTES])))
-
-    def touched(self, tiles: NDArray[np.int32]) -> NDArray[np.bool_]:
-        """(n, 2) whether anything is laid on the colors and the values of tiles."""
-        found = np.zeros((len(tiles), 2), np.bool_)
-        _find_touched(self.program.tables, self.program.modes, self.program.lifts, tiles, found)
-        return found
+        return np.asarray(touched @ np.array(self.bytes_each))
 
     def take(self, tiles: NDArray[np.int32], touched: NDArray[np.bool_], under: NDArray[np.float32]) -> None:
-        """Work these tiles out, each once and rising. under: (UNDER,) the only backdrop, where there is one."""
-        shapes = (TILE, TILE, 4), (self.program.planes, TILE, TILE)
-        blocks = [
-            np.empty((int(np.count_nonzero(touched[:, i])), self.backdrops, *shape), np.float32)
-            for i, shape in enumerate(shapes)
-        ]
-        self.blocks += blocks
-        area, some = TileArea.of_distinct(tiles), touched[:, 0] | touched[:, 1]
-        for backdrop, into in enumerate((self.tables, self.behind)[: self.backdrops]):
-            for i, block in enumerate(blocks):
-                into[i][tiles[touched[:, i]]] = addresses_in(block) + backdrop * block[:1, :1].nbytes
-            start = under if self.backdrops == 1 else np.full(UNDER, 1 - backdrop, np.float32)
-            run(self.program, start, area.only(some), EVERY, touched[some], into=into)
-        if self.backdrops == 2:
-            for block in blocks:
-                block[:, 0] -= block[:, 1]
+        """Work these tiles out, each once and rising. under: (UNDER,) what lies below all."""
+        raise NotImplementedError
+
+
+class Below(Held):
+    """What lies there, unrounded: whatever is laid over it comes out as if all were worked out at once."""
+
+    def __init__(self, program: Program, count: int) -> None:
+        super().__init__(program, count, (COLOR_BYTES, program.planes * VALUE_BYTES))
+
+    def take(self, tiles: NDArray[np.int32], touched: NDArray[np.bool_], under: NDArray[np.float32]) -> None:
+        """Work these tiles out, each once and rising. under: (UNDER,) what lies below all."""
+        self.blocks += unrounded(self.program, tiles, touched, under, self.tables)
+
+
+class Bend(Held):
+    """What black and white become, rounded; whatever else lies below comes to lie between."""
+
+    def __init__(self, program: Program, count: int) -> None:
+        super().__init__(program, count, (2 * ROUNDED_BYTES, 2 * ROUNDED_BYTES))
+
+    def take(self, tiles: NDArray[np.int32], touched: NDArray[np.bool_], under: NDArray[np.float32]) -> None:
+        """Work these tiles out, each once and rising; nothing follows from what lies below."""
+        colors, values = (np.empty((int(n), 2, TILE, TILE, 4), np.uint16) for n in np.count_nonzero(touched, axis=0))
+        self.blocks += colors, values
+        # Black last: it lies first, and there the tables point.
+        for end in (1, 0):
+            ends = colors[:, end], values[:, end]
+            _run_into(self.tables, ends, self.program, tiles, touched, np.full(UNDER, end, np.float32), rounded=True)
 
 
 class Surroundings:
@@ -82,20 +126,20 @@ class Surroundings:
         """first, end: the steps that are painted, outside of all groups. count: of the map's tiles."""
         self.under, self.room = np.array(start, np.float32), room
         self.first, self.end = first, end
-        self.below = Held(program.part(0, first), count, 1)
-        self.above: list[Program | Held] = []
+        self.below = Below(program.part(0, first), count)
+        self.above: list[Program | Bend] = []
         for a, b, folds in _runs(program, end):
             part = program.part(a, b)
-            self.above.append(Held(part, count, 2) if folds else part)
+            self.above.append(Bend(part, count) if folds else part)
         #: Of which tiles all this is there, and which of them come out rough.
         self.held, self.bent = np.zeros(count, np.bool_), np.zeros(count, np.bool_)
         self.bytes = 0
         self.meeting(program)
 
     @property
-    def bends(self) -> list[Held]:
+    def bends(self) -> list[Bend]:
         """The affine runs above."""
-        return [part for part in self.above if isinstance(part, Held)]
+        return [part for part in self.above if isinstance(part, Bend)]
 
     def meeting(self, program: Program) -> Surroundings:
         """These around a program whose painted steps alone are others."""
@@ -103,7 +147,7 @@ class Surroundings:
         self.rest = program.part(self.first, len(program))
         self.rough = program.part(self.first, self.end)
         for part in self.above:
-            self.rough = self.rough.followed_by(bend(*part.tables) if isinstance(part, Held) else part)
+            self.rough = self.rough.followed_by(bend(*part.tables) if isinstance(part, Bend) else part)
         return self
 
     def hold(self, tiles: NDArray[np.int32], some: NDArray[np.bool_]) -> None:
@@ -129,7 +173,7 @@ class Surroundings:
 
     def _asked(self, tiles: NDArray[np.int32]) -> tuple[list[tuple[Held, NDArray[np.bool_]]], NDArray[np.int64]]:
         """What is to be held with what it touches of tiles; and the bytes of the first tile, the first two, and on."""
-        parts = [(part, part.touched(tiles)) for part in (self.below, *self.bends)]
+        parts = [(part, touched_by(part.program, tiles)) for part in (self.below, *self.bends)]
         return parts, np.cumsum(np.sum([part.cost(touched) for part, touched in parts], axis=0))
 
     def let_go(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,8 @@ from numpy.typing import NDArray
 
 from ...core.compose import Group as CoreGroup
 from ...core.compose import compiled
-from ...core.compose.surroundings import Held
+from ...core.compose.program import UNDER
+from ...core.compose.surroundings import unrounded
 from ...core.filters.blur import spread_of
 from ...core.filters.distort import Distortion
 from ...core.filters.ground import Ground, ground_of
@@ -66,19 +68,20 @@ class LaidFilter(Filtered):
     def _below(self, tiles: NDArray[np.int32]) -> NDArray[np.float32]:
         """(n, 64, 64, planes) what lies below, colors times alpha."""
         self.below.hold(tiles)
-        held = Held(self.below.program, len(self.known), 2 if self.inside else 1)
         wanted = np.array(["base_color" in self.names, any(name != "base_color" for name in self.names)])
-        held.take(tiles, np.tile(wanted, (len(tiles), 1)), self.under)
-        colors, values = held.blocks
+        run = partial(unrounded, self.below.program, tiles, np.tile(wanted, (len(tiles), 1)))
+        colors, values = run(np.zeros(UNDER, np.float32) if self.inside else self.under)
+        # Over black lies what counts, over white besides it what is left of the white.
+        white, light = run(np.ones(UNDER, np.float32)) if self.inside else (colors, values)
         parts: list[NDArray[np.float32]] = []
         for name in self.names:
             if name == "base_color":
-                # Over black lies what counts, over white besides it what is left of the white.
-                parts += [colors[:, -1, ..., c] for c in range(3)]
-                alpha = 1 - colors[:, 0, ..., 0]
+                parts += [colors[..., c] for c in range(3)]
+                alpha = 1 - (white[..., 0] - colors[..., 0])
             else:
-                parts.append(values[:, -1, VALUE_CHANNEL[name]])
-                alpha = 1 - values[:, 0, VALUE_CHANNEL[name]]
+                place = VALUE_CHANNEL[name]
+                parts.append(values[:, place])
+                alpha = 1 - (light[:, place] - values[:, place])
             parts += [alpha] if self.inside else []
         return np.stack(parts, axis=-1)
 

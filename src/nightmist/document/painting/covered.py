@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.compose import compiled
-from ...core.compose.surroundings import Held
+from ...core.compose.surroundings import touched_by, unrounded
 from ...core.names import listed
 from ...core.texels import TILE, Raster
 from ..change import Change, TileEdit, node_and_map
@@ -137,13 +137,11 @@ class _Look:
         count = self.columns * (self.surface.height // TILE)
         program = compiled([core_node(one, count) for one in shown])
         Ready(program, lazy_in(shown, self.document.lazy)).hold(tiles)
-        held = Held(program, count, 1)
-        touched = held.touched(tiles)
-        held.take(tiles, touched, np.array(self.surface.under, np.float32))
-        colors, values = held.blocks
+        touched = touched_by(program, tiles)
+        colors, values = unrounded(program, tiles, touched, np.array(self.surface.under, np.float32))
         return [
-            *zip(tiles[touched[:, 0]].tolist(), colors[:, 0, ..., :3], strict=True),
-            *zip(tiles[touched[:, 1]].tolist(), np.moveaxis(values[:, 0], 1, -1), strict=True),
+            *zip(tiles[touched[:, 0]].tolist(), colors[..., :3], strict=True),
+            *zip(tiles[touched[:, 1]].tolist(), np.moveaxis(values, 1, -1), strict=True),
         ]
 
     def _flat(self, name: PlaneName, tiles: NDArray[np.int32], value: int) -> Raster:

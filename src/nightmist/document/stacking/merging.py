@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ...core.compose import Group as CoreGroup
 from ...core.compose import compiled
 from ...core.compose.program import UNDER
-from ...core.compose.surroundings import Held
+from ...core.compose.surroundings import touched_by, unrounded
 from ...core.errors import NightmistError
 from ...core.names import listed, unused_name
 from ...core.texels import TILE, Raster
@@ -133,13 +133,14 @@ def _baked(document: Document, surface: Surface, shown: Sequence[Shown]) -> dict
     made = {name: Raster(*surface.size, CHANNELS[name]) for name in MAPS}
     for first in range(0, count, BATCH):
         tiles = np.arange(first, min(first + BATCH, count), dtype=np.int32)
-        held = Held(program, count, 2)
-        touched = held.touched(tiles)
-        held.take(tiles, touched, np.zeros(UNDER, np.float32))
-        colors, values = held.blocks
-        _put(made["base_color"], tiles[touched[:, 0]], colors[:, 1, ..., :3], 1 - colors[:, 0, ..., :1])
+        touched = touched_by(program, tiles)
+        (black, dark), (white, light) = (
+            unrounded(program, tiles, touched, np.full(UNDER, end, np.float32)) for end in (0, 1)
+        )
+        _put(made["base_color"], tiles[touched[:, 0]], black[..., :3], 1 - (white[..., :1] - black[..., :1]))
         for name, place in VALUE_CHANNEL.items():
-            _put(made[name], tiles[touched[:, 1]], values[:, 1, place, ..., None], 1 - values[:, 0, place, ..., None])
+            value = dark[:, place, ..., None]
+            _put(made[name], tiles[touched[:, 1]], value, 1 - (light[:, place, ..., None] - value))
     return {name: raster for name, raster in made.items() if raster.tiles}
 
 

@@ -383,7 +383,7 @@ def test_many_layers_below_and_above_show_the_same(monkeypatch):
 
 def test_what_lies_around_strokes_has_a_bound_and_goes_where_they_go(monkeypatch):
     """Room for three tiles of sixteen: the newest stroke finds it, whatever was painted before, and where."""
-    least = 600_000
+    least = 400_000
     monkeypatch.setattr(sys.modules[Programs.__module__], "MOST_AROUND", least)
     doc = document(
         joined(placed(plane(), move=(-1.1, 0, 0)), placed(plane(), move=(1.1, 0, 0)), names=["left", "right"])

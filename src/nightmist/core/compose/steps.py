@@ -23,7 +23,7 @@ from ..kernels import (
 )
 from ..texels.area import TileArea
 from ..texels.raster import TILE
-from .lanes import lay_along, lays_along
+from .lanes import LANES, lay_along, lays_along
 from .program import MAP_COUNT, Program, look_up
 from .rows import (
     ROWS,
@@ -46,6 +46,8 @@ from .rows import (
 #: (planes, 64, 64) float32, rounded ones (64, 64, 4) uint16 like those of pictures.
 Tables = tuple[NDArray[np.int64], NDArray[np.int64]]
 NO_TABLES: Tables = (np.zeros(0, np.int64), np.zeros(0, np.int64))
+#: Texels that are laid at once.
+TOGETHER = LANES // 4
 NO_PIXELS = np.zeros((0, TILE, TILE, 4), np.uint16)
 
 
@@ -151,17 +153,22 @@ def _run(  # type: ignore[no-untyped-def]
                 steps[count] = step
                 count += 1
             step += 1
-        # Whole rows, whatever is wanted of them: how a compiler rounds in the rest of a loop must not show.
+        # What is laid along takes whole vectors, the rest whole rows: how a compiler rounds at a loop's end must not
+        # show.
+        near, far = left // TOGETHER * TOGETHER, (right + TOGETHER - 1) // TOGETHER * TOGETHER
+        parts, count_along = (1, 4 * TEXELS) if far - near == TILE else (ROWS, 4 * (far - near))
         for band in range(top // ROWS, (bottom + ROWS - 1) // ROWS):
             level = 0
             line = colors[0]
             if len(from_color) > 0 and from_color[t] != 0:
                 copy_part(from_color[t] + 16 * TEXELS * band, left, right, 4, line.ctypes.data)
             elif with_color:
-                for x in range(TEXELS):
-                    for c in range(3):
-                        line[4 * x + c] = under[c]
-                    line[4 * x + 3] = one
+                for y in range(ROWS):
+                    part = floats_at(line.ctypes.data + 16 * (TILE * y + left), 4 * (right - left))
+                    for x in range(len(part) // 4):
+                        for c in range(3):
+                            part[4 * x + c] = under[c]
+                        part[4 * x + 3] = one
             known = 0
             if len(from_values) > 0 and from_values[t] != 0:
                 known = planes
@@ -244,17 +251,18 @@ def _run(  # type: ignore[no-untyped-def]
                     amount, mode = amounts[step, 0], modes[step, 0]
                     line = colors[level]
                     if not group and lays_along(mode, level == 0):
-                        row_at = addresses[i, step, 0] + 8 * TEXELS * band
-                        lay_along(
-                            mode,
-                            level == 0,
-                            masked,
-                            row_at,
-                            mask.ctypes.data,
-                            amount * unit,
-                            line.ctypes.data,
-                            4 * TEXELS,
-                        )
+                        for y in range(parts):
+                            at = TILE * y + near
+                            lay_along(
+                                mode,
+                                level == 0,
+                                masked,
+                                addresses[i, step, 0] + 8 * (TEXELS * band + at),
+                                mask.ctypes.data + 4 * at,
+                                amount * unit,
+                                line.ctypes.data + 16 * at,
+                                count_along,
+                            )
                     else:
                         blend_colors(
                             group,

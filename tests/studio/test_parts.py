@@ -108,3 +108,10 @@ def test_the_sides_of_a_cut_out_are_typed_one_by_one(doc):
     with pytest.raises(NightmistError):
         tell(doc, "cut_picture", picture=key, crop=[0.8, None, None, None])
     assert doc.picture_value(key) == picture
+
+
+@pytest.mark.parametrize("how", ["grow", "shrink"])
+def test_a_region_that_ends_where_the_mesh_does_says_so(doc, how):
+    region = doc.regions.add("All", faces=list(range(len(doc.mesh.faces))))
+    with pytest.raises(NightmistError, match=f"No face lies beside All.* nothing to {how} it by"):
+        tell(doc, "turn_region", region=region.id, how=how)

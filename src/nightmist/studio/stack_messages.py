@@ -405,7 +405,13 @@ class TurnRegion(StackMessage):
         if self.how == "invert":
             return regions.inverted(document, region)
         turn = regions.grown if self.how == "grow" else regions.shrunk
-        return regions.set_region(document, region, turn(document.mesh, document.region_faces(region)))
+        change = regions.set_region(document, region, turn(document.mesh, document.region_faces(region)))
+        if not change.values:
+            raise NightmistError(
+                f"No face lies beside {region.name}: it ends where the mesh does, so there is nothing to {self.how} it"
+                " by."
+            )
+        return change
 
 
 class RemoveRegion(StackMessage):

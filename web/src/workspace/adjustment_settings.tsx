@@ -3,6 +3,7 @@ import { useLaid } from "../state/laid";
 import type { Project } from "../state/project";
 import { Segmented } from "../ui/segmented";
 import { CurveEditor } from "./curve_editor";
+import { two } from "./figures";
 import { LaidPair } from "./laid_pair";
 import { LaidSlider } from "./laid_slider";
 
@@ -19,7 +20,6 @@ const EFFECTS: { value: NonNullable<Adjustment["effect"]>; text: string; hint: s
 
 const texels = (value: number) => `${value < 10 ? value.toFixed(1) : Math.round(value)} px`;
 const share = (value: number) => `${(100 * value).toFixed(1)}%`;
-const two = (value: number) => value.toFixed(2);
 
 /** The numbers of an adjustment; what lies below in its stack follows while they move. */
 export function AdjustmentSettings({ node, project }: { node: Adjustment; project: Project }) {

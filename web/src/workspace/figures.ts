@@ -13,7 +13,7 @@ export function shortIn(value: number, size: number): number {
   return short(Math.round(value / step) * step);
 }
 
-const two = (value: number) => value.toFixed(2);
+export const two = (value: number) => value.toFixed(2);
 
 /** How a map's value is written, and what a typed one means; bump counts from what is level. */
 export const written = (map: string): { show: (value: number) => string; read?: (typed: number) => number } =>

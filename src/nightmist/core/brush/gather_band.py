@@ -7,7 +7,7 @@ import numpy as np
 from ..kernels import borrowed, floats_at, held_or, kernel
 from ..texels.raster import TILE
 from .by_angle import share_by_angle
-from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows, reached_texels
+from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows
 
 #: How a piece lies to what a segment lays.
 OUTSIDE, ACROSS, INSIDE = 0, 1, 2
@@ -70,19 +70,28 @@ def gather_band(  # type: ignore[no-untyped-def]
 
 @kernel
 def _lies(ball, mx, my, mz, reach, ends):  # type: ignore[no-untyped-def]
-    """How the ball around a piece lies to what a segment lays anew: its reach, less what lies behind its beginning."""
-    away2 = (ball[0] - mx) ** 2 + (ball[1] - my) ** 2 + (ball[2] - mz) ** 2
-    if away2 >= (reach + ball[3]) ** 2:
+    """How the ball around a piece lies to what a segment lays anew: all within the radius of it, less what lies behind
+    its beginning.
+    """
+    if (ball[0] - mx) ** 2 + (ball[1] - my) ** 2 + (ball[2] - mz) ** 2 >= (reach + ball[3]) ** 2:
         return OUTSIDE
-    length2, along = 0.0, ends[12]
+    length2, along, from_start2, from_end2 = 0.0, 0.0, 0.0, 0.0
     for axis in range(3):
+        away = ball[axis] - ends[axis]
         length2 += ends[axis + 3] * ends[axis + 3]
-        along += (ball[axis] - ends[axis]) * ends[axis + 3]
+        along += away * ends[axis + 3]
+        from_start2 += away * away
+        from_end2 += (away - ends[axis + 3]) ** 2
     around = ball[3] * np.sqrt(length2)
-    if along < -around:
+    if along + ends[12] < -around:
         return OUTSIDE
-    inner = reach - ball[3]
-    return INSIDE if along >= around and inner > 0 and away2 < inner * inner else ACROSS
+    radius = max(ends[6], ends[7])
+    beside2 = from_start2 - along * along / length2 if length2 > 0 else from_start2
+    if beside2 >= (radius + ball[3]) ** 2:
+        return OUTSIDE
+    inner = radius - ball[3]
+    near2 = beside2 if along <= length2 - around else from_end2
+    return INSIDE if along + ends[12] >= around and inner > 0 and near2 < inner * inner else ACROSS
 
 
 @kernel
@@ -95,52 +104,47 @@ def _gather_segment(  # type: ignore[no-untyped-def]
     those behind that a growing radius reaches. whole: so are all of the piece.
     tile, gate, other: where they lie; other holds what counts already, though it is kept elsewhere.
     """
-    one, zero, none = np.float32(1.0), np.float32(0.0), np.int32(TILE)
-    first, last, parabola = 0, int(piece[4]), (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    one, zero = np.float32(1.0), np.float32(0.0)
+    first, last = 0, int(piece[4])
     if not whole:
-        first, last, parabola = reached_rows(piece, m, mx, my, mz, reach)
+        first, last, _ = reached_rows(piece, m, mx, my, mz, reach)
+        if first >= last:
+            return
     length2 = ends[3] * ends[3] + ends[4] * ends[4] + ends[5] * ends[5]
     inverse = np.float32(1.0 / length2) if length2 > 0 else zero
     squared = np.float32(length2)
-    slope2 = np.float32(m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
+    step2 = m[0] * m[0] + m[1] * m[1] + m[2] * m[2]
     rise = m[0] * ends[3] + m[1] * ends[4] + m[2] * ends[5]
-    along1 = np.float32(rise)
+    slope2, along1 = np.float32(step2), np.float32(rise)
+    # X - A where the first row begins.
+    x, y = piece[1] + 0.5, piece[2] + piece[3] + 0.5
+    ax, ay, az = m[0] * x + m[3] * y + m[6], m[1] * x + m[4] * y + m[7], m[2] * x + m[5] * y + m[8]
+    ax, ay, az = ax - ends[0], ay - ends[1], az - ends[2]
+    around = beside = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    between = (0.0, 0.0, 0.0, 0.0, 0.0)
+    if not whole:
+        around, beside, between = _bounds(ax, ay, az, m, ends, length2)
     r0, dr = np.float32(ends[6]), np.float32(ends[7] - ends[6])
     s0, ds = np.float32(ends[8]), np.float32(ends[9] - ends[8])
     # A hard edge still falls over one texel.
     size = np.float32(ends[13])
     h0, dh = np.float32(ends[10]), np.float32(ends[11] - ends[10])
     tiny = np.float32(max(1e-6 * min(ends[6], ends[7]), 1e-30))
+    hard = min(h0 * r0, max(r0 - size, zero))
+    fall = one / max(r0 - hard, tiny)
     top, bottom, left, right = rect
     for i in range(first, last):
         start, end = int(spans[piece[5] + i, 0]), int(spans[piece[5] + i, 1])
-        if not whole:
-            start, end, _, _ = reached_texels(piece, spans, i, parabola, reach * reach)
         row = piece[3] + i
-        y = piece[2] + row + 0.5
-        if length2 > 0 and not whole:
-            # (X - A) · D over the row, and how far behind is looked: its value at x = 0, and `rise` a texel.
-            level = ends[12] + (
-                (m[0] * (piece[1] + 0.5) + m[3] * y + m[6] - ends[0]) * ends[3]
-                + (m[1] * (piece[1] + 0.5) + m[4] * y + m[7] - ends[1]) * ends[4]
-                + (m[2] * (piece[1] + 0.5) + m[5] * y + m[8] - ends[2]) * ends[5]
-            )
-            if rise > 0:
-                start = max(start, int(min(max(np.ceil(-level / rise), -1.0), 65.0)))
-            elif rise < 0:
-                end = min(end, int(min(max(np.floor(-level / rise) + 1, -1.0), 65.0)))
-            elif level < 0:
-                continue
+        if not whole:
+            start, end = _near_in_row(start, end, i, around, beside, between)
         if end <= start:
             continue
         begin = start & ~(LANES - 1)
-        x = piece[1] + begin + 0.5
-        ax = m[0] * x + m[3] * y + m[6] - ends[0]
-        ay = m[1] * x + m[4] * y + m[7] - ends[1]
-        az = m[2] * x + m[5] * y + m[8] - ends[2]
-        near0 = np.float32(ax * ax + ay * ay + az * az)
-        near1 = np.float32(2.0 * (ax * m[0] + ay * m[1] + az * m[2]))
-        along0 = np.float32(ax * ends[3] + ay * ends[4] + az * ends[5])
+        bx, by, bz = ax + begin * m[0] + i * m[3], ay + begin * m[1] + i * m[4], az + begin * m[2] + i * m[5]
+        near0 = np.float32(bx * bx + by * by + bz * bz)
+        near1 = np.float32(2.0 * (bx * m[0] + by * m[1] + bz * m[2]))
+        along0 = np.float32(bx * ends[3] + by * ends[4] + bz * ends[5])
         curve = (near0, near1, slope2, along0, along1, inverse, squared, r0, dr, s0, ds, h0, dh, size)
         # As many texels as vectors hold without a rest.
         stop = (end + LANES - 1) & ~(LANES - 1)
@@ -148,7 +152,7 @@ def _gather_segment(  # type: ignore[no-untyped-def]
         count = stop - begin
         line, share, laid = floats_at(tile + at, count), floats_at(gate + at, count), floats_at(other + at, count)
         low, high = np.int32(start - begin), np.int32(end - begin)
-        least, most = none, np.int32(-1)
+        changed = np.int32(-1)
         # A loop that decides nothing is turned into vectors; one that looks up a table is not. They are
         # three, since one made by a function takes a tenth longer.
         if len(table) > 0:
@@ -156,34 +160,110 @@ def _gather_segment(  # type: ignore[no-untyped-def]
                 s, w = _near_cone(np.int32(c), low, high, curve, tiny)
                 w *= table[int(s * np.float32(len(table) - 1) + np.float32(0.5))] * share[c]
                 more = w > max(line[c], laid[c])
-                least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
+                changed = max(changed, np.int32(c if more else -1))
                 line[c] = w if more else line[c]
-        elif dr == zero:
+        elif dr == zero and dh == zero:
             for c in range(count):
-                s, w = _near_segment(np.int32(c), low, high, curve, tiny)
+                s, w = _near_segment(np.int32(c), low, high, curve, hard, fall)
                 w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
                 more = w > max(line[c], laid[c])
-                least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
+                changed = max(changed, np.int32(c if more else -1))
                 line[c] = w if more else line[c]
         else:
             for c in range(count):
                 s, w = _near_cone(np.int32(c), low, high, curve, tiny)
                 w *= (one - s * s * (np.float32(3.0) - np.float32(2.0) * s)) * share[c]
                 more = w > max(line[c], laid[c])
-                least, most = min(least, np.int32(c) if more else none), max(most, np.int32(c if more else -1))
+                changed = max(changed, np.int32(c if more else -1))
                 line[c] = w if more else line[c]
-        if most >= 0:
+        if changed >= 0:
             top, bottom = min(top, row), max(bottom, row + 1)
-            left, right = min(left, begin + least), max(right, begin + most + 1)
+            left, right = min(left, start), max(right, end)
     rect[0], rect[1], rect[2], rect[3] = top, bottom, left, right
 
 
 @kernel
-def _near_segment(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
-    """Of texel c of a row: where between the hard middle and the rim it lies, 0-1, and the strength there."""
+def _bounds(ax, ay, az, m, ends, length2):  # type: ignore[no-untyped-def]
+    """Of a piece, whose first row begins at X - A: what bounds its rows, as `_near_in_row` takes it: the ball around
+    the segment's end and the cylinder around it, as `_within_row` does, and where (X - A) · D is 0 and D².
+    """
+    radius2 = max(ends[6], ends[7]) ** 2
+    dx, dy, dz = ends[3], ends[4], ends[5]
+    around = _parabola(ax - dx, ay - dy, az - dz, m[0], m[1], m[2], m[3], m[4], m[5], 0.0, radius2)
+    along, rise, slant = (
+        ax * dx + ay * dy + az * dz,
+        m[0] * dx + m[1] * dy + m[2] * dz,
+        m[3] * dx + m[4] * dy + m[5] * dz,
+    )
+    inverse = 1.0 / length2 if length2 > 0 else 0.0
+    p, q, s = along * inverse, rise * inverse, slant * inverse
+    # The same across D; rows that run along it step across by rounding only.
+    least = 1e-9 * (m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
+    beside = _parabola(ax - p * dx, ay - p * dy, az - p * dz, m[0] - q * dx, m[1] - q * dy, m[2] - q * dz,
+                       m[3] - s * dx, m[4] - s * dy, m[5] - s * dz, least, radius2)  # fmt: skip
+    return around, beside, (along, slant, 1.0 / rise if rise != 0 else 1e30, length2, ends[12])
+
+
+@kernel
+def _parabola(rx, ry, rz, ax, ay, az, bx, by, bz, least, radius2):  # type: ignore[no-untyped-def]
+    """How |R + a x + b i|² runs over row i: radius² less its least, which is quadratic in i, and where that is."""
+    step2 = ax * ax + ay * ay + az * az
+    # Rows that hardly step are as near all along.
+    inverse, middle, shift = 1e30, 0.0, 0.0
+    if step2 > least:
+        inverse = 1.0 / step2
+        middle, shift = -(ax * rx + ay * ry + az * rz) * inverse, -(ax * bx + ay * by + az * bz) * inverse
+    rx, ry, rz = rx + ax * middle, ry + ay * middle, rz + az * middle
+    bx, by, bz = bx + ax * shift, by + ay * shift, bz + az * shift
+    near0, near1, near2 = rx * rx + ry * ry + rz * rz, rx * bx + ry * by + rz * bz, bx * bx + by * by + bz * bz
+    return radius2 - near0, -2.0 * near1, -near2, middle, shift, inverse
+
+
+@kernel
+def _within_row(i, parabola):  # type: ignore[no-untyped-def]
+    """Between which x of row i it is within the radius; from inf to -inf where it nowhere is."""
+    left0, left1, left2, middle, shift, inverse = parabola
+    left = left0 + i * (left1 + i * left2)
+    if left < 0:
+        return np.inf, -np.inf
+    half = np.sqrt(left * inverse)
+    return middle + i * shift - half, middle + i * shift + half
+
+
+@kernel
+def _near_in_row(start, end, i, around, beside, between):  # type: ignore[no-untyped-def]
+    """The texels of a row, from `start` to `end`, that lie within the radius of a segment and not behind it.
+
+    They follow one another: those beside the segment, with (X - A) · D no more than D², and those around its end.
+    """
+    low, high = _within_row(i, around)
+    along0, slant, inverse, length2, behind = between
+    if length2 > 0:
+        along = along0 + i * slant
+        begins, past = (-behind - along) * inverse, (length2 - along) * inverse
+        left, right = _within_row(i, beside)
+        left, right = max(left, min(begins, past)), min(right, max(begins, past))
+        if left <= right:
+            low, high = min(low, left), max(high, right)
+        if inverse > 0:
+            low = max(low, begins)
+        else:
+            high = min(high, begins)
+    # Far away they may be greater than an integer.
+    if low > min(high, 64.0):
+        return end, end
+    return max(start, int(np.ceil(max(low, -1.0)))), min(end, int(np.floor(min(high, 64.0))) + 1)
+
+
+@kernel
+def _near_segment(c, low, high, curve, hard, fall):  # type: ignore[no-untyped-def]
+    """Of texel c of a row, where radius and hardness stay: where between the hard middle and the rim it lies, 0-1, and
+    the strength there. hard, fall: the middle's radius, and one over what is left of the radius.
+    """
     along0, along1, inverse = curve[3], curve[4], curve[5]
     part = min(np.float32(1.0), max(np.float32(0.0), (along0 + along1 * np.float32(c)) * inverse))
-    return _within(c, part, low, high, curve, tiny)
+    s = (np.sqrt(_distance2(c, part, curve)) - hard) * fall
+    return _there(c, s, part, low, high, curve)
 
 
 @kernel
@@ -203,12 +283,25 @@ def _near_cone(c, low, high, curve, tiny):  # type: ignore[no-untyped-def]
 
 @kernel
 def _within(c, part, low, high, curve, tiny):  # type: ignore[no-untyped-def]
-    near0, near1, slope2, along0, along1, _, squared, r0, dr, s0, ds, h0, dh, size = curve
-    one, zero, step = np.float32(1.0), np.float32(0.0), np.float32(c)
-    along = along0 + along1 * step
-    distance2 = near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along)
+    _, _, _, _, _, _, _, r0, dr, _, _, h0, dh, size = curve
     r = r0 + dr * part
-    hard = min((h0 + dh * part) * r, max(r - size, zero))
-    s = (np.sqrt(max(distance2, zero)) - hard) / max(r - hard, tiny)
-    inside = (c >= low) & (c < high) & (s < one)
-    return min(one, max(zero, s)), s0 + ds * part if inside else zero
+    hard = min((h0 + dh * part) * r, max(r - size, np.float32(0.0)))
+    s = (np.sqrt(_distance2(c, part, curve)) - hard) / max(r - hard, tiny)
+    return _there(c, s, part, low, high, curve)
+
+
+@kernel
+def _distance2(c, part, curve):  # type: ignore[no-untyped-def]
+    """Squared, from what lies a part of the way along the segment."""
+    near0, near1, slope2, along0, along1, _, squared, _, _, _, _, _, _, _ = curve
+    step = np.float32(c)
+    along = along0 + along1 * step
+    return max(near0 + step * (near1 + slope2 * step) + part * (part * squared - along - along), np.float32(0.0))
+
+
+@kernel
+def _there(c, s, part, low, high, curve):  # type: ignore[no-untyped-def]
+    """Every falloff ends with 0: what lies beyond the rim needs no question."""
+    s0, ds = curve[9], curve[10]
+    inside = (c >= low) & (c < high)
+    return min(np.float32(1.0), max(np.float32(0.0), s)), s0 + ds * part if inside else np.float32(0.0)

@@ -188,8 +188,7 @@ def disc_weights(mesh, points, radii, hardness, discs=800):
 ])  # fmt: skip
 @pytest.mark.parametrize("radii", [(0.3, 0.3, 0.3), (0.1, 0.35, 0.2), (0.4, 0.05, 0.3), (0.02, 0.5, 0.5)])
 def test_a_band_is_all_discs_on_its_segments(points, radii):
-    """A bent path with even and with changing radius, one that hardly moves and rests, one along rows and columns: texel
-    by texel.
+    """A bent path, even and changing radius, one that hardly moves and rests, one along rows and columns: by texels.
 
     On faces larger than it, and on faces of six texels, of which most lie wholly within it or wholly behind it.
     """

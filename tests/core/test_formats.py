@@ -260,6 +260,21 @@ def test_broken_ply(data):
         read_model("a.ply", {"a.ply": data})
 
 
+def test_ply_of_strips():
+    """Two quads, corners said twice to get to a third, and a fourth after a new beginning: all of them face one way."""
+    points = np.array([(x, y, 0.0) for x in range(6) for y in range(2)])
+    lines = [" ".join(map(str, point)) for point in points]
+    strip = [1, 0, 3, 2, 5, 4, 4, 9, 9, 8, 11, 10, -1, 5, 4, 7, 6]
+    head = ["ply", "format ascii 1.0", "element vertex 12", *(f"property float {axis}" for axis in "xyz")]
+    head += ["element tristrips 1", "property list int int vertex_indices", "end_header"]
+    data = "\n".join([*head, *lines, " ".join(map(str, [len(strip), *strip])), ""]).encode()
+    mesh = read_model("a.ply", {"a.ply": data})
+    normals = np.cross(mesh.corners[:, 1] - mesh.corners[:, 0], mesh.corners[:, 2] - mesh.corners[:, 0])
+    assert (normals == [0, 0, 1]).all()
+    halves = [half for left in (0, 2, 8, 4) for half in ((left, left + 1, left + 3), (left, left + 2, left + 3))]
+    assert sorted(tuple(sorted(face)) for face in mesh.faces.tolist()) == sorted(halves)
+
+
 def test_unknown_files_are_refused():
     """A picture is no model."""
     with pytest.raises(NightmistError, match="no model file"):
@@ -346,7 +361,7 @@ def test_stl_binary_and_ascii():
             "endfacet",
         ]
     text = "\n".join([*lines, "endsolid ball"]).encode()
-    for data in (stl_binary(corners), text):
+    for data in (stl_binary(corners), text, text.upper()):
         mesh = read_model("ball.stl", {"ball.stl": data})
         assert np.allclose(mesh.corners, corners)
         assert len(mesh.positions) == len(np.unique(corners.reshape(-1, 3), axis=0))

@@ -92,6 +92,16 @@ def test_names_in_obj_hold_what_comments_begin_with():
     assert mesh.surfaces[1].base_color == (1, 0, 0)
 
 
+def test_obj_with_names_in_quotes_and_statements_in_capitals():
+    """As some programs write them: nothing of it is passed over."""
+    data = b'mtllib "my stuff.mtl"\n' + TRIANGLE.upper() + b"usemtl a\nF 1 2 3\nf 3 2 1\n"
+    material = b'newmtl a\nmap_Kd -s 2 2 1 "my tar.png"\n'
+    mesh = read_model("a.obj", {"a.obj": data, "my stuff.mtl": material, "my tar.png": b"1"})
+    assert len(mesh.faces) == 2
+    assert mesh.surfaces[0].pictures == {"base_color": b"1"}
+    assert mesh.notes == []
+
+
 @pytest.mark.parametrize("link", [b"one.mtl two.mtl", b"ONE.MTL two.mtl gone.mtl"])
 def test_several_material_files_in_one_statement(link):
     data = b"mtllib " + link + b"\n" + TRIANGLE + b"usemtl a\nf 1 2 3\nusemtl b\nf 3 2 1\n"
@@ -102,7 +112,8 @@ def test_several_material_files_in_one_statement(link):
 
 
 @pytest.mark.parametrize(
-    ("letters", "name"), [("utf-8", "K\u00fcste"), ("utf-8-sig", "K\u00fcste"), ("cp1252", "K\u00fcste")]
+    ("letters", "name"),
+    [("utf-8", "K\u00fcste"), ("utf-8-sig", "K\u00fcste"), ("cp1252", "K\u00fcste"), ("utf-16", "K\u00fcste")],
 )
 def test_obj_in_older_letters(letters, name):
     """A mark before the first statement hides none of it."""

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 
 
 def steps_of(link: str) -> list[str]:
-    """The folders of a path of whatever system, and the file's name."""
-    return [step for step in link.replace("\\", "/").split("/") if step not in ("", ".", "..")]
+    """The folders of a path of whatever system, and the file's name; some programs write it in quotes."""
+    return [step for step in link.strip('"').replace("\\", "/").split("/") if step not in ("", ".", "..")]
 
 
 def name_of(link: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from codecs import BOM_UTF16_BE, BOM_UTF16_LE
 from collections import Counter, defaultdict
 from collections.abc import Mapping
 from math import isfinite, nan
@@ -29,7 +30,7 @@ def read_obj(name: str, data: bytes, beside: Mapping[str, bytes]) -> Mesh:
         words = _words(line)
         if words:
             try:
-                reader.take(words[0], words[1:])
+                reader.take(words[0].lower(), words[1:])
             except ValueError as error:
                 raise NightmistError(f"{name}, line {number}: {error}") from error
     return reader.mesh()
@@ -60,9 +61,9 @@ CHANGING = {"-t": "its turbulence", "-mm": "its gain", "-imfchan": "its one chan
 
 
 def _text(data: bytes) -> str:
-    """Older programs write their system's own letters instead of UTF-8."""
+    """Older programs write their system's own letters instead of UTF-8, or two bytes a letter with a mark in front."""
     try:
-        return data.decode("utf-8-sig")
+        return data.decode("utf-16" if data[:2] in (BOM_UTF16_LE, BOM_UTF16_BE) else "utf-8-sig")
     except UnicodeDecodeError:
         return data.decode("cp1252", "replace")
 
@@ -70,7 +71,7 @@ def _text(data: bytes) -> str:
 def _words(line: str) -> list[str]:
     """A statement without its comment."""
     words = line.split()
-    if words and words[0] not in NAMING:
+    if words and words[0] not in NAMING and words[0].lower() not in NAMING:
         words = line.split("#", 1)[0].split()
     return words
 

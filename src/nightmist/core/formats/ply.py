@@ -28,12 +28,15 @@ def read_ply(name: str, data: bytes) -> Mesh:
     except (PlyParseError, UnicodeDecodeError, MemoryError) as error:
         raise NightmistError(f"{name} is damaged and cannot be read: {error}.") from error
     elements = {element.name: element.data for element in ply.elements}
-    if "vertex" not in elements or "face" not in elements:
+    if "vertex" not in elements or not elements.keys() & {"face", "tristrips"}:
         raise NightmistError(f"{name} holds points only; a model with faces is needed.")
-    vertex, face = elements["vertex"], elements["face"]
+    vertex, face = elements["vertex"], elements["face" if "face" in elements else "tristrips"]
     positions = np.column_stack([vertex[axis] for axis in "xyz"]).astype(np.float32)
     key = "vertex_indices" if "vertex_indices" in (face.dtype.names or ()) else "vertex_index"
-    corners, source = _triangles(name, positions, list(face[key]))
+    polygons = list(face[key])
+    if "face" not in elements:
+        polygons = [triangle for strip in polygons for triangle in _of_strip(strip)]
+    corners, source = _triangles(name, positions, polygons)
     uvs = []
     names = vertex.dtype.names or ()
     for u, v in UV_NAMES:
@@ -54,6 +57,21 @@ def read_ply(name: str, data: bytes) -> Mesh:
     colored = [what for what, element in (("vertex", vertex), ("face", face)) if "red" in (element.dtype.names or ())]
     made.notes += [f"Not read here and left out: {what} colors." for what in colored]
     return made
+
+
+def _of_strip(strip: NDArray[np.int32]) -> list[NDArray[np.int32]]:
+    """Triangles of a strip, as scanners wrote them: each further corner makes one, turned over in turn; -1 begins anew.
+
+    Corners that are said twice on purpose, to turn a strip, give none.
+    """
+    found, start = [], 0
+    for i in range(len(strip)):
+        if strip[i] < 0:
+            start = i + 1
+        elif i - start >= 2 and len(set(strip[i - 2 : i + 1].tolist())) == 3:
+            corners = strip[i - 2 : i + 1]
+            found.append(corners if (i - start) % 2 == 0 else corners[[1, 0, 2]])
+    return found
 
 
 def _triangles(

@@ -30,7 +30,7 @@ def _is_binary(data: bytes) -> bool:
     # Binary files may begin with "solid" too; their count tells them apart.
     if len(data) >= HEAD and HEAD + int.from_bytes(data[80:84], "little") * RECORD.itemsize == len(data):
         return True
-    return not data.lstrip().startswith(b"solid")
+    return data.lstrip()[:5].lower() != b"solid"
 
 
 def _binary(name: str, data: bytes) -> NDArray[np.float32]:
@@ -43,7 +43,7 @@ def _binary(name: str, data: bytes) -> NDArray[np.float32]:
 
 
 def _ascii(name: str, data: bytes) -> NDArray[np.float32]:
-    found = re.findall(rb"vertex\s+(\S+)\s+(\S+)\s+(\S+)", data)
-    if len(found) % 3 or not data.rstrip().split(b"\n")[-1].strip().startswith(b"endsolid"):
+    found = re.findall(rb"vertex\s+(\S+)\s+(\S+)\s+(\S+)", data, re.IGNORECASE)
+    if len(found) % 3 or data.rstrip().split(b"\n")[-1].strip()[:8].lower() != b"endsolid":
         raise NightmistError(f"{name} is cut off: it ends within a triangle or without 'endsolid'.")
     return np.array([[float(v) for v in vertex] for vertex in found], np.float32).reshape(-1, 3, 3)

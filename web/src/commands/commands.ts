@@ -62,6 +62,7 @@ export const COMMANDS = {
 
   undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], act: ({ project }) => project.step("undo") },
   redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], act: ({ project }) => project.step("redo") },
+  putBack: gesture("History", "Drag, then Esc", "Put back what is held: a decal, a frame, a stencil, islands, a line"),
 
   addLayer: {
     group: "Layers", label: "Add a brushed layer", hint: "Add a brushed layer above the chosen one", keys: ["Shift+L"], when: "paint",

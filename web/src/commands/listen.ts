@@ -1,4 +1,5 @@
 import { useDesk } from "../state/desk";
+import { putBack } from "../state/held";
 import { takePreset, usePresets } from "../state/presets";
 import { closePopover, inPopover } from "../ui/popover";
 import { type Command, type Context, keyOf } from "./command";
@@ -11,7 +12,7 @@ const OPEN = "[role=menu], [role=listbox], [role=dialog], select:open";
 /** Keys do what the commands say. Returns how to stop listening.
  *
  * A field that is typed in keeps its keys (but undo before anything is typed), and so does a control that was reached by
- * keys. One that merely kept the focus after a press of the pointer gets none: they mean what they mean over the stage.
+ * keys. Escape puts back what a pointer holds before it closes anything. One that merely kept the focus after a press of the pointer gets none: they mean what they mean over the stage.
  */
 export function listenToKeys(context: Context): () => void {
   // The browser's own idea of a visible focus is of no use: a list shows it after a click too.
@@ -29,6 +30,7 @@ export function listenToKeys(context: Context): () => void {
       if (!typed) goesThroughHistory(event, context);
       return;
     }
+    if (event.key === "Escape" && putBack()) return event.preventDefault();
     // What vanished inside a popover, a field or a row, took the focus along: it would not hear of this.
     if (event.key === "Escape" && target === document.body && closePopover()) return event.preventDefault();
     if (reached && uses(target, event.key)) return;

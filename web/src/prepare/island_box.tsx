@@ -5,6 +5,7 @@ import { PrepareInput } from "../stage/prepare_input";
 import { grabIslands } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
+import { letGo, takeHold } from "../state/held";
 import { useMapPlace } from "../state/map_place";
 import { usePicks } from "../state/picks";
 
@@ -47,6 +48,11 @@ export function IslandBox({ stage }: { stage: Stage }) {
     event.preventDefault();
     event.currentTarget.setPointerCapture(event.pointerId);
     setDrag({ handle, grip, matrix: STILL });
+    takeHold(() => {
+      grip.letGo();
+      setDrag(null);
+      stage.invalidate();
+    });
   };
   const move = (event: PointerEvent<SVGElement>) => {
     if (!drag) return;
@@ -59,6 +65,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
     stage.invalidate();
   };
   const release = () => {
+    letGo();
     if (drag) new PrepareInput(stage).send(drag.matrix, drag.grip);
     setDrag(null);
   };

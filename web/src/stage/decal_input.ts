@@ -1,6 +1,6 @@
 import type { BodyFrame, Decal, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import { openNodeCard } from "../state/cards";
-import { chooseDecal, decalLayer, type DecalPlace, decalRests, findDecal, showDecal, useDecals } from "../state/decals";
+import { chooseDecal, decalLayer, type DecalPlace, decalRests, findDecal, showDecal, takeDecalBack, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import type { SurfaceState } from "../state/document";
 import { useSession } from "../state/session";
@@ -102,6 +102,7 @@ export function moveDecal(views: Views, canvas: HTMLCanvasElement, id: string, f
       place = placeUnder(views, at.x + held.x, at.y + held.y, frame.kind === "map") ?? place;
       if (place) showDecal(project, { type: "move_decal", decal: id, ...place });
     },
+    cancel: () => takeDecalBack(project),
     release: () => {
       if (!place) return openNodeCard();
       decalRests();

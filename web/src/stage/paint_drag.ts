@@ -12,6 +12,8 @@ export interface PaintDrag {
   stroke: number;
   move: (event: PointerEvent) => void;
   release: (event: PointerEvent) => void;
+  /** Everything is as it was before the press; without it, it goes on. */
+  cancel?: () => void;
   /** For a straight line: where it begins on the canvas. */
   from?: { x: number; y: number };
 }

@@ -180,6 +180,7 @@ export class PaintInput {
         const next = this.views.model.hit(x - area.x, y - area.y, area.width, area.height);
         if (next) end = next.point;
       },
+      cancel: () => undefined,
       release: () => {
         if (end.equals(hit.point)) return sayOfLast("A gradient runs between two points: press where it begins, and drag to where it ends.");
         const desk = useDesk.getState();

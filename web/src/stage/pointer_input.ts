@@ -2,6 +2,7 @@ import * as THREE from "three";
 
 import { setTip, useDesk } from "../state/desk";
 import { type Circle, useGuide } from "../state/guide";
+import { letGo, takeHold } from "../state/held";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
 import { stencilTo } from "../state/stencils";
@@ -101,11 +102,24 @@ export class PointerInput {
     const erases = event.button === ERASER && useDesk.getState().stage === "paint";
     const acts = (event.button === 0 || erases) && event.pointerType !== "touch" && !event.altKey;
     const spot = acts ? this.spotAt(event) : null;
-    if (acts && this.act(event, spot)) return;
+    if (acts && this.act(event, spot)) return this.hold(this.drag);
     const inMap = this.viewAt(event) === "map";
     const pans = event.button === 1 || event.shiftKey;
     const rolls = event.ctrlKey && event.button === 2;
     this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y, misses: acts && !spot };
+    takeHold();
+  }
+
+  /** Escape while it is held: what can be put back is; a stroke goes on. */
+  private hold(drag: Drag | null): void {
+    const cancel = drag && "cancel" in drag ? drag.cancel : undefined;
+    takeHold(cancel && (() => (cancel(), this.stopDragging())));
+  }
+
+  private stopDragging(): void {
+    this.drag = null;
+    useGuide.setState({ line: null });
+    this.refreshRing();
   }
 
   /** Paint or prepare; false when there is nothing to act on. */
@@ -204,13 +218,12 @@ export class PointerInput {
 
   private release(event: PointerEvent): void {
     this.touches.delete(event.pointerId);
+    letGo();
     if (this.drag?.pointer !== event.pointerId) return;
     if (this.drag.kind === "paint") this.drag.release(event);
     if (this.drag.kind === "prepare") this.drag.release();
     if ("misses" in this.drag && this.drag.misses) this.paint.miss(event);
-    this.drag = null;
-    useGuide.setState({ line: null });
-    this.refreshRing();
+    this.stopDragging();
   }
 
   private wheel(event: WheelEvent): void {
@@ -295,6 +308,7 @@ export class PointerInput {
 
   dispose(): void {
     this.paint.stop();
+    letGo();
     this.abort.abort();
     useGuide.setState({ line: null, circles: [], mark: null });
   }

@@ -13,6 +13,8 @@ import type { Area, Views } from "./views";
 export interface PrepareDrag {
   move: (x: number, y: number) => void;
   release: () => void;
+  /** Everything is as it was before the press; without it, it goes on. */
+  cancel?: () => void;
 }
 
 /** Pixels from which a click finds a UV point. */
@@ -84,6 +86,10 @@ export class PrepareInput {
       release: () => {
         if (grip) this.send(matrix, grip);
       },
+      cancel: () => {
+        grip?.letGo();
+        this.views.invalidate();
+      },
     };
   }
 
@@ -113,6 +119,7 @@ export class PrepareInput {
         pick(this.facesIn(from, to), how === "replace" ? "add" : how);
       },
       release: () => undefined,
+      cancel: () => usePicks.setState({ faces: start }),
     };
   }
 
@@ -130,6 +137,7 @@ export class PrepareInput {
         pickPoints(this.pointsIn(from, this.views.map.texelAt(x - area.x, y - area.y)).map(({ vertex }) => vertex), how);
       },
       release: () => undefined,
+      cancel: () => usePicks.setState({ points: before }),
     };
   }
 

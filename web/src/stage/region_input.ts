@@ -74,6 +74,7 @@ export class RegionInput {
         else corners.push({ x, y });
         useGuide.setState({ outline: [...corners] });
       },
+      cancel: () => useGuide.setState({ outline: null }),
       release: () => {
         useGuide.setState({ outline: null });
         if (corners.length < 3) return;

@@ -95,6 +95,7 @@ export class StrokeInput {
       stroke: 0,
       from: { x: pressed.x, y: pressed.y },
       move: () => undefined,
+      cancel: () => undefined,
       release: (end) => {
         const released = placeOnCanvas(this.canvas, end);
         const dragged = Math.hypot(released.x - pressed.x, released.y - pressed.y) >= DRAGGED;

@@ -91,6 +91,8 @@ export function showDecal(project: Sender, edit: Showable): void {
 
 /** It is shown: so it lies. */
 export function decalShown(project: Sender, decal: Decal): void {
+  // An answer that comes too late.
+  if (!asked) return;
   asked = false;
   useDecals.setState({ shown: decal });
   if (next) showDecal(project, next);
@@ -100,4 +102,11 @@ export function decalShown(project: Sender, decal: Decal): void {
 export function decalRests(): void {
   asked = false;
   next = null;
+}
+
+/** What was shown while it was held is not to be. */
+export function takeDecalBack(project: Sender): void {
+  decalRests();
+  useDecals.setState({ shown: null });
+  project.send({ type: "show", edit: null });
 }

@@ -3,7 +3,7 @@ import type { BodyFrame, Frame as Box, Decal, MapFrame, SurfaceFrame } from "../
 import { moveDecal, placeUnder } from "../stage/decal_input";
 import { type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
-import { decalRests, findDecal, type FrameChange, isHandled, showDecal, useChosenDecal, useDecals } from "../state/decals";
+import { decalRests, findDecal, type FrameChange, isHandled, showDecal, takeDecalBack, useChosenDecal } from "../state/decals";
 import { useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
@@ -36,13 +36,6 @@ export function DecalOverlay({ stage }: { stage: Stage }) {
   return plane && <FrameHandles stage={stage} decal={decal} frame={frame} plane={plane} />;
 }
 
-/** What was shown while it was held is not to be. */
-function takeBack({ project }: Stage): void {
-  decalRests();
-  useDecals.setState({ shown: null });
-  project.send({ type: "show", edit: null });
-}
-
 /** The box around a body. */
 function BodyHandles({ stage, decal, frame }: { stage: Stage; decal: Decal; frame: BodyFrame }) {
   const edit = ({ position, size, turn }: Box) => ({ type: "change_decal" as const, decal: decal.id, frame: { position, size, turn } });
@@ -50,7 +43,7 @@ function BodyHandles({ stage, decal, frame }: { stage: Stage; decal: Decal; fram
     decalRests();
     stage.project.send(edit(next));
   };
-  return <FrameBox stage={stage} frame={frame} shape={frame.shape ?? "box"} onMove={(next) => showDecal(stage.project, edit(next))} onSet={set} onCancel={() => takeBack(stage)} />;
+  return <FrameBox stage={stage} frame={frame} shape={frame.shape ?? "box"} onMove={(next) => showDecal(stage.project, edit(next))} onSet={set} onCancel={() => takeDecalBack(stage.project)} />;
 }
 
 function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Decal; frame: SurfaceFrame | MapFrame; plane: FramePlane }) {
@@ -109,12 +102,12 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
         decalRests();
         if (made) set(made);
       },
-      cancel: () => takeBack(stage),
+      cancel: () => takeDecalBack(project),
     };
   };
   const moved = (first: Point, event: PointerEvent): Grip => {
     const drag = moveDecal(stage, stage.canvas, decal.id, first, event.ctrlKey);
-    return { move: (_, now) => drag.move(now), release: drag.release, cancel: () => takeBack(stage) };
+    return { move: (_, now) => drag.move(now), release: drag.release, cancel: () => takeDecalBack(project) };
   };
   return (
     <div data-testid="decal-frame" data-over-stage className="pointer-events-none absolute inset-0 contain-strict">

@@ -2,6 +2,7 @@ import { type PointerEvent, type ReactNode, useState } from "react";
 
 import type { Point } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
+import { letGo, takeHold } from "../state/held";
 import { onArrowKeys } from "../ui/arrow_keys";
 
 /** The handles' size in pixels. */
@@ -35,15 +36,22 @@ export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
     event.currentTarget.setPointerCapture(event.pointerId);
     event.stopPropagation();
     // What was true when it was grasped is what is changed.
-    setGrip(grasp(place(event), event.nativeEvent));
+    const taken = grasp(place(event), event.nativeEvent);
+    setGrip(taken);
+    takeHold(() => putBack(taken));
+  };
+  const putBack = (taken: Grip | null) => {
+    setGrip(null);
+    taken?.cancel();
   };
   const release = (event: PointerEvent) => {
+    letGo();
     setGrip(null);
     grip?.release(event.nativeEvent);
   };
   const cancel = () => {
-    setGrip(null);
-    grip?.cancel();
+    letGo();
+    putBack(grip);
   };
   return (
     <button

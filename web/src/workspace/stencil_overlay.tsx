@@ -2,6 +2,7 @@ import { IconArrowsDiagonal, IconArrowsMove, IconFlipVertical, IconRefresh } fro
 import { type PointerEvent, type ReactNode, useEffect, useState } from "react";
 
 import { useDesk } from "../state/desk";
+import { letGo, takeHold } from "../state/held";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
@@ -88,6 +89,14 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
     const box = event.currentTarget.closest("[data-testid=stencil]")!.getBoundingClientRect();
     const middle = { x: box.x + box.width / 2, y: box.y + box.height / 2 };
     setHeld({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start, middle });
+    takeHold(() => {
+      setHeld(null);
+      setStencil(start);
+    });
+  };
+  const release = () => {
+    letGo();
+    setHeld(null);
   };
   const drag = (event: PointerEvent) => {
     if (!held) return;
@@ -96,7 +105,7 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
   };
   return (
     <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={() => setHeld(null)} onKeyDown={onArrowKeys(nudge)}
+      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={release} onPointerCancel={release} onKeyDown={onArrowKeys(nudge)}
       className={`${ROUND} ${place}`}
     >
       {icon}

@@ -1,0 +1,108 @@
+"""Escape while a pointer holds something: it goes back to where it was, a stroke goes on; no card moves the stage."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from nightmist.core.formats.gltf_write import write_glb
+
+from . import test_stencil
+from .test_decals import on_body
+from .test_preparing import Stage, drag_on_map, islands, on_map, prepare, settled
+from .test_stack import practice
+
+
+def pull_and_put_back(tab, start: tuple[float, float], dx: float, dy: float) -> None:
+    """Press, drag half the way, think better of it, and let go elsewhere."""
+    page = tab.page
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(start[0] + dx / 2, start[1] + dy / 2, steps=4)
+    page.keyboard.press("Escape")
+    page.mouse.move(start[0] + dx, start[1] + dy, steps=4)
+    page.mouse.up()
+
+
+def handle(page, name: str) -> tuple[float, float]:
+    box = page.get_by_role("button", name=name).bounding_box()
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def test_a_decal_goes_back_and_its_card_stays(painter, server):
+    project, tab, _ = on_body(painter, server, "plane")
+    page = tab.page
+    before = server.texels(project, "plane")
+    # Elsewhere than on the handle, which lies in its middle, it is held as well.
+    places = [handle(page, name) for name in ("Move the decal", "Turn the decal", "Scale the decal at corner 2")]
+    for place in (*places, tab.at(0.53, 0.53)):
+        pull_and_put_back(tab, place, 60, 30)
+        expect(page.get_by_role("button", name="Close the layer’s settings")).to_be_visible()
+        assert handle(page, "Move the decal") == pytest.approx(places[0], abs=1)
+    # The next change is the first one since it was put down.
+    page.get_by_role("textbox", name="Turn").fill("0.5")
+    page.keyboard.press("Enter")
+    tab.wait_kept(4)
+    page.get_by_role("button", name="Undo").click()
+    tab.wait_kept(5)
+    assert np.array_equal(server.texels(project, "plane"), before)
+    page.get_by_test_id("kept").click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Close the layer’s settings")).to_be_hidden()
+
+
+def test_a_stencil_goes_back(painter, server):
+    tab = painter(practice(server, "plane")).open()
+    page = tab.page
+    test_stencil.take(tab)
+    fields = [page.get_by_role("textbox", name=re.compile(f"^{name}")) for name in ("Wide", "High", "X", "Y", "Turn")]
+    before = [field.input_value() for field in fields]
+    for name in ("Move the stencil", "Turn the stencil", "Scale the stencil"):
+        pull_and_put_back(tab, handle(page, name), 50, 40)
+        assert [field.input_value() for field in fields] == before
+
+
+def test_a_stroke_goes_on_where_it_is_drawn(painter, server):
+    """The card beside it stays, so the model does not slide away below the pointer."""
+    project = practice(server, "plane")
+    tab = painter(project).open()
+    page = tab.page
+    page.get_by_role("button", name="More", exact=True).click()
+    expect(page.get_by_role("button", name="Close the tip settings")).to_be_visible()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    pull_and_put_back(tab, tab.at(0.4, 0.5), 0.2 * tab.box["width"], 0)
+    tab.wait_kept(1)
+    with_escape = server.texels(project, "plane")
+    page.get_by_role("button", name="Undo").click()
+    tab.wait_kept(2)
+    page.mouse.move(*tab.at(0.4, 0.5))
+    page.mouse.down()
+    page.mouse.move(*tab.at(0.5, 0.5), steps=4)
+    page.mouse.move(*tab.at(0.6, 0.5), steps=4)
+    page.mouse.up()
+    tab.wait_kept(3)
+    assert np.array_equal(server.texels(project, "plane"), with_escape)
+
+
+def test_islands_go_back(painter, server):
+    """Dragged themselves, and by their handles; what is moved next is the first change."""
+    project = server.create(write_glb(islands()), "islands.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+    tab.side_by_side()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    before = Stage(server, project).corners()
+    pull_and_put_back(tab, on_map(tab, 0.12, 0.12), 80, 40)
+    expect(page.get_by_test_id("island-box")).to_be_visible()
+    for name in ("turn", "1,1"):
+        box = page.locator(f"[data-handle='{name}']").bounding_box()
+        pull_and_put_back(tab, (box["x"] + 5, box["y"] + 5), 60, 50)
+        assert page.locator(f"[data-handle='{name}']").bounding_box() == pytest.approx(box, abs=1)
+    drag_on_map(tab, (0.12, 0.12), (0.62, 0.12))
+    settled(tab, 1)
+    page.get_by_role("button", name="Undo").click()
+    settled(tab, 2)
+    assert np.array_equal(Stage(server, project).corners(), before)

@@ -12,7 +12,8 @@ const OPEN = "[role=menu], [role=listbox], [role=dialog], select:open";
 /** Keys do what the commands say. Returns how to stop listening.
  *
  * A field that is typed in keeps its keys (but undo before anything is typed), and so does a control that was reached by
- * keys. Escape puts back what a pointer holds before it closes anything. One that merely kept the focus after a press of the pointer gets none: they mean what they mean over the stage.
+ * keys. One that merely kept the focus after a press of the pointer gets none: they mean what they mean over the stage.
+ * While a pointer holds something there, Escape puts that back and does nothing else.
  */
 export function listenToKeys(context: Context): () => void {
   // The browser's own idea of a visible focus is of no use: a list shows it after a click too.
@@ -24,13 +25,13 @@ export function listenToKeys(context: Context): () => void {
     if (event.key === "Tab") byKeys = true;
     const target = event.target as HTMLElement;
     if (event.defaultPrevented || target.closest(OPEN)) return;
+    if (event.key === "Escape" && putBack()) return event.preventDefault();
     if (target.matches(TEXT)) {
       if ((event.key === "Enter" || event.key === "Escape") && !inPopover(target)) setTimeout(() => context.stage.focus());
       if (event.key === "Enter") typed = false;
       if (!typed) goesThroughHistory(event, context);
       return;
     }
-    if (event.key === "Escape" && putBack()) return event.preventDefault();
     // What vanished inside a popover, a field or a row, took the focus along: it would not hear of this.
     if (event.key === "Escape" && target === document.body && closePopover()) return event.preventDefault();
     if (reached && uses(target, event.key)) return;

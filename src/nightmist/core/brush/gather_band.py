@@ -184,17 +184,14 @@ def _gather_segment(  # type: ignore[no-untyped-def]
 
 @kernel
 def _bounds(ax, ay, az, m, ends, length2):  # type: ignore[no-untyped-def]
-    """Of a piece, whose first row begins at X - A: what bounds its rows, as `_near_in_row` takes it: the ball around
-    the segment's end and the cylinder around it, as `_within_row` does, and where (X - A) · D is 0 and D².
+    """What bounds the rows of a piece, whose first row begins at X - A, as `_near_in_row` takes it: the ball around the
+    segment's end and the cylinder around the segment, as `_within_row` takes them, and how (X - A) · D runs.
     """
     radius2 = max(ends[6], ends[7]) ** 2
     dx, dy, dz = ends[3], ends[4], ends[5]
     around = _parabola(ax - dx, ay - dy, az - dz, m[0], m[1], m[2], m[3], m[4], m[5], 0.0, radius2)
-    along, rise, slant = (
-        ax * dx + ay * dy + az * dz,
-        m[0] * dx + m[1] * dy + m[2] * dz,
-        m[3] * dx + m[4] * dy + m[5] * dz,
-    )
+    along, rise = ax * dx + ay * dy + az * dz, m[0] * dx + m[1] * dy + m[2] * dz
+    slant = m[3] * dx + m[4] * dy + m[5] * dz
     inverse = 1.0 / length2 if length2 > 0 else 0.0
     p, q, s = along * inverse, rise * inverse, slant * inverse
     # The same across D; rows that run along it step across by rounding only.

@@ -168,15 +168,16 @@ def disc_weights(mesh, points, radii, hardness, discs=800):
     owner = own.owner()
     y, x = np.nonzero(owner >= 0)
     places, size = places_at(own, y, x), own.texel_size[owner[y, x]]
-    best = np.zeros(len(y))
+    best, square = np.zeros(len(y)), (places**2).sum(axis=1)
     for (a, b), (ra, rb) in zip(pairwise(points), pairwise(radii), strict=True):
         a, b = np.array(a, float), np.array(b, float)
         # Nearer each other towards the ends, where the least radii are.
         for t in (1 - np.cos(np.linspace(0, np.pi, discs))) / 2:
-            away, r = np.linalg.norm(places - a - t * (b - a), axis=1), max(ra + (rb - ra) * t, 1e-9)
-            h = np.clip(1 - size / r, 0, hardness)
+            middle, r = a + t * (b - a), max(ra + (rb - ra) * t, 1e-9)
+            near = np.flatnonzero(square - 2 * places @ middle + middle @ middle < r * r)
+            away, h = np.linalg.norm(places[near] - middle, axis=1), np.clip(1 - size[near] / r, 0, hardness)
             s = np.clip((away / r - h) / (1 - h), 0, 1)
-            best = np.maximum(best, np.where(away < r, 1 - s * s * (3 - 2 * s), 0))
+            best[near] = np.maximum(best[near], 1 - s * s * (3 - 2 * s))
     image = np.zeros((256, 256))
     image[y, x] = best
     return image

@@ -81,7 +81,7 @@ def test_a_mask_of_faces_confines_dabs(shape):
     own, gutter = tables(mesh)
     mask = faces_mask(mesh, mesh.uvs[0], own, gutter, np.arange(len(mesh.faces) // 2))
     low, high = mesh.bounds
-    center = mesh.positions[mesh.faces[len(mesh.faces) // 2 - 1]].mean(axis=0)
+    center = mesh.positions[mesh.faces[len(mesh.faces) // 2 - 1]].mean(axis=0, dtype=np.float64)
     radius = 0.4 * np.linalg.norm(high - low)
     found = []
     for gate in (None, mask):

@@ -78,11 +78,7 @@ def test_a_stroke_goes_on_where_it_is_drawn(painter, server):
     with_escape = server.texels(project, "plane")
     page.get_by_role("button", name="Undo").click()
     tab.wait_kept(2)
-    page.mouse.move(*tab.at(0.4, 0.5))
-    page.mouse.down()
-    page.mouse.move(*tab.at(0.5, 0.5), steps=4)
-    page.mouse.move(*tab.at(0.6, 0.5), steps=4)
-    page.mouse.up()
+    tab.drag((0.4, 0.5), (0.5, 0.5), (0.6, 0.5))
     tab.wait_kept(3)
     assert np.array_equal(server.texels(project, "plane"), with_escape)
 

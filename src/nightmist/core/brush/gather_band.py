@@ -152,6 +152,7 @@ def _gather_segment(  # type: ignore[no-untyped-def]
         count = stop - begin
         line, share, laid = floats_at(tile + at, count), floats_at(gate + at, count), floats_at(other + at, count)
         low, high = np.int32(start - begin), np.int32(end - begin)
+        # A flag by the greatest: what is joined by "or" takes 64 bits here, and vectors of half as many texels.
         changed = np.int32(-1)
         # A loop that decides nothing is turned into vectors; one that looks up a table is not. They are
         # three, since one made by a function takes a tenth longer.

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..mesh.look import SceneNode, SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
+from ..mesh.polygons import cut_strip
 from ..names import clean_name, told_of
 from .beside import given, name_of
 from .gltf_materials import Materials
@@ -316,11 +317,10 @@ def _triangles(index: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
     """(F, 3) corners of a triangle list, strip or fan."""
     if mode == 4:
         return index[: len(index) // 3 * 3].reshape(-1, 3)
+    if mode == 5:
+        return cut_strip(index)
     count = max(len(index) - 2, 0)
     step = np.arange(count)
-    if mode == 5:
-        odd = step % 2
-        return np.column_stack([index[step], index[step + 1 + odd], index[step + 2 - odd]]).reshape(-1, 3)
     return np.column_stack([np.repeat(index[:1], count), index[step + 1], index[step + 2]]).reshape(-1, 3)
 
 

@@ -49,8 +49,8 @@ LEFT_OUT = {
     "refl": "the reflection picture", "decal": "the picture of what lies on top",
 }  # fmt: skip
 WITHOUT_FACES = {"p": "points", "l": "lines", "curv": "curves", "curv2": "curves", "surf": "curved surfaces"}
-#: Statements with a name at their end, which may hold blanks and "#".
-NAMING = {"o", "g", "usemtl", "mtllib", "newmtl", *PICTURES, *LEFT_OUT}
+#: Statements, in small letters, with a name at their end, which may hold blanks and "#".
+NAMING = {key.lower() for key in ("o", "g", "usemtl", "mtllib", "newmtl", *PICTURES, *LEFT_OUT)}
 #: Options before the name of a picture, and how many words may follow each.
 OPTIONS = {
     "-blendu": 1, "-blendv": 1, "-cc": 1, "-clamp": 1, "-imfchan": 1, "-texres": 1, "-bm": 1, "-boost": 1, "-type": 1,
@@ -71,7 +71,7 @@ def _text(data: bytes) -> str:
 def _words(line: str) -> list[str]:
     """A statement without its comment."""
     words = line.split()
-    if words and words[0] not in NAMING and words[0].lower() not in NAMING:
+    if words and words[0].lower() not in NAMING:
         words = line.split("#", 1)[0].split()
     return words
 

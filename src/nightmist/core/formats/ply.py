@@ -11,7 +11,7 @@ from plyfile import PlyData, PlyParseError
 from ..errors import NightmistError
 from ..mesh.look import SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
-from ..mesh.polygons import cut_polygon
+from ..mesh.polygons import cut_polygon, cut_strip
 
 UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"))
 
@@ -59,19 +59,11 @@ def read_ply(name: str, data: bytes) -> Mesh:
     return made
 
 
-def _of_strip(strip: NDArray[np.int32]) -> list[NDArray[np.int32]]:
-    """Triangles of a strip, as scanners wrote them: each further corner makes one, turned over in turn; -1 begins anew.
-
-    Corners that are said twice on purpose, to turn a strip, give none.
-    """
-    found, start = [], 0
-    for i in range(len(strip)):
-        if strip[i] < 0:
-            start = i + 1
-        elif i - start >= 2 and len(set(strip[i - 2 : i + 1].tolist())) == 3:
-            corners = strip[i - 2 : i + 1]
-            found.append(corners if (i - start) % 2 == 0 else corners[[1, 0, 2]])
-    return found
+def _of_strip(strip: NDArray[np.int32]) -> list[NDArray[np.int64]]:
+    """Triangles of strips as scanners wrote them, with -1 between two; corners said twice, to turn one, give none."""
+    cuts = np.flatnonzero(strip < 0)
+    found = np.concatenate([cut_strip(part[part >= 0].astype(np.int64)) for part in np.split(strip, cuts)])
+    return list(found[(found != np.roll(found, 1, axis=1)).all(axis=1)])
 
 
 def _triangles(

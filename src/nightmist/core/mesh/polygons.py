@@ -9,6 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 
+def cut_strip(corners: NDArray[np.int64]) -> NDArray[np.int64]:
+    """(n - 2, 3) triangles of a strip of n corners: each further corner makes one, turned over in turn."""
+    step = np.arange(max(len(corners) - 2, 0))
+    odd = step % 2
+    return np.column_stack([corners[step], corners[step + 1 + odd], corners[step + 2 - odd]]).reshape(-1, 3)
+
+
 def cut_polygon(points: NDArray[np.float64]) -> Sequence[tuple[int, int, int]]:
     """Triangles, as corner numbers, of one polygon with (n, 3) points: a fan where it is convex, else ear clipping."""
     count = len(points)

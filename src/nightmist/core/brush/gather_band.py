@@ -7,7 +7,7 @@ import numpy as np
 from ..kernels import borrowed, floats_at, held_or, kernel
 from ..texels.raster import TILE
 from .by_angle import share_by_angle
-from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows
+from .reach import ANCHOR, JOINED, LANES, box_distance2, reached_rows, row_parabola
 
 #: How a piece lies to what a segment lays.
 OUTSIDE, ACROSS, INSIDE = 0, 1, 2
@@ -190,37 +190,33 @@ def _bounds(ax, ay, az, m, ends, length2):  # type: ignore[no-untyped-def]
     """
     radius2 = max(ends[6], ends[7]) ** 2
     dx, dy, dz = ends[3], ends[4], ends[5]
-    around = _parabola(ax - dx, ay - dy, az - dz, m[0], m[1], m[2], m[3], m[4], m[5], 0.0, radius2)
+    around = row_parabola(ax - dx, ay - dy, az - dz, m[0], m[1], m[2], m[3], m[4], m[5], 0.0)
     along, rise = ax * dx + ay * dy + az * dz, m[0] * dx + m[1] * dy + m[2] * dz
     slant = m[3] * dx + m[4] * dy + m[5] * dz
     inverse = 1.0 / length2 if length2 > 0 else 0.0
     p, q, s = along * inverse, rise * inverse, slant * inverse
     # The same across D; rows that run along it step across by rounding only.
     least = 1e-9 * (m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
-    beside = _parabola(ax - p * dx, ay - p * dy, az - p * dz, m[0] - q * dx, m[1] - q * dy, m[2] - q * dz,
-                       m[3] - s * dx, m[4] - s * dy, m[5] - s * dz, least, radius2)  # fmt: skip
-    return around, beside, (along, slant, 1.0 / rise if rise != 0 else 1e30, length2, ends[12])
+    beside = row_parabola(ax - p * dx, ay - p * dy, az - p * dz, m[0] - q * dx, m[1] - q * dy, m[2] - q * dz,
+                          m[3] - s * dx, m[4] - s * dy, m[5] - s * dz, least)  # fmt: skip
+    return (
+        _room(around, 0.0, radius2),
+        _room(beside, least, radius2),
+        (along, slant, 1.0 / rise if rise != 0 else 1e30, length2, ends[12]),
+    )
 
 
 @kernel
-def _parabola(rx, ry, rz, ax, ay, az, bx, by, bz, least, radius2):  # type: ignore[no-untyped-def]
-    """How |R + a x + b i|² runs over row i: radius² less its least, which is quadratic in i, and where that is."""
-    step2 = ax * ax + ay * ay + az * az
-    # Rows that hardly step are as near all along.
-    inverse, middle, shift = 1e30, 0.0, 0.0
-    if step2 > least:
-        inverse = 1.0 / step2
-        middle, shift = -(ax * rx + ay * ry + az * rz) * inverse, -(ax * bx + ay * by + az * bz) * inverse
-    rx, ry, rz = rx + ax * middle, ry + ay * middle, rz + az * middle
-    bx, by, bz = bx + ax * shift, by + ay * shift, bz + az * shift
-    near0, near1, near2 = rx * rx + ry * ry + rz * rz, rx * bx + ry * by + rz * bz, bx * bx + by * by + bz * bz
-    return radius2 - near0, -2.0 * near1, -near2, middle, shift, inverse
+def _room(parabola, least, radius2):  # type: ignore[no-untyped-def]
+    """Of a row's parabola: radius² less its least, where that is, and one over its slope; flat ones are wide open."""
+    near0, near1, near2, middle, shift, slope2 = parabola
+    return radius2 - near0, -near1, -near2, middle, shift, 1.0 / slope2 if slope2 > least else 1e30
 
 
 @kernel
-def _within_row(i, parabola):  # type: ignore[no-untyped-def]
+def _within_row(i, room):  # type: ignore[no-untyped-def]
     """Between which x of row i it is within the radius; from inf to -inf where it nowhere is."""
-    left0, left1, left2, middle, shift, inverse = parabola
+    left0, left1, left2, middle, shift, inverse = room
     left = left0 + i * (left1 + i * left2)
     if left < 0:
         return np.inf, -np.inf

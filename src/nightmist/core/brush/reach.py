@@ -103,17 +103,11 @@ def reached_rows(piece, m, px, py, pz, r):  # type: ignore[no-untyped-def]
     rx = m[6] + bx * y + ax * x - px
     ry = m[7] + by * y + ay * x - py
     rz = m[8] + bz * y + az * x - pz
-    slope2 = ax * ax + ay * ay + az * az
-    inverse = 1.0 / slope2 if slope2 > 0 else 0.0
-    middle, shift = -(ax * rx + ay * ry + az * rz) * inverse, -(ax * bx + ay * by + az * bz) * inverse
-    # What is left of R and its step from row to row across the row's direction.
-    rx, ry, rz = rx + ax * middle, ry + ay * middle, rz + az * middle
-    bx, by, bz = bx + ax * shift, by + ay * shift, bz + az * shift
-    near0, near1, near2 = rx * rx + ry * ry + rz * rz, rx * bx + ry * by + rz * bz, bx * bx + by * by + bz * bz
+    near0, near1, near2, middle, shift, slope2 = row_parabola(rx, ry, rz, ax, ay, az, bx, by, bz, 0.0)
     first, end = 0, int(piece[4])
     # Where rows hardly step across, as on slivers, each is looked at.
     if near2 > 1e-18 * near0:
-        turn = -near1 / near2
+        turn = -0.5 * near1 / near2
         half2 = (r * r - near0) / near2 + turn * turn
         if half2 <= 0:
             end = 0
@@ -121,7 +115,20 @@ def reached_rows(piece, m, px, py, pz, r):  # type: ignore[no-untyped-def]
             half = np.sqrt(half2)
             first = int(min(max(np.ceil(turn - half), 0.0), float(TILE)))
             end = min(end, int(min(max(np.floor(turn + half) + 1, 0.0), float(TILE))))
-    return first, end, (near0, 2 * near1, near2, middle, shift, slope2)
+    return first, end, (near0, near1, near2, middle, shift, slope2)
+
+
+@kernel
+def row_parabola(rx, ry, rz, ax, ay, az, bx, by, bz, least):  # type: ignore[no-untyped-def]
+    """How |R + A·x + B·i|² runs over row i, as `reached_rows` tells it. least: slope2 up to which it does not run."""
+    slope2 = ax * ax + ay * ay + az * az
+    inverse = 1.0 / slope2 if slope2 > least else 0.0
+    middle, shift = -(ax * rx + ay * ry + az * rz) * inverse, -(ax * bx + ay * by + az * bz) * inverse
+    # What is left of R and its step from row to row across the row's direction.
+    rx, ry, rz = rx + ax * middle, ry + ay * middle, rz + az * middle
+    bx, by, bz = bx + ax * shift, by + ay * shift, bz + az * shift
+    near0, near1, near2 = rx * rx + ry * ry + rz * rz, rx * bx + ry * by + rz * bz, bx * bx + by * by + bz * bz
+    return near0, 2.0 * near1, near2, middle, shift, slope2
 
 
 @kernel

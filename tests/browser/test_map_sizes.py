@@ -16,7 +16,7 @@ from .test_preparing import prepare, settled
 
 
 def test_maps_of_another_size_keep_the_paint(painter, server):
-    """One click makes all maps larger and says what is gained; an exception for one, oblong; the stroke stays."""
+    """One click makes all maps larger and says what is gained; an exception for one; all high; the stroke stays."""
     tab = plain_red(painter)
     page = tab.page
     tab.drag((0.42, 0.5), (0.46, 0.5))
@@ -43,6 +43,12 @@ def test_maps_of_another_size_keep_the_paint(painter, server):
     page.get_by_role("button", name="Follow the project, 512 × 512").click()
     settled(tab, 4)
     assert server.texels(tab.project, "left").shape[:2] == (512, 512)
+    page.get_by_role("button", name="Map size").click()
+    page.get_by_role("radio", name="High, 1 : 2").click()
+    page.get_by_role("button", name="128 × 256").click()
+    settled(tab, 5)
+    for surface in ("left", "right"):
+        assert server.texels(tab.project, surface).shape[:2] == (256, 128)
     page.get_by_role("button", name="Paint", exact=True).click()
     tab.wait_color(0.44, 0.5, RED)
 

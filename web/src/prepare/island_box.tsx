@@ -1,11 +1,11 @@
-import { type PointerEvent, useState } from "react";
+import type { PointerEvent } from "react";
 
 import { type IslandGrip, type Matrix } from "../stage/island_grip";
 import { PrepareInput } from "../stage/prepare_input";
 import { grabIslands } from "../stage/picked";
 import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
-import { letGo, takeHold } from "../state/held";
+import { useHold } from "../state/held";
 import { useMapPlace } from "../state/map_place";
 import { usePicks } from "../state/picks";
 
@@ -23,7 +23,11 @@ export function IslandBox({ stage }: { stage: Stage }) {
   usePicks();
   useMapPlace((place) => place.tick);
   useDesk((desk) => desk.surface);
-  const [drag, setDrag] = useState<{ handle: Handle; grip: IslandGrip; matrix: Matrix } | null>(null);
+  const hold = useHold(({ grip }: { handle: Handle; grip: IslandGrip; matrix: Matrix }) => {
+    grip.letGo();
+    stage.invalidate();
+  });
+  const drag = hold.held;
   const grip = drag?.grip ?? grabIslands(stage);
   const area = stage.area("map");
   if (!grip || !area) return null;
@@ -47,12 +51,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
   const press = (handle: Handle) => (event: PointerEvent) => {
     event.preventDefault();
     event.currentTarget.setPointerCapture(event.pointerId);
-    setDrag({ handle, grip, matrix: STILL });
-    takeHold(() => {
-      grip.letGo();
-      setDrag(null);
-      stage.invalidate();
-    });
+    hold.take({ handle, grip, matrix: STILL });
   };
   const move = (event: PointerEvent<SVGElement>) => {
     if (!drag) return;
@@ -61,15 +60,14 @@ export function IslandBox({ stage }: { stage: Stage }) {
     const { handle, grip: held } = drag;
     const matrix = handle === "turn" ? turned(held, at, event.shiftKey) : scaled(held, handle, at, event.shiftKey);
     held.preview(matrix);
-    setDrag({ ...drag, matrix });
+    hold.change({ ...drag, matrix });
     stage.invalidate();
   };
   const release = () => {
-    letGo();
+    hold.release();
     if (drag) new PrepareInput(stage).send(drag.matrix, drag.grip);
-    setDrag(null);
   };
-  const grab = { onPointerMove: move, onPointerUp: release, onPointerCancel: release };
+  const grab = { onPointerMove: move, onPointerUp: release, onPointerCancel: hold.cancel };
 
   return (
     <svg className="pointer-events-none absolute inset-0 size-full" aria-label="Picked islands" data-testid="island-box" data-over-stage>

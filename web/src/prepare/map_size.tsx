@@ -10,6 +10,18 @@ import { GutterWidth } from "./gutter_width";
 
 const SIDES = [256, 512, 1024, 2048, 4096, 8192];
 type Scope = "surface" | "project";
+type Shape = "square" | "wide" | "high";
+const SHAPES: { value: Shape; text: string }[] = [
+  { value: "square", text: "Square" },
+  { value: "wide", text: "Wide, 2 : 1" },
+  { value: "high", text: "High, 1 : 2" },
+];
+
+/** Width and height of a shape whose longer side is given. */
+const shaped = (shape: Shape, side: number): [number, number] => [shape === "high" ? side / 2 : side, shape === "wide" ? side / 2 : side];
+
+/** What comes nearest to two sides. */
+const shapeOf = (width: number, height: number): Shape => (width >= 1.5 * height ? "wide" : height >= 1.5 * width ? "high" : "square");
 
 interface Props {
   project: Project;
@@ -19,7 +31,7 @@ interface Props {
   memory: (width: number, height: number, surfaces: number) => string;
 }
 
-/** How large maps are: a click on a square one, or two sides; for this surface alone or for all of the project. */
+/** How large maps are: a click on one of a shape, or two sides; for this surface alone or for all of the project. */
 export function MapSize({ project, state, surface, memory }: Props) {
   return (
     <Popover className="relative">
@@ -27,7 +39,7 @@ export function MapSize({ project, state, surface, memory }: Props) {
         {surface.width} × {surface.height}
         <IconChevronDown size={14} />
       </PopoverButton>
-      <PopoverPanel role="region" aria-label="Sizes to choose" anchor="top start" className="card z-20 w-72 p-3 shadow-lg [--anchor-gap:8px]">
+      <PopoverPanel role="region" aria-label="Sizes to choose" anchor="top start" className="card z-20 w-72 p-3 shadow-lg [--anchor-gap:8px] [--anchor-padding:8px]">
         {({ close }) => <Sizes project={project} state={state} surface={surface} memory={memory} close={close} />}
       </PopoverPanel>
     </Popover>
@@ -37,6 +49,7 @@ export function MapSize({ project, state, surface, memory }: Props) {
 function Sizes({ project, state, surface, memory, close }: Props & { close: () => void }) {
   const several = state.surfaces.length > 1;
   const [scope, setScope] = useState<Scope>(several && surface.own_size ? "surface" : "project");
+  const [shape, setShape] = useState(shapeOf(surface.width, surface.height));
   const [sides, setSides] = useState<[number, number]>([surface.width, surface.height]);
   const [keepDensity, setKeepDensity] = useState(false);
   const followers = state.surfaces.filter(({ own_size }) => !own_size).length;
@@ -78,20 +91,27 @@ function Sizes({ project, state, surface, memory, close }: Props & { close: () =
           ? "Islands keep their pixels: a larger map has room for more of them."
           : "Islands keep their share of the map: twice the side is twice the detail."}
       </p>
-      <div className="mt-2 grid grid-cols-3 gap-1.5">
-        {SIDES.map((value) => (
-          <button
-            key={value}
-            type="button"
-            aria-pressed={surface.width === value && surface.height === value}
-            onClick={() => set(value, value)}
-            title={`${value} × ${value}, ${memory(value, value, maps)}${maps > 1 ? ` for ${maps} surfaces` : ""}`}
-            className="rounded-control bg-fog-2 py-1 text-center hover:bg-fog-3 aria-pressed:bg-accent-soft"
-          >
-            <span className="block font-medium">{value}</span>
-            <span className="block text-ink-2">{memory(value, value, maps)}</span>
-          </button>
-        ))}
+      <div className="mt-2">
+        <Segmented label="Shape" value={shape} onChange={setShape} options={SHAPES} />
+      </div>
+      <div className="mt-1 grid grid-cols-3 gap-1.5">
+        {SIDES.map((longer) => {
+          const [width, height] = shaped(shape, longer);
+          const takes = memory(width, height, maps);
+          return (
+            <button
+              key={longer}
+              type="button"
+              aria-pressed={surface.width === width && surface.height === height}
+              onClick={() => set(width, height)}
+              title={`${width} × ${height}, ${takes}${maps > 1 ? ` for ${maps} surfaces` : ""}`}
+              className="rounded-control bg-fog-2 py-1 text-center hover:bg-fog-3 aria-pressed:bg-accent-soft"
+            >
+              <span className="block font-medium">{shape === "square" ? longer : `${width} × ${height}`}</span>
+              <span className="block text-ink-2">{takes}</span>
+            </button>
+          );
+        })}
       </div>
       <div className="mt-2 flex items-center gap-1.5">
         {side("Wide", 0)} {side("High", 1)}

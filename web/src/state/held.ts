@@ -1,3 +1,5 @@
+import { useState } from "react";
+
 /** What a pointer holds over the stage, as told by whoever it holds: how to put it back, undefined for what stays as it is.
  * Null when it holds nothing.
  */
@@ -19,4 +21,31 @@ export function putBack(): boolean {
   held.putBack?.();
   held = { putBack: undefined };
   return true;
+}
+
+/** Something of the stage that a pointer can hold. `back` puts it back: at Escape, or when the pointer is taken away. */
+export function useHold<T>(back: (held: T) => void) {
+  const [held, setHeld] = useState<T | null>(null);
+  const restore = (taken: T) => {
+    setHeld(null);
+    back(taken);
+  };
+  return {
+    held,
+    take: (taken: T) => {
+      setHeld(taken);
+      takeHold(() => restore(taken));
+    },
+    /** It is held otherwise now. */
+    change: setHeld,
+    /** Let go of it where it is. */
+    release: () => {
+      letGo();
+      setHeld(null);
+    },
+    cancel: () => {
+      letGo();
+      if (held) restore(held);
+    },
+  };
 }

@@ -1,8 +1,8 @@
-import { type PointerEvent, type ReactNode, useState } from "react";
+import type { PointerEvent, ReactNode } from "react";
 
 import type { Point } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
-import { letGo, takeHold } from "../state/held";
+import { useHold } from "../state/held";
 import { onArrowKeys } from "../ui/arrow_keys";
 
 /** The handles' size in pixels. */
@@ -27,7 +27,7 @@ interface Props {
 
 /** A handle of a frame over the stage, for the pointer and for arrow keys. */
 export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
-  const [grip, setGrip] = useState<Grip | null>(null);
+  const grip = useHold((taken: Grip) => taken.cancel());
   const place = (event: PointerEvent): Point => {
     const box = stage.canvas.getBoundingClientRect();
     return { x: event.clientX - box.x, y: event.clientY - box.y };
@@ -36,26 +36,15 @@ export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
     event.currentTarget.setPointerCapture(event.pointerId);
     event.stopPropagation();
     // What was true when it was grasped is what is changed.
-    const taken = grasp(place(event), event.nativeEvent);
-    setGrip(taken);
-    takeHold(() => putBack(taken));
-  };
-  const putBack = (taken: Grip | null) => {
-    setGrip(null);
-    taken?.cancel();
+    grip.take(grasp(place(event), event.nativeEvent));
   };
   const release = (event: PointerEvent) => {
-    letGo();
-    setGrip(null);
-    grip?.release(event.nativeEvent);
-  };
-  const cancel = () => {
-    letGo();
-    putBack(grip);
+    grip.release();
+    grip.held?.release(event.nativeEvent);
   };
   return (
     <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={(event) => grip?.move(place(event), event.nativeEvent)} onPointerUp={release} onPointerCancel={cancel} onKeyDown={onArrowKeys(nudge)}
+      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={(event) => grip.held?.move(place(event), event.nativeEvent)} onPointerUp={release} onPointerCancel={grip.cancel} onKeyDown={onArrowKeys(nudge)}
       style={{ left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE }}
       className="pointer-events-auto absolute grid touch-none place-items-center rounded-full bg-fog text-[12px] font-semibold text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"
     >

@@ -2,7 +2,7 @@ import { IconArrowsDiagonal, IconArrowsMove, IconFlipVertical, IconRefresh } fro
 import { type PointerEvent, type ReactNode, useEffect, useState } from "react";
 
 import { useDesk } from "../state/desk";
-import { letGo, takeHold } from "../state/held";
+import { useHold } from "../state/held";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
@@ -80,7 +80,7 @@ interface HandleProps {
 }
 
 function Handle({ label, icon, place, pull, nudge }: HandleProps) {
-  const [held, setHeld] = useState<{ first: Pull["first"]; start: StencilPlace; middle: Pull["now"] } | null>(null);
+  const { held, take, release, cancel } = useHold(({ start }: { first: Pull["first"]; start: StencilPlace; middle: Pull["now"] }) => setStencil(start));
   const press = (event: PointerEvent<HTMLButtonElement>) => {
     event.currentTarget.setPointerCapture(event.pointerId);
     event.stopPropagation();
@@ -88,15 +88,7 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
     // Turned about its middle, which so is that of the box around it.
     const box = event.currentTarget.closest("[data-testid=stencil]")!.getBoundingClientRect();
     const middle = { x: box.x + box.width / 2, y: box.y + box.height / 2 };
-    setHeld({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start, middle });
-    takeHold(() => {
-      setHeld(null);
-      setStencil(start);
-    });
-  };
-  const release = () => {
-    letGo();
-    setHeld(null);
+    take({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start, middle });
   };
   const drag = (event: PointerEvent) => {
     if (!held) return;
@@ -105,7 +97,7 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
   };
   return (
     <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={release} onPointerCancel={release} onKeyDown={onArrowKeys(nudge)}
+      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={release} onPointerCancel={cancel} onKeyDown={onArrowKeys(nudge)}
       className={`${ROUND} ${place}`}
     >
       {icon}

@@ -29,7 +29,13 @@ export class PaintSocket {
   constructor(
     private readonly project: string,
     private readonly events: SocketEvents,
-  ) {
+  ) {}
+
+  /** Have everything sent: at first, and again to a stage that has lost it. */
+  connect(): void {
+    this.up = false;
+    this.worker?.terminate();
+    clearTimeout(this.timer);
     this.open();
   }
 

@@ -307,6 +307,8 @@ export class PointerInput {
   }
 
   dispose(): void {
+    // Nobody else has to wait for a stroke that goes on no more.
+    if (this.drag?.kind === "paint" && this.drag.stroke) this.views.project.send({ type: "end", stroke: this.drag.stroke });
     this.paint.stop();
     letGo();
     this.abort.abort();

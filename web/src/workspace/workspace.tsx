@@ -17,6 +17,7 @@ import { sayBriefly } from "../state/notices";
 import { useSession } from "../state/session";
 import { DecalOverlay } from "./decal_overlay";
 import { FINISH_TYPE, FinishesCard, layFinish } from "./finishes_card";
+import { useGraphicsContext } from "./graphics_context";
 import { Guides } from "./guides";
 import { NodeCard } from "./node_card";
 import { Notice } from "./notice";
@@ -34,10 +35,14 @@ import { WipeBar } from "./wipe_bar";
 import { WorkBar } from "./work_bar";
 
 const AWAY = "The server does not answer. The project opens as soon as it does; nothing that was kept is lost.";
+const LET_GO = "The graphics card has let go of the picture, as it does after sleep. It comes back by itself; nothing you painted is lost. Should it stay away, reload the page.";
+const NO_GRAPHICS = "This browser cannot draw the model: WebGL 2 is missing or switched off. Switch on graphics acceleration in its settings, or open the project in another browser.";
 
 /** One project: what on the left, with what at the bottom, where in the middle. */
 export function Workspace({ project: id }: { project: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const graphics = useGraphicsContext(canvas);
+  const opened = useRef<Project>(null);
   const [open, setOpen] = useState<{ project: Project; stage: Stage } | null>(null);
   const [news, setNews] = useState<StageNews>({ share: 0 });
   const loaded = useSession((session) => session.state !== null);
@@ -47,14 +52,15 @@ export function Workspace({ project: id }: { project: string }) {
   const preparing = useDesk((desk) => desk.stage === "prepare");
   // To the other tools a press at an island's corner means what it means beside it.
   const islands = useDesk((desk) => desk.stage === "prepare" && desk.preparing.tool === "pick");
-  const opened = useCards((cards) => cards.open);
-  const card = preparing ? null : opened;
+  const shown = useCards((cards) => cards.open);
+  const card = preparing ? null : shown;
   useMaskAlone(open?.project);
 
   useEffect(() => {
-    const project = new Project(id);
+    if (graphics === null) return;
+    const project = (opened.current ??= new Project(id));
     let stopCheckup: (() => void) | null = null;
-    const stage = new Stage(canvas.current!, project, (now) => {
+    const stage = stageOn(canvas.current!, project, (now) => {
       setNews(now);
       // Not before all is seen: the server would work at both at once.
       if ("share" in now && now.share === 1) stopCheckup ??= keepChecking(id);
@@ -63,6 +69,8 @@ export function Workspace({ project: id }: { project: string }) {
       if (notes) useSession.setState({ notice: notes });
       sessionStorage.removeItem(key);
     });
+    if (!stage) return;
+    project.socket.connect();
     const stopKeys = listenToKeys({ project, stage });
     const stopDrops = takeDrops(project);
     setOpen({ project, stage });
@@ -71,13 +79,22 @@ export function Workspace({ project: id }: { project: string }) {
       stopDrops();
       stopCheckup?.();
       stage.dispose();
-      project.close();
+      setNews({ share: 0 });
     };
-  }, [id]);
+  }, [id, graphics]);
+
+  // Later than its stage.
+  useEffect(
+    () => () => {
+      opened.current?.close();
+      opened.current = null;
+    },
+    [id],
+  );
 
   const ready = "share" in news && news.share === 1;
   const progress = away && !loaded ? AWAY : `Opening the project … ${Math.round(("share" in news ? news.share : 0) * 100)}%`;
-  const opening = "failure" in news ? news.failure : progress;
+  const opening = graphics === null ? LET_GO : "failure" in news ? news.failure : progress;
   return (
     <main className={`grid h-full overflow-hidden ${preparing ? "grid-cols-[272px_minmax(0,1fr)]" : card ? "grid-cols-[236px_minmax(0,1fr)_304px]" : "grid-cols-[236px_minmax(0,1fr)]"} grid-rows-[42px_minmax(0,1fr)_176px] gap-2.5 p-3`}>
       <h1 className="sr-only">The painter’s desk</h1>
@@ -98,7 +115,7 @@ export function Workspace({ project: id }: { project: string }) {
           else sayBriefly("No part of the model lies there. Drop the finish onto the model, or its map.");
         }}
       >
-        <canvas ref={canvas} data-ready={ready} tabIndex={-1} className="absolute inset-0 size-full touch-none outline-none" />
+        <canvas ref={canvas} data-ready={ready} tabIndex={-1} className={`absolute inset-0 size-full touch-none outline-none ${graphics === null ? "invisible" : ""}`} />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
         {open && loaded && <StageControls stage={open.stage} project={open.project} />}
         {ready && open && islands && view !== "model" && <IslandBox stage={open.stage} />}
@@ -133,4 +150,13 @@ export function Workspace({ project: id }: { project: string }) {
       </div>
     </main>
   );
+}
+
+function stageOn(canvas: HTMLCanvasElement, project: Project, told: (news: StageNews) => void): Stage | null {
+  try {
+    return new Stage(canvas, project, told);
+  } catch {
+    told({ failure: NO_GRAPHICS });
+    return null;
+  }
 }

@@ -22,7 +22,7 @@ NO_WEBGL = """
 
 
 def test_the_picture_comes_back(painter, server):
-    """The stroke that was under way is kept as far as it was seen; all is shown as before, and the next one is painted."""
+    """The stroke that was under way is kept as far as it was seen; all is shown as before."""
     project = practice(server, "plane")
     tab = painter(project).open()
     page = tab.page

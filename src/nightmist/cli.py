@@ -16,6 +16,7 @@ from threading import Thread
 import uvicorn
 
 from .api import create_app
+from .api.guard import EVERYWHERE, LOOPBACK
 from .demo.project import CABINET, NAME, cabinet_document, demo_document
 from .demo.stencils import draw_all
 from .store import Store, StoreError
@@ -85,18 +86,20 @@ def serve(host: str, port: int, with_demo: bool) -> int:
 def _run(studio: Studio, host: str, port: int) -> None:
     listener = _listen(host, port)
     port = listener.getsockname()[1]
-    shown = "127.0.0.1" if host in ("127.0.0.1", "0.0.0.0", "localhost") else host
-    address = f"http://{shown}:{port}/"
+    everywhere = host in EVERYWHERE
+    name = f"[{host}]" if ":" in host and not everywhere else host
+    address = f"http://{'127.0.0.1' if everywhere else name}:{port}/"
     DATA.mkdir(exist_ok=True)
     (DATA / "address").write_text(address)
-    hosts = () if host in ("127.0.0.1", "localhost") else (host, socket.gethostname())
+    hosts = () if name in LOOPBACK else (name, socket.gethostname().lower())
     config = uvicorn.Config(
         create_app(studio, hosts), log_level="warning", ws="websockets-sansio", ws_per_message_deflate=False,
         ws_max_size=1 << 22, timeout_graceful_shutdown=3,
     )  # fmt: skip
     # The picture library is a click away; meanwhile a painter chooses a project.
     Thread(target=draw_all, args=(DATA / "stencils",), daemon=True).start()
-    print(f"\n  Nightmist is ready: {address}\n  Ctrl+C ends it.\n", flush=True)
+    elsewhere = f"  On other machines: this one's name or address, port {port}\n" if everywhere else ""
+    print(f"\n  Nightmist is ready: {address}\n{elsewhere}  Ctrl+C ends it.\n", flush=True)
     # The server ends in good order at either signal, then raises it again; the database is still to be stopped.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     with contextlib.suppress(KeyboardInterrupt):

@@ -178,6 +178,25 @@ def test_uploads_under_way_have_a_bound_together(monkeypatch):
     assert answers == [503, 200, 200]
 
 
+@pytest.mark.parametrize(
+    ("listens_on", "named", "status"),
+    [
+        ("192.0.2.7", "192.0.2.7:8765", 200),
+        ("192.0.2.7", "192.0.2.8:8765", 403),
+        ("[fd00::2]", "[fd00::2]:8765", 200),
+        ("0.0.0.0", "192.0.2.8:8765", 200),
+        ("::", "[fd00::2]:8765", 200),
+        ("0.0.0.0", "desk:8765", 200),
+        ("0.0.0.0", "evil.test", 403),
+        ("0.0.0.0", "192.0.2.8.evil.test:8765", 403),
+    ],
+)
+def test_other_machines_come_by_a_name_of_ours_or_an_address(store, listens_on, named, status):
+    """Where all addresses are listened on, by any of them; never by a name that anybody could have made."""
+    with TestClient(create_app(Studio(store), (listens_on, "desk")), base_url="http://127.0.0.1:8765") as client:
+        assert client.get("/api/projects", headers={"host": named}).status_code == status
+
+
 def test_pages_may_load_from_here_only(client):
     """The content security policy stands on every answer."""
     answer = client.get("/api/projects", headers={"origin": "http://127.0.0.1:8765"})

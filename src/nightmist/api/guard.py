@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ipaddress import ip_address
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -9,6 +10,8 @@ from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
+#: To listen on these is to listen on all addresses of the machine.
+EVERYWHERE = ("0.0.0.0", "::")
 POLICY = (
     "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -22,12 +25,14 @@ MOST_UNDER_WAY = 1 << 30
 class Guard:
     """ASGI middleware. A name other than ours in Host, or a page from elsewhere in Origin, is refused.
 
-    This is what keeps other web pages, open in the same browser, away from a server on loopback.
+    This is what keeps other web pages, open in the same browser, away from a server on loopback. They would come by a
+    name that they have made to mean this machine, so a bare address is no threat where all of them are listened on.
     """
 
     def __init__(self, app: ASGIApp, hosts: tuple[str, ...]) -> None:
         self.app = app
         self.hosts = (*LOOPBACK, *hosts)
+        self.any_address = any(host in EVERYWHERE for host in hosts)
         self.under_way = 0
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -36,7 +41,7 @@ class Guard:
             return
         headers = Headers(scope=scope)
         host, origin = headers.get("host", ""), headers.get("origin")
-        if _name(host) not in self.hosts:
+        if not self._ours(_name(host)):
             await self._refuse(scope, receive, send, f"This server is not known as {host!r}.")
         elif origin is not None and urlsplit(origin).netloc != host:
             await self._refuse(scope, receive, send, f"Pages of {origin!r} may not use this server.")
@@ -44,6 +49,9 @@ class Guard:
             await self._answer(scope, receive, send, int(headers.get("content-length") or 0))
         else:
             await self.app(scope, receive, send)
+
+    def _ours(self, name: str) -> bool:
+        return name in self.hosts or (self.any_address and _is_address(name))
 
     async def _answer(self, scope: Scope, receive: Receive, send: Send, length: int) -> None:
         """Hand a request of so many bytes on, when there is room for it."""
@@ -71,6 +79,14 @@ class Guard:
 def _name(host: str) -> str:
     """The host without its port."""
     return host.rsplit(":", 1)[0] if ":" in host and not host.endswith("]") else host
+
+
+def _is_address(name: str) -> bool:
+    try:
+        ip_address(name.strip("[]"))
+    except ValueError:
+        return False
+    return True
 
 
 def _limited(receive: Receive) -> Receive:

@@ -1,5 +1,6 @@
 import type { Outgoing } from "./outgoing";
 import type { ServerMessage } from "./schema.generated";
+import { randomName } from "./random_name";
 import type { FromSocket, ToSocket } from "./socket_worker";
 import { type Batch, readBatch, writeSamples } from "./wire";
 
@@ -11,7 +12,7 @@ export interface SocketEvents {
 }
 
 /** What this page calls itself: work that it asked for can be cancelled by it alone. */
-export const CLIENT = Array.from(crypto.getRandomValues(new Uint8Array(8)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+export const CLIENT = randomName();
 
 const FIRST_WAIT = 200;
 const LONGEST_WAIT = 3000;

@@ -2,9 +2,11 @@ import { IconCube } from "@tabler/icons-react";
 import { type DragEvent, useEffect, useRef, useState } from "react";
 
 import { MODEL_FILES } from "../api/files";
+import { randomName } from "../api/random_name";
 import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
 import type { NewProject, WorkProgress } from "../api/schema.generated";
 import { leave } from "../state/notices";
+import { leaveNotes } from "../state/opening_notes";
 import { useSession } from "../state/session";
 import { NumberField } from "../ui/number_field";
 import { FileInput } from "../ui/file_input";
@@ -20,7 +22,7 @@ export function NewProjectCard() {
   const [busy, setBusy] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const [over, setOver] = useState(false);
-  const work = useRef(crypto.randomUUID());
+  const work = useRef(randomName());
   // A number that could not be taken; what was said in a project stays there.
   const refused = useSession((session) => session.notice);
   useEffect(leave, []);
@@ -31,7 +33,7 @@ export function NewProjectCard() {
     setBusy(what);
     try {
       const { id, notes } = await make();
-      if (notes.length) sessionStorage.setItem(`nightmist-notes-${id}`, notes.join(" "));
+      if (notes.length) leaveNotes(id, notes.join(" "));
       location.hash = `#/project/${id}`;
     } catch (error) {
       setProblem((error as Error).message);

@@ -25,6 +25,12 @@ export function sampleOf(canvas: HTMLCanvasElement, event: PointerEvent): PenSam
   return { ...placeOnCanvas(canvas, event), pressure: pressureOf(event), tilt: tiltOf(event) };
 }
 
+/** All movements since the event before. Browsers tell them one by one only to pages of this machine, or by a secure connection. */
+export function movements(event: PointerEvent): PointerEvent[] {
+  const all = "getCoalescedEvents" in event ? event.getCoalescedEvents() : [];
+  return all.length ? all : [event];
+}
+
 /** Samples as a stroke counts them, one after the other: pixels of the view, or texels of the map. */
 export function counted(samples: PenSample[], views: Views, area: Area, inMap: boolean): number[] {
   return samples.flatMap(({ x, y, pressure, tilt }) => {

@@ -15,6 +15,7 @@ import { Arrivals } from "./arrivals";
 import { PointerInput } from "./pointer_input";
 import { placeOnTriangle, triangleAt } from "./map_hits";
 import { LeftPlaces } from "./left_places";
+import { tooLarge } from "./largest_map";
 import { MapView } from "./map_view";
 import { measureLag } from "./measure";
 import { type Hit, ModelView } from "./model_view";
@@ -202,6 +203,8 @@ export class Stage implements Views {
     const asked = sizesOf(state);
     const fits = asked.length === this.maps.length && asked.every((size, i) => this.maps[i]!.fits(size));
     if (shape === this.shape && fits) return;
+    const failure = tooLarge(this.renderer, state);
+    if (failure) return this.told({ failure });
     // What was painted for other UVs or sizes cannot be laid over these.
     stopComparing();
     let mesh = shape === this.shape && !this.fetching ? this.mesh : null;

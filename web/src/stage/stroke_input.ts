@@ -5,7 +5,7 @@ import { type CloneOrigin, fenceNow, maskLoad, receivingLayers, rememberColor, t
 import { sayBriefly, sayWhile } from "../state/notices";
 import { useSession } from "../state/session";
 import { idle, type PaintDrag, type Spot } from "./paint_drag";
-import { counted, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
+import { counted, movements, placeOnCanvas, type PenSample, sampleOf, straightTo } from "./samples";
 import { applyStencil, liesOver, stamps, stencilIn } from "./stencil";
 import type { Views } from "./views";
 import { lacksUvs } from "./without_uvs";
@@ -76,10 +76,9 @@ export class StrokeInput {
     return {
       stroke,
       move: (next) => {
-        const all = next.getCoalescedEvents();
         now = sampleOf(this.canvas, next);
         // All samples since the last event go in one message.
-        send((all.length ? all : [next]).map((each) => sampleOf(this.canvas, each)), next.timeStamp);
+        send(movements(next).map((each) => sampleOf(this.canvas, each)), next.timeStamp);
       },
       release: () => {
         clearInterval(this.restTimer);

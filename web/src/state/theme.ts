@@ -2,8 +2,11 @@ const KEY = "nightmist-theme";
 
 export type Theme = "light" | "dark";
 
+/** Of this page, where the browser keeps nothing for it. */
+let chosen: Theme | null = null;
+
 export function theme(): Theme {
-  return localStorage.getItem(KEY) === "dark" ? "dark" : "light";
+  return (chosen ??= kept());
 }
 
 export function applyTheme(): void {
@@ -11,6 +14,19 @@ export function applyTheme(): void {
 }
 
 export function setTheme(next: Theme): void {
-  localStorage.setItem(KEY, next);
+  chosen = next;
   applyTheme();
+  try {
+    localStorage.setItem(KEY, next);
+  } catch {
+    // It is for this page alone then.
+  }
+}
+
+function kept(): Theme {
+  try {
+    return localStorage.getItem(KEY) === "dark" ? "dark" : "light";
+  } catch {
+    return "light";
+  }
 }

@@ -14,6 +14,7 @@ import { takeDrops } from "../state/drops";
 import { useMaskAlone } from "../state/mask_alone";
 import { Project } from "../state/project";
 import { sayBriefly } from "../state/notices";
+import { takeNotes } from "../state/opening_notes";
 import { useSession } from "../state/session";
 import { DecalOverlay } from "./decal_overlay";
 import { FINISH_TYPE, FinishesCard, layFinish } from "./finishes_card";
@@ -64,10 +65,8 @@ export function Workspace({ project: id }: { project: string }) {
       setNews(now);
       // Not before all is seen: the server would work at both at once.
       if ("share" in now && now.share === 1) stopCheckup ??= keepChecking(id);
-      const key = `nightmist-notes-${id}`;
-      const notes = sessionStorage.getItem(key);
+      const notes = takeNotes(id);
       if (notes) useSession.setState({ notice: notes });
-      sessionStorage.removeItem(key);
     });
     if (!stage) return;
     project.socket.connect();

@@ -114,3 +114,15 @@ def test_painting_where_a_browser_withholds_things(page, server):
     assert len(np.unique(server.texels(tab.project, "plane").reshape(-1, 3), axis=0)) > 10
     page.get_by_role("button", name="Use the dark theme").click()
     expect(page.get_by_role("button", name="Use the light theme")).to_be_visible()
+
+
+def test_a_page_that_fails_says_so(window, server):
+    """Here because of an answer that it was not made for, as after the server was brought up to date."""
+    page = window.new_page()
+    page.route("**/api/projects", lambda route: route.fulfill(json={"projects": None}))
+    page.goto(f"{server.url}{SWITCHES}")
+    expect(page.get_by_role("alert")).to_contain_text("What was kept is safe")
+    page.unroute_all()
+    page.get_by_role("button", name="Reload").click()
+    expect(page.get_by_text("Lantern buoy")).to_be_visible()
+    page.close()

@@ -126,3 +126,14 @@ def test_a_page_that_fails_says_so(window, server):
     page.get_by_role("button", name="Reload").click()
     expect(page.get_by_text("Lantern buoy")).to_be_visible()
     page.close()
+
+
+def test_colors_and_choices_are_seen_where_the_system_sets_all_colors(painter, server):
+    page = painter(practice(server, "plane")).open().page
+    swatch = page.get_by_role("button", name="Use #7d3d1f")
+    tools = [page.get_by_role("radio", name=name, exact=True) for name in ("Brush", "Erase")]
+    page.emulate_media(forced_colors="active")
+    assert swatch.evaluate("each => getComputedStyle(each).backgroundColor") == "rgb(125, 61, 31)"
+    chosen, other = (tool.evaluate("each => getComputedStyle(each).outlineStyle") for tool in tools)
+    assert (chosen, other) == ("solid", "none")
+    page.emulate_media(forced_colors="none")

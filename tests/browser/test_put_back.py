@@ -102,3 +102,21 @@ def test_islands_go_back(painter, server):
     page.get_by_role("button", name="Undo").click()
     settled(tab, 2)
     assert np.array_equal(Stage(server, project).corners(), before)
+
+
+def test_a_finger_scales_islands(painter, server):
+    """The browser takes the drag for none of its own, as it would where it might scroll."""
+    tab = prepare(painter, server.create(write_glb(islands()), "islands.glb"))
+    page = tab.page
+    tab.side_by_side()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.mouse.click(*on_map(tab, 0.12, 0.12))
+    before = page.locator("[data-handle='1,1']").bounding_box()
+    x, y = before["x"] + 5, before["y"] + 5
+    finger = page.context.new_cdp_session(page)
+    for kind, moved in (("touchStart", 0), *(("touchMove", moved) for moved in range(5, 65, 5)), ("touchEnd", None)):
+        points = [] if moved is None else [{"x": x + moved, "y": y + moved}]
+        finger.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+    settled(tab, 1)
+    after = page.locator("[data-handle='1,1']").bounding_box()
+    assert (after["x"] - before["x"], after["y"] - before["y"]) == pytest.approx((60, 60), abs=4)

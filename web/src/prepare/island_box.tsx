@@ -70,7 +70,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
   const grab = { onPointerMove: move, onPointerUp: release, onPointerCancel: hold.cancel };
 
   return (
-    <svg className="pointer-events-none absolute inset-0 size-full" aria-label="Picked islands" data-testid="island-box" data-over-stage>
+    <svg className="pointer-events-none absolute inset-0 size-full touch-none" aria-label="Picked islands" data-testid="island-box" data-over-stage>
       <polygon points={corners.join(" ")} fill="none" stroke="#fff" strokeWidth={3} opacity={0.8} />
       <polygon points={corners.join(" ")} fill="none" stroke="var(--accent)" strokeWidth={1.4} />
       <line x1={top[0]} y1={top[1]} x2={knob[0]} y2={knob[1]} stroke="var(--accent)" strokeWidth={1.4} />

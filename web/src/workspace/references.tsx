@@ -38,8 +38,8 @@ export function References({ project }: { project: Project }) {
       }}
       className="card absolute flex max-h-full max-w-full flex-col overflow-hidden shadow-lg"
     >
-      <div title="Drag to resize" onPointerDown={dragged(size)} className="absolute top-0 left-0 z-10 size-4 cursor-nwse-resize" />
-      <header onPointerDown={dragged(place)} className="flex h-8 shrink-0 cursor-move items-center gap-1 pr-1 pl-4">
+      <div title="Drag to resize" onPointerDown={dragged(size)} className="absolute top-0 left-0 z-10 size-4 cursor-nwse-resize touch-none" />
+      <header onPointerDown={dragged(place)} className="flex h-8 shrink-0 cursor-move touch-none items-center gap-1 pr-1 pl-4">
         <span className="min-w-0 grow truncate font-semibold">{name ?? "Reference pictures"}</span>
         <button type="button" title="Pin pictures" aria-label="Pin pictures" onClick={() => input.current?.click()} className="grid size-6 place-items-center rounded-control hover:bg-fog-3">
           <IconPhotoPlus size={15} />

@@ -63,6 +63,29 @@ def test_no_tooltip_names_a_key_that_does_nothing(painter):
     expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Unwrap"))
 
 
+def test_keys_lie_where_they_do_on_keyboards_of_other_scripts(painter):
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+
+    def press(key: str, code: str, ctrl: bool = False) -> None:
+        event = {"key": key, "code": code, "ctrlKey": ctrl, "bubbles": True, "cancelable": True}
+        page.evaluate("init => document.activeElement.dispatchEvent(new KeyboardEvent('keydown', init))", event)
+
+    press("я", "KeyZ", ctrl=True)
+    tab.wait_kept(2)
+    expect(page.get_by_role("button", name="Redo")).to_be_enabled()
+    press("ы", "KeyS")
+    assert chosen_tool(tab) == "Smear"
+    radius = page.get_by_label("Radius", exact=True)
+    before = radius.input_value()
+    press("ю", "Period")
+    expect(radius).not_to_have_value(before)
+    press("б", "Comma")
+    expect(radius).to_have_value(before)
+
+
 def test_keys_never_reach_what_merely_kept_the_focus(painter):
     """After a list, a slider or a button was used with the pointer, keys mean the stage; typing keeps its keys."""
     tab = plain_red(painter)

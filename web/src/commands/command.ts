@@ -1,6 +1,7 @@
 import type { Stage } from "../stage/stage";
 import type { Desk } from "../state/desk";
 import type { Project } from "../state/project";
+import { latinKey } from "../ui/latin_key";
 
 /** What commands act on: the project that is open, and its stage. */
 export interface Context {
@@ -24,8 +25,9 @@ export interface Command {
 
 /** The name of what was pressed: modifiers, then the key. Shift is named where it does not make another character. */
 export function keyOf(event: KeyboardEvent): string {
-  const letter = /^[a-z]$/i.test(event.key);
-  const key = letter ? event.key.toUpperCase() : event.key;
+  const named = latinKey(event);
+  const letter = /^[a-z]$/i.test(named);
+  const key = letter ? named.toUpperCase() : named;
   const shift = event.shiftKey && (letter || key.length > 1);
   return [event.ctrlKey || event.metaKey ? "Ctrl+" : "", event.altKey ? "Alt+" : "", shift ? "Shift+" : "", key].join("");
 }

@@ -6,6 +6,7 @@ import { letGo, takeHold } from "../state/held";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
 import { stencilTo } from "../state/stencils";
+import { latinKey } from "../ui/latin_key";
 import type { Ring } from "./brush_ring";
 import { ERASER, type PaintDrag, type Spot } from "./paint_drag";
 import { turnChosen } from "./decal_turn";
@@ -57,8 +58,8 @@ export class PointerInput {
     listen("wheel", (event) => this.wheel(event));
     listen("contextmenu", (event) => event.preventDefault());
     passThrough(canvas, signal);
-    addEventListener("keydown", (event) => this.held.add(event.key.toLowerCase()), { signal });
-    addEventListener("keyup", (event) => this.held.delete(event.key.toLowerCase()), { signal });
+    addEventListener("keydown", (event) => this.held.add(latinKey(event).toLowerCase()), { signal });
+    addEventListener("keyup", (event) => this.held.delete(latinKey(event).toLowerCase()), { signal });
     addEventListener("blur", () => this.held.clear(), { signal });
   }
 

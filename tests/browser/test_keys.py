@@ -86,6 +86,20 @@ def test_keys_lie_where_they_do_on_keyboards_of_other_scripts(painter):
     expect(radius).to_have_value(before)
 
 
+def test_hands_that_save_are_told_that_all_is_kept(painter):
+    """Instead of the browser's own question where to put the page."""
+    tab = plain_red(painter)
+    page = tab.page
+    tab.drag((0.42, 0.5), (0.46, 0.5))
+    tab.wait_kept(1)
+    prevented = "addEventListener('keydown', (event) => (window.prevented = event.defaultPrevented))"
+    page.evaluate(prevented)
+    page.keyboard.press("Control+s")
+    expect(page.get_by_role("alert")).to_contain_text("Kept, change 1. There is nothing to save")
+    assert page.evaluate("window.prevented")
+    assert chosen_tool(tab) == "Brush"
+
+
 def test_keys_never_reach_what_merely_kept_the_focus(painter):
     """After a list, a slider or a button was used with the pointer, keys mean the stage; typing keeps its keys."""
     tab = plain_red(painter)

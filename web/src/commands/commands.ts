@@ -4,6 +4,7 @@ import { chosenLayer, removeMarked, startNaming, stepped, together } from "../st
 import { pick, pickedRuns, pickPoints } from "../state/picks";
 import { closeCards, toggleStencils, toggleTipCard } from "../state/cards";
 import { findDecal, useDecals } from "../state/decals";
+import { sayWhatIsKept } from "../state/kept_mark";
 import { boundRadius } from "../state/radius";
 import { surfaceNamed, useSession } from "../state/session";
 import { toggleStencil } from "../state/stencils";
@@ -62,6 +63,7 @@ export const COMMANDS = {
 
   undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], act: ({ project }) => project.step("undo") },
   redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], act: ({ project }) => project.step("redo") },
+  kept: { group: "History", label: "Say what is kept; nothing has to be saved", keys: ["Ctrl+S"], act: sayWhatIsKept },
   putBack: gesture("History", "Drag, then Esc", "Put back what is held: a decal, a frame, a stencil, islands, a line"),
 
   addLayer: {

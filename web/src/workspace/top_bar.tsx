@@ -4,6 +4,7 @@ import { COMMANDS, tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type StageName, shownView, showView, useDesk, type ViewMode } from "../state/desk";
 import type { Project } from "../state/project";
+import { keptText } from "../state/kept_mark";
 import { useSession } from "../state/session";
 import { Mark } from "../ui/mark";
 import { Named } from "../ui/named";
@@ -94,17 +95,10 @@ function KeptMark() {
   const people = useSession((session) => session.people);
   if (!kept) return null;
   const bad = !connected || kept.trouble !== null;
-  const text = !connected
-    ? `Offline, kept up to change ${kept.revision}`
-    : kept.trouble
-      ? `${kept.waiting} not kept yet: the database does not answer`
-      : kept.waiting
-        ? `Keeping ${kept.waiting} …`
-        : `Kept, change ${kept.revision}`;
   return (
     <span role="status" data-testid="kept" className={`flex items-center gap-1.5 text-ink-2 ${bad ? "min-w-0" : "shrink-0"}`} title={kept.trouble ?? undefined}>
       <span className={`size-2 shrink-0 rounded-full ${bad ? "bg-danger" : kept.waiting ? "bg-mark" : "bg-accent"}`} />
-      <span className={`truncate ${bad ? "text-danger" : ""}`}>{text}</span>
+      <span className={`truncate ${bad ? "text-danger" : ""}`}>{keptText(kept, connected)}</span>
       {people > 1 && <span className="shrink-0">· {people} here</span>}
     </span>
   );

@@ -1,0 +1,18 @@
+import type { KeptState } from "../api/schema.generated";
+import { sayBriefly } from "./notices";
+import { useSession } from "./session";
+
+/** What is stored for good, in few words. */
+export function keptText({ trouble, waiting, revision }: KeptState, connected: boolean): string {
+  if (!connected) return `Offline, kept up to change ${revision}`;
+  if (trouble) return `${waiting} not kept yet: the database does not answer`;
+  return waiting ? `Keeping ${waiting} …` : `Kept, change ${revision}`;
+}
+
+/** For hands that are used to saving. */
+export function sayWhatIsKept(): void {
+  const { kept, connected } = useSession.getState();
+  if (!kept) return;
+  const text = keptText(kept, connected);
+  sayBriefly(kept.waiting || !connected ? `${text}.` : `${text}. There is nothing to save: every step is kept as soon as it is done.`);
+}

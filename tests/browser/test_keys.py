@@ -95,7 +95,7 @@ def test_hands_that_save_are_told_that_all_is_kept(painter):
     prevented = "addEventListener('keydown', (event) => (window.prevented = event.defaultPrevented))"
     page.evaluate(prevented)
     page.keyboard.press("Control+s")
-    expect(page.get_by_role("alert")).to_contain_text("Kept, change 1. There is nothing to save")
+    expect(page.get_by_role("alert")).to_contain_text("There is nothing to save")
     assert page.evaluate("window.prevented")
     assert chosen_tool(tab) == "Brush"
 

@@ -13,6 +13,6 @@ export function keptText({ trouble, waiting, revision }: KeptState, connected: b
 export function sayWhatIsKept(): void {
   const { kept, connected } = useSession.getState();
   if (!kept) return;
-  const text = keptText(kept, connected);
-  sayBriefly(kept.waiting || !connected ? `${text}.` : `${text}. There is nothing to save: every step is kept as soon as it is done.`);
+  const bad = !connected || kept.trouble !== null;
+  sayBriefly(bad ? `${keptText(kept, connected)}.` : "There is nothing to save: every step is kept as soon as it is done.");
 }

@@ -98,6 +98,10 @@ def test_maps_larger_than_the_card_shows_are_made_smaller(page, server):
     page.get_by_role("button", name="Set", exact=True).click()
     page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
     assert server.texels(project, "plane").shape[:2] == (128, 128)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("this graphics card shows 128 × 128 at most")).to_be_visible()
+    page.get_by_role("button", name="Redo").click()
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
 
 
 def test_painting_where_a_browser_withholds_things(page, server):

@@ -12,6 +12,7 @@ import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { anisotropyOf } from "./anisotropy";
 import { Arrivals } from "./arrivals";
+import { Densities } from "./densities";
 import { PointerInput } from "./pointer_input";
 import { placeOnTriangle, triangleAt } from "./map_hits";
 import { LeftPlaces } from "./left_places";
@@ -23,7 +24,6 @@ import { Overlays } from "./overlays";
 import { PacedFrames } from "./paced_frames";
 import { drawnByProcessor } from "./processor";
 import { Retired } from "./retired";
-import { densityOf } from "./uv_display";
 import { type SurfaceGeometry } from "./surface_geometry";
 import { SurfaceMaps } from "./surface_maps";
 import { VersionMaps } from "./version_maps";
@@ -71,7 +71,7 @@ export class Stage implements Views {
   private readonly observer: ResizeObserver;
   private readonly stops: (() => void)[];
   private maps: SurfaceMaps[] = [];
-  private readonly densities = new WeakMap<object, number>();
+  private readonly densities = new Densities();
   private twins: { geometry: SurfaceGeometry; finder: Twins } | null = null;
   private shape = "";
   private shown = "";
@@ -204,7 +204,12 @@ export class Stage implements Views {
     const fits = asked.length === this.maps.length && asked.every((size, i) => this.maps[i]!.fits(size));
     if (shape === this.shape && fits) return;
     const failure = tooLarge(this.renderer, state);
-    if (failure) return this.told({ failure });
+    if (failure) {
+      // Whatever comes next is fetched anew; until then pixels wait.
+      this.shape = "";
+      this.fetching = true;
+      return this.told({ failure });
+    }
     // What was painted for other UVs or sizes cannot be laid over these.
     stopComparing();
     let mesh = shape === this.shape && !this.fetching ? this.mesh : null;
@@ -375,14 +380,7 @@ export class Stage implements Views {
   }
 
   private surfaceDensity(): number {
-    const overlays = this.overlays[this.chosen];
-    const geometry = this.model.geometries[this.chosen];
-    if (!overlays || !geometry) return 0;
-    const known = this.densities.get(geometry);
-    if (known !== undefined) return known;
-    const density = densityOf(geometry, overlays.width, overlays.height, () => true);
-    this.densities.set(geometry, density);
-    return density;
+    return this.densities.of(this.model.geometries[this.chosen], this.overlays[this.chosen]);
   }
 
   /** See the model from a distance. */

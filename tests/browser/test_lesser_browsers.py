@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from .conftest import PATIENCE, SWITCHES, Painter
-from .test_put_back import practice
+from .test_stack import practice
 
 LET_GO = "The graphics card has let go of the picture"
 LOSE = """() => {
@@ -59,8 +59,7 @@ def test_the_picture_comes_back(painter, server):
     shown = tab.wait_view(
         lambda image: bool((image[:, :, 0] > image[:, :, 2] + 60).sum() > 500), "the strokes are not seen"
     )
-    page.reload()
-    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    tab.open()
     tab.wait_view(lambda image: bool((np.abs(image - shown).max(axis=2) > 4).sum() < 30), "it was not all as it was")
 
     tab.drag((0.5, 0.5), (0.6, 0.5))

@@ -9,10 +9,12 @@ export function keptText({ trouble, waiting, revision }: KeptState, connected: b
   return waiting ? `Keeping ${waiting} …` : `Kept, change ${revision}`;
 }
 
+/** Whether something might be lost: the server or its database is away. */
+export const atRisk = ({ trouble }: KeptState, connected: boolean): boolean => !connected || trouble !== null;
+
 /** For hands that are used to saving. */
 export function sayWhatIsKept(): void {
   const { kept, connected } = useSession.getState();
   if (!kept) return;
-  const bad = !connected || kept.trouble !== null;
-  sayBriefly(bad ? `${keptText(kept, connected)}.` : "There is nothing to save: every step is kept as soon as it is done.");
+  sayBriefly(atRisk(kept, connected) ? `${keptText(kept, connected)}.` : "There is nothing to save: every step is kept as soon as it is done.");
 }

@@ -4,7 +4,7 @@ import { COMMANDS, tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
 import { type StageName, shownView, showView, useDesk, type ViewMode } from "../state/desk";
 import type { Project } from "../state/project";
-import { keptText } from "../state/kept_mark";
+import { atRisk, keptText } from "../state/kept_mark";
 import { useSession } from "../state/session";
 import { Mark } from "../ui/mark";
 import { Named } from "../ui/named";
@@ -94,7 +94,7 @@ function KeptMark() {
   const connected = useSession((session) => session.connected);
   const people = useSession((session) => session.people);
   if (!kept) return null;
-  const bad = !connected || kept.trouble !== null;
+  const bad = atRisk(kept, connected);
   return (
     <span role="status" data-testid="kept" className={`flex items-center gap-1.5 text-ink-2 ${bad ? "min-w-0" : "shrink-0"}`} title={kept.trouble ?? undefined}>
       <span className={`size-2 shrink-0 rounded-full ${bad ? "bg-danger" : kept.waiting ? "bg-mark" : "bg-accent"}`} />

@@ -32,6 +32,15 @@ def handle(page, name: str) -> tuple[float, float]:
     return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
 
 
+CORNER = "[data-handle='1,1']"
+MOVE_AND_LET_GO = """([handle, clientX, clientY]) => {
+  for (const kind of ["pointermove", "pointerup"]) {
+    const event = new PointerEvent(kind, { clientX, clientY, pointerId: 1, bubbles: true });
+    document.querySelector(handle).dispatchEvent(event);
+  }
+}"""
+
+
 def test_a_decal_goes_back_and_its_card_stays(painter, server):
     project, tab, _ = on_body(painter, server, "plane")
     page = tab.page
@@ -104,19 +113,38 @@ def test_islands_go_back(painter, server):
     assert np.array_equal(Stage(server, project).corners(), before)
 
 
+def with_islands_picked(painter, server) -> tuple:
+    """A tab beside whose map an island's corner can be taken, and where that is."""
+    tab = prepare(painter, server.create(write_glb(islands()), "islands.glb"))
+    tab.side_by_side()
+    tab.box = tab.page.locator("canvas[data-ready]").bounding_box()
+    tab.page.mouse.click(*on_map(tab, 0.12, 0.12))
+    box = tab.page.locator(CORNER).bounding_box()
+    return tab, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def corner_is_at(tab, x: float, y: float) -> None:
+    settled(tab, 1)
+    box = tab.page.locator(CORNER).bounding_box()
+    assert (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2) == pytest.approx((x, y), abs=2)
+
+
 def test_a_finger_scales_islands(painter, server):
     """The browser takes the drag for none of its own, as it would where it might scroll."""
-    tab = prepare(painter, server.create(write_glb(islands()), "islands.glb"))
-    page = tab.page
-    tab.side_by_side()
-    tab.box = page.locator("canvas[data-ready]").bounding_box()
-    page.mouse.click(*on_map(tab, 0.12, 0.12))
-    before = page.locator("[data-handle='1,1']").bounding_box()
-    x, y = before["x"] + 5, before["y"] + 5
-    finger = page.context.new_cdp_session(page)
+    tab, x, y = with_islands_picked(painter, server)
+    finger = tab.page.context.new_cdp_session(tab.page)
     for kind, moved in (("touchStart", 0), *(("touchMove", moved) for moved in range(5, 65, 5)), ("touchEnd", None)):
         points = [] if moved is None else [{"x": x + moved, "y": y + moved}]
         finger.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
-    settled(tab, 1)
-    after = page.locator("[data-handle='1,1']").bounding_box()
-    assert (after["x"] - before["x"], after["y"] - before["y"]) == pytest.approx((60, 60), abs=4)
+    corner_is_at(tab, x + 60, y + 60)
+
+
+def test_the_last_move_before_letting_go_counts(painter, server):
+    """Also when no picture is drawn in between."""
+    tab, x, y = with_islands_picked(painter, server)
+    tab.page.mouse.move(x, y)
+    tab.page.mouse.down()
+    tab.page.mouse.move(x + 20, y + 20)
+    tab.page.evaluate(MOVE_AND_LET_GO, [CORNER, x + 60, y + 60])
+    corner_is_at(tab, x + 60, y + 60)
+    tab.page.mouse.up()

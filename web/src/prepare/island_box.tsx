@@ -64,8 +64,8 @@ export function IslandBox({ stage }: { stage: Stage }) {
     stage.invalidate();
   };
   const release = () => {
-    hold.release();
-    if (drag) new PrepareInput(stage).send(drag.matrix, drag.grip);
+    const last = hold.release();
+    if (last) new PrepareInput(stage).send(last.matrix, last.grip);
   };
   const grab = { onPointerMove: move, onPointerUp: release, onPointerCancel: hold.cancel };
 

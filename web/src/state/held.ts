@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 /** What a pointer holds over the stage, as told by whoever it holds: how to put it back, undefined for what stays as it is.
  * Null when it holds nothing.
@@ -26,26 +26,34 @@ export function putBack(): boolean {
 /** Something of the stage that a pointer can hold. `back` puts it back: at Escape, or when the pointer is taken away. */
 export function useHold<T>(back: (held: T) => void) {
   const [held, setHeld] = useState<T | null>(null);
+  // A pointer may be let go before its last move is drawn.
+  const last = useRef<T | null>(null);
+  const hold = (taken: T | null) => {
+    last.current = taken;
+    setHeld(taken);
+  };
   const restore = (taken: T) => {
-    setHeld(null);
+    hold(null);
     back(taken);
   };
   return {
     held,
     take: (taken: T) => {
-      setHeld(taken);
+      hold(taken);
       takeHold(() => restore(taken));
     },
     /** It is held otherwise now. */
-    change: setHeld,
-    /** Let go of it where it is. */
-    release: () => {
+    change: hold,
+    /** Let go of it where it is, and say how it was held last; null when it was put back before. */
+    release: (): T | null => {
+      const taken = last.current;
       letGo();
-      setHeld(null);
+      hold(null);
+      return taken;
     },
     cancel: () => {
       letGo();
-      if (held) restore(held);
+      if (last.current) restore(last.current);
     },
   };
 }

@@ -38,10 +38,7 @@ export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
     // What was true when it was grasped is what is changed.
     grip.take(grasp(place(event), event.nativeEvent));
   };
-  const release = (event: PointerEvent) => {
-    grip.release();
-    grip.held?.release(event.nativeEvent);
-  };
+  const release = (event: PointerEvent) => grip.release()?.release(event.nativeEvent);
   return (
     <button
       type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={(event) => grip.held?.move(place(event), event.nativeEvent)} onPointerUp={release} onPointerCancel={grip.cancel} onKeyDown={onArrowKeys(nudge)}

@@ -19,6 +19,7 @@ from .core.mesh.methods import unwrap
 from .core.progress import quietly
 from .core.texels.encode import to_bytes
 from .core.texels.raster import TILE, Raster
+from .core.texels.rescale import rescaled
 from .core.texels.shrink import shrunk
 from .core.texels.tile_mask import TileMask
 from .core.texels.transfer import places_of, texels_of_faces
@@ -84,6 +85,7 @@ def warm_showing() -> None:
     large = Raster(128, 128, 4)
     large.take(np.ones((128, 128, 4), np.uint16))
     shrunk(large, 2)
+    rescaled(large, 192, 64, np.ones((128, 128), np.bool_))
     TileMask.of(np.zeros(1, np.int32), np.ones((1, TILE, TILE), np.float32), 4).shares(np.zeros(1, np.int32))
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import cv2
 import numpy as np
 from playwright.sync_api import expect
 
@@ -51,6 +52,35 @@ def test_maps_of_another_size_keep_the_paint(painter, server):
         assert server.texels(tab.project, surface).shape[:2] == (256, 128)
     page.get_by_role("button", name="Paint", exact=True).click()
     tab.wait_color(0.44, 0.5, RED)
+
+
+def test_a_painted_layer_is_copied_to_maps_of_another_size(painter, server):
+    """At the same share of the map, as one step that is undone."""
+    tab = plain_red(painter)
+    page = tab.page
+    page.get_by_role("button", name="Prepare").click()
+    page.get_by_role("button", name="Map size").click()
+    page.get_by_role("radio", name="left only").click()
+    page.get_by_label("Wide").fill("512")
+    page.get_by_label("High").fill("320")
+    page.get_by_role("button", name="Set", exact=True).click()
+    settled(tab, 1)
+    page.get_by_role("button", name="Paint", exact=True).click()
+    tab.drag((0.38, 0.5), (0.44, 0.5))
+    tab.wait_kept(2)
+    bare = server.texels(tab.project, "right")
+    page.get_by_role("button", name="What else for the layer").click()
+    page.get_by_role("menuitem", name="Copy to right").click()
+    tab.wait_kept(3)
+    here, there = (server.texels(tab.project, surface).astype(np.float32) for surface in ("left", "right"))
+    off = np.abs(there - cv2.resize(here, (256, 256), interpolation=cv2.INTER_AREA)).max(axis=2)
+    painted = np.abs(there - np.array(RED) * 257).max(axis=2) < 300
+    assert painted.sum() > 400
+    assert np.median(off[painted]) < 100
+    assert here.shape == (320, 512, 3)
+    page.get_by_role("button", name="Undo").click()
+    tab.wait_kept(4)
+    assert np.array_equal(server.texels(tab.project, "right"), bare)
 
 
 def test_a_gutter_as_wide_as_chosen(painter, server):

@@ -57,7 +57,10 @@ export function MaskMenu({ layer, project }: { layer: LayerState; project: Proje
   const alone = useRows((rows) => rows.maskAlone === layer.id);
   const pictures = useSession((session) => session.state?.pictures) ?? [];
   const surfaces = useSession((session) => session.state?.surfaces) ?? [];
-  const masked = surfaces.flatMap(({ layers }) => layers).filter(({ id, mask }) => mask && id !== layer.id);
+  const masked = surfaces.flatMap(({ name, layers }) => {
+    const where = layers.some(({ id }) => id === layer.id) ? "" : ` on ${name}`;
+    return layers.filter(({ id, mask }) => mask && id !== layer.id).map(({ id, name }) => ({ id, name: name + where }));
+  });
   const make: Make = (part) => project.send({ type: "make_mask", node: layer.id, source: null, picture: null, color: null, ...part });
   const item = (key: string, text: string, hint: string, act: () => void) => (
     <MenuItem key={key}>

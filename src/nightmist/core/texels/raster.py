@@ -108,7 +108,7 @@ class Raster:
 def some_shown(tiles: NDArray[np.uint16]) -> NDArray[np.bool_]:
     """(n,) which of (n, TILE, TILE, channels) tiles are not transparent all over."""
     found = np.zeros(len(tiles), np.bool_)
-    _some_shown(tiles.reshape(len(tiles), TILE * TILE, -1), found)
+    _some_shown(tiles.reshape(len(tiles), TILE * TILE, tiles.shape[-1]), found)
     return found
 
 

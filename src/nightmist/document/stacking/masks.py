@@ -9,9 +9,11 @@ from ...core.errors import NightmistError
 from ...core.texels import TILE, Raster
 from ...core.texels.raster import shares_of
 from ..change import Change, raster_id
+from ..derived.scaled import scaled_mask
 from ..derived.tables import table_of
 from ..document import Document
 from ..values import MASK, MaskOf, Node, Pigment, Wash
+from .fitting import finer, fitting
 from .nodes import Values, rasters_of
 
 
@@ -78,15 +80,11 @@ def _inverted(mask: MaskOf) -> MaskOf:
 
 
 def copy_mask(document: Document, node: Node, origin: Node) -> Change:
-    """A node takes another's mask, in place of its own."""
-    mask = mask_of(origin)
+    """A node takes another's mask, in place of its own, by its share of the map."""
     here, there = document.surface_of(node), document.surface_of(origin)
-    if here.size != there.size:
-        raise NightmistError(
-            f"The maps of {here.name} and {there.name} have different sizes; their masks cannot be copied."
-        )
-    tables = [table_of(document.raster(each.id, MASK), document.pool, document.arrays) for each in (node, origin)]
-    rasters = {raster_id(node.id, MASK): (tables[0], tables[1])} if tables[0] != tables[1] else {}
+    mask = scaled_mask(mask_of(origin), finer(there, here))
+    tables = fitting(document, node, MASK, here), fitting(document, origin, MASK, here)
+    rasters = {raster_id(node.id, MASK): tables} if tables[0] != tables[1] else {}
     label = f"Copy the mask of {origin.name} to {node.name}"
     return Change(label=label, values={node.id: (node, node.but(mask=mask))}, rasters=rasters)
 

@@ -26,6 +26,7 @@ from ..values import (
     Wash,
     new_id,
 )
+from .fitting import finer, fitting
 
 #: Orders closer than this are spread out anew.
 CLOSEST = 1e-6
@@ -214,44 +215,54 @@ def set_map(document: Document, node: Node, name: MapName, **properties: object)
 def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | None = None) -> tuple[Change, list[str]]:
     """The same nodes once more, right above themselves or on top of another surface's stack; and their ids.
 
-    Pixels are shared, so a copy costs nothing. Raises NightmistError where they would not fit another map.
+    Pixels are shared, so a copy costs nothing, but on a surface with another map size.
     """
     values: Values = {}
     rasters: Rasters = {}
     made: list[str] = []
+    stacks: dict[str, list[Node]] = {}
+    names: dict[str, set[str]] = {}
     for node in outermost(document, nodes):
         surface = document.surface_of(node)
         target = onto or surface
-        inside = [*document.nodes_in(node.id), node]
-        if target.size != surface.size and any(document.painted_planes(each.id) for each in inside):
-            raise NightmistError(
-                f"{node.name} holds paint for {surface.width} × {surface.height} texels, the maps of {target.name} have"
-                f" {target.width} × {target.height}. Give both one map size in Prepare first."
-            )
         parent = node.parent if target.id == surface.id else target.id
-        stack = document.stack(parent)
+        stack = stacks.setdefault(parent, document.stack(parent))
         at = next((i + 1 for i, each in enumerate(stack) if each.id == node.id), len(stack))
         moved, orders = room_for(stack, at, 1)
-        values.update(moved)
-        ids = {each.id: new_id() for each in inside}
-        for each in inside:
-            fields = {"id": ids[each.id]}
-            if each.id == node.id:
-                title = unused_name(each.name, _names(document, target))
-                copy = each.but(**fields, parent=parent, order=orders[0], name=title)
-            else:
-                copy = each.but(**fields, parent=ids[each.parent])
-            if isinstance(copy, Decals):
-                # Of the same ids they would be the same decals.
-                copy = copy.but(placed=tuple(decal.but(id=new_id()) for decal in copy.placed))
-            if onto:
-                copy = scaled(copy, min(target.width / surface.width, target.height / surface.height))
-            values[copy.id] = (None, copy)
-            for key, (table, _) in rasters_of(document, each).items():
-                rasters[raster_id(copy.id, key.rpartition("/")[2])] = (None, table)
-        made.append(ids[node.id])
+        taken = names.setdefault(target.id, _names(document, target))
+        title = unused_name(node.name, taken)
+        copies, pixels = _copies(document, node, target)
+        copies[-1] = copies[-1].but(parent=parent, order=orders[0], name=title)
+        for _, after in moved.values():
+            assert isinstance(after, Node)
+            stack[[each.id for each in stack].index(after.id)] = after
+        stack.insert(at, copies[-1])
+        taken.add(title)
+        made.append(copies[-1].id)
+        values |= {key: (document.values.get(key), after) for key, (_, after) in moved.items()}
+        values |= {copy.id: (None, copy) for copy in copies}
+        rasters |= pixels
     label = f"Copy {_called(nodes)} to {onto.name}" if onto else f"Duplicate {_called(nodes)}"
     return Change(label=label, values=values, rasters=rasters), made
+
+
+def _copies(document: Document, node: Node, target: Surface) -> tuple[list[Node], Rasters]:
+    """A node and all in it, itself last, with ids of their own and as they look on a surface; and their pixels."""
+    inside = [*document.nodes_in(node.id), node]
+    ids = {each.id: new_id() for each in inside}
+    times = finer(document.surface_of(node), target)
+    copies: list[Node] = []
+    rasters: Rasters = {}
+    for each in inside:
+        copy = scaled(each, times).but(id=ids[each.id], parent=ids.get(each.parent, each.parent))
+        if isinstance(copy, Decals):
+            # Of the same ids they would be the same decals.
+            copy = copy.but(placed=tuple(decal.but(id=new_id()) for decal in copy.placed))
+        copies.append(copy)
+        for name in PLANES:
+            if table := fitting(document, each, name, target):
+                rasters[raster_id(copy.id, name)] = (None, table)
+    return copies, rasters
 
 
 def outermost(document: Document, nodes: Sequence[Node]) -> list[Node]:

@@ -21,7 +21,7 @@ from nightmist.warm import warm_unwrap
 
 from .rough_bodies import ROUGH_BODIES
 
-SIZE, MARGIN = 2048, 8
+MARGIN = 8
 #: Seconds after which xatlas is not waited for any longer: at 200,000 faces it takes longer than ten minutes.
 LONGEST = 180
 #: Up to so many seconds both take turns, so often.
@@ -39,19 +39,19 @@ class Unwrapped:
     seconds: float
 
 
-def ours(mesh: Mesh) -> Unwrapped:
+def ours(mesh: Mesh, size: int) -> Unwrapped:
     """The whole automatic unwrap, layout in a map included."""
     faces = np.arange(len(mesh.faces))
     started = time.perf_counter()
-    made, _ = unwrap(mesh, faces, faces, 0, (SIZE, SIZE), "auto", 60, MARGIN, None, quietly)
+    made, _ = unwrap(mesh, faces, faces, 0, (size, size), "auto", 60, MARGIN, None, quietly)
     seconds = time.perf_counter() - started
     uv = made.uvs[0].astype(np.float64)
-    stretch = density_and_stretch(mesh.corners, uv * SIZE)[1]
+    stretch = density_and_stretch(mesh.corners, uv * size)[1]
     pieces = int(local_islands(made, faces, uv).max()) + 1
     return Unwrapped(pieces, float(np.abs(flat_areas(uv)).sum()), float(stretch.max()), seconds)
 
 
-def bare(mesh: Mesh) -> Unwrapped:
+def bare(mesh: Mesh, size: int) -> Unwrapped:
     """xatlas as it comes; its charts, packed again by itself until they fit the map, which is not timed."""
     points, weld = np.unique(mesh.positions, axis=0, return_inverse=True)
     faces = weld.reshape(-1)[mesh.faces].astype(np.uint32)
@@ -59,27 +59,27 @@ def bare(mesh: Mesh) -> Unwrapped:
     atlas = xatlas.Atlas()
     atlas.add_mesh(points.astype(np.float32), faces)
     pack = xatlas.PackOptions()
-    pack.padding, pack.resolution = MARGIN, SIZE
+    pack.padding, pack.resolution = MARGIN, size
     atlas.generate(xatlas.ChartOptions(), pack)
     seconds = time.perf_counter() - started
     _, index, uv = atlas.get_mesh(0)
     corners = uv[index].astype(np.float64) * [atlas.width, atlas.height]
     return Unwrapped(
-        int(atlas.chart_count), _fitted(uv * np.array([atlas.width, atlas.height], np.float32), index),
+        int(atlas.chart_count), _fitted(uv * np.array([atlas.width, atlas.height], np.float32), index, size),
         float(density_and_stretch(mesh.corners, corners)[1].max()), seconds,
     )  # fmt: skip
 
 
-def bare_within(mesh: Mesh, seconds: float) -> Unwrapped | None:
-    """The same in a process of its own, which is ended when it takes longer: None then."""
+def bare_within(mesh: Mesh, size: int) -> Unwrapped | None:
+    """The same in a process of its own, which is ended when it takes too long: None then."""
     with get_context("spawn").Pool(1) as pool:
         try:
-            return pool.apply_async(bare, (mesh,)).get(seconds)
+            return pool.apply_async(bare, (mesh, size)).get(LONGEST)
         except TimeoutError:
             return None
 
 
-def _fitted(points: NDArray[np.float32], index: NDArray[np.uint32]) -> float:
+def _fitted(points: NDArray[np.float32], index: NDArray[np.uint32], size: int) -> float:
     """The painted share when xatlas packs charts as large as they can be in the map."""
     low, high, share = 0.0, 1.5, 0.0
     for _ in range(6):
@@ -89,10 +89,10 @@ def _fitted(points: NDArray[np.float32], index: NDArray[np.uint32]) -> float:
         pack = xatlas.PackOptions()
         pack.padding, pack.texels_per_unit = MARGIN, 1.0
         atlas.generate(xatlas.ChartOptions(), pack)
-        if max(atlas.width, atlas.height) <= SIZE and atlas.atlas_count == 1:
+        if max(atlas.width, atlas.height) <= size and atlas.atlas_count == 1:
             _, found, uv = atlas.get_mesh(0)
             corners = uv[found].astype(np.float64) * [atlas.width, atlas.height]
-            low, share = scale, max(share, float(np.abs(flat_areas(corners)).sum()) / SIZE**2)
+            low, share = scale, max(share, float(np.abs(flat_areas(corners)).sum()) / size**2)
         else:
             high = scale
     return share
@@ -101,17 +101,18 @@ def _fitted(points: NDArray[np.float32], index: NDArray[np.uint32]) -> float:
 def main(quick: bool = False) -> None:
     # As a server has done that has just begun.
     warm_unwrap()
-    print(f"unwrap: rough bodies without UVs, a map of {SIZE} × {SIZE}, {MARGIN} texels between islands")
-    for faces in (2_000,) if quick else (10_000, 50_000, 200_000):
+    size = 512 if quick else 2048
+    print(f"unwrap: rough bodies without UVs, a map of {size} × {size}, {MARGIN} texels between islands")
+    for faces in (500,) if quick else (10_000, 50_000, 200_000):
         for name, make in ROUGH_BODIES.items():
             mesh = make(faces)
             # As the checkup has done that says there are no UVs.
             get_ready(faces)
-            theirs, mine = bare_within(mesh, LONGEST), ours(mesh)
+            theirs, mine = bare_within(mesh, size), ours(mesh, size)
             if theirs and theirs.seconds < SHORT and not quick:
                 # A slow moment of the machine weighs much here: both at their best of several turns.
                 for _ in range(TURNS - 1):
-                    theirs, mine = _faster(theirs, bare_within(mesh, LONGEST)), _faster(mine, ours(mesh))
+                    theirs, mine = _faster(theirs, bare_within(mesh, size)), _faster(mine, ours(mesh, size))
             print(f"  {name} of {len(mesh.faces):,} faces, ours / xatlas: {_compared(mine, theirs)}", flush=True)
 
 

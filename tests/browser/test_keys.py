@@ -326,3 +326,57 @@ def test_keys_move_all_marked_layers_into_open_groups_and_out_of_them(painter):
     row("Group").get_by_role("button").first.click()
     expect(page.get_by_role("row")).to_have_count(5)
     assert ", ".join(map("".join, rows())) == "Layer 31, Layer1, Group1, First paint2, Layer 21"
+
+
+def test_keys_mean_the_same_with_the_focus_in_the_stack(painter):
+    """Layers are named one after another, whichever row was used last; no name takes the letter that it begins with."""
+    tab = plain_red(painter)
+    page = tab.page
+    rows = page.locator("[role=treegrid] [role=row]")
+    for name in ("Primer", "Edges"):
+        page.keyboard.press("Shift+L")
+        expect(rows.first).to_contain_text("Layer")
+        page.keyboard.press("F2")
+        page.keyboard.type(name)
+        page.keyboard.press("Enter")
+        expect(rows.first).to_contain_text(name)
+        rows.first.click()
+    primer = rows.filter(has_text="Primer")
+    for row, key, tool in ((rows.first, "e", "Erase"), (primer, "p", "Brush")):
+        row.click()
+        page.keyboard.press(key)
+        assert chosen_tool(tab) == tool
+    primer.click()
+    rows.first.click(modifiers=["Control"])
+    page.keyboard.press("Shift+D")
+    expect(rows.filter(has_text="Primer 2")).to_be_visible()
+    expect(rows.first).to_contain_text("Edges 2")
+    # A card that a row has opened is closed from there.
+    page.get_by_role("button", name="Wash", exact=True).click()
+    closing = page.get_by_role("button", name="Close the layer’s settings")
+    expect(closing).to_be_visible()
+    rows.first.click()
+    page.keyboard.press("Escape")
+    expect(closing).to_have_count(0)
+
+
+def test_marked_layers_that_are_gone_hold_up_nothing(painter):
+    """One of two that were marked has been undone: what is done then is done with the other."""
+    tab = plain_red(painter)
+    page = tab.page
+    rows = page.locator("[role=treegrid] [role=row]")
+    before = rows.count()
+    page.keyboard.press("Shift+L")
+    expect(rows).to_have_count(before + 1)
+    rows.last.click()
+    rows.first.click(modifiers=["Control"])
+    page.get_by_role("button", name="Undo").click()
+    expect(rows).to_have_count(before)
+    page.keyboard.press("Shift+D")
+    expect(rows).to_have_count(before + 1)
+    rows.nth(0).click()
+    rows.nth(1).click(modifiers=["Control"])
+    page.get_by_role("button", name="Add a group").click()
+    expect(rows.first).to_contain_text("Group")
+    expect(rows.filter(has=page.get_by_role("button", name=re.compile("^Collapse|^Expand")))).to_have_count(1)
+    expect(rows).to_have_count(before + 2)

@@ -41,7 +41,10 @@ export function touch(rasters: readonly string[]): void {
 /** What is done with several layers at once: those marked, if the one meant is among them. */
 export function together(layer: string): string[] {
   const { marked } = useRows.getState();
-  return marked.has(layer) ? [...marked] : [layer];
+  if (!marked.has(layer)) return [layer];
+  // One that is gone stays marked, for when undo brings it back.
+  const known = new Set(useSession.getState().state?.surfaces.flatMap(({ layers }) => layers.map(({ id }) => id)));
+  return [...marked].filter((id) => known.has(id));
 }
 
 /** Delete the marked layers; of what is laid elsewhere as a picture of one of them it is said that it stays as it is. */

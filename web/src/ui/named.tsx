@@ -51,7 +51,11 @@ export function NameField({ name, of, onRename, onDone }: Props & { onDone: () =
       defaultValue={name}
       maxLength={80}
       autoFocus
-      onFocus={(event) => event.target.select()}
+      onFocus={(event) => {
+        // A tree around it would hand the focus to the row that had it last.
+        event.stopPropagation();
+        event.target.select();
+      }}
       onBlur={(event) => take(event.target.value)}
       onKeyDown={(event) => {
         if (event.key === "Enter") event.currentTarget.blur();

@@ -3,6 +3,7 @@ import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus, IconSticker, IconT
 import { tooltip } from "../commands/commands";
 import { toggleFinishes } from "../state/cards";
 import { useDesk } from "../state/desk";
+import { together, useRows } from "../state/layers";
 import { layAsWash } from "../state/pictures";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
@@ -18,12 +19,16 @@ export function StackPanel({ project }: { project: Project }) {
   const targets = useDesk((desk) => desk.layers);
   const surface = surfaceNamed(state, chosen);
   const pigment = useDesk((desk) => desk.pigment);
+  useRows((rows) => rows.marked);
   if (!state || !surface) return null;
   const target = surface.layers.find((layer) => layer.id === targets[surface.name]);
   const above = target?.id ?? null;
   const add = (kind: "brushed" | "group" | "wash" | "decals") =>
     project.send({ type: "add_node", surface: surface.name, kind, above, ...(kind === "wash" && { pigment }) });
   const adjust = () => project.send({ type: "add_node", surface: surface.name, kind: "adjustment", above, effect: "levels" });
+  const marked = target ? together(target.id) : [];
+  const several = marked.length > 1;
+  const group = () => (several ? project.send({ type: "group_nodes", nodes: marked }) : add("group"));
   const button = "flex h-7 grow items-center justify-center gap-1.5 rounded-control bg-fog-2 hover:bg-fog-3";
   return (
     <section
@@ -55,7 +60,7 @@ export function StackPanel({ project }: { project: Project }) {
         <button type="button" onClick={toggleFinishes} title="Finishes: materials to be dragged onto the model" aria-label="Finishes" className={`${button} max-w-10`}>
           <IconTexture size={16} stroke={1.6} />
         </button>
-        <button type="button" onClick={() => add("group")} title={tooltip("addGroup")} aria-label="Add a group" className={`${button} max-w-10`}>
+        <button type="button" onClick={group} title={several ? tooltip("addGroup") : "Add an empty group above the chosen layer"} aria-label="Add a group" className={`${button} max-w-10`}>
           <IconFolderPlus size={16} stroke={1.6} />
         </button>
       </div>

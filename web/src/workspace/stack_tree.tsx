@@ -8,6 +8,9 @@ import type { Project } from "../state/project";
 import { FINISH_TYPE, layFinish } from "./finishes_card";
 import { StackRow } from "./stack_row";
 
+/** Letters are keys of the whole page: the list would keep those that a layer's name begins with. Its types do not know it. */
+const PLAIN = { disallowTypeAhead: true };
+
 /** A surface's stack, topmost first as it lies: dragging or the tree's own keys reorder it and put layers into groups. */
 export function StackTree({ surface, project }: { surface: SurfaceState; project: Project }) {
   const target = useDesk((desk) => desk.layers[surface.name]);
@@ -61,6 +64,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
   );
   return (
     <Tree
+      {...PLAIN}
       aria-label={`Layers of ${surface.name}`}
       items={nodes(surface.id)}
       // Rows look at more than their own node.
@@ -68,6 +72,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
       selectionMode="multiple"
       selectionBehavior="replace"
       disallowEmptySelection
+      escapeKeyBehavior="none"
       selectedKeys={selected}
       onSelectionChange={mark}
       expandedKeys={groups.filter((id) => !folded.has(id))}

@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from .test_decals import on_body
 from .test_painting import RED, plain_red
+from .test_stack import drag_row
 
 
 def chosen_tool(tab) -> str:
@@ -358,6 +359,32 @@ def test_keys_mean_the_same_with_the_focus_in_the_stack(painter):
     rows.first.click()
     page.keyboard.press("Escape")
     expect(closing).to_have_count(0)
+
+
+def test_a_name_in_the_stack_is_typed_as_in_any_field(painter):
+    """Arrows go from letter to letter, a drag of the pointer marks letters; rows are dragged again afterwards."""
+    tab = plain_red(painter)
+    page = tab.page
+    rows = page.locator("[role=treegrid] [role=row]")
+    page.keyboard.press("Shift+L")
+    expect(rows.first).to_contain_text("Layer")
+    page.keyboard.press("F2")
+    field = page.get_by_label("Name of the layer")
+    page.keyboard.type("Od  paint")
+    for key in ("Home", "ArrowRight", "l", "ArrowRight", "Delete", "End", "s"):
+        page.keyboard.press(key)
+    expect(field).to_have_value("Old paints")
+    box = field.bounding_box()
+    page.mouse.move(box["x"] + box["width"] - 4, box["y"] + 14)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 2, box["y"] + 14, steps=6)
+    page.mouse.up()
+    page.keyboard.type("Edges")
+    expect(field).to_have_value("Edges")
+    page.keyboard.press("Enter")
+    expect(rows.first).to_contain_text("Edges")
+    drag_row(tab, "Edges", rows.last.get_attribute("aria-label"), 0.9)
+    expect(rows.last).to_contain_text("Edges")
 
 
 def test_marked_layers_that_are_gone_hold_up_nothing(painter):

@@ -14,7 +14,7 @@ const PLAIN = { disallowTypeAhead: true };
 /** A surface's stack, topmost first as it lies: dragging or the tree's own keys reorder it and put layers into groups. */
 export function StackTree({ surface, project }: { surface: SurfaceState; project: Project }) {
   const target = useDesk((desk) => desk.layers[surface.name]);
-  const { marked, folded } = useRows();
+  const { marked, folded, naming } = useRows();
   const groups = useMemo(() => surface.layers.filter(({ kind }) => kind === "group").map(({ id }) => id), [surface]);
   const nodes = (parent: string): LayerState[] => nodesIn(surface, parent).reverse();
   const known = new Set(surface.layers.map(({ id }) => id));
@@ -46,6 +46,8 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
   };
 
   const { dragAndDropHooks } = useDragAndDrop<LayerState>({
+    // In a name that is typed a drag marks letters.
+    isDisabled: naming !== null,
     getItems: (keys) => [...keys].map((key) => ({ "text/plain": String(key) })),
     getAllowedDropOperations: () => ["move"],
     shouldAcceptItemDrop: ({ key, dropPosition }) => dropPosition !== "on" || groups.includes(String(key)),
@@ -73,6 +75,8 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
       selectionBehavior="replace"
       disallowEmptySelection
       escapeKeyBehavior="none"
+      // Arrows go from button to button of a row, but in a name that is typed they go from letter to letter.
+      keyboardNavigationBehavior={naming ? "tab" : "arrow"}
       selectedKeys={selected}
       onSelectionChange={mark}
       expandedKeys={groups.filter((id) => !folded.has(id))}

@@ -88,16 +88,28 @@ def test_keys_lie_where_they_do_on_keyboards_of_other_scripts(painter):
 
 
 def test_hands_that_save_are_told_that_all_is_kept(painter):
-    """Instead of the browser's own question where to put the page."""
+    """Instead of the browser's own question where to put the page, also while a name is typed or a list is open."""
     tab = plain_red(painter)
     page = tab.page
     tab.drag((0.42, 0.5), (0.46, 0.5))
     tab.wait_kept(1)
-    prevented = "addEventListener('keydown', (event) => (window.prevented = event.defaultPrevented))"
-    page.evaluate(prevented)
-    page.keyboard.press("Control+s")
-    expect(page.get_by_role("alert")).to_contain_text("There is nothing to save")
-    assert page.evaluate("window.prevented")
+    page.evaluate("""() => {
+      const told = (event) => setTimeout(() => event.key === "s" && (window.prevented = event.defaultPrevented));
+      addEventListener("keydown", told, true);
+    }""")
+    for focus in (
+        lambda: page.locator("canvas[data-ready]").focus(),
+        lambda: page.get_by_label("Strength", exact=True).focus(),
+        lambda: page.keyboard.press("F2"),
+        lambda: page.get_by_role("button", name="What else for the layer").click(),
+        lambda: page.keyboard.press("?"),
+    ):
+        focus()
+        page.evaluate("() => (window.prevented = null)")
+        page.keyboard.press("Control+s")
+        page.wait_for_function("() => window.prevented === true")
+        expect(page.get_by_text("There is nothing to save")).to_be_visible()
+        page.keyboard.press("Escape")
     assert chosen_tool(tab) == "Brush"
 
 

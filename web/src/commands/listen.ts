@@ -41,7 +41,14 @@ export function listenToKeys(context: Context): () => void {
     else if (reached || !uses(target, event.key)) return;
     event.preventDefault();
   };
+  // Wherever the focus is: the browser would offer to put the page into a file.
+  const keeps = (event: KeyboardEvent) => {
+    if (commandFor(event) !== COMMANDS.kept) return;
+    COMMANDS.kept.act();
+    event.preventDefault();
+  };
   const stop = new AbortController();
+  addEventListener("keydown", keeps, { signal: stop.signal, capture: true });
   addEventListener("keydown", pressed, { signal: stop.signal });
   addEventListener("pointerdown", () => (byKeys = reached = false), { signal: stop.signal, capture: true });
   addEventListener("focusin", () => ((reached = byKeys), (typed = false)), { signal: stop.signal });

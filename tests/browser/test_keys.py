@@ -87,6 +87,36 @@ def test_keys_lie_where_they_do_on_keyboards_of_other_scripts(painter):
     expect(radius).to_have_value(before)
 
 
+def test_a_key_that_stays_down_is_one_word(painter):
+    """A switch does not go to and fro, nothing is made twice; sizes and steps back go on."""
+    tab = plain_red(painter)
+    page = tab.page
+    rows = page.locator("[role=treegrid] [role=row]")
+    layers = rows.count()
+    for key in ("x", "Shift+D"):
+        before = page.get_by_label("Color", exact=True).input_value()
+        modifier, _, letter = key.rpartition("+")
+        if modifier:
+            page.keyboard.down(modifier)
+        for _ in range(4):
+            page.keyboard.down(letter)
+        page.keyboard.up(letter)
+        if modifier:
+            page.keyboard.up(modifier)
+        if key == "x":
+            expect(page.get_by_label("Color", exact=True)).not_to_have_value(before)
+    tab.wait_kept(1)
+    expect(rows).to_have_count(layers + 1)
+    radius = page.get_by_label("Radius", exact=True)
+    first = int(radius.input_value())
+    page.keyboard.press(".")
+    once = int(radius.input_value())
+    for _ in range(3):
+        page.keyboard.down(".")
+    page.keyboard.up(".")
+    assert int(radius.input_value()) - once > once - first
+
+
 def test_hands_that_save_are_told_that_all_is_kept(painter):
     """Instead of the browser's own question where to put the page, also while a name is typed or a list is open."""
     tab = plain_red(painter)

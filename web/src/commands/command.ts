@@ -19,6 +19,8 @@ export interface Command {
   keys: readonly string[];
   /** In which stage of the work its keys mean it; everywhere without one. */
   when?: Desk["stage"];
+  /** Done again and again while the key stays down; without it, once. */
+  again?: true;
   /** None for gestures: those are done with the pointer. */
   act?: (context: Context) => void;
 }

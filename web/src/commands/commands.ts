@@ -19,7 +19,7 @@ const prepareTool = (value: PrepareTool, key: string, label: string, hint: strin
 }); // prettier-ignore
 
 const tip = (key: string, label: string, change: () => void): Command => ({
-  group: "Tip and pigment", label, keys: [key], when: "paint", act: change,
+  group: "Tip and pigment", label, keys: [key], when: "paint", again: true, act: change,
 }); // prettier-ignore
 
 const gesture = (group: string, key: string, label: string, when?: Command["when"]): Command => ({
@@ -59,10 +59,10 @@ export const COMMANDS = {
   softer: tip("<", "Softer", () => setTip({ hardness: Math.max(0, useDesk.getState().tip.hardness - 0.05) })),
   harder: tip(">", "Harder", () => setTip({ hardness: Math.min(1, useDesk.getState().tip.hardness + 0.05) })),
   tipDrag: gesture("Tip and pigment", "R + drag", "Across for the radius, up for the hardness", "paint"),
-  swap: tip("X", "Swap with the second load", swapLoads),
+  swap: { group: "Tip and pigment", label: "Swap with the second load", keys: ["X"], when: "paint", act: swapLoads },
 
-  undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], act: ({ project }) => project.step("undo") },
-  redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], act: ({ project }) => project.step("redo") },
+  undo: { group: "History", label: "Undo", keys: ["Ctrl+Z"], again: true, act: ({ project }) => project.step("undo") },
+  redo: { group: "History", label: "Redo", keys: ["Ctrl+Y", "Ctrl+Shift+Z"], again: true, act: ({ project }) => project.step("redo") },
   kept: { group: "History", label: "Say what is kept; nothing has to be saved", keys: ["Ctrl+S"], act: sayWhatIsKept },
   putBack: gesture("History", "Drag, then Esc", "Put back what is held: a decal, a frame, a stencil, islands, a line"),
 
@@ -117,8 +117,8 @@ export const COMMANDS = {
     },
   },
   renameLayer: { group: "Layers", label: "Rename the layer", keys: ["F2"], when: "paint", act: () => startNaming(chosenLayer()?.layer.id ?? null) },
-  layerUp: { group: "Layers", label: "Move the marked layers up", hint: "Move the marked layers up, into open groups and out of them", keys: ["Alt+ArrowUp"], when: "paint", act: (context) => moveLayers(context, true) },
-  layerDown: { group: "Layers", label: "Move the marked layers down", hint: "Move the marked layers down, into open groups and out of them", keys: ["Alt+ArrowDown"], when: "paint", act: (context) => moveLayers(context, false) },
+  layerUp: { group: "Layers", label: "Move the marked layers up", hint: "Move the marked layers up, into open groups and out of them", keys: ["Alt+ArrowUp"], when: "paint", again: true, act: (context) => moveLayers(context, true) },
+  layerDown: { group: "Layers", label: "Move the marked layers down", hint: "Move the marked layers down, into open groups and out of them", keys: ["Alt+ArrowDown"], when: "paint", again: true, act: (context) => moveLayers(context, false) },
 
   pick: prepareTool("pick", "V", "Pick", "Click or drag picks faces; Shift adds, Ctrl takes away"),
   seamEdge: prepareTool("edge", "S", "Seam edge", "Click marks an edge as seam; Ctrl clears it"),
@@ -146,10 +146,10 @@ export const COMMANDS = {
   pack: {
     group: "Islands", label: "Pack", hint: "Pack: as large as the map allows, with the margin between", keys: ["K"], when: "prepare", act: pack,
   },
-  nudgeLeft: { group: "Islands", label: "Picked islands a texel to the left", keys: ["ArrowLeft"], when: "prepare", act: (c) => nudge(c, -1, 0) },
-  nudgeRight: { group: "Islands", label: "A texel to the right", keys: ["ArrowRight"], when: "prepare", act: (c) => nudge(c, 1, 0) },
-  nudgeUp: { group: "Islands", label: "A texel up", keys: ["ArrowUp"], when: "prepare", act: (c) => nudge(c, 0, -1) },
-  nudgeDown: { group: "Islands", label: "A texel down", keys: ["ArrowDown"], when: "prepare", act: (c) => nudge(c, 0, 1) },
+  nudgeLeft: { group: "Islands", label: "Picked islands a texel to the left", keys: ["ArrowLeft"], when: "prepare", again: true, act: (c) => nudge(c, -1, 0) },
+  nudgeRight: { group: "Islands", label: "A texel to the right", keys: ["ArrowRight"], when: "prepare", again: true, act: (c) => nudge(c, 1, 0) },
+  nudgeUp: { group: "Islands", label: "A texel up", keys: ["ArrowUp"], when: "prepare", again: true, act: (c) => nudge(c, 0, -1) },
+  nudgeDown: { group: "Islands", label: "A texel down", keys: ["ArrowDown"], when: "prepare", again: true, act: (c) => nudge(c, 0, 1) },
 
   prepare: { group: "View", label: "Prepare", hint: "Model, UVs and maps", keys: ["1"], act: () => useDesk.setState({ stage: "prepare" }) },
   paint: { group: "View", label: "Paint", hint: "Brush, layers, pigments", keys: ["2"], act: () => useDesk.setState({ stage: "paint" }) },

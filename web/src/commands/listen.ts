@@ -37,7 +37,7 @@ export function listenToKeys(context: Context): () => void {
     if (reached && uses(target, event.key)) return;
     if (takesPreset(event, context)) return event.preventDefault();
     const command = commandFor(event);
-    if (command) command.act!(context);
+    if (command) obey(command, event, context);
     else if (reached || !uses(target, event.key)) return;
     event.preventDefault();
   };
@@ -60,8 +60,13 @@ export function listenToKeys(context: Context): () => void {
 function goesThroughHistory(event: KeyboardEvent, context: Context): void {
   const command = commandFor(event);
   if (command !== COMMANDS.undo && command !== COMMANDS.redo) return;
-  command.act!(context);
+  obey(command, event, context);
   event.preventDefault();
+}
+
+/** A key that stays down says itself again; a switch would go to and fro. */
+function obey(command: Command, event: KeyboardEvent, context: Context): void {
+  if (!event.repeat || command.again) command.act!(context);
 }
 
 /** Alt and a digit: the preset of that number. */

@@ -117,6 +117,19 @@ def test_a_key_that_stays_down_is_one_word(painter):
     assert int(radius.input_value()) - once > once - first
 
 
+def test_the_other_hand_chooses_a_tool_while_the_view_is_turned(painter):
+    """While a stroke is drawn it chooses none."""
+    tab = plain_red(painter)
+    page = tab.page
+    for start, chosen in ((tab.at(0.02, 0.95), "Smear"), (tab.at(0.42, 0.5), "Smear")):
+        page.mouse.move(*start)
+        page.mouse.down()
+        page.mouse.move(start[0] + 30, start[1], steps=3)
+        page.keyboard.press("s" if chosen_tool(tab) == "Brush" else "e")
+        page.mouse.up()
+        assert chosen_tool(tab) == chosen
+
+
 def test_hands_that_save_are_told_that_all_is_kept(painter):
     """Instead of the browser's own question where to put the page, also while a name is typed or a list is open."""
     tab = plain_red(painter)

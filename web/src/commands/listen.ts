@@ -1,5 +1,5 @@
 import { useDesk } from "../state/desk";
-import { putBack } from "../state/held";
+import { hearsKeys, putBack } from "../state/held";
 import { takePreset, usePresets } from "../state/presets";
 import { closePopover, inPopover } from "../ui/popover";
 import { type Command, type Context, keyOf } from "./command";
@@ -13,7 +13,7 @@ const OPEN = "[role=menu], [role=listbox], [role=dialog], select:open";
  *
  * A field that is typed in keeps its keys (but undo before anything is typed), and so does a control that was reached by
  * keys. One that merely kept the focus after a press of the pointer gets none: they mean what they mean over the stage.
- * While a pointer holds something there, Escape puts that back and does nothing else.
+ * While a pointer holds something there, Escape puts that back, and no key does anything else.
  */
 export function listenToKeys(context: Context): () => void {
   // The browser's own idea of a visible focus is of no use: a list shows it after a click too.
@@ -64,9 +64,9 @@ function goesThroughHistory(event: KeyboardEvent, context: Context): void {
   event.preventDefault();
 }
 
-/** A key that stays down says itself again; a switch would go to and fro. */
+/** Do it; but a switch would go to and fro while its key stays down. */
 function obey(command: Command, event: KeyboardEvent, context: Context): void {
-  if (!event.repeat || command.again) command.act!(context);
+  if (hearsKeys() && (!event.repeat || command.again)) command.act!(context);
 }
 
 /** Alt and a digit: the preset of that number. */

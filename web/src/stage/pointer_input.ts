@@ -108,7 +108,7 @@ export class PointerInput {
     const pans = event.button === 1 || event.shiftKey;
     const rolls = event.ctrlKey && event.button === 2;
     this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y, misses: acts && !spot };
-    takeHold();
+    takeHold(undefined, true);
   }
 
   /** Escape while it is held: what can be put back is; a stroke goes on. */

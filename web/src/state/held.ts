@@ -1,13 +1,13 @@
 import { useRef, useState } from "react";
 
-/** What a pointer holds over the stage, as told by whoever it holds: how to put it back, undefined for what stays as it is.
- * Null when it holds nothing.
+/** What a pointer holds over the stage, as told by whoever it holds: how to put it back, undefined for what stays as it is;
+ * and whether keys are heard meanwhile. Null when it holds nothing.
  */
-let held: { putBack: (() => void) | undefined } | null = null;
+let held: { putBack: (() => void) | undefined; hears: boolean } | null = null;
 
-/** A pointer has taken hold of something. */
-export function takeHold(putBack?: () => void): void {
-  held = { putBack };
+/** A pointer has taken hold of something. Keys are not heard then unless it is the view: they might move what lies below. */
+export function takeHold(putBack?: () => void, hears = false): void {
+  held = { putBack, hears };
 }
 
 /** It has let go. */
@@ -15,11 +15,14 @@ export function letGo(): void {
   held = null;
 }
 
+/** Whether keys mean what they say. */
+export const hearsKeys = (): boolean => held?.hears ?? true;
+
 /** Put what is held back to where it was; false when nothing is. */
 export function putBack(): boolean {
   if (!held) return false;
   held.putBack?.();
-  held = { putBack: undefined };
+  held = { ...held, putBack: undefined };
   return true;
 }
 

@@ -44,7 +44,7 @@ export function listenToKeys(context: Context): () => void {
   // Wherever the focus is: the browser would offer to put the page into a file.
   const keeps = (event: KeyboardEvent) => {
     if (commandFor(event) !== COMMANDS.kept) return;
-    COMMANDS.kept.act();
+    obey(COMMANDS.kept, event, context);
     event.preventDefault();
   };
   const stop = new AbortController();

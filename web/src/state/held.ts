@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 /** What a pointer holds over the stage, as told by whoever it holds: how to put it back, undefined for what stays as it is;
  * and whether keys are heard meanwhile. Null when it holds nothing.
@@ -31,6 +31,8 @@ export function useHold<T>(back: (held: T) => void) {
   const [held, setHeld] = useState<T | null>(null);
   // A pointer may be let go before its last move is drawn.
   const last = useRef<T | null>(null);
+  // What goes while it is held is let go of by nobody.
+  useEffect(() => () => void (last.current && letGo()), []);
   const hold = (taken: T | null) => {
     last.current = taken;
     setHeld(taken);

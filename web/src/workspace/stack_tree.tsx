@@ -18,6 +18,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
   const groups = useMemo(() => surface.layers.filter(({ kind }) => kind === "group").map(({ id }) => id), [surface]);
   const nodes = (parent: string): LayerState[] => nodesIn(surface, parent).reverse();
   const known = new Set(surface.layers.map(({ id }) => id));
+  const typing = naming !== null && known.has(naming);
   const selected = new Set((target ? together(target) : [...marked]).filter((id) => known.has(id)));
 
   const mark = (now: Selection) => {
@@ -47,7 +48,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
 
   const { dragAndDropHooks } = useDragAndDrop<LayerState>({
     // In a name that is typed a drag marks letters.
-    isDisabled: naming !== null,
+    isDisabled: typing,
     getItems: (keys) => [...keys].map((key) => ({ "text/plain": String(key) })),
     getAllowedDropOperations: () => ["move"],
     shouldAcceptItemDrop: ({ key, dropPosition }) => dropPosition !== "on" || groups.includes(String(key)),
@@ -76,7 +77,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
       disallowEmptySelection
       escapeKeyBehavior="none"
       // Arrows go from button to button of a row, but in a name that is typed they go from letter to letter.
-      keyboardNavigationBehavior={naming ? "tab" : "arrow"}
+      keyboardNavigationBehavior={typing ? "tab" : "arrow"}
       selectedKeys={selected}
       onSelectionChange={mark}
       expandedKeys={groups.filter((id) => !folded.has(id))}

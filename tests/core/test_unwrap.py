@@ -400,7 +400,7 @@ def test_nonsense_is_refused(method):
 def test_a_rough_body_comes_apart_into_few_pieces(body):
     """No more pieces than xatlas makes of it alone, half as much again painted, and no paint stretched badly."""
     mesh = ROUGH_BODIES[body](10_000)
-    mine, alone = ours(mesh), xatlas_alone(mesh)
+    mine, alone = ours(mesh, 2048), xatlas_alone(mesh, 2048)
     assert mine.pieces <= alone.pieces / 4
     assert mine.share >= 1.5 * alone.share
     assert mine.stretch <= 8

@@ -87,33 +87,33 @@ def test_keys_lie_where_they_do_on_keyboards_of_other_scripts(painter):
     expect(radius).to_have_value(before)
 
 
+def hold(page, key: str, times: int) -> None:
+    """A key that says itself so often until it is let go."""
+    for _ in range(times):
+        page.keyboard.down(key)
+    page.keyboard.up(key)
+
+
 def test_a_key_that_stays_down_is_one_word(painter):
     """A switch does not go to and fro, nothing is made twice; sizes and steps back go on."""
     tab = plain_red(painter)
     page = tab.page
-    rows = page.locator("[role=treegrid] [role=row]")
+    rows = page.get_by_role("row")
     layers = rows.count()
-    for key in ("x", "Shift+D"):
-        before = page.get_by_label("Color", exact=True).input_value()
-        modifier, _, letter = key.rpartition("+")
-        if modifier:
-            page.keyboard.down(modifier)
-        for _ in range(4):
-            page.keyboard.down(letter)
-        page.keyboard.up(letter)
-        if modifier:
-            page.keyboard.up(modifier)
-        if key == "x":
-            expect(page.get_by_label("Color", exact=True)).not_to_have_value(before)
+    color = page.get_by_label("Color", exact=True)
+    before = color.input_value()
+    hold(page, "x", 4)
+    expect(color).not_to_have_value(before)
+    page.keyboard.down("Shift")
+    hold(page, "D", 4)
+    page.keyboard.up("Shift")
     tab.wait_kept(1)
     expect(rows).to_have_count(layers + 1)
     radius = page.get_by_label("Radius", exact=True)
     first = int(radius.input_value())
     page.keyboard.press(".")
     once = int(radius.input_value())
-    for _ in range(3):
-        page.keyboard.down(".")
-    page.keyboard.up(".")
+    hold(page, ".", 3)
     assert int(radius.input_value()) - once > once - first
 
 
@@ -388,7 +388,7 @@ def test_keys_mean_the_same_with_the_focus_in_the_stack(painter):
     """Layers are named one after another, whichever row was used last; no name takes the letter that it begins with."""
     tab = plain_red(painter)
     page = tab.page
-    rows = page.locator("[role=treegrid] [role=row]")
+    rows = page.get_by_role("row")
     for name in ("Primer", "Edges"):
         page.keyboard.press("Shift+L")
         expect(rows.first).to_contain_text("Layer")
@@ -420,7 +420,7 @@ def test_a_name_in_the_stack_is_typed_as_in_any_field(painter):
     """Arrows go from letter to letter, a drag of the pointer marks letters; rows are dragged again afterwards."""
     tab = plain_red(painter)
     page = tab.page
-    rows = page.locator("[role=treegrid] [role=row]")
+    rows = page.get_by_role("row")
     page.keyboard.press("Shift+L")
     expect(rows.first).to_contain_text("Layer")
     page.keyboard.press("F2")
@@ -446,7 +446,7 @@ def test_marked_layers_that_are_gone_hold_up_nothing(painter):
     """One of two that were marked has been undone: what is done then is done with the other."""
     tab = plain_red(painter)
     page = tab.page
-    rows = page.locator("[role=treegrid] [role=row]")
+    rows = page.get_by_role("row")
     before = rows.count()
     page.keyboard.press("Shift+L")
     expect(rows).to_have_count(before + 1)

@@ -93,13 +93,18 @@ def test_a_stroke_goes_on_where_it_is_drawn(painter, server):
         assert np.array_equal(server.texels(project, "plane"), undisturbed), key
 
 
+def islands_beside_the_model(painter, server):
+    """A tab in Prepare with the map beside the model."""
+    tab = prepare(painter, server.create(write_glb(islands()), "islands.glb"))
+    tab.side_by_side()
+    tab.box = tab.page.locator("canvas[data-ready]").bounding_box()
+    return tab
+
+
 def test_islands_go_back(painter, server):
     """Dragged themselves, and by their handles; what is moved next is the first change."""
-    project = server.create(write_glb(islands()), "islands.glb")
-    tab = prepare(painter, project)
-    page = tab.page
-    tab.side_by_side()
-    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    tab = islands_beside_the_model(painter, server)
+    page, project = tab.page, tab.project
     before = Stage(server, project).corners()
     pull_and_put_back(tab, on_map(tab, 0.12, 0.12), 80, 40)
     expect(page.get_by_test_id("island-box")).to_be_visible()
@@ -116,9 +121,7 @@ def test_islands_go_back(painter, server):
 
 def with_islands_picked(painter, server) -> tuple:
     """A tab beside whose map an island's corner can be taken, and where that is."""
-    tab = prepare(painter, server.create(write_glb(islands()), "islands.glb"))
-    tab.side_by_side()
-    tab.box = tab.page.locator("canvas[data-ready]").bounding_box()
+    tab = islands_beside_the_model(painter, server)
     tab.page.mouse.click(*on_map(tab, 0.12, 0.12))
     box = tab.page.locator(CORNER).bounding_box()
     return tab, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

@@ -21,7 +21,7 @@ LARGE = (512, 320)
 
 
 @pytest.fixture
-def two(tmp_path) -> Document:
+def two() -> Document:
     doc = Document.from_mesh(walls(), "two", (256, 256))
     doc.resize("right", LARGE)
     return doc

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from ...core.texels.rescale import rescaled
 from ..derived.tables import table_of
 from ..document import Document
-from ..values import Node, PlaneName, Surface
+from ..values import PLANES, Node, PlaneName, Surface
 
 
-def fitting(document: Document, node: Node, name: PlaneName, onto: Surface) -> str | None:
-    """The table of one of a node's rasters, in the size of a surface's maps; None where nothing is painted.
+def fitting(document: Document, node: Node, onto: Surface, names: Sequence[PlaneName] = PLANES) -> dict[PlaneName, str]:
+    """The tables of a node's rasters, in the size of a surface's maps; those without paint are left out.
 
-    Where the sizes are the same it is the raster's own, which costs nothing.
+    Where the sizes are the same they are the rasters' own, which costs nothing.
     """
-    raster, surface = document.raster(node.id, name), document.surface_of(node)
-    if raster.tiles and surface.size != onto.size:
-        raster = rescaled(raster, *onto.size, document.layout(surface).ownership.covered())
-    return table_of(raster, document.pool, document.arrays)
+    surface = document.surface_of(node)
+    held = {name: raster for name in names if (raster := document.raster(node.id, name)).tiles}
+    if held and surface.size != onto.size:
+        covered = document.layout(surface).ownership.covered()
+        held = {name: rescaled(raster, *onto.size, covered) for name, raster in held.items()}
+    tables = {name: table_of(raster, document.pool, document.arrays) for name, raster in held.items()}
+    return {name: table for name, table in tables.items() if table}
 
 
 def finer(here: Surface, onto: Surface) -> float:

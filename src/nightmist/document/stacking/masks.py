@@ -83,8 +83,8 @@ def copy_mask(document: Document, node: Node, origin: Node) -> Change:
     """A node takes another's mask, in place of its own, by its share of the map."""
     here, there = document.surface_of(node), document.surface_of(origin)
     mask = scaled_mask(mask_of(origin), finer(there, here))
-    tables = fitting(document, node, MASK, here), fitting(document, origin, MASK, here)
-    rasters = {raster_id(node.id, MASK): tables} if tables[0] != tables[1] else {}
+    before, after = (fitting(document, each, here, [MASK]).get(MASK) for each in (node, origin))
+    rasters = {raster_id(node.id, MASK): (before, after)} if before != after else {}
     label = f"Copy the mask of {origin.name} to {node.name}"
     return Change(label=label, values={node.id: (node, node.but(mask=mask))}, rasters=rasters)
 

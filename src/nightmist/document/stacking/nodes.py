@@ -259,9 +259,8 @@ def _copies(document: Document, node: Node, target: Surface) -> tuple[list[Node]
             # Of the same ids they would be the same decals.
             copy = copy.but(placed=tuple(decal.but(id=new_id()) for decal in copy.placed))
         copies.append(copy)
-        for name in PLANES:
-            if table := fitting(document, each, name, target):
-                rasters[raster_id(copy.id, name)] = (None, table)
+        for name, table in fitting(document, each, target).items():
+            rasters[raster_id(copy.id, name)] = (None, table)
     return copies, rasters
 
 

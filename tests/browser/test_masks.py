@@ -83,3 +83,52 @@ def test_a_small_picture_masks_a_large_map_and_its_two_ends_push_each_other(pain
     page.keyboard.press("Control+z")
     tab.wait_kept(8)
     expect(page.get_by_role("slider", name="Hides to")).to_have_attribute("aria-valuetext", "39%")
+
+
+def test_the_mask_that_is_painted_goes_along_to_another_surface_or_is_left(painter, server):
+    """Chosen in the list or by a stroke; what is told, what the stack marks and what strokes change are the same."""
+    tab = painter().open()
+    page, project = tab.page, tab.project
+    told, mask = page.get_by_test_id("target"), page.get_by_role("button", name="Mask of Wash", exact=True)
+    surface = page.get_by_role("combobox", name="Surface")
+    for change, name in [(1, "left"), (3, "right")]:
+        surface.select_option(name)
+        page.get_by_role("button", name="Wash", exact=True).click()
+        tab.wait_kept(change)
+        if name == "left":
+            page.get_by_role("button", name="Shows all").click()
+            tab.wait_kept(2)
+            expect(told).to_contain_text("left, mask of Wash")
+    page.get_by_role("radio", name="Brush").click()
+    surface.select_option("left")
+    mask.click()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    expect(told).to_contain_text("left, mask of Wash")
+
+    # Without a mask there: a stroke leaves nothing, and is not told of as if it did; the list goes to the paint.
+    bare = {name: server.texels(project, name) for name in ("left", "right")}
+    tab.drag((0.56, 0.5), (0.6, 0.5))
+    expect(page.get_by_text("right has no mask of that name")).to_be_visible()
+    expect(told).to_contain_text("left, mask of Wash")
+    page.get_by_role("button", name="Paint on its layer").click()
+    expect(told).to_contain_text("right, Wash")
+    surface.select_option("left")
+    mask.click()
+    surface.select_option("right")
+    expect(told).to_contain_text("right, Wash")
+    assert (server.texels(project, "right") == bare["right"]).all()
+
+    # With one of the same name both are painted, whichever is shown.
+    page.get_by_role("button", name="Shows all").click()
+    tab.wait_kept(4)
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    for change, name, x in [(5, "left", 0.42), (6, "right", 0.58)]:
+        before = server.texels(project, name)
+        tab.drag((x - 0.02, 0.5), (x + 0.02, 0.5))
+        tab.wait_kept(change)
+        expect(told).to_contain_text(f"{name}, mask of Wash")
+        expect(mask).to_have_attribute("aria-pressed", "true")
+        assert (server.texels(project, name) != before).any()
+    surface.select_option("left")
+    expect(told).to_contain_text("left, mask of Wash")
+    expect(mask).to_have_attribute("aria-pressed", "true")

@@ -1,8 +1,9 @@
 import type { Pigment } from "../api/schema.generated";
-import { fenceNow, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
+import { fenceNow, maskedLike, maskLoad, receivingLayers, rememberColor, type StrokeTool, useDesk } from "../state/desk";
 import { useDecals } from "../state/decals";
 import { hiddenBy, lockedBy, missingFiles, missingFromView, nodesIn, type SurfaceState } from "../state/document";
 import { type Said, sayOfLast, sayWhile } from "../state/notices";
+import { workOn } from "../state/layers";
 import { layerById, useSession } from "../state/session";
 import { facesWith, pickedRuns, type Runs } from "../state/picks";
 import { DecalInput } from "./decal_input";
@@ -72,10 +73,13 @@ export class PaintInput {
     return drag;
   }
 
-  /** The stack shows the surface that is painted. */
+  /** The stack shows the surface that is painted; one without the mask that receives strokes is not. */
   private follow(spot: Spot): void {
+    const { state } = useSession.getState();
     const surface = this.surfaceAt(spot);
-    if (surface && surface.name !== useDesk.getState().surface) useDesk.setState({ surface: surface.name });
+    const desk = useDesk.getState();
+    if (!state || !surface || surface.name === desk.surface) return;
+    if (!desk.maskTarget || maskedLike(state, surface)) workOn(surface.name);
   }
 
   private surfaceAt(spot: Spot) {
@@ -99,7 +103,7 @@ export class PaintInput {
       tell(`${surface.name} shows a hatched pattern until it has ${missingFiles(surface)}; paint would not be seen there.`, "Do without", () => project.send({ type: "do_without_pictures", surface: surface.name }));
     } else if (!layer && desk.maskTarget) {
       const masked = layerById(state, desk.maskTarget);
-      tell(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => useDesk.setState({ maskTarget: null }));
+      tell(`Strokes go to the mask of ${masked?.name ?? "a layer"}, and ${surface.name} has no mask of that name.`, "Paint on its layer", () => workOn(surface.name));
     } else if (!layer) {
       tell(`${surface.name} has no layer yet that could take paint.`, "Add one", () => project.send({ type: "add_node", surface: surface.name, kind: "brushed", above: null }));
     } else if (layer.kind !== "brushed" && !desk.maskTarget) {

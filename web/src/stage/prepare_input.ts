@@ -2,6 +2,7 @@ import * as THREE from "three";
 
 import { seamsAt } from "../api/rest";
 import { useDesk } from "../state/desk";
+import { workOn } from "../state/layers";
 import { facesWith, type How, pick, pickedRuns, pickPoints, usePicks } from "../state/picks";
 import { useSession } from "../state/session";
 import type { IslandGrip, Matrix } from "./island_grip";
@@ -153,7 +154,7 @@ export class PrepareInput {
 
   private choose(surface: number): void {
     const name = useSession.getState().state?.surfaces[surface]?.name;
-    if (name && name !== useDesk.getState().surface) useDesk.setState({ surface: name });
+    if (name && name !== useDesk.getState().surface) workOn(name);
   }
 
   /** Faces with a corner inside a box of the map, with all that goes with them. */

@@ -1,5 +1,5 @@
 import type { BeginStroke, Fence, Mirror, Pigment, Tip, Unwrap } from "../api/schema.generated";
-import { type DocumentState, isNode, missingFromView } from "./document";
+import { type DocumentState, isNode, type LayerState, missingFromView, type SurfaceState } from "./document";
 import { ofProject } from "./of_project";
 import { NO_STENCIL, type StencilPlace } from "./stencil_place";
 
@@ -360,18 +360,23 @@ export function settleTargets(state: DocumentState): void {
 /** The layers a stroke will be laid on: every surface's receiving layer; of masks those of the same name. */
 export function receivingLayers(state: DocumentState): Record<string, string> {
   const { layers, maskTarget } = useDesk.getState();
-  const masked = maskTarget ? state.values.get(maskTarget) : undefined;
   const found: Record<string, string> = {};
   for (const surface of state.surfaces) {
-    const { name, layers: stack } = surface;
     // Paint under the pattern that stands for missing pictures would not be seen.
     if (missingFromView(surface)) continue;
-    const layer = masked
-      ? (stack.find(({ id }) => id === maskTarget) ?? stack.find((node) => node.mask && "name" in masked && node.name === masked.name))
-      : stack.find((candidate) => candidate.id === layers[name]);
-    if (layer) found[name] = layer.id;
+    const layer = maskTarget ? maskedLike(state, surface) : surface.layers.find(({ id }) => id === layers[surface.name]);
+    if (layer) found[surface.name] = layer.id;
   }
   return found;
+}
+
+/** The layer of a surface whose mask is painted: the one that was chosen, or one of the same name that has a mask as well. */
+export function maskedLike(state: DocumentState, { name, layers: stack }: SurfaceState): LayerState | undefined {
+  const { layers, maskTarget } = useDesk.getState();
+  const masked = state.values.get(maskTarget ?? "");
+  if (!masked || !isNode(masked)) return undefined;
+  const alike = stack.filter((node) => node.mask && node.name === masked.name);
+  return stack.find(({ id }) => id === maskTarget) ?? alike.find(({ id }) => id === layers[name]) ?? alike[0];
 }
 
 /** What a brush lays on masks; null while it paints on layers. */

@@ -1,5 +1,5 @@
 import type { Sender } from "../api/outgoing";
-import { useDesk } from "./desk";
+import { maskedLike, useDesk } from "./desk";
 import { groupsOver, type LayerState, namesInWords, nodesIn, type SurfaceState } from "./document";
 import { sayBriefly } from "./notices";
 import { ofProject } from "./of_project";
@@ -11,6 +11,15 @@ export function chosenLayer(): { surface: SurfaceState; layer: LayerState } | nu
   const surface = surfaceNamed(useSession.getState().state, name);
   const layer = surface?.layers.find(({ id }) => id === layers[surface.name]);
   return surface && layer ? { surface, layer } : null;
+}
+
+/** Work on another surface: on its mask of the same name while a mask is painted, else on its chosen layer. */
+export function workOn(name: string): void {
+  const { state } = useSession.getState();
+  const surface = surfaceNamed(state, name);
+  const masked = state && surface && maskedLike(state, surface);
+  const target = masked ? { [name]: masked.id } : {};
+  useDesk.setState(({ layers }) => ({ surface: name, layers: { ...layers, ...target }, maskTarget: masked?.id ?? null }));
 }
 
 interface Rows {

@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import { useDesk } from "../state/desk";
+import { workOn } from "../state/layers";
 import type { Project } from "../state/project";
 import { surfaceNamed, useSession } from "../state/session";
 import { NameField, RenameButton } from "../ui/named";
@@ -23,7 +24,7 @@ export function SurfaceChoice({ project }: { project: Project }) {
         <span className="sr-only">Surface</span>
         <select
           value={surface.name}
-          onChange={(event) => useDesk.setState({ surface: event.target.value })}
+          onChange={(event) => workOn(event.target.value)}
           className="min-w-0 grow bg-transparent font-semibold"
         >
           {state.surfaces.map(({ name }) => (

@@ -4,6 +4,7 @@ import type { Checkup } from "../api/schema.generated";
 import { cure, CURES } from "../prepare/cures";
 import { openIn, useCheckup } from "../state/checkup";
 import { useDesk } from "../state/desk";
+import { workOn } from "../state/layers";
 import type { Project } from "../state/project";
 
 /** Sentences that are shown; of more surfaces only how many there are. */
@@ -21,7 +22,10 @@ export function UvBanner({ project }: { project: Project }) {
   if (!found.length) return null;
   const meant = () =>
     found.forEach(({ checkup: { surface }, finding: { kind } }) => project.send({ type: "mean_so", surface, kind, meant: true }));
-  const look = () => useDesk.setState({ stage: "prepare", uvDisplay: "findings", surface: found[0]!.checkup.surface });
+  const look = () => {
+    workOn(found[0]!.checkup.surface);
+    useDesk.setState({ stage: "prepare", uvDisplay: "findings" });
+  };
   // What else is wrong with a surface is looked at again when it is mended.
   const cures = found.filter(({ first }) => first);
   const mend = () => cures.forEach(({ checkup, finding }) => cure(project, checkup, finding));

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import os
+from random import Random
 
 import pytest
 from alembic import command as alembic
 from sqlalchemy import inspect, text
 
 from nightmist import Tip
-from nightmist.store import ArrayData, Entry, NeverStoredError, Store, StoreError
+from nightmist.store import ArrayData, Entry, NeverStoredError, Store, StoreError, joined
 from nightmist.store.cluster import Cluster
 from nightmist.store.tables import Base, Shelf
 
+MAPS = ("base_color", "height")
 ONE, TWO = "a" * 32, "b" * 32
 PIXELS = os.urandom(64 * 64 * 8)
 
@@ -46,7 +48,7 @@ def test_a_project_comes_back(store):
 def test_a_change_is_one_transaction(store):
     """When any part of a change fails, none of it is kept."""
     name = project(store)
-    bad = Entry(1, 1, placed={("layer", "base_color", 1, 2): TWO}, step={"kind": "x" + "\0"})
+    bad = Entry(1, 1, placed={("layer", "base_color", 1, 2): TWO}, steps={0: {"kind": "x" + "\0"}})
     with pytest.raises(StoreError):
         store.keep(name, bad)
     assert list(store.placed(name)) == [("layer", "base_color", 1, 2, ONE)]
@@ -72,12 +74,57 @@ def test_a_new_step_ends_the_undone_ones(store):
     """Steps at and behind the place of a new one are gone; a step without command moves the cursor only."""
     name = project(store)
     for place in (1, 2, 3):
-        store.keep(name, Entry(place, place, step={"n": place}))
+        store.keep(name, Entry(place, place, steps={place - 1: {"n": place}}))
     store.keep(name, Entry(4, 1))
     assert [step["n"] for step in store.steps(name)] == [1, 2, 3]
     assert store.position(name)[1] == 1
-    store.keep(name, Entry(5, 2, step={"n": 22}))
+    store.keep(name, Entry(5, 2, steps={1: {"n": 22}}))
     assert [step["n"] for step in store.steps(name)] == [1, 22]
+
+
+def any_entries(random: Random) -> list[Entry]:
+    """Some changes, undone ones among them: tiles placed, moved and taken away, rasters emptied, structures, names."""
+    entries, cursor = [], 0
+    for revision in range(1, random.randint(2, 14)):
+        digests = [f"{random.randrange(12):032x}" for _ in range(random.randrange(3))]
+        entry = Entry(revision, max(cursor - random.randint(1, 2), 0), dict.fromkeys(digests, (4, PIXELS)))
+        if random.random() < 0.7:
+            entry.cursor = cursor + (random.random() < 0.8 or not cursor)
+            entry.steps = {entry.cursor - 1: {"n": revision}}
+        cursor = entry.cursor
+        places = [
+            (random.choice("ab"), random.choice(MAPS), random.randrange(2), 0) for _ in range(random.randrange(5))
+        ]
+        entry.placed = {place: random.choice([None, *digests]) for place in places}
+        entry.arrays = {digest: ArrayData(digest.encode(), None) for digest in digests[:1]}
+        if random.random() < 0.3:
+            entry.emptied = {(random.choice("ab"), random.choice(MAPS))}
+        if random.random() < 0.3:
+            entry.state, entry.name = {"n": revision}, random.choice([None, f"Buoy {revision}"])
+        entries.append(entry)
+    return entries
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_changes_that_are_kept_as_one_leave_what_they_leave_one_by_one(store, seed):
+    entries = any_entries(Random(seed))
+    start = dict.fromkeys([("a", MAPS[0], 0, 0), ("b", MAPS[1], 1, 0), ("c", MAPS[0], 0, 0)], ONE)
+    for name in ("one", "all"):
+        store.create(name, "Buoy", None, {}, Entry(0, 0, {ONE: (4, PIXELS)}, placed=dict(start)))
+    for entry in entries:
+        store.keep("one", entry)
+    store.keep("all", joined(entries))
+    digests = [ONE, *(f"{number:032x}" for number in range(12))]
+    one, together = (
+        (
+            store.position(name), store.steps(name), sorted(store.placed(name)), store.tiles(name, digests),
+            [store.array(name, digest) for digest in digests],
+        )
+        for name in ("one", "all")
+    )  # fmt: skip
+    assert one == together
+    names = {row.id: row.name for row in store.projects()}
+    assert names["one"] == names["all"]
 
 
 def test_sweep_keeps_just_what_is_referred_to(store):
@@ -86,7 +133,8 @@ def test_sweep_keeps_just_what_is_referred_to(store):
     digests = [f"{i:032x}" for i in range(1, 6)]
     for i, digest in enumerate(digests, 1):
         store.keep(
-            name, Entry(i, i, {digest: (4, PIXELS)}, step={"edits": [["layer", "base_color", 0, 0, None, digest]]})
+            name,
+            Entry(i, i, {digest: (4, PIXELS)}, steps={i - 1: {"edits": [["layer", "base_color", 0, 0, None, digest]]}}),
         )
     store.sweep(name, 3)
     assert [step["edits"][0][5] for step in store.steps(name)] == digests[2:]
@@ -100,11 +148,12 @@ def test_sweep_keeps_what_tables_of_tiles_name(store):
     table, tiles = "c" * 32, [f"{i:032x}" for i in (17, 18)]
     data = ArrayData(b"table", bytes.fromhex("".join(tiles)))
     store.keep(
-        name, Entry(1, 1, dict.fromkeys(tiles, (4, PIXELS)), {table: data}, step={"rasters": {"a/b": [table, None]}})
+        name,
+        Entry(1, 1, dict.fromkeys(tiles, (4, PIXELS)), {table: data}, steps={0: {"rasters": {"a/b": [table, None]}}}),
     )
     store.sweep(name, 3)
     assert set(store.tiles(name, tiles)) == set(tiles)
-    store.keep(name, Entry(2, 1, step={"n": 2}))
+    store.keep(name, Entry(2, 1, steps={0: {"n": 2}}))
     store.sweep(name, 3)
     assert store.tiles(name, tiles) == {}
     assert store.array(name, table) is None
@@ -124,7 +173,7 @@ def test_what_can_never_be_kept_is_told_apart(store, bad):
 def test_deleting_a_project_deletes_all_of_it(store):
     """Nothing stays behind in any table; what lies on a shelf for all projects does."""
     name = project(store)
-    store.keep(name, Entry(1, 1, step={"n": 1}))
+    store.keep(name, Entry(1, 1, steps={0: {"n": 1}}))
     store.set_shelf("tips", ["Reed"])
     store.delete(name)
     assert store.shelf("tips") == ["Reed"]
@@ -151,7 +200,7 @@ def test_older_tips_get_a_pressure_curve_for_each_value(store):
     old = {"radius": 20, "pressure_radius": True, "pressure_least": 0.3, "pressure_gamma": 2.0}
     alembic.downgrade(store.migrations, "0002")
     store.set_desk(name, {"tool": "brush", "tip": old})
-    store.keep(name, Entry(1, 1, step={"kind": "paint", "stroke": {"tip": old}}))
+    store.keep(name, Entry(1, 1, steps={0: {"kind": "paint", "stroke": {"tip": old}}}))
     store.set_shelf("presets", [{"name": "Reed", "tip": old}])
     store.migrate()
     curve = {"least": 0.3, "gamma": 2.0}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -155,6 +156,35 @@ def test_what_can_never_be_kept_is_taken_back_and_said(opened, store, monkeypatc
     browser.wait_kept(2)
     later = Studio(store)
     assert later.with_document(browser.id, pixels) == browser.project.call(pixels) != before
+    later.close()
+
+
+def test_of_changes_that_wait_together_only_those_from_the_bad_one_on_are_taken_back(opened, store, monkeypatch):  # noqa: F811
+    """The database is away for five strokes, and would never take the fourth: three are kept."""
+    browser = opened()
+    real, keep, back = open_projects.entry_for, store.keep, threading.Event()
+
+    def spoiled(document, event, change, revision):
+        entry = real(document, event, change, revision)
+        return replace(entry, state={"bad": "a\0b"}) if revision == 4 else entry
+
+    monkeypatch.setattr(open_projects, "entry_for", spoiled)
+    monkeypatch.setattr(store, "keep", lambda *what: (back.wait(60), keep(*what)))
+    for number in (1, 2, 3):
+        draw(browser, number, x=60 + 50 * number)
+    three = browser.project.call(pixels)
+    for number in (4, 5):
+        draw(browser, number, x=60 + 50 * number)
+    browser.wait(lambda: (kept := browser.last(say.KeptState)) and kept.waiting == 5)
+    back.set()
+    browser.wait(lambda: browser.last(say.Refused))
+    assert "and so was the step after it" in browser.last(say.Refused).message
+    assert browser.project.call(pixels) == three
+    monkeypatch.setattr(open_projects, "entry_for", real)
+    draw(browser, 6, x=100)
+    browser.wait_kept(4)
+    later = Studio(store)
+    assert later.with_document(browser.id, pixels) == browser.project.call(pixels) != three
     later.close()
 
 

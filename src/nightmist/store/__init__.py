@@ -1,5 +1,6 @@
 """PostgreSQL through SQLAlchemy 2: what is kept, for good."""
 
-from .store import ArrayData, Entry, NeverStoredError, NoProjectError, ProjectRow, Store, StoreError
+from .entry import ArrayData, Entry, joined
+from .store import NeverStoredError, NoProjectError, ProjectRow, Store, StoreError
 
-__all__ = ["ArrayData", "Entry", "NeverStoredError", "NoProjectError", "ProjectRow", "Store", "StoreError"]
+__all__ = ["ArrayData", "Entry", "NeverStoredError", "NoProjectError", "ProjectRow", "Store", "StoreError", "joined"]

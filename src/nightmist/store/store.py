@@ -5,9 +5,9 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from threading import RLock
-from typing import Any, NamedTuple
+from typing import Any
 
 import zstandard
 from alembic import command as alembic
@@ -17,11 +17,11 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.exc import DataError, IntegrityError, ProgrammingError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
+from .entry import Entry
 from .tables import Array, Placed, Project, Reference, Shelf, Step, Tile
 
 #: Key of the lock that one serving process holds on a database.
 SERVING_LOCK = 0x4E4D
-Place = tuple[str, str, int, int]  # layer, map, row, column
 
 
 class StoreError(Exception):
@@ -44,28 +44,6 @@ class ProjectRow:
     name: str
     changed: datetime.datetime
     revision: int
-
-
-class ArrayData(NamedTuple):
-    """An array as .npy and, of a table of tiles, the digests that it names, 16 bytes each."""
-
-    npy: bytes
-    tiles: bytes | None
-
-
-@dataclass
-class Entry:
-    """What one transaction keeps: new pixels, where tiles lie now, the structure, and the history."""
-
-    revision: int
-    cursor: int
-    tiles: dict[str, tuple[int, bytes]] = field(default_factory=dict)  # digest -> channels, pixels
-    arrays: dict[str, ArrayData] = field(default_factory=dict)
-    placed: dict[Place, str | None] = field(default_factory=dict)  # None: the tile is gone
-    state: dict[str, Any] | None = None
-    name: str | None = None
-    step: dict[str, Any] | None = None  # the change that now stands at cursor - 1
-    emptied: set[tuple[str, str]] = field(default_factory=set)  # layer, map: tiles go before `placed` puts any
 
 
 TILES = "SELECT digest, channels, data FROM tile WHERE project = %s AND digest = ANY(%s)"
@@ -303,10 +281,10 @@ class Store:
                 ),
                 here,
             )
-        if entry.step is not None:
-            place = entry.cursor - 1
-            session.execute(delete(Step).where(Step.project == project, Step.place >= place))
-            session.execute(insert(Step).values(project=project, place=place, command=entry.step))
+        if entry.steps:
+            session.execute(delete(Step).where(Step.project == project, Step.place >= min(entry.steps)))
+            steps = [{"project": project, "place": place, "command": step} for place, step in entry.steps.items()]
+            session.execute(insert(Step), steps)
         values: dict[str, Any] = {"cursor": entry.cursor, "revision": entry.revision, "changed": func.now()}
         if entry.state is not None:
             values["state"] = entry.state

@@ -5,10 +5,10 @@ from __future__ import annotations
 import logging
 import queue
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
 
-from ..store import Entry, NeverStoredError, Store, StoreError
+from ..store import Entry, NeverStoredError, Store, StoreError, joined
 
 log = logging.getLogger(__name__)
 
@@ -19,9 +19,15 @@ PATIENCE = (0.1, 0.3, 1.0, 2.0)
 #: Bytes that may wait while the database is away; then nothing more is changed until it answers.
 MOST_WAITING = 1 << 30
 
+#: Bytes from which on what waits is not put into one transaction any more.
+AT_ONCE = 32 << 20
+
 
 class Word(NamedTuple):
-    """What became of an entry: kept, or why not (yet). never: it never can be, and nothing after it was tried."""
+    """What became of an entry, of one change or of several: kept, or why not (yet).
+
+    never: it never can be, is of one change, and nothing after it was tried.
+    """
 
     entry: Entry
     why: str | None = None
@@ -29,7 +35,7 @@ class Word(NamedTuple):
 
 
 class Journal:
-    """A thread that commits one entry after the other and tries again while the database is away.
+    """A thread that commits entries in their order, all that wait as one, and tries again while the database is away.
 
     Nothing is ever skipped: the entries behind a stuck one wait. One that can never succeed ends the journal.
     """
@@ -51,7 +57,7 @@ class Journal:
 
     def add(self, entry: Entry) -> None:
         """Keep this as soon as possible."""
-        self._taken += _bytes(entry)
+        self._taken += entry.bytes
         self.queue.put(entry)
 
     def close(self, patience: float = 20.0) -> None:
@@ -62,29 +68,41 @@ class Journal:
         self.thread.join(5)
 
     def _run(self) -> None:
-        while (entry := self.queue.get()) is not None:
-            if not self._keep(entry):
+        while (first := self.queue.get()) is not None:
+            if not self._keep([first, *self._behind(first)]):
                 return
-            self._kept += _bytes(entry)
-            self.told(Word(entry))
 
-    def _keep(self, entry: Entry) -> bool:
+    def _behind(self, first: Entry) -> Iterator[Entry]:
+        """What waits behind an entry and goes into its transaction."""
+        size = first.bytes
+        while size < AT_ONCE and not self.queue.empty():
+            entry = self.queue.get()
+            if entry is None:
+                self.queue.put(None)
+                return
+            size += entry.bytes
+            yield entry
+
+    def _keep(self, entries: Sequence[Entry]) -> bool:
+        """Whether they are kept: in one transaction or, where one of them never can be, one by one up to that."""
+        whole = joined(entries)
         tries = 0
         while not self.stopping.is_set():
             try:
-                self.store.keep(self.project, entry)
-                return True
+                self.store.keep(self.project, whole)
             except NeverStoredError as error:
-                log.error("project %s: entry %d can never be kept: %s", self.project, entry.revision, error)
-                self.told(Word(entry, str(error), never=True))
+                if len(entries) > 1:
+                    return all(self._keep([entry]) for entry in entries)
+                log.error("project %s: entry %d can never be kept: %s", self.project, whole.revision, error)
+                self.told(Word(whole, str(error), never=True))
                 return False
             except StoreError as error:
-                log.warning("project %s: entry %d not kept yet: %s", self.project, entry.revision, error)
-                self.told(Word(entry, str(error)))
+                log.warning("project %s: entry %d not kept yet: %s", self.project, whole.revision, error)
+                self.told(Word(whole, str(error)))
                 self.stopping.wait(PATIENCE[min(tries, len(PATIENCE) - 1)])
                 tries += 1
+            else:
+                self._kept += sum(entry.bytes for entry in entries)
+                self.told(Word(whole))
+                return True
         return False
-
-
-def _bytes(entry: Entry) -> int:
-    return sum(len(pixels) for _, pixels in entry.tiles.values()) + sum(len(a.npy) for a in entry.arrays.values())

@@ -31,7 +31,7 @@ def entry_for(document: Document, event: Event, change: Change, revision: int) -
     now = change.inverse() if event == "undo" else change
     if event == "do":
         # As history has it: it may have become one with the step before.
-        entry.step = document.history.changes[-1].model_dump(mode="json")
+        entry.steps[entry.cursor - 1] = document.history.changes[-1].model_dump(mode="json")
     if now.values:
         entry.state = document.state().model_dump(mode="json")
         entry.name = document.project.name

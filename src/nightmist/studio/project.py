@@ -450,7 +450,8 @@ class OpenProject:
         self.shown.clear()
         self.listen()
         self.document.refresh()
-        also = f", and so were the {lost} steps after it" if lost else ""
+        after = "was the step after it" if lost == 1 else f"were the {lost} steps after it"
+        also = f", and so {after}" if lost else ""
         message = f"The last change could not be kept ({word.why}). It was taken back{also}."
         for updates in self.updates.values():
             self._welcome(updates.client)

@@ -339,14 +339,24 @@ export function followNames(before: DocumentState | null, after: DocumentState):
   }
 }
 
-/** Each surface has a receiving layer as long as it has any: the one chosen, else the topmost. */
+/** By the layer that receives strokes in its place: one that did until it was gone. */
+const useGone = ofProject<{ before: ReadonlyMap<string, string> }>({ before: new Map() });
+
+/** Each surface has a receiving layer as long as it has any: the one chosen, else the topmost until undo brings that one back. */
 export function settleTargets(state: DocumentState): void {
   const { layers, surface, maskTarget, fence } = useDesk.getState();
   const settled: Record<string, string> = {};
+  const before = new Map(useGone.getState().before);
   for (const { name, layers: stack } of state.surfaces) {
-    const chosen = stack.find((layer) => layer.id === layers[name]) ?? stack.findLast(({ kind }) => kind === "brushed") ?? stack.at(-1);
-    if (chosen) settled[name] = chosen.id;
+    const last = layers[name] ?? "";
+    const [again, same] = [before.get(last), last].map((id) => stack.find((layer) => layer.id === id));
+    const chosen = again ?? same ?? stack.findLast(({ kind }) => kind === "brushed") ?? stack.at(-1);
+    if (!chosen) continue;
+    settled[name] = chosen.id;
+    if (again) before.delete(last);
+    else if (!same && last) before.set(chosen.id, last);
   }
+  useGone.setState({ before });
   const known = state.surfaces.some((candidate) => candidate.name === surface);
   const masked = maskTarget && state.values.get(maskTarget);
   useDesk.setState({

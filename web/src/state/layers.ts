@@ -1,6 +1,6 @@
 import type { Sender } from "../api/outgoing";
 import { maskedLike, useDesk } from "./desk";
-import { groupsOver, type LayerState, namesInWords, nodesIn, type SurfaceState } from "./document";
+import { type DocumentState, groupsOver, type LayerState, namesInWords, nodesIn, type SurfaceState } from "./document";
 import { sayBriefly } from "./notices";
 import { ofProject } from "./of_project";
 import { surfaceNamed, useSession } from "./session";
@@ -38,6 +38,12 @@ interface Rows {
 export const useRows = ofProject<Rows>({ marked: new Set(), folded: new Set(), naming: null, maskAlone: null, editions: {} });
 
 export const startNaming = (naming: string | null): void => useRows.setState({ naming });
+
+/** A layer that another page has deleted is named no more, not even once it is there again. */
+export function endNaming({ values }: DocumentState): void {
+  const { naming } = useRows.getState();
+  if (naming && !values.has(naming)) startNaming(null);
+}
 
 /** These rasters show something else from now on. */
 export function touch(rasters: readonly string[]): void {

@@ -7,7 +7,7 @@ import { type DocumentState, documentOf, patched } from "./document";
 import { followNames, keptColors, restoreDesk, settleTargets, takeKeptColors, takeSample, useDesk } from "./desk";
 import { openNodeCard } from "./cards";
 import { chooseDecal, decalRests, decalShown, emptyHand, findDecal, goneTo, useDecals } from "./decals";
-import { touch } from "./layers";
+import { endNaming, touch } from "./layers";
 import { leave, sayOfLast } from "./notices";
 import { forgetProject } from "./of_project";
 import { layerById, useSession } from "./session";
@@ -107,6 +107,7 @@ export class Project {
     followNames(before, this.state());
     followPictures(before, this.state());
     emptyHand(this.state());
+    endNaming(this.state());
     this.settle();
     const layer = goneTo(before, this.state());
     if (layer) this.choose(layer);

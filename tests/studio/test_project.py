@@ -243,6 +243,26 @@ def test_two_painters_at_once_wait_for_each_other(opened):
     assert one.project.call(lambda doc: len(doc.history.changes)) == 2
 
 
+def test_undo_during_another_painters_stroke_takes_nothing_back(opened):
+    """What it was meant for is not the last step any more; once more it takes the stroke back, as is said then."""
+    one, two = opened(), opened()
+    draw(two, 7, x=230)
+    two.wait_kept(1)
+    begin(one, 1)
+    one.project.ask(one, Samples(1, [(150, 150, 1.0)]))
+    for request in (say.Undo(type="undo"), say.Redo(type="redo")):
+        two.project.ask(two, request)
+    one.project.ask(one, Samples(1, [(160, 150, 1.0)]))
+    one.project.ask(one, say.EndStroke(type="end", stroke=1))
+    two.wait(lambda: two.last(say.Refused))
+    assert "another page was drawing" in two.last(say.Refused).message
+    two.wait_kept(2)
+    assert one.project.call(lambda doc: (len(doc.history.changes), doc.history.cursor)) == (2, 2)
+    two.project.ask(two, say.Undo(type="undo"))
+    two.wait_kept(3)
+    assert one.project.call(lambda doc: doc.history.cursor) == 1
+
+
 def test_layers_through_messages(opened):
     """Add, change, move and remove a layer, each one step; what cannot be done is told to who asked."""
     browser = opened()

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from ..core.errors import NightmistError
-from ..core.progress import CancelledError
 from ..document import Document
 from ..document.change import Change
 from ..document.derived.composites import PICTURES
@@ -30,6 +29,7 @@ from .drafts import Drafts
 from .edits import do_edit, nodes_of
 from .inbox import Ask, Edit, Inbox, Request, Samples, Work
 from .journal import MOST_WAITING, Journal, Word
+from .long_work import LongWork
 from .persistence import Opened, entry_for, open_project
 from .prepare_messages import Preparation
 from .stack_messages import Showable
@@ -39,14 +39,16 @@ log = logging.getLogger(__name__)
 T = TypeVar("T")
 
 
-#: Seconds between two words about how far long work has got.
-TELL_EVERY = 0.15
 #: Seconds in which nothing is asked after which there is time to get ready for the next stroke.
 CALM = 0.5
 #: Seconds of that which may be spent before anybody sees the model.
 WHILE_OPENING = 1.0
 #: Seconds without a sample after which a press that never ends is over for those who wait.
 STALLED = 20.0
+
+DRAWN_MEANWHILE = (
+    "Nothing was undone or redone: another page was drawing just then, and its stroke is the last step now."
+)
 
 
 @dataclass
@@ -73,9 +75,7 @@ class OpenProject:
         self.shown: dict[int, Preview] = {}
         self.drafts = Drafts()
         self.put_off: deque[Ask | Edit] = deque()
-        self.worker: Client | None = None
-        self.cancelled = threading.Event()
-        self.told_work = 0.0
+        self.long_work = LongWork(self.updates)
         #: Whether all is worked out that the next stroke needs.
         self.ready = False
         #: Seconds spent on it.
@@ -88,7 +88,7 @@ class OpenProject:
     def listen(self) -> None:
         """Hear of what happens to the document, and keep it."""
         self.document.listener = self._changed
-        self.document.progress = self._progress
+        self.document.progress = self.long_work.progress
         self.journal = Journal(self.store, self.project, lambda word: self.inbox.put(lambda: self._heard(word)))
 
     # From any thread
@@ -104,8 +104,7 @@ class OpenProject:
     def ask(self, client: Client, request: Request) -> None:
         """Do what a browser asks, after everything asked before; only calling work off does not wait."""
         if isinstance(request, say.CancelWork):
-            if self.worker is client:
-                self.cancelled.set()
+            self.long_work.call_off(client)
         else:
             self.inbox.put(Ask(client, request))
 
@@ -282,9 +281,11 @@ class OpenProject:
                 self.drafts.show(self.document, self.updates.values())
             return
         if self.drawing and self.drawing.client is not client:
-            if isinstance(request, say.ShowEdit):
-                return
-            self.put_off.append(Ask(client, request))
+            if isinstance(request, say.Undo | say.Redo):
+                # By then the last step is this stroke, which its painter has only just drawn.
+                self.put_off.append(Edit(lambda: client.tell(say.Refused(message=DRAWN_MEANWHILE))))
+            elif not isinstance(request, say.ShowEdit):
+                self.put_off.append(Ask(client, request))
             return
         started = time.perf_counter()
         try:
@@ -342,7 +343,7 @@ class OpenProject:
     def _edit(self, client: Client, request: Request) -> None:
         self._show(client, request.edit if isinstance(request, say.ShowEdit) else None)
         if isinstance(request, Preparation):
-            for note in self.work(lambda: request.run(self.document), client):
+            for note in self.long_work.run(lambda: request.run(self.document), client):
                 client.tell(say.Notice(message=note))
         elif not isinstance(request, Samples):
             for answer in do_edit(self.document, request):
@@ -361,31 +362,6 @@ class OpenProject:
             shown = [node.decal(edit.decal) for node in preview.values.values() if isinstance(node, Decals)]
             decal = next((each for each in shown if each), None) or find_decal(self.document, edit.decal)[1]
             client.tell(say.DecalShown(decal=decal))
-
-    def work(self, run: Callable[[], T], client: Client | None) -> T:
-        """Run long work in the project's thread; browsers see how far it is, and the one that asked can cancel it."""
-        self.cancelled.clear()
-        self.worker = client
-        try:
-            return run()
-        finally:
-            self.worker = None
-            self._tell_work_over()
-
-    def _tell_work_over(self) -> None:
-        if self.told_work:
-            self.told_work = 0.0
-            self._tell_all(say.WorkState(label="", share=None))
-
-    def _progress(self, label: str, share: float) -> None:
-        if self.cancelled.is_set():
-            raise CancelledError("Called off; nothing was changed.")
-        now = time.monotonic()
-        if now - self.told_work > TELL_EVERY:
-            self.told_work = now
-            for updates in self.updates.values():
-                mine = updates.client is self.worker
-                updates.client.tell(say.WorkState(label=label, share=min(max(share, 0.0), 1.0), mine=mine))
 
     def _end_drawing(self) -> None:
         assert self.drawing
@@ -414,7 +390,7 @@ class OpenProject:
 
     def _changed(self, event: Event, change: Change) -> None:
         # Who sees what it made may go on at once.
-        self._tell_work_over()
+        self.long_work.over()
         self.revision += 1
         self.journal.add(entry_for(self.document, event, change, self.revision))
         values = {key: self.document.values.get(key) for key in change.values}

@@ -88,7 +88,7 @@ class Studio:
         """
         found = self._visit(project)
         try:
-            return found.edit(lambda document: found.work(lambda: run(document), found.client(client)))
+            return found.edit(lambda document: found.long_work.run(lambda: run(document), found.client(client)))
         finally:
             self._depart(project)
 

@@ -177,13 +177,13 @@ def test_keys_never_reach_what_merely_kept_the_focus(painter):
     place = slider.bounding_box()
     page.mouse.click(place["x"] + place["width"] * 0.5, place["y"] + 5)
     held = slider.input_value()
+    # A slider is moved on by keys that mean nothing over the stage, and by no others.
     page.keyboard.press("ArrowRight")
+    assert int(slider.input_value()) == int(held) + 1
+    page.keyboard.press("e")
+    page.keyboard.press("ArrowLeft")
+    assert chosen_tool(tab) == "Erase"
     assert slider.input_value() == held
-    # Reached by keys it takes them.
-    page.keyboard.press("Tab")
-    page.keyboard.press("Shift+Tab")
-    page.keyboard.press("ArrowRight")
-    assert int(slider.input_value()) > int(held)
 
 
 def test_the_wheel_turns_the_chosen_decal_with_alt(painter, server):

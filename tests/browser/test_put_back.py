@@ -101,6 +101,43 @@ def islands_beside_the_model(painter, server):
     return tab
 
 
+@pytest.mark.parametrize("label", ["Opacity", "Radius", "Strength at the lightest touch"])
+def test_a_slider_goes_back(painter, server, label):
+    """And stays there, wherever the pointer goes on to; keys wait; the next drag counts."""
+    tab = painter().open()
+    page = tab.page
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    tab.wait_kept(1)
+    painted = server.texels(tab.project, "left")
+    slider = page.get_by_role("slider", name=label, exact=True)
+    before, box = slider.input_value(), slider.bounding_box()
+
+    def to(share: float) -> None:
+        page.mouse.move(box["x"] + share * box["width"], box["y"] + box["height"] * (0.9 if "touch" in label else 0.5))
+
+    to(0.5)
+    page.mouse.down()
+    to(0.3)
+    expect(slider).not_to_have_value(before)
+    page.keyboard.press("e")
+    page.keyboard.press("Escape")
+    expect(slider).to_have_value(before)
+    to(0.6)
+    page.mouse.up()
+    expect(slider).to_have_value(before)
+    expect(page.get_by_role("radio", name="Brush")).to_be_checked()
+    expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Brush"))
+    assert (server.texels(tab.project, "left") == painted).all()
+    to(0.5)
+    page.mouse.down()
+    to(0.4)
+    page.mouse.up()
+    expect(slider).not_to_have_value(before)
+    if label == "Opacity":
+        tab.wait_kept(2)
+        assert (server.texels(tab.project, "left") != painted).any()
+
+
 def test_islands_go_back(painter, server):
     """Dragged themselves, and by their handles; what is moved next is the first change."""
     tab = islands_beside_the_model(painter, server)

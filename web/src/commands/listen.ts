@@ -13,6 +13,7 @@ const OPEN = "[role=menu], [role=listbox], [role=dialog], select:open";
  *
  * A field that is typed in keeps its keys (but undo before anything is typed), and so does a control that was reached by
  * keys. One that merely kept the focus after a press of the pointer gets none: they mean what they mean over the stage.
+ * Only a slider is moved on by those that mean nothing there.
  * While a pointer holds something there, Escape puts that back, and no key does anything else.
  */
 export function listenToKeys(context: Context): () => void {
@@ -38,7 +39,7 @@ export function listenToKeys(context: Context): () => void {
     if (takesPreset(event, context)) return event.preventDefault();
     const command = commandFor(event);
     if (command) obey(command, event, context);
-    else if (reached || !uses(target, event.key)) return;
+    else if (reached || target.matches("[type=range]") || !uses(target, event.key)) return;
     event.preventDefault();
   };
   // Wherever the focus is: the browser would offer to put the page into a file.

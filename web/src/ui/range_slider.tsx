@@ -1,6 +1,7 @@
 import { useId } from "react";
 
 import { meant, placeOf, STEPS, valueAt } from "./slider_scale";
+import { useSliding } from "./sliding";
 import { betweenEnds } from "./typed";
 import { TypedValue } from "./typed_value";
 
@@ -23,6 +24,7 @@ export function RangeSlider({ label, value, min, max, least, show, onChange, onL
   const id = useId();
   const scale = { min, max, fine };
   const [full, light] = [placeOf(value, scale), placeOf(value * least, scale)];
+  const [fullest, lightest] = [useSliding(value, onChange), useSliding(least, onLeast)];
   const presses = least < 1;
   const touch = presses ? `${show(value * least)} at the lightest touch of a pen, ${show(value)} at the fullest` : "A pen's pressure does not change it";
   const style = { "--share": `${full / (STEPS / 100)}%`, "--light": `${light / (STEPS / 100)}%` } as React.CSSProperties;
@@ -35,12 +37,14 @@ export function RangeSlider({ label, value, min, max, least, show, onChange, onL
         <input
           id={id} type="range" className="slider range absolute inset-0 w-full" min={0} max={STEPS} value={full}
           aria-label={label} aria-valuetext={show(value)}
-          onChange={(event) => onChange(valueAt(event.target.valueAsNumber, scale))}
+          onPointerDown={fullest.onPointerDown}
+          onChange={(event) => fullest.slide(valueAt(event.target.valueAsNumber, scale))}
         />
         <input
           type="range" className="light absolute inset-0 w-full" min={0} max={STEPS} value={light}
           aria-label={`${label} at the lightest touch`} aria-valuetext={show(value * least)}
-          onChange={(event) => onLeast(Math.min(1, Math.max(0, valueAt(event.target.valueAsNumber, scale) / Math.max(value, 1e-9))))}
+          onPointerDown={lightest.onPointerDown}
+          onChange={(event) => lightest.slide(Math.min(1, Math.max(0, valueAt(event.target.valueAsNumber, scale) / Math.max(value, 1e-9))))}
         />
       </span>
       <output htmlFor={id} className="w-14 shrink-0 text-right text-ink-2">

@@ -1,6 +1,7 @@
 import { useId } from "react";
 
 import { meant, placeOf, STEPS, valueAt } from "./slider_scale";
+import { useSliding } from "./sliding";
 import { betweenEnds } from "./typed";
 import { TypedValue } from "./typed_value";
 
@@ -27,6 +28,7 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
   const id = useId();
   const scale = { min, max, fine };
   const place = placeOf(value, scale);
+  const { onPointerDown, slide } = useSliding(value, onChange);
   const take = (typed: number) => onChange(betweenEnds(label, meant(typed, show(value), read), min, max, show));
   return (
     <div className="flex h-7 items-center gap-2" title={title}>
@@ -44,7 +46,8 @@ export function Slider({ label, value, min, max, show, read, onChange, fine, dis
         disabled={disabled}
         aria-label={label}
         aria-valuetext={show(value)}
-        onChange={(event) => onChange(valueAt(event.target.valueAsNumber, scale))}
+        onPointerDown={onPointerDown}
+        onChange={(event) => slide(valueAt(event.target.valueAsNumber, scale))}
       />
       <output htmlFor={id} className={`${wide ? "w-14" : "w-11"} shrink-0 text-right text-ink-2`}>
         <TypedValue text={show(value)} disabled={disabled} onType={take} />

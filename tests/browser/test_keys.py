@@ -184,6 +184,10 @@ def test_keys_never_reach_what_merely_kept_the_focus(painter):
     page.keyboard.press("ArrowLeft")
     assert chosen_tool(tab) == "Erase"
     assert slider.input_value() == held
+    # Once the stage was pressed they do not reach it.
+    tab.drag((0.4, 0.5), (0.45, 0.5))
+    page.keyboard.press("ArrowRight")
+    assert slider.input_value() == held
 
 
 def test_the_wheel_turns_the_chosen_decal_with_alt(painter, server):

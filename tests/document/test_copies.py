@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from nightmist import Camera, Document, Pigment, Tip
+from nightmist.core.progress import CancelledError
 from nightmist.document.change import Change
 from nightmist.document.stacking.nodes import duplicate_nodes
 
@@ -107,6 +108,32 @@ def test_several_come_in_their_order(two):
     two.make(change)
     assert [two.node(key).name for key in made] == ["Low", "Middle", "High"]
     assert [layer.name for layer in right.layers] == ["Theirs", "Low", "Middle", "High"]
+
+
+def test_how_far_it_is_is_told_and_it_can_be_called_off(two):
+    """Over all that is copied, groups included, from nothing to nearly all; called off, nothing is there."""
+    left, right = two.surfaces["left"], two.surfaces["right"]
+    layers = [left.layers.add("brushed", name=f"Coat {number}") for number in range(4)]
+    for layer in layers:
+        two.fill(layer, RED)
+    chosen = [left.layers.group(layers[:2], "Pair"), *layers[2:]]
+    before, told = dict(two.values), []
+    two.progress = lambda label, share: told.append(share)
+    duplicate_nodes(two, [layer.value for layer in chosen])
+    assert told == []
+    duplicate_nodes(two, [layer.value for layer in chosen], right.value)
+    assert told == sorted(set(told))
+    assert told[0] == 0
+    assert 0.9 < told[-1] < 1
+
+    def enough(label: str, share: float) -> None:
+        if share > 0.5:
+            raise CancelledError("Enough")
+
+    two.progress = enough
+    with pytest.raises(CancelledError):
+        left.layers.duplicate(chosen[1], onto=right)
+    assert two.values == before
 
 
 def test_copies_beside_their_own_find_room_and_names(two):

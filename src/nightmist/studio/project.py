@@ -346,7 +346,7 @@ class OpenProject:
             for note in self.long_work.run(lambda: request.run(self.document), client):
                 client.tell(say.Notice(message=note))
         elif not isinstance(request, Samples):
-            for answer in do_edit(self.document, request):
+            for answer in self.long_work.run(lambda: do_edit(self.document, request), client):
                 client.tell(answer)
 
     def _show(self, client: Client, edit: Showable | None) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from ...core.errors import NightmistError
 from ...core.names import listed, unused_name
+from ...core.progress import Progress, part
 from ..change import Change, raster_id
 from ..derived.scaled import scaled
 from ..derived.tables import table_of
@@ -222,7 +223,8 @@ def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | N
     made: list[str] = []
     stacks: dict[str, list[Node]] = {}
     names: dict[str, set[str]] = {}
-    for node in outermost(document, nodes):
+    tops = outermost(document, nodes)
+    for place, node in enumerate(tops):
         surface = document.surface_of(node)
         target = onto or surface
         parent = node.parent if target.id == surface.id else target.id
@@ -231,7 +233,8 @@ def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | N
         moved, orders = room_for(stack, at, 1)
         taken = names.setdefault(target.id, _names(document, target))
         title = unused_name(node.name, taken)
-        copies, pixels = _copies(document, node, target)
+        progress = part(document.progress, place / len(tops), (place + 1) / len(tops))
+        copies, pixels = _copies(document, node, target, progress)
         copies[-1] = copies[-1].but(parent=parent, order=orders[0], name=title)
         for _, after in moved.values():
             assert isinstance(after, Node)
@@ -246,20 +249,21 @@ def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | N
     return Change(label=label, values=values, rasters=rasters), made
 
 
-def _copies(document: Document, node: Node, target: Surface) -> tuple[list[Node], Rasters]:
+def _copies(document: Document, node: Node, target: Surface, progress: Progress) -> tuple[list[Node], Rasters]:
     """A node and all in it, itself last, with ids of their own and as they look on a surface; and their pixels."""
     inside = [*document.nodes_in(node.id), node]
     ids = {each.id: new_id() for each in inside}
     times = finer(document.surface_of(node), target)
     copies: list[Node] = []
     rasters: Rasters = {}
-    for each in inside:
+    for place, each in enumerate(inside):
         copy = scaled(each, times).but(id=ids[each.id], parent=ids.get(each.parent, each.parent))
         if isinstance(copy, Decals):
             # Of the same ids they would be the same decals.
             copy = copy.but(placed=tuple(decal.but(id=new_id()) for decal in copy.placed))
         copies.append(copy)
-        for name, table in fitting(document, each, target).items():
+        its = part(progress, place / len(inside), (place + 1) / len(inside))
+        for name, table in fitting(document, each, target, progress=its).items():
             rasters[raster_id(copy.id, name)] = (None, table)
     return copies, rasters
 

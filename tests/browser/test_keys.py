@@ -339,6 +339,27 @@ def test_what_keys_do_with_layers_is_done_with_those_that_are_shown_marked(paint
     expect(rows).to_have_count(4)
 
 
+def test_shift_marks_all_from_the_chosen_layer_on(painter):
+    """By the pointer and by arrows, further and back; also from a layer that no click has chosen."""
+    tab = plain_red(painter)
+    page = tab.page
+    for count in (1, 2, 3):
+        page.keyboard.press("Shift+L")
+        tab.wait_kept(count)
+    rows, marked = page.get_by_role("row"), page.locator("[role=row][aria-selected=true]")
+    expect(marked).to_have_text([re.compile("Layer 3")])
+    for row, names in [(2, ["3", "2", ""]), (3, ["3", "2", "", "First"]), (1, ["3", "2"]), (0, ["3"])]:
+        rows.nth(row).click(modifiers=["Shift"])
+        expect(marked).to_have_text([re.compile(rf"^(Layer )?{name}") for name in names])
+    rows.nth(1).click()
+    for key, count in [("ArrowDown", 2), ("ArrowDown", 3), ("ArrowUp", 2)]:
+        page.keyboard.press(f"Shift+{key}")
+        expect(marked).to_have_count(count)
+    rows.nth(3).click(modifiers=["Control"])
+    expect(marked).to_have_text([re.compile("Layer 2"), re.compile("Layer"), re.compile("First paint")])
+    expect(page.get_by_test_id("target")).to_contain_text("Layer 2")
+
+
 def test_keys_move_all_marked_layers_into_open_groups_and_out_of_them(painter):
     """Two marked ones go as one, past a row, into a group, out of it; a folded group is passed by."""
     tab = plain_red(painter)

@@ -1,5 +1,6 @@
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { Collection, DropIndicator, type DropItem, type Key, type Selection, Tree, useDragAndDrop } from "react-aria-components";
+import { useMultipleSelectionState } from "react-stately";
 
 import { useDesk } from "../state/desk";
 import { type LayerState, nodesIn, type SurfaceState } from "../state/document";
@@ -21,7 +22,13 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
   const typing = naming !== null && known.has(naming);
   const selected = new Set((target ? together(target) : [...marked]).filter((id) => known.has(id)));
 
+  // Shift marks all from the chosen layer on, again and again: the list remembers only of a selection of its own where it began.
+  const { selectedKeys } = useMultipleSelectionState({ selectionMode: "multiple", selectedKeys: selected });
+  const [end, setEnd] = useState<Key | null>(null);
+  const extended = Object.assign(selectedKeys, { anchorKey: target, currentKey: end });
+
   const mark = (now: Selection) => {
+    setEnd((now as Partial<typeof extended>).currentKey ?? null);
     const keys = new Set(now === "all" ? known : [...now].map(String));
     useRows.setState({ marked: keys });
     const fresh = [...keys].find((id) => !selected.has(id)) ?? [...keys][0];
@@ -78,7 +85,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
       escapeKeyBehavior="none"
       // Arrows go from button to button of a row, but in a name that is typed they go from letter to letter.
       keyboardNavigationBehavior={typing ? "tab" : "arrow"}
-      selectedKeys={selected}
+      selectedKeys={extended}
       onSelectionChange={mark}
       expandedKeys={groups.filter((id) => !folded.has(id))}
       onExpandedChange={(open) => useRows.setState({ folded: new Set(groups.filter((id) => !open.has(id))) })}

@@ -16,7 +16,7 @@ from pydantic import BaseModel
 from ..core.errors import NightmistError
 from ..core.formats.file_names import file_name
 from ..core.mesh.bodies import Body
-from ..core.names import unused_name
+from ..core.names import counted_on
 from ..document import Document
 from ..document.files.hand_off import NAMES, glb, map_files, map_names
 from ..document.files.project_file import write
@@ -87,7 +87,7 @@ def create(
 def copy(studio: InStudio, project: str) -> NewProject:
     """Keep the project once more, under a name of its own; its undo history begins anew."""
     taken = {row.name for row in studio.projects()}
-    made = studio.with_document(project, lambda document: document.duplicate(unused_name(document.name, taken)))
+    made = studio.with_document(project, lambda document: document.duplicate(counted_on(document.name, taken)))
     return NewProject(id=studio.create(made), notes=[])
 
 

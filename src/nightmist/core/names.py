@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Sequence
 
@@ -15,6 +16,8 @@ TURNING = {"LRE", "RLE", "LRO", "RLO", "PDF", "LRI", "RLI", "FSI", "PDI"}
 #: not among them: scripts need them between letters.
 UNSEEN = {*"\u00ad\u034f\u061c\u180e\u200b\u200e\u200f\u2060\u2061\u2062\u2063\u2064\ufeff"}
 JOINERS = "\u200c\u200d"
+#: A name that ends with a number, such as a person would count.
+NUMBERED = re.compile(r"(.+) ([1-9][0-9]{0,5})")
 
 
 def clean_name(name: str, otherwise: str = "") -> str:
@@ -36,11 +39,24 @@ def _is_fit(letter: str) -> bool:
 
 def unused_name(wanted: str, taken: set[str]) -> str:
     """`wanted`, or with the lowest number behind it that makes it new among `taken`; never longer than LONGEST."""
-    name, number = wanted, 2
-    while name in taken:
+    return wanted if wanted not in taken else _numbered(wanted, 2, taken)
+
+
+def counted_on(name: str, taken: set[str]) -> str:
+    """What a copy of `name` is called: as `unused_name`, but from a number on that it has already."""
+    found = NUMBERED.fullmatch(name)
+    if name not in taken or not found:
+        return unused_name(name, taken)
+    return _numbered(found[1], int(found[2]) + 1, taken)
+
+
+def _numbered(name: str, number: int, taken: set[str]) -> str:
+    while True:
         ending = f" {number}"
-        name, number = wanted[: LONGEST - len(ending)] + ending, number + 1
-    return name
+        numbered = name[: LONGEST - len(ending)] + ending
+        if numbered not in taken:
+            return numbered
+        number += 1
 
 
 def listed(names: Sequence[str], most: int = 4) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ...core.errors import NightmistError
-from ...core.names import listed, unused_name
+from ...core.names import counted_on, listed, unused_name
 from ...core.progress import Progress, part
 from ..change import Change, raster_id
 from ..derived.scaled import scaled
@@ -232,7 +232,7 @@ def duplicate_nodes(document: Document, nodes: Sequence[Node], onto: Surface | N
         at = next((i + 1 for i, each in enumerate(stack) if each.id == node.id), len(stack))
         moved, orders = room_for(stack, at, 1)
         taken = names.setdefault(target.id, _names(document, target))
-        title = unused_name(node.name, taken)
+        title = counted_on(node.name, taken)
         progress = part(document.progress, place / len(tops), (place + 1) / len(tops))
         copies, pixels = _copies(document, node, target, progress)
         copies[-1] = copies[-1].but(parent=parent, order=orders[0], name=title)

@@ -73,6 +73,21 @@ def test_from_upload_to_hand_off(client):
     assert [(c["surface"], c["findings"], c["islands"]) for c in checked] == [("left", [], 1), ("right", [], 1)]
 
 
+def test_as_many_files_as_a_zip_may_hold_come_side_by_side(client):
+    """A picture for each of seventy materials; beyond what can be taken it is said how many."""
+    files, faces = {}, ["mtllib many.mtl", "vt 0 0", "vt 1 0", "vt 0 1"]
+    for number in range(70):
+        files[f"maps/{number}.png"] = write_png(np.full((4, 4), number, np.uint8))
+        faces += [f"v {number} 0 0", f"v {number + 1} 0 0", f"v {number} 1 0", f"usemtl m{number}", "f -3/1 -2/2 -1/3"]
+    files["many.mtl"] = "".join(f"newmtl m{n}\nmap_Kd {n}.png\n" for n in range(70)).encode()
+    made = create(client, files | {"many.obj": "\n".join(faces).encode()}, size=64).json()["id"]
+    packed = zipfile.ZipFile(io.BytesIO(client.get(f"/api/projects/{made}/maps.zip").content))
+    assert sum("base_color" in name for name in packed.namelist()) == 70
+    refused = create(client, {f"{number}.png": b"" for number in range(501)})
+    assert refused.status_code == 422
+    assert "At most 500 files" in refused.json()["message"]
+
+
 def test_a_project_once_more_and_as_a_file(client):
     """Duplicated under a name of its own; written to a file and opened from it; a file of rubbish is refused."""
     made = create(client).json()["id"]

@@ -14,6 +14,8 @@ from fastapi import APIRouter, Depends, File, Form, Request, Response, UploadFil
 from pydantic import BaseModel
 
 from ..core.errors import NightmistError
+from ..core.formats.beside import steps_of
+from ..core.formats.bundle import MAX_ENTRIES
 from ..core.formats.file_names import file_name
 from ..core.mesh.bodies import Body
 from ..core.names import counted_on
@@ -23,7 +25,6 @@ from ..document.files.project_file import write
 from ..studio import Studio
 
 router = APIRouter(prefix="/api/projects")
-MAX_FILES = 64
 #: Letters of a desk as JSON.
 MOST_OF_DESK = 1 << 20
 PROJECT_ENDING = ".nightmist"
@@ -117,10 +118,10 @@ def _kept(studio: Studio, document: Document) -> NewProject:
 
 
 def read_files(files: list[UploadFile]) -> dict[str, bytes]:
-    """File name, without folders, -> bytes."""
-    if len(files) > MAX_FILES:
-        raise NightmistError(f"At most {MAX_FILES} files can be brought in at once.")
-    return {(file.filename or "model").replace("\\", "/").split("/")[-1]: file.file.read() for file in files}
+    """Path -> bytes; with folders where one was dropped that holds the files."""
+    if len(files) > MAX_ENTRIES:
+        raise NightmistError(f"At most {MAX_ENTRIES} files can be brought in at once.")
+    return {"/".join(steps_of(file.filename or "")) or "model": file.file.read() for file in files}
 
 
 def taken_of(given: dict[str, bytes], take: Callable[[str, bytes], str]) -> tuple[list[str], list[str]]:

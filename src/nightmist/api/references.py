@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ..core.errors import NightmistError
+from ..core.formats.beside import name_of
 from ..core.formats.image_files import read_picture, write_png
 from .projects import InStudio, Problem, read_files, taken_of
 
@@ -49,7 +50,7 @@ def pin(studio: InStudio, project: str, files: Annotated[list[UploadFile], File(
 
     def take(name: str, data: bytes) -> str:
         picture = write_png(_opaque(read_picture(name, data, upright=True)))
-        free = _free(name, {*taken, *read})
+        free = _free(name_of(name), {*taken, *read})
         read[free] = picture
         return free
 

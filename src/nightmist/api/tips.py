@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 
 from ..core.brush.tips import TIPS, made_tip, read_tip, write_tip
 from ..core.errors import NightmistError
+from ..core.formats.beside import name_of
 from ..core.formats.image_files import write_png
 from ..core.mapping import Camera
 from ..core.mesh.bodies import practice_body
@@ -84,9 +85,11 @@ def add_tip(
     studio: InStudio, project: str, files: Annotated[list[UploadFile], File()], light: Annotated[bool, Form()] = False
 ) -> TipChoice:
     """Keep a picture as a tip of the project, and in the library for all projects. light: see `Document.add_tip`."""
-    name, data = next(iter(read_files(files).items()))
+    path, data = next(iter(read_files(files).items()))
     _need_room(studio)
-    tip, picture = studio.work_on(project, lambda document: _tip(document, document.add_tip(name, data, light)))
+    tip, picture = studio.work_on(
+        project, lambda document: _tip(document, document.add_tip(name_of(path), data, light))
+    )
     kept = b64encode(write_tip(picture)).decode()
     _shelve(studio, LibraryTip(name=tip.name, picture=kept, digest=tip.picture, colored=tip.colored))
     return _choice(tip)

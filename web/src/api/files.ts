@@ -4,5 +4,12 @@ export const MODEL_FILES = `.glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,${PICTURE_F
 
 const ENDINGS = PICTURE_FILES.split(",");
 
+/** Where files lie in a folder that was dropped. */
+const paths = new WeakMap<File, string>();
+
+export const setPath = (file: File, path: string): void => void paths.set(file, path);
+
+export const pathOf = (file: File): string => paths.get(file) ?? file.name;
+
 /** By its type or, as systems know none for some, by its ending. */
 export const isPicture = ({ type, name }: File): boolean => type.startsWith("image/") || ENDINGS.some((ending) => name.toLowerCase().endsWith(ending));

@@ -1,3 +1,4 @@
+import { pathOf } from "./files";
 import { type StageMesh, readMesh } from "./mesh";
 import { CLIENT } from "./paint_socket";
 import type { Checkup, Finish, FinishChoice, LayFinish, LibraryPicture, NewProject, Notes, Pinned, Plan, Preset, ProjectCard, Replacement, LibraryTip, TakenPictures, TipChoice, Trial, WholePicture, WorkProgress } from "./schema.generated";
@@ -32,7 +33,7 @@ export async function listProjects(): Promise<ProjectCard[]> {
 
 function filled(files: File[], fields: Record<string, string>): FormData {
   const form = new FormData();
-  for (const file of files) form.append("files", file, file.name);
+  for (const file of files) form.append("files", file, pathOf(file));
   for (const [name, value] of Object.entries(fields)) form.append(name, value);
   return form;
 }

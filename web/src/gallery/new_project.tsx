@@ -1,10 +1,11 @@
 import { IconCube } from "@tabler/icons-react";
-import { type DragEvent, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import { MODEL_FILES } from "../api/files";
 import { randomName } from "../api/random_name";
 import { callOff, createProject, practiceProject, workProgress } from "../api/rest";
 import type { NewProject, WorkProgress } from "../api/schema.generated";
+import { takeDropped } from "../state/dropped";
 import { leave } from "../state/notices";
 import { leaveNotes } from "../state/opening_notes";
 import { useSession } from "../state/session";
@@ -44,20 +45,23 @@ export function NewProjectCard() {
     if (files.length) void begin(work.current, () => createProject(files, size, work.current));
   };
 
-  const drop = (event: DragEvent) => {
-    event.preventDefault();
-    setOver(false);
-    start([...event.dataTransfer.files]);
-  };
+  // Dropped anywhere on the page it is meant for here.
+  useEffect(() => {
+    const stop = new AbortController();
+    const options = { signal: stop.signal, capture: true };
+    const dropped = (event: DragEvent) => {
+      event.preventDefault();
+      setOver(false);
+      if (event.dataTransfer) takeDropped(event.dataTransfer, start);
+    };
+    addEventListener("drop", dropped, options);
+    addEventListener("dragover", (event) => setOver(event.dataTransfer?.types.includes("Files") ?? false), options);
+    addEventListener("dragleave", (event) => event.relatedTarget === null && setOver(false), options);
+    return () => stop.abort();
+  });
 
   return (
     <div
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={drop}
       className={`flex h-full min-h-[290px] flex-col items-center justify-center gap-3 rounded-card border-2 border-dashed p-4 text-center ${
         over ? "border-accent bg-accent-soft" : "border-fog-3 bg-fog/85"
       }`}
@@ -65,7 +69,7 @@ export function NewProjectCard() {
       <IconCube size={30} stroke={1.3} className="text-ink-2" />
       <div>
         <p className="font-semibold">Start from a model</p>
-        <p className="mt-1 text-ink-2">Drop GLB, glTF, OBJ with MTL, PLY or STL here, with the files that belong to it, or all in one zip; or a project file.</p>
+        <p className="mt-1 text-ink-2">Drop GLB, glTF, OBJ with MTL, PLY or STL here, with the files that belong to it, their folder, or all in one zip; or a project file.</p>
       </div>
       <div className="flex items-center gap-2">
         <button

@@ -1,5 +1,6 @@
 import { isPicture } from "../api/files";
 import { setReferences, useDesk } from "./desk";
+import { takeDropped } from "./dropped";
 import { layAsWash, takeAsDecal, takeIn } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
@@ -19,11 +20,12 @@ export function takeDrops(project: Project | null): () => void {
   const dropped = (event: DragEvent) => {
     if (event.defaultPrevented) return;
     event.preventDefault();
-    if (project) void take(project, [...(event.dataTransfer?.files ?? [])]);
+    if (project && event.dataTransfer) takeDropped(event.dataTransfer, (files) => take(project, files));
   };
   const pasted = (event: ClipboardEvent) => {
     const typing = event.target instanceof Element && event.target.closest("input, textarea");
-    if (project && !typing) void take(project, [...(event.clipboardData?.files ?? [])]);
+    const files = [...(event.clipboardData?.files ?? [])];
+    if (project && !typing && files.length) void take(project, files);
   };
   addEventListener("drop", dropped, { signal });
   addEventListener("paste", pasted, { signal });
@@ -42,7 +44,6 @@ async function asStencil(project: string, file: File): Promise<void> {
 
 async function take(project: Project, files: File[]): Promise<void> {
   const pictures = files.filter(isPicture);
-  if (!files.length) return;
   if (!pictures.length) {
     const model = files.find(({ name }) => MODEL.test(name));
     sayOfLast(model ? `${model.name} is a model. To put it in place of this one: Replace model, in Prepare.` : `${files[0]!.name} is no picture that could be taken.`);

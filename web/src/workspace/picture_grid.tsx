@@ -4,6 +4,7 @@ import { useEffect, useRef } from "react";
 import { PICTURE_FILES } from "../api/files";
 import { libraryThumbnail } from "../api/rest";
 import type { LibraryPicture, Picture } from "../api/schema.generated";
+import { takeDropped } from "../state/dropped";
 import { dropFromLibrary, loadLibrary, takeOfLibrary, useLibrary } from "../state/library";
 import { pictureAt, takeIn } from "../state/pictures";
 import type { Project } from "../state/project";
@@ -36,7 +37,7 @@ export function PictureGrid({ project, purpose, chosen, onChoose }: Props) {
       onDrop={(event) => {
         event.preventDefault();
         event.stopPropagation();
-        void take([...event.dataTransfer.files]);
+        takeDropped(event.dataTransfer, take);
       }}
     >
       <FileInput ref={input} label={`Pictures for ${purpose}`} accept={PICTURE_FILES} onFiles={(files) => void take(files)} />

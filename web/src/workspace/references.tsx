@@ -4,6 +4,7 @@ import { type PointerEvent as Press, useEffect, useRef } from "react";
 import { PICTURE_FILES } from "../api/files";
 import { referenceAddress } from "../api/rest";
 import { setReferences, useDesk } from "../state/desk";
+import { takeDropped } from "../state/dropped";
 import { loadReferences, pinReferences, takeOffReference, useReferences } from "../state/references";
 import type { Project } from "../state/project";
 import { FileInput } from "../ui/file_input";
@@ -34,7 +35,7 @@ export function References({ project }: { project: Project }) {
       onDragOver={(event) => event.preventDefault()}
       onDrop={(event) => {
         event.preventDefault();
-        void pin([...event.dataTransfer.files]);
+        takeDropped(event.dataTransfer, pin);
       }}
       className="card absolute flex max-h-full max-w-full flex-col overflow-hidden shadow-lg"
     >

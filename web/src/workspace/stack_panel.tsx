@@ -3,6 +3,7 @@ import { IconAdjustmentsHorizontal, IconFolderPlus, IconPlus, IconSticker, IconT
 import { tooltip } from "../commands/commands";
 import { toggleFinishes } from "../state/cards";
 import { useDesk } from "../state/desk";
+import { takeDropped } from "../state/dropped";
 import { together, useRows } from "../state/layers";
 import { layAsWash } from "../state/pictures";
 import type { Project } from "../state/project";
@@ -35,10 +36,9 @@ export function StackPanel({ project }: { project: Project }) {
       aria-label="Stack"
       className="card flex h-full flex-col overflow-hidden"
       onDrop={(event) => {
-        const files = [...event.dataTransfer.files];
-        if (event.defaultPrevented || !files.length) return;
+        if (event.defaultPrevented || !event.dataTransfer.files.length) return;
         event.preventDefault();
-        void layAsWash(project, files);
+        takeDropped(event.dataTransfer, (files) => layAsWash(project, files));
       }}
     >
       <SurfaceChoice project={project} />

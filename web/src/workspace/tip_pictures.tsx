@@ -4,6 +4,7 @@ import { useEffect, useRef } from "react";
 import { PICTURE_FILES } from "../api/files";
 import type { TipChoice } from "../api/schema.generated";
 import { setTip, useDesk } from "../state/desk";
+import { takeDropped } from "../state/dropped";
 import { pictureAt } from "../state/pictures";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -31,7 +32,7 @@ export function TipPictures({ project }: { project: Project }) {
       onDragOver={(event) => event.preventDefault()}
       onDrop={(event) => {
         event.preventDefault();
-        take(event.dataTransfer.files);
+        takeDropped(event.dataTransfer, take);
       }}
     >
       <Head>Picture of the tip</Head>

@@ -5,6 +5,7 @@ import { PICTURE_FILES } from "../api/files";
 import type { MappingChange } from "../api/outgoing";
 import type { Mapping, Picture, Wash } from "../api/schema.generated";
 import type { DocumentState } from "../state/document";
+import { takeDropped } from "../state/dropped";
 import { useLaid } from "../state/laid";
 import { imagesFor, type MapKey, pictureAt, takeIn } from "../state/pictures";
 import type { Project } from "../state/project";
@@ -148,7 +149,7 @@ function AddPictures({ wash, project }: { wash: Wash; project: Project }) {
       onDrop={(event) => {
         event.preventDefault();
         event.stopPropagation();
-        void take([...event.dataTransfer.files]);
+        takeDropped(event.dataTransfer, take);
       }}
     >
       <FileInput ref={input} label="Pictures for the wash" accept={PICTURE_FILES} onFiles={(files) => void take(files)} />

@@ -1,0 +1,91 @@
+"""What a painter drops: a model's folder on the gallery, folders of photos and of nothing on an open project."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import CDPSession, Page, expect
+
+from nightmist.core.formats.image_files import write_png
+
+from .conftest import Server
+
+RED, BLUE = (255, 0, 0), (0, 0, 255)
+QUAY = """mtllib looks/quay.mtl
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+v 2 0 0
+v 3 0 0
+v 3 1 0
+v 2 1 0
+vt 0 0
+vt 1 0
+vt 1 1
+vt 0 1
+usemtl wall
+f 1/1 2/2 3/3 4/4
+usemtl ladder
+f 5/1 6/2 7/3 8/4
+"""
+LOOKS = "newmtl wall\nmap_Kd wall/color.png\nnewmtl ladder\nmap_Kd ladder/color.png\n"
+
+
+def plain(color: tuple[int, int, int]) -> bytes:
+    return write_png(np.tile(np.array([*color, 255], np.uint8), (8, 8, 1)))
+
+
+@pytest.fixture
+def folders(tmp_path) -> Path:
+    """A model whose pictures have one name in two folders, beside notes; a folder of photos; one of notes alone."""
+    files = {
+        "model/quay.obj": QUAY.encode(), "model/looks/quay.mtl": LOOKS.encode(), "model/notes.txt": b"tide tables",
+        "model/maps/wall/color.png": plain(RED), "model/maps/ladder/color.png": plain(BLUE),
+        "photos/dusk.png": plain(BLUE), "notes/notes.txt": b"tide tables",
+    }  # fmt: skip
+    for name, data in files.items():
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_bytes(data)
+    return tmp_path
+
+
+@pytest.fixture
+def gallery(window, server) -> Iterator[Page]:
+    page = window.new_page()
+    page.goto(server.url)
+    expect(page.get_by_role("button", name="Choose files")).to_be_visible()
+    yield page
+    page.close()
+
+
+def drop(page: Page, *dropped: Path) -> None:
+    """From the system, far from where a model is asked for."""
+    devtools: CDPSession = page.context.new_cdp_session(page)
+    data = {"items": [], "files": [str(path) for path in dropped], "dragOperationsMask": 1}
+    for kind in ("dragEnter", "dragOver", "drop"):
+        devtools.send("Input.dispatchDragEvent", {"type": kind, "x": 700, "y": 400, "data": data})
+    devtools.detach()
+
+
+def test_a_models_folder_is_taken_with_all_in_it(gallery, folders, server: Server):
+    page = gallery
+    drop(page, folders / "notes")
+    expect(page.get_by_role("alert")).to_contain_text("Nothing in that folder")
+    drop(page, folders / "model")
+    page.wait_for_selector("canvas[data-batch]")
+    expect(page.get_by_test_id("target")).to_contain_text("wall")
+    project = page.url.rsplit("/", 1)[1]
+    for surface, color in (("wall", RED), ("ladder", BLUE)):
+        assert (server.texels(project, surface) == np.array(color) * 257).all()
+
+
+def test_a_folder_of_photos_is_pinned_beside_an_open_model(painter, folders):
+    page = painter().open().page
+    drop(page, folders / "notes")
+    expect(page.get_by_text("Nothing in that folder is a model or a picture.")).to_be_visible()
+    drop(page, folders / "photos")
+    expect(page.get_by_role("region", name="Reference pictures")).to_contain_text("dusk.png")

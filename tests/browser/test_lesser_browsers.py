@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from .conftest import PATIENCE, SWITCHES, Painter
+from .conftest import PATIENCE, SIZE, SWITCHES, Painter
 from .test_stack import practice
 
 LET_GO = "The graphics card has let go of the picture"
@@ -101,6 +101,21 @@ def test_maps_larger_than_the_card_shows_are_made_smaller(page, server):
     expect(page.get_by_text("this graphics card shows 128 × 128 at most")).to_be_visible()
     page.get_by_role("button", name="Redo").click()
     page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+
+
+def test_on_a_finer_screen_the_stage_is_drawn_finer(page, server):
+    """Of the same size on the page, as when the window is carried to another screen."""
+    page.goto(f"{server.url}?surroundings=off#/project/{practice(server, 'plane')}")
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    canvas = page.locator("canvas[data-ready]")
+    width, before = canvas.evaluate("canvas => [canvas.width, canvas.clientWidth]")
+    assert width == before
+    devtools = page.context.new_cdp_session(page)
+    screen = {**SIZE, "deviceScaleFactor": 2, "mobile": False}
+    devtools.send("Emulation.setDeviceMetricsOverride", screen)
+    page.mouse.move(400, 300)
+    expect(canvas).to_have_attribute("width", str(2 * width))
+    assert canvas.evaluate("canvas => canvas.clientWidth") == before
 
 
 def test_painting_where_a_browser_withholds_things(page, server):

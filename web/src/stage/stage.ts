@@ -40,6 +40,8 @@ const SWITCHES = new URLSearchParams(location.search);
 const SMOOTH = SWITCHES.get("smooth") !== "off";
 /** Pixels of the screen to one of the page; more than two are not seen. */
 const pixelRatio = () => (SMOOTH ? Math.min(devicePixelRatio, 2) : 1);
+/** Not where the page was made larger, or has come to another screen, which no browser tells as another size. */
+const isAsFine = (renderer: THREE.WebGLRenderer) => renderer.getPixelRatio() === pixelRatio();
 
 /** Milliseconds before a model that could not be fetched is asked for again. */
 const RETRY = 1500;
@@ -311,8 +313,7 @@ export class Stage implements Views {
   private resize(): void {
     const { clientWidth, clientHeight } = this.canvas;
     if (!clientWidth || !clientHeight) return;
-    // Another one where the page was made larger, or has come to another screen.
-    if (this.renderer.getPixelRatio() !== pixelRatio()) this.renderer.setPixelRatio(pixelRatio());
+    if (!isAsFine(this.renderer)) this.renderer.setPixelRatio(pixelRatio());
     this.renderer.setSize(clientWidth, clientHeight, false);
     const model = this.area("model");
     const map = this.area("map");
@@ -417,6 +418,7 @@ export class Stage implements Views {
   private draw(now: number): void {
     this.frame = 0;
     const started = performance.now();
+    if (!isAsFine(this.renderer)) this.resize();
     const ready = !this.fetching && this.mesh !== null;
     const { batches, seen } = ready ? this.arrivals.bringUp(this.maps) : { batches: [], seen: false };
     const uploaded = performance.now();

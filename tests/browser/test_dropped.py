@@ -80,7 +80,27 @@ def test_a_models_folder_is_taken_with_all_in_it(gallery, folders, server: Serve
     expect(page.get_by_test_id("target")).to_contain_text("wall")
     project = page.url.rsplit("/", 1)[1]
     for surface, color in (("wall", RED), ("ladder", BLUE)):
-        assert (server.texels(project, surface) == np.array(color) * 257).all()
+        np.testing.assert_array_equal(
+            np.unique(server.texels(project, surface).reshape(-1, 3), axis=0), [np.array(color) * 257]
+        )
+
+
+def test_what_the_model_lacks_is_given_to_it_wherever_it_is_dropped(gallery, folders, server: Server):
+    """A folder with two pictures of one name, of which each goes to its surface; another picture is pinned."""
+    page = gallery
+    drop(page, folders / "model/quay.obj", folders / "model/looks")
+    page.wait_for_selector("canvas[data-batch]")
+    page.get_by_role("button", name="Prepare").click()
+    expect(page.get_by_test_id("missing-banner")).to_contain_text("color.png")
+    (folders / "model/maps/dusk.png").write_bytes(plain(BLUE))
+    drop(page, folders / "model/maps")
+    expect(page.get_by_test_id("missing-banner")).to_have_count(0)
+    expect(page.get_by_text("dusk.png is pinned beside the model")).to_be_visible()
+    project = page.url.rsplit("/", 1)[1]
+    for surface, color in (("wall", RED), ("ladder", BLUE)):
+        np.testing.assert_array_equal(
+            np.unique(server.texels(project, surface).reshape(-1, 3), axis=0), [np.array(color) * 257]
+        )
 
 
 def test_a_folder_of_photos_is_pinned_beside_an_open_model(painter, folders):

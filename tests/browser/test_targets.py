@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
+
 from playwright.sync_api import expect
+
+from .conftest import SIZE, Painter
 
 
 def test_the_mask_that_is_painted_goes_along_to_another_surface_or_is_left(painter, server):
@@ -113,3 +117,25 @@ def test_a_layer_that_another_page_deletes_is_not_named_any_more(painter):
     tab.wait_kept(3)
     expect(page.get_by_role("row", name="Layer")).to_be_visible()
     expect(page.get_by_label("Name of the layer")).to_have_count(0)
+
+
+def test_a_finger_chooses_the_layer_that_it_meets(painter, chromium):
+    """Alone, also among several that are marked; a finger has no key that would say that it means more."""
+    tab = painter().open()
+    for count in (1, 2):
+        tab.page.keyboard.press("Shift+L")
+        tab.wait_kept(count)
+    context = chromium.new_context(viewport=SIZE, has_touch=True)
+    page = Painter(context.new_page(), tab.server, tab.project).open().page
+    marked, told = page.locator("[role=row][aria-selected=true]"), page.get_by_test_id("target")
+    rows = page.get_by_role("row")
+    for row, name in [(1, "Layer"), (2, "First paint"), (0, "Layer 2")]:
+        rows.nth(row).tap()
+        expect(marked).to_have_text([re.compile(f"^{name}")])
+        expect(told).to_contain_text(f"left, {name}")
+    rows.nth(2).click(modifiers=["Shift"])
+    expect(marked).to_have_count(3)
+    rows.nth(1).tap()
+    expect(marked).to_have_text([re.compile("^Layer")])
+    expect(told).to_contain_text("left, Layer")
+    context.close()

@@ -24,6 +24,8 @@ from nightmist.document.files.portrait import portrait
 
 from ..shapes import placed, plane, sphere, walls
 
+RED, GREEN, BLUE = (255, 0, 0), (0, 255, 0), (0, 0, 255)
+
 
 def split_glb(data: bytes) -> tuple[dict, bytes]:
     """The description and the binary chunk of a GLB."""
@@ -143,6 +145,29 @@ def test_pictures_of_the_file_become_the_lowest_layer(buoy):
         difference = back.surfaces["hull"].read(name)[covered].astype(int) - doc.surfaces["hull"].read(name)[covered]
         assert np.abs(difference).max() <= 129
     assert not back.history.changes
+
+
+@pytest.mark.parametrize(
+    ("given", "wall", "ladder"),
+    [
+        ({"maps/wall/c.png": RED, "maps/LADDER/C.png": BLUE}, RED, BLUE),
+        ({"ladder/c.png": BLUE, "wall/c.png": RED, "c.png": GREEN}, RED, BLUE),
+        ({"c.png": GREEN}, GREEN, GREEN),
+    ],
+)
+def test_missing_pictures_of_one_name_are_told_apart_by_their_folders(given, wall, ladder):
+    """As when they come with the model; a picture without folders is taken for both."""
+    corners = "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\n"
+    model = f"mtllib q.mtl\n{corners}usemtl wall\nf 1/1 2/2 3/3\nusemtl ladder\nf 1/1 2/2 3/3\n"
+    looks = "newmtl wall\nmap_Kd C:\\quay\\wall\\c.png\nnewmtl ladder\nmap_Kd ../ladder/c.png\n"
+    doc = nm.Document.from_files({"q.obj": model.encode(), "q.mtl": looks.encode()}, 64)
+    assert [m.file for surface in doc.surface_values() for m in surface.missing] == ["c.png"] * 2
+    assert (
+        doc.add_pictures({name: write_png(np.full((4, 4, 3), color, np.uint8)) for name, color in given.items()}) == []
+    )
+    for surface, color in (("wall", wall), ("ladder", ladder)):
+        texels = doc.surfaces[surface].read("base_color")[4:20, 40:60, :3]
+        assert (texels == np.array(color) * 257).all()
 
 
 def test_a_missing_picture_is_named(tmp_path):

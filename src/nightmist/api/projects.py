@@ -14,7 +14,7 @@ from fastapi import APIRouter, Depends, File, Form, Request, Response, UploadFil
 from pydantic import BaseModel
 
 from ..core.errors import NightmistError
-from ..core.formats.beside import steps_of
+from ..core.formats.beside import path_of
 from ..core.formats.bundle import MAX_ENTRIES
 from ..core.formats.file_names import file_name
 from ..core.mesh.bodies import Body
@@ -121,7 +121,7 @@ def read_files(files: list[UploadFile]) -> dict[str, bytes]:
     """Path -> bytes; with folders where one was dropped that holds the files."""
     if len(files) > MAX_ENTRIES:
         raise NightmistError(f"At most {MAX_ENTRIES} files can be brought in at once.")
-    return {"/".join(steps_of(file.filename or "")) or "model": file.file.read() for file in files}
+    return {path_of(file.filename or "") or "model": file.file.read() for file in files}
 
 
 def taken_of(given: dict[str, bytes], take: Callable[[str, bytes], str]) -> tuple[list[str], list[str]]:

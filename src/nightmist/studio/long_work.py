@@ -13,7 +13,7 @@ from .client_updates import Client, ClientUpdates
 
 T = TypeVar("T")
 
-#: Seconds between two words about how far it has got, and before the first.
+#: Seconds between two words about how far it has got.
 TELL_EVERY = 0.15
 
 
@@ -25,14 +25,12 @@ class LongWork:
         self.updates = updates
         self.client: Client | None = None
         self.cancelled = threading.Event()
-        #: Until when nothing more is said; whether anything was.
-        self.quiet, self.told = 0.0, False
+        self.told = 0.0
 
     def run(self, run: Callable[[], T], client: Client | None) -> T:
         """Do it for a browser, or for nobody who could call it off."""
         self.cancelled.clear()
         self.client = client
-        self.quiet = time.monotonic() + TELL_EVERY
         try:
             return run()
         finally:
@@ -49,9 +47,9 @@ class LongWork:
         if self.cancelled.is_set():
             raise CancelledError("Called off; nothing was changed.")
         now = time.monotonic()
-        if now < self.quiet:
+        if now - self.told <= TELL_EVERY:
             return
-        self.quiet, self.told = now + TELL_EVERY, True
+        self.told = now
         share = min(max(share, 0.0), 1.0)
         for updates in self.updates.values():
             client = updates.client
@@ -60,6 +58,6 @@ class LongWork:
     def over(self) -> None:
         """Nobody is shown it any more."""
         if self.told:
-            self.told = False
+            self.told = 0.0
             for updates in self.updates.values():
                 updates.client.tell(say.WorkState(label="", share=None))

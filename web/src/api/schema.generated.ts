@@ -5503,6 +5503,12 @@ export interface components {
             /** File */
             file: string;
             /**
+             * Path
+             * @description as the model's file has it, with a slash between folders; the file's name at its end
+             * @default
+             */
+            path: string;
+            /**
              * Multiplied
              * @description the start values multiply it, as the file has it
              * @default false

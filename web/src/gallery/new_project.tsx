@@ -41,9 +41,7 @@ export function NewProjectCard() {
       setBusy(null);
     }
   };
-  const start = (files: File[]) => {
-    if (files.length) void begin(work.current, () => createProject(files, size, work.current));
-  };
+  const start = (files: File[]) => void begin(work.current, () => createProject(files, size, work.current));
 
   // Dropped anywhere on the page it is meant for here.
   useEffect(() => {

@@ -2,8 +2,9 @@ import { IconPhotoPlus } from "@tabler/icons-react";
 import { useRef } from "react";
 
 import { PICTURE_FILES } from "../api/files";
-import { addPictures } from "../api/rest";
 import { missingFiles, missingFromView, namesInWords } from "../state/document";
+import { takeDropped } from "../state/dropped";
+import { addMissing } from "../state/missing";
 import { leave } from "../state/notices";
 import type { Project } from "../state/project";
 import { useSession } from "../state/session";
@@ -15,14 +16,7 @@ export function MissingPictures({ project }: { project: Project }) {
   const surfaces = useSession((session) => session.state?.surfaces);
   const wanting = surfaces?.filter(({ missing }) => missing?.length) ?? [];
   if (!wanting.length) return null;
-  const add = async (files: File[]) => {
-    try {
-      const notes = await addPictures(project.id, files);
-      useSession.setState({ notice: notes.join(" ") || null });
-    } catch (error) {
-      useSession.setState({ notice: (error as Error).message });
-    }
-  };
+  const add = (files: File[]) => void addMissing(project, files);
   const doWithout = () => {
     // What was said of those still missing is over.
     leave();
@@ -30,7 +24,14 @@ export function MissingPictures({ project }: { project: Project }) {
   };
   const hatched = wanting.filter(missingFromView).map(({ name }) => name);
   return (
-    <div className="card max-h-40 overflow-y-auto p-3" data-testid="missing-banner">
+    <div
+      className="card max-h-40 overflow-y-auto p-3"
+      data-testid="missing-banner"
+      onDrop={(event) => {
+        event.preventDefault();
+        takeDropped(event.dataTransfer, add);
+      }}
+    >
       {wanting.map((surface) => (
         <p key={surface.id} className="wrap-anywhere">
           <b className="font-semibold">{surface.name}</b> wants{" "}
@@ -54,7 +55,7 @@ export function MissingPictures({ project }: { project: Project }) {
           Do without
         </button>
       </div>
-      <FileInput ref={input} label="Missing pictures" accept={`${PICTURE_FILES},.zip`} onFiles={(files) => void add(files)} />
+      <FileInput ref={input} label="Missing pictures" accept={`${PICTURE_FILES},.zip`} onFiles={add} />
     </div>
   );
 }

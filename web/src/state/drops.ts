@@ -1,6 +1,7 @@
 import { isPicture } from "../api/files";
 import { setReferences, useDesk } from "./desk";
 import { takeDropped } from "./dropped";
+import { addMissing, isMissing } from "./missing";
 import { layAsWash, takeAsDecal, takeIn } from "./pictures";
 import type { Project } from "./project";
 import { pinReferences } from "./references";
@@ -10,8 +11,8 @@ import { takeStencil } from "./stencils";
 
 const MODEL = /\.(glb|gltf|obj|ply|stl|zip)$/i;
 
-/** Pictures dropped anywhere on an open project, or pasted, are pinned beside the model; the browser never opens
- * what is dropped beside the places that take it, as the page would be lost. Returns how to stop.
+/** Pictures dropped anywhere on an open project, or pasted, are given to the model that lacks them, or pinned beside it; the
+ * browser never opens what is dropped beside the places that take it, as the page would be lost. Returns how to stop.
  */
 export function takeDrops(project: Project | null): () => void {
   const stop = new AbortController();
@@ -42,7 +43,11 @@ async function asStencil(project: string, file: File): Promise<void> {
   }
 }
 
-async function take(project: Project, files: File[]): Promise<void> {
+async function take(project: Project, dropped: File[]): Promise<void> {
+  const missing = dropped.filter(isMissing);
+  if (missing.length) await addMissing(project, missing);
+  const files = dropped.filter((file) => !missing.includes(file));
+  if (!files.length) return;
   const pictures = files.filter(isPicture);
   if (!pictures.length) {
     const model = files.find(({ name }) => MODEL.test(name));

@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { Collection, DropIndicator, type DropItem, type Key, type Selection, Tree, useDragAndDrop } from "react-aria-components";
 import { useMultipleSelectionState } from "react-stately";
 
@@ -27,9 +27,16 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
   const [end, setEnd] = useState<Key | null>(null);
   const extended = Object.assign(selectedKeys, { anchorKey: target, currentKey: end });
 
+  // A finger would mark one row after the other, and has no key that says so: the row it meets is meant alone.
+  const byFinger = useRef(false);
+  const metAlone = (keys: Set<string>) => [...keys].find((id) => !selected.has(id)) ?? [...selected].find((id) => !keys.has(id));
+
   const mark = (now: Selection) => {
     setEnd((now as Partial<typeof extended>).currentKey ?? null);
-    const keys = new Set(now === "all" ? known : [...now].map(String));
+    const all = new Set(now === "all" ? known : [...now].map(String));
+    const met = byFinger.current ? metAlone(all) : undefined;
+    byFinger.current = false;
+    const keys = met ? new Set([met]) : all;
     useRows.setState({ marked: keys });
     const fresh = [...keys].find((id) => !selected.has(id)) ?? [...keys][0];
     if (fresh && fresh !== target && (keys.size === 1 || !keys.has(target ?? ""))) project.choose(fresh);
@@ -86,6 +93,7 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
       // Arrows go from button to button of a row, but in a name that is typed they go from letter to letter.
       keyboardNavigationBehavior={typing ? "tab" : "arrow"}
       selectedKeys={extended}
+      onPointerDownCapture={({ pointerType }) => (byFinger.current = pointerType === "touch")}
       onSelectionChange={mark}
       expandedKeys={groups.filter((id) => !folded.has(id))}
       onExpandedChange={(open) => useRows.setState({ folded: new Set(groups.filter((id) => !open.has(id))) })}

@@ -10,6 +10,11 @@ def steps_of(link: str) -> list[str]:
     return [step for step in link.strip('"').replace("\\", "/").split("/") if step not in ("", ".", "..")]
 
 
+def path_of(link: str) -> str:
+    """A path with a slash between its steps, and nothing else that a system may put into it."""
+    return "/".join(steps_of(link))
+
+
 def name_of(link: str) -> str:
     """A file's name at the end of a path."""
     return (steps_of(link) or [""])[-1]

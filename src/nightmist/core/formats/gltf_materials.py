@@ -10,7 +10,7 @@ from urllib.parse import unquote
 from ..errors import NightmistError
 from ..mesh.look import Placement, SurfaceLook, Untouched
 from ..names import listed
-from .beside import name_of
+from .beside import path_of
 from .handed_through import HandedThrough
 
 #: Pictures of a material that are not painted here, by glTF's names.
@@ -101,7 +101,7 @@ class Materials:
                 said = f"{error} The surface {look.name} starts without it."
                 self.notes += [said] * (said not in self.notes)
             else:
-                look.missing[slot] = name_of(unquote(uri))
+                look.missing[slot] = path_of(unquote(uri))
 
 
 def _untouched(material: dict[str, Any]) -> Untouched:

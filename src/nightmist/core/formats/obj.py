@@ -16,7 +16,7 @@ from ..mesh.look import Placement, SurfaceLook
 from ..mesh.mesh import MAX_FACES, Mesh, build_mesh
 from ..mesh.polygons import cut_polygon
 from ..names import listed
-from .beside import given, name_of
+from .beside import given, name_of, path_of
 from .handed_through import HandedThrough
 
 MAX_CORNERS = 1000
@@ -221,7 +221,7 @@ class _Reader:
 
     def _picture(self, words: list[str], slot: str, look: SurfaceLook) -> None:
         link, options = _link_of(words[1:])
-        file = name_of(link)
+        file = path_of(link)
         for option in [option for option in options if option in CHANGING]:
             self.notes.append(f"{words[0]} of {look.name} is read without {CHANGING[option]} ({option}).")
         place = _placement(options)

@@ -65,7 +65,7 @@ class SurfaceLook:
     metallic: float = 0.0
     opacity: float = 1.0  # the alpha of glTF's baseColorFactor, 1 for what is opaque
     pictures: dict[str, bytes] = field(default_factory=dict)
-    missing: dict[str, str] = field(default_factory=dict)  # to the name of a file that was not given
+    missing: dict[str, str] = field(default_factory=dict)  # to the path of a file that was not given
     multiplied: bool = False  # the factors multiply the pictures, as glTF has it
     placed: dict[str, Placement] = field(default_factory=dict)
     untouched: Untouched = field(default_factory=Untouched)

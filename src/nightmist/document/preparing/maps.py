@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
 from ...core.figures import figures
-from ...core.formats.beside import name_of
+from ...core.formats import beside
 from ...core.formats.bundle import unpacked
 from ...core.mesh import Mesh
 from ...core.mesh.look import is_untouched
@@ -169,13 +169,14 @@ def do_without_pictures(document: Document, surface: str) -> Change:
 
 def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, list[str]]:
     """Pictures that the model names and that were missing become lowest layers. Also returns those still missing."""
-    given = {name_of(path).lower(): data for path, data in unpacked(files).items()}
+    pictures = unpacked(files)
     surfaces = document.surface_values()
     nodes: list[Node] = []
     rasters: dict[str, Raster] = {}
-    found = False
+    changed = False
     for number, surface in enumerate(surfaces):
-        here = [(missing, given[missing.file.lower()]) for missing in surface.missing if missing.file.lower() in given]
+        found = [(missing, beside.given(pictures, missing.path or missing.file)) for missing in surface.missing]
+        here = [(missing, data) for missing, data in found if data is not None]
         maps: dict[MapName, NDArray[np.uint16]] = {}
         kept = list(surface.kept)
         for missing, data in here:
@@ -189,10 +190,10 @@ def add_pictures(document: Document, files: dict[str, bytes]) -> tuple[Change, l
         if layer := layer_of(surface, maps, lowest):
             nodes.append(layer[0])
             rasters |= layer[1]
-        still = tuple(m for m in surface.missing if m.file.lower() not in given)
+        still = tuple(missing for missing, data in found if data is None)
         surfaces[number] = surface.but(missing=still, kept=tuple(kept))
-        found = found or bool(here)
-    if not found:
+        changed = changed or bool(here)
+    if not changed:
         wanted = sorted({m.file for surface in surfaces for m in surface.missing})
         raise NightmistError(f"None of these pictures is missing. Wanted: {', '.join(wanted) or 'none'}.")
     change = refit(document, Plan("Add pictures", surfaces=surfaces, nodes=nodes, rasters=rasters))

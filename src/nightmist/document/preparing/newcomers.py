@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.errors import NightmistError
+from ...core.formats.beside import name_of
 from ...core.formats.image_files import picture_size
 from ...core.mesh import Mesh
 from ...core.mesh.look import Placement, SurfaceLook
@@ -37,8 +38,8 @@ def newcomer(mesh: Mesh, number: int, name: str, size: tuple[int, int], usual: t
 
 def missing_picture(look: SurfaceLook, slot: str) -> MissingPicture:
     """A picture that a material names and that was not given."""
-    placed = look.placed.get(slot, Placement())
-    return MissingPicture(slot=slot, file=look.missing[slot], multiplied=look.multiplied, placed=placed)
+    path, placed = look.missing[slot], look.placed.get(slot, Placement())
+    return MissingPicture(slot=slot, file=name_of(path), path=path, multiplied=look.multiplied, placed=placed)
 
 
 def layer_of(

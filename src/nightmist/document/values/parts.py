@@ -67,6 +67,9 @@ class MissingPicture(Value):
 
     slot: MapSlot | UntouchedSlot
     file: str
+    path: str = Field(
+        default="", description="as the model's file has it, with a slash between folders; the file's name at its end"
+    )
     multiplied: bool = Field(default=False, description="the start values multiply it, as the file has it")
     placed: Placement = Placement()
 

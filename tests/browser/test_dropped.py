@@ -57,7 +57,9 @@ def folders(tmp_path) -> Path:
 def gallery(window, server) -> Iterator[Page]:
     page = window.new_page()
     page.goto(server.url)
-    expect(page.get_by_role("button", name="Choose files")).to_be_visible()
+    # Asked for once the page listens.
+    expect(page.get_by_role("link", name="Lantern buoy")).to_be_visible()
+    page.get_by_role("combobox", name="Maps").select_option("512")
     yield page
     page.close()
 
@@ -104,8 +106,12 @@ def test_what_the_model_lacks_is_given_to_it_wherever_it_is_dropped(gallery, fol
 
 
 def test_a_folder_of_photos_is_pinned_beside_an_open_model(painter, folders):
+    """One that holds nothing of use, or another model with its pictures, changes nothing; that is said."""
     page = painter().open().page
     drop(page, folders / "notes")
     expect(page.get_by_text("Nothing in that folder is a model or a picture.")).to_be_visible()
+    drop(page, folders / "model")
+    expect(page.get_by_text("quay.obj is a model. To put it in place of this one")).to_be_visible()
+    expect(page.get_by_role("region", name="Reference pictures")).to_have_count(0)
     drop(page, folders / "photos")
     expect(page.get_by_role("region", name="Reference pictures")).to_contain_text("dusk.png")

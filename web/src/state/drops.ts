@@ -48,12 +48,10 @@ async function take(project: Project, dropped: File[]): Promise<void> {
   if (missing.length) await addMissing(project, missing);
   const files = dropped.filter((file) => !missing.includes(file));
   if (!files.length) return;
+  const model = files.find(({ name }) => MODEL.test(name));
+  if (model) return sayOfLast(`${model.name} is a model. To put it in place of this one: Replace model, in Prepare.`);
   const pictures = files.filter(isPicture);
-  if (!pictures.length) {
-    const model = files.find(({ name }) => MODEL.test(name));
-    sayOfLast(model ? `${model.name} is a model. To put it in place of this one: Replace model, in Prepare.` : `${files[0]!.name} is no picture that could be taken.`);
-    return;
-  }
+  if (!pictures.length) return sayOfLast(`${files[0]!.name} is no picture that could be taken.`);
   const last = await pinReferences(project.id, pictures);
   if (!last) return;
   const { shown } = useDesk.getState().references;

@@ -73,6 +73,13 @@ def drop(page: Page, *dropped: Path) -> None:
     devtools.detach()
 
 
+def each_has_its_picture(server: Server, page: Page) -> None:
+    project = page.url.rsplit("/", 1)[1]
+    for surface, color in (("wall", RED), ("ladder", BLUE)):
+        found = np.unique(server.texels(project, surface).reshape(-1, 3), axis=0)
+        np.testing.assert_array_equal(found, [np.array(color) * 257])
+
+
 def test_a_models_folder_is_taken_with_all_in_it(gallery, folders, server: Server):
     page = gallery
     drop(page, folders / "notes")
@@ -80,11 +87,7 @@ def test_a_models_folder_is_taken_with_all_in_it(gallery, folders, server: Serve
     drop(page, folders / "model")
     page.wait_for_selector("canvas[data-batch]")
     expect(page.get_by_test_id("target")).to_contain_text("wall")
-    project = page.url.rsplit("/", 1)[1]
-    for surface, color in (("wall", RED), ("ladder", BLUE)):
-        np.testing.assert_array_equal(
-            np.unique(server.texels(project, surface).reshape(-1, 3), axis=0), [np.array(color) * 257]
-        )
+    each_has_its_picture(server, page)
 
 
 def test_what_the_model_lacks_is_given_to_it_wherever_it_is_dropped(gallery, folders, server: Server):
@@ -98,11 +101,7 @@ def test_what_the_model_lacks_is_given_to_it_wherever_it_is_dropped(gallery, fol
     drop(page, folders / "model/maps")
     expect(page.get_by_test_id("missing-banner")).to_have_count(0)
     expect(page.get_by_text("dusk.png is pinned beside the model")).to_be_visible()
-    project = page.url.rsplit("/", 1)[1]
-    for surface, color in (("wall", RED), ("ladder", BLUE)):
-        np.testing.assert_array_equal(
-            np.unique(server.texels(project, surface).reshape(-1, 3), axis=0), [np.array(color) * 257]
-        )
+    each_has_its_picture(server, page)
 
 
 def test_a_folder_of_photos_is_pinned_beside_an_open_model(painter, folders):

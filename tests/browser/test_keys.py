@@ -184,6 +184,12 @@ def test_keys_never_reach_what_merely_kept_the_focus(painter):
     page.keyboard.press("ArrowLeft")
     assert chosen_tool(tab) == "Erase"
     assert slider.input_value() == held
+    # Reached by keys it takes them.
+    page.keyboard.press("Tab")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("ArrowRight")
+    assert int(slider.input_value()) > int(held)
+    held = slider.input_value()
     # Once the stage was pressed they do not reach it.
     tab.drag((0.4, 0.5), (0.45, 0.5))
     page.keyboard.press("ArrowRight")

@@ -72,16 +72,16 @@ def test_what_was_deleted_receives_strokes_again_once_it_is_back(painter, server
         tab.wait_kept(kept)
         expect(told).to_contain_text(f"right, {receives}")
 
-    def name(layer: str) -> None:
+    def named(title: str) -> None:
         page.keyboard.press("Shift+L")
         then("Layer")
         page.keyboard.press("F2")
-        page.get_by_label("Name of the layer").fill(layer)
+        page.get_by_label("Name of the layer").fill(title)
         page.keyboard.press("Enter")
-        then(layer)
+        then(title)
 
-    name("Lower")
-    name("Upper")
+    named("Lower")
+    named("Upper")
     for receives in ("Lower", "First paint"):
         page.keyboard.press("Shift+Delete")
         then(receives)

@@ -2,7 +2,10 @@
 export const PICTURE_FILES = ".png,.jpg,.jpeg,.webp,.tif,.tiff,.tga,.bmp";
 export const MODEL_FILES = `.glb,.gltf,.obj,.mtl,.ply,.stl,.zip,.bin,${PICTURE_FILES}`;
 
-const ENDINGS = PICTURE_FILES.split(",");
+const hasEnding = (name: string, endings: string): boolean => endings.split(",").some((ending) => name.toLowerCase().endsWith(ending));
+
+/** What a model or its pictures may be kept in. */
+export const isModelFile = (name: string): boolean => hasEnding(name, MODEL_FILES);
 
 /** Where files lie in a folder that was dropped. */
 const paths = new WeakMap<File, string>();
@@ -12,4 +15,4 @@ export const setPath = (file: File, path: string): void => void paths.set(file, 
 export const pathOf = (file: File): string => paths.get(file) ?? file.name;
 
 /** By its type or, as systems know none for some, by its ending. */
-export const isPicture = ({ type, name }: File): boolean => type.startsWith("image/") || ENDINGS.some((ending) => name.toLowerCase().endsWith(ending));
+export const isPicture = ({ type, name }: File): boolean => type.startsWith("image/") || hasEnding(name, PICTURE_FILES);

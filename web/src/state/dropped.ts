@@ -1,4 +1,4 @@
-import { MODEL_FILES, setPath } from "../api/files";
+import { isModelFile, setPath } from "../api/files";
 import { sayOfLast } from "./notices";
 
 /** Do something with the files that were dropped; folders are looked through for what could be of use. */
@@ -42,5 +42,4 @@ async function entriesOf(folder: FileSystemDirectoryEntry): Promise<FileSystemEn
   }
 }
 
-const isUseful = ({ isDirectory, name }: FileSystemEntry): boolean =>
-  !name.startsWith(".") && (isDirectory || MODEL_FILES.split(",").some((ending) => name.toLowerCase().endsWith(ending)));
+const isUseful = ({ isDirectory, name }: FileSystemEntry): boolean => !name.startsWith(".") && (isDirectory || isModelFile(name));

@@ -26,6 +26,18 @@ export function putBack(): boolean {
   return true;
 }
 
+/** Does something once no pointer is pressed, and what its release changes has been told; returns how to call it off. */
+export function whenReleased(act: () => void): () => void {
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  const released = () => (timer = setTimeout(act));
+  const stop = new AbortController();
+  for (const kind of ["pointerup", "pointercancel"]) window.addEventListener(kind, released, { capture: true, signal: stop.signal });
+  return () => {
+    stop.abort();
+    clearTimeout(timer);
+  };
+}
+
 /** Something of the stage that a pointer can hold. `back` puts it back: at Escape, or when the pointer is taken away. */
 export function useHold<T>(back: (held: T) => void) {
   const [held, setHeld] = useState<T | null>(null);

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 
 import type { Showable } from "../api/outgoing";
+import { whenReleased } from "./held";
 import type { Project } from "./project";
 
 /** Milliseconds after which a control that no pointer holds, as by keys, counts as let go. */
@@ -12,18 +13,6 @@ const PATIENCE = 15_000;
 let pressed = false;
 for (const kind of ["pointerdown", "pointerup", "pointercancel"] as const) {
   window.addEventListener(kind, () => (pressed = kind === "pointerdown"), { capture: true });
-}
-
-/** Does something once no pointer is pressed, and what its release changes has been told; returns how to call it off. */
-function whenReleased(act: () => void): () => void {
-  let timer: ReturnType<typeof setTimeout> | undefined;
-  const released = () => (timer = setTimeout(act));
-  const stop = new AbortController();
-  for (const kind of ["pointerup", "pointercancel"]) window.addEventListener(kind, released, { capture: true, signal: stop.signal });
-  return () => {
-    stop.abort();
-    clearTimeout(timer);
-  };
 }
 
 /** A value that shows to everybody while it changes, and is one undo step when it rests. */

@@ -2,12 +2,10 @@ import { addPictures } from "../api/rest";
 import type { Project } from "./project";
 import { say, useSession } from "./session";
 
-const nameIn = (path: string): string => path.split(/[/\\]/).at(-1)!.toLowerCase();
-
 /** Whether the model's file names a picture that is called so and was not given. */
 export function isMissing({ name }: File): boolean {
   const surfaces = useSession.getState().state?.surfaces ?? [];
-  return surfaces.some(({ missing }) => missing?.some(({ file }) => nameIn(file) === name.toLowerCase()));
+  return surfaces.some(({ missing }) => missing?.some(({ file }) => file.toLowerCase() === name.toLowerCase()));
 }
 
 /** Give pictures that were missing; of those that still are it is said. */

@@ -29,16 +29,16 @@ export function StackTree({ surface, project }: { surface: SurfaceState; project
 
   // A finger would mark one row after the other, and has no key that says so: the row it meets is meant alone.
   const byFinger = useRef(false);
-  const metAlone = (keys: Set<string>) => [...keys].find((id) => !selected.has(id)) ?? [...selected].find((id) => !keys.has(id));
 
   const mark = (now: Selection) => {
     setEnd((now as Partial<typeof extended>).currentKey ?? null);
     const all = new Set(now === "all" ? known : [...now].map(String));
-    const met = byFinger.current ? metAlone(all) : undefined;
+    const added = [...all].find((id) => !selected.has(id));
+    const met = byFinger.current ? (added ?? [...selected].find((id) => !all.has(id))) : undefined;
     byFinger.current = false;
     const keys = met ? new Set([met]) : all;
     useRows.setState({ marked: keys });
-    const fresh = [...keys].find((id) => !selected.has(id)) ?? [...keys][0];
+    const fresh = added ?? [...keys][0];
     if (fresh && fresh !== target && (keys.size === 1 || !keys.has(target ?? ""))) project.choose(fresh);
   };
 

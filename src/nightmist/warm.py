@@ -74,10 +74,10 @@ def warm_showing() -> None:
     """What a composite takes on its way to a browser and to the gallery."""
     document = _painted_document()
     document.refresh()
-    (whole,) = rectangles_of(np.ones((1, 1), np.bool_))
+    rectangles_of(np.ones((1, 1), np.bool_))
     for composite in document.composites.values():
-        composite.pictures["color"].encode(*whole)
-        composite.pictures["color"].encode_coarse(*whole, COARSE)
+        composite.pictures["color"].encode(0, TILE, 0, TILE)
+        composite.pictures["color"].encode_coarse(0, TILE, 0, TILE, COARSE)
         to_bytes(composite.read("roughness"))
     portrait(document, 8, 6)
     # Maps of many tiles are worked on by both cores.

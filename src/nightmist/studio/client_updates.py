@@ -30,8 +30,8 @@ BATCH_BYTES = 3 << 20
 COARSE_FROM = 8 * BATCH_BYTES // (4 * TILE * TILE)
 #: Texels along a side that become one then.
 COARSE = 4
-#: Top, bottom, left and right, the ends excluded.
-Rect = tuple[int, int, int, int]
+#: (n, 4) top, bottom, left and right, the ends excluded.
+Rects = NDArray[np.int32]
 #: What is known of a tile: the browser is up to date, has it coarse, or has not seen it as it is now.
 SEEN, ROUGH, UNSEEN = 0, 1, 2
 
@@ -166,22 +166,20 @@ class ClientUpdates:
                 continue
             surface = document.values[key]
             assert isinstance(surface, Surface)
-            image = document.composite(surface).pictures[picture]
-            unseen = state == UNSEEN
-            coarse = (key, picture) not in self.sketched and int(np.count_nonzero(unseen)) >= COARSE_FROM
-            rects = rectangles_of(unseen if coarse else state != SEEN)
-            for rect, pixels in zip(rects, _encoded(image, rects, room, coarse), strict=False):
+            image, number = document.composite(surface).pictures[picture], PICTURES.index(picture)
+            coarse = (key, picture) not in self.sketched and int(np.count_nonzero(state == UNSEEN)) >= COARSE_FROM
+            rects, first = rectangles_of(state >= (UNSEEN if coarse else ROUGH)), len(taken)
+            for rect, pixels in zip(rects.tolist(), _encoded(image, rects, room, coarse), strict=False):
                 top, bottom, left, right = rect
-                place = slice(top // TILE, bottom // TILE), slice(left // TILE, right // TILE)
-                state[place] = ROUGH if coarse and pixels.shape[0] > 1 else SEEN
-                number = PICTURES.index(picture)
                 taken.append(Rectangle(surface.number, number, left, top, right - left, bottom - top, pixels))
                 room -= pixels.nbytes
-            if room <= 0:
-                return taken
-            if not state.any():
+            # Under a brush there is room for all of it, and nothing is left to be remembered.
+            all_of_it = not coarse and len(taken) - first == len(rects)
+            if all_of_it or not _left(state, taken[first:], coarse):
                 del self.waiting[key, picture]
                 self.sketched.discard((key, picture))
+            if room <= 0:
+                return taken
         return taken
 
 
@@ -190,11 +188,20 @@ def _place(surface: Surface) -> tuple[int, tuple[int, int]]:
     return surface.number, surface.size
 
 
-def _encoded(image: Picture, rects: list[Rect], room: int, coarse: bool) -> Iterable[NDArray[np.uint8]]:
+def _left(state: NDArray[np.uint8], sent: list[Rectangle], coarse: bool) -> bool:
+    """Mark the tiles of rectangles that are sent; returns whether any are left."""
+    for each in sent:
+        rows = slice(each.y // TILE, (each.y + each.height) // TILE)
+        columns = slice(each.x // TILE, (each.x + each.width) // TILE)
+        state[rows, columns] = ROUGH if coarse and each.pixels.shape[0] > 1 else SEEN
+    return bool(state.any())
+
+
+def _encoded(image: Picture, rects: Rects, room: int, coarse: bool) -> Iterable[NDArray[np.uint8]]:
     """The pixels of rectangles, as far as there is room."""
     if coarse:
-        return _until_full((image.encode_coarse(*rect, COARSE) for rect in rects), room)
-    return image.encode_each(rects, room) if rects else ()
+        return _until_full((image.encode_coarse(a, b, c, d, COARSE) for a, b, c, d in rects.tolist()), room)
+    return image.encode_each(rects, room) if len(rects) else ()
 
 
 def _until_full(pictures: Iterable[NDArray[np.uint8]], room: int) -> Iterator[NDArray[np.uint8]]:
@@ -206,19 +213,19 @@ def _until_full(pictures: Iterable[NDArray[np.uint8]], room: int) -> Iterator[ND
             return
 
 
-def rectangles_of(mask: NDArray[np.bool_], longest: int = 8) -> list[Rect]:
-    """Rectangles (top, bottom, left, right) in texels that cover the marked tiles, each exactly once.
+def rectangles_of(mask: NDArray[np.bool_], longest: int = 8) -> Rects:
+    """Rectangles in texels that cover the marked tiles, each exactly once.
 
     Runs along a row grow downwards while the rows below have the same run; neither side gets longer than
     `longest` tiles. Browsers make smaller pictures of a rectangle by itself, so it holds whole tiles.
     """
-    found = np.empty((np.count_nonzero(mask), 4), np.int32)
-    count = _runs(mask.copy(), longest, found)
-    return [(top, bottom, left, right) for top, bottom, left, right in (found[:count] * TILE).tolist()]
+    found = np.empty((mask.size, 4), np.int32)
+    return found[: _runs(mask, longest, found)]
 
 
 @kernel
-def _runs(waits, longest, found):  # type: ignore[no-untyped-def]
+def _runs(mask, longest, found):  # type: ignore[no-untyped-def]
+    waits = mask.copy()
     rows, columns = waits.shape
     count = 0
     for top in range(rows):
@@ -232,6 +239,7 @@ def _runs(waits, longest, found):  # type: ignore[no-untyped-def]
             while bottom < rows and bottom - top < longest and waits[bottom, left:right].all():
                 bottom += 1
             waits[top:bottom, left:right] = False
-            found[count, 0], found[count, 1], found[count, 2], found[count, 3] = top, bottom, left, right
+            rect = found[count]
+            rect[0], rect[1], rect[2], rect[3] = top * TILE, bottom * TILE, left * TILE, right * TILE
             count += 1
     return count

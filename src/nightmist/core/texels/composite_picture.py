@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import mmap
-from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -88,18 +87,18 @@ class Picture:
 
     def encode(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.uint8]:
         """A rectangle for the screen, (h, w, 4), rounded once to 256 even steps; (1, 1, 4) when it is one color."""
-        return self.encode_each([(top, bottom, left, right)], 1)[0]
+        return self.encode_each(np.array([(top, bottom, left, right)], np.int32), 1)[0]
 
-    def encode_each(self, rects: Sequence[tuple[int, int, int, int]], room: int) -> list[NDArray[np.uint8]]:
-        """The same of rectangles, one after another until so many bytes are full."""
-        sizes = [4 * (bottom - top) * (right - left) for top, bottom, left, right in rects]
+    def encode_each(self, rects: NDArray[np.int32], room: int) -> list[NDArray[np.uint8]]:
+        """The same of rectangles, (n, 4), one after another until so many bytes are full."""
+        shapes = [(bottom - top, right - left, 4) for top, bottom, left, right in rects.tolist()]
+        sizes = [4 * tall * wide for tall, wide, _ in shapes]
         out, starts = np.empty(min(sum(sizes), room + max(sizes)), np.uint8), np.empty(len(rects) + 1, np.int64)
-        cut = np.array(rects, np.int32)
-        count = _encode_each(self.pixels, self.plain, self.colors, self.columns, cut, room, out, starts)
+        count = _encode_each(self.pixels, self.plain, self.colors, self.columns, rects, room, out, starts)
         bounds = starts[: count + 1].tolist()
         return [
-            out[a:b].reshape((bottom - top, right - left, 4) if b - a == size else (1, 1, 4))
-            for (top, bottom, left, right), size, a, b in zip(rects, sizes, bounds, bounds[1:], strict=False)
+            out[a:b].reshape(shape if b - a == size else (1, 1, 4))
+            for shape, size, a, b in zip(shapes, sizes, bounds, bounds[1:], strict=False)
         ]
 
     def encode_coarse(self, top: int, bottom: int, left: int, right: int, step: int) -> NDArray[np.uint8]:

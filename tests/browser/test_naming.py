@@ -25,6 +25,7 @@ def test_names_are_typed_and_stay(painter, server):
     page = tab.page
     rename(page, "the project", "Harbor wall")
     tab.wait_kept(1)
+    expect(page).to_have_title("Harbor wall · Nightmist")
     rename(page, "left", "Quay")
     tab.wait_kept(2)
     surface = page.get_by_role("combobox", name="Surface")
@@ -178,3 +179,36 @@ def test_what_arrives_late_does_not_arrive_in_another_project(painter, server):
     tab.drag((0.4, 0.5), (0.45, 0.5))
     tab.wait_kept(1)
     expect(page.get_by_role("region", name="Reference pictures")).to_contain_text("Drop photos or sketches here")
+
+
+def test_keys_that_compose_characters_are_the_writing_systems(painter):
+    """As Japanese is written: Enter takes characters, Escape gives them up, and the name is typed on; wide digits."""
+    tab = painter().open()
+    page = tab.page
+    devtools = page.context.new_cdp_session(page)
+
+    def compose(characters: str, key: str) -> None:
+        chosen = {"selectionStart": len(characters), "selectionEnd": len(characters)}
+        devtools.send("Input.imeSetComposition", {"text": characters, **chosen})
+        for kind in ("rawKeyDown", "keyUp"):
+            devtools.send("Input.dispatchKeyEvent", {"type": kind, "key": key, "code": key})
+
+    page.keyboard.press("F2")
+    field = page.get_by_label("Name of the layer")
+    expect(field).to_be_focused()
+    page.keyboard.press("Control+a")
+    compose("さび", "Enter")
+    devtools.send("Input.insertText", {"text": "錆"})
+    expect(field).to_have_value("錆")
+    compose("いろ", "Escape")
+    devtools.send("Input.insertText", {"text": "色"})
+    expect(field).to_have_value("錆色")
+    page.keyboard.press("Enter")
+    tab.wait_kept(1)
+    expect(page.get_by_role("row", name="錆色")).to_be_visible()
+    page.get_by_role("button", name="100%").click()
+    page.get_by_label("A number").fill("４２％")
+    page.keyboard.press("Enter")
+    tab.wait_kept(2)
+    expect(page.get_by_role("button", name="42%")).to_be_visible()
+    devtools.detach()

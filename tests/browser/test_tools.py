@@ -401,6 +401,19 @@ def test_a_reference_picture_is_pinned_sampled_and_painted_with(painter, server,
     expect(picture).to_be_visible()
     tab.open()
     expect(picture).to_be_visible()
+    # Dragged as far as can be, and in a smaller window, it can be taken by its head.
+    pinned = page.get_by_role("region", name="Reference pictures")
+    head = pinned.bounding_box()
+    page.mouse.move(head["x"] + 60, head["y"] + 16)
+    page.mouse.down()
+    page.mouse.move(3, 3, steps=4)
+    page.mouse.up()
+    assert pinned.bounding_box()["y"] == pytest.approx(tab.box["y"], abs=1)
+    assert pinned.bounding_box()["x"] == pytest.approx(tab.box["x"], abs=1)
+    page.set_viewport_size({"width": 1024, "height": 640})
+    page.wait_for_function("() => innerWidth === 1024")
+    stage = page.locator("canvas[data-ready]").bounding_box()
+    assert pinned.bounding_box()["x"] >= stage["x"] - 1
 
 
 @pytest.mark.parametrize(("typed", "color"), [("#1e9", (17, 238, 153)), ("#1E9F3A", (30, 159, 58))])

@@ -8,6 +8,7 @@ import io
 import json
 import struct
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -329,6 +330,27 @@ def test_picture_bombs_and_rubbish_are_refused():
         read_picture("bomb.png", packed.getvalue())
     with pytest.raises(NightmistError, match=r"rubbish\.png"):
         read_picture("rubbish.png", b"\x89PNG nothing")
+
+
+def tiff(numbers):
+    done, data = cv2.imencode(".tif", numbers)
+    assert done
+    return data.tobytes()
+
+
+def test_heights_kept_as_floating_point_numbers():
+    """Gray TIFFs go from 0 to 1, to the nearest of 65536 steps; what cannot be read is told by what it is."""
+    numbers = np.random.default_rng(7).random((20, 30)).astype(np.float32)
+    read = read_picture("height.tif", tiff(numbers))
+    assert (read[..., 3] == 65535).all()
+    for channel in range(3):
+        assert np.abs(read[..., channel] / 65535 - numbers).max() <= 0.5 / 65535 + 1e-7
+    for far in (numbers * 3, numbers - 0.5, np.where(numbers > 0.5, np.nan, numbers)):
+        with pytest.raises(NightmistError, match=r"height\.tif holds numbers from .* goes from 0 to 1"):
+            read_picture("height.tif", tiff(far))
+    for other in (np.dstack([numbers] * 3), (numbers * 2**30).astype(np.int32)):
+        with pytest.raises(NightmistError, match="TIFF of a kind that cannot be read"):
+            read_picture("color.tif", tiff(other))
 
 
 def test_shrinking_does_not_mix_in_hidden_color():

@@ -31,7 +31,7 @@ const BUTTON = "h-7 whitespace-nowrap rounded-control bg-fog-2 px-2.5 enabled:ho
 /** With what UVs are made: picks and seams, ways to unwrap, islands, maps. */
 export function PrepareTray({ project, stage }: { project: Project; stage: Stage }) {
   return (
-    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[290px_minmax(240px,1fr)_256px_minmax(350px,1.2fr)] max-[1180px]:grid-cols-[258px_240px_minmax(0,1fr)_268px] divide-x divide-fog-3">
+    <div className="card grid h-full overflow-x-auto overflow-y-hidden grid-cols-[290px_minmax(240px,1fr)_256px_minmax(350px,1.2fr)] max-[1180px]:grid-cols-[258px_240px_minmax(200px,1fr)_268px] divide-x divide-fog-3">
       <PickPart project={project} stage={stage} />
       <UnwrapSettings project={project} stage={stage} />
       <IslandTools project={project} stage={stage} />

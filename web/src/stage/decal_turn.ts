@@ -10,15 +10,16 @@ const REST = 350;
 
 let turning: { decal: string; roll: number; rest: number } | null = null;
 
-/** Turn the chosen decal by a notch, with the clock or against it; false where none has its handles on a surface, or in the map. */
-export function turnChosen({ project }: Views, way: number): boolean {
+/** Turn the chosen decal by notches, with the clock or against it; false where none has its handles on a surface, or in the map. */
+export function turnChosen({ project }: Views, notches: number): boolean {
   const found = findDecal(useSession.getState().state, useDecals.getState().chosen);
   if (useDesk.getState().stage !== "paint" || !found || !isHandled(found)) return false;
   const { id: decal, frame } = found.decal;
   if (frame.kind === "body") return false;
+  if (!notches) return true;
   if (turning) clearTimeout(turning.rest);
   const before = turning?.decal === decal ? turning.roll : ((frame as { roll?: number }).roll ?? 0);
-  const roll = ((((before + NOTCH * way + 180) % 360) + 360) % 360) - 180;
+  const roll = ((((before + NOTCH * notches + 180) % 360) + 360) % 360) - 180;
   const edit = { type: "change_decal" as const, decal, frame: { roll } };
   showDecal(project, edit);
   const rest = window.setTimeout(() => {

@@ -17,6 +17,7 @@ import { isDrawn } from "./region_input";
 import { straightTo } from "./samples";
 import { stamps } from "./stencil";
 import type { Views } from "./views";
+import { notchesOf, zoomOf } from "./wheel";
 
 /** Pixels of the ring around the place that clone takes from. */
 const SOURCE = 9;
@@ -99,7 +100,11 @@ export class PointerInput {
     // What was typed in a field counts as soon as the stage is pressed, and keys mean the stage again.
     this.canvas.focus({ preventScroll: true });
     const { pointerId: pointer, clientX: x, clientY: y } = event;
-    if (event.pointerType === "touch") this.touches.set(pointer, { x, y });
+    if (event.pointerType === "touch") {
+      this.touches.set(pointer, { x, y });
+      // Where the first finger lies the others go along.
+      if (this.touches.size > 1 && this.drag) return;
+    }
     const erases = event.button === ERASER && useDesk.getState().stage === "paint";
     const acts = (event.button === 0 || erases) && event.pointerType !== "touch" && !event.altKey;
     const spot = acts ? this.spotAt(event) : null;
@@ -199,28 +204,36 @@ export class PointerInput {
     this.views.invalidate();
   }
 
-  /** Two fingers pan and zoom. */
+  /** Two fingers pan and zoom the view that the first one lies on. */
   private pinch(event: PointerEvent): boolean {
     const before = this.touches.get(event.pointerId);
-    if (!before || this.touches.size !== 2) {
-      if (before) this.touches.set(event.pointerId, { x: event.clientX, y: event.clientY });
-      return false;
-    }
+    if (!before) return false;
+    const now = { x: event.clientX, y: event.clientY };
+    this.touches.set(event.pointerId, now);
+    const { drag } = this;
+    if (this.touches.size !== 2 || !drag || !("misses" in drag)) return false;
     const other = [...this.touches].find(([id]) => id !== event.pointerId)![1];
     const apart = (p: { x: number; y: number }) => Math.hypot(p.x - other.x, p.y - other.y);
-    const now = { x: event.clientX, y: event.clientY };
-    const { orbit } = this.views.model;
-    orbit.panBy((now.x - before.x) / 2, (now.y - before.y) / 2, this.views.area("model")?.height ?? 1);
-    orbit.zoomBy(apart(before) / Math.max(apart(now), 1), null);
-    this.touches.set(event.pointerId, now);
-    this.views.invalidate();
+    this.turn(drag.kind === "slide" ? "slide" : "pan", (now.x - before.x) / 2, (now.y - before.y) / 2);
+    const { left, top } = this.canvas.getBoundingClientRect();
+    const middle = { x: (now.x + other.x) / 2 - left, y: (now.y + other.y) / 2 - top };
+    this.zoom(apart(before) / Math.max(apart(now), 1), drag.kind === "slide" ? "map" : "model", middle);
+    // Whichever finger stays goes on from where it lies.
+    if (drag.pointer === event.pointerId) Object.assign(drag, now);
     return true;
   }
 
   private release(event: PointerEvent): void {
     this.touches.delete(event.pointerId);
+    // Another finger, or the palm beside a pen, holds nothing.
+    if (this.drag && this.drag.pointer !== event.pointerId) return;
+    const [left] = this.touches;
+    if (this.drag && "misses" in this.drag && left) {
+      this.drag = { ...this.drag, pointer: left[0], ...left[1] };
+      return;
+    }
     letGo();
-    if (this.drag?.pointer !== event.pointerId) return;
+    if (!this.drag) return;
     if (this.drag.kind === "paint") this.drag.release(event);
     if (this.drag.kind === "prepare") this.drag.release();
     if ("misses" in this.drag && this.drag.misses) this.paint.miss(event);
@@ -230,18 +243,16 @@ export class PointerInput {
   private wheel(event: WheelEvent): void {
     event.preventDefault();
     if (this.drag?.kind === "paint") return;
-    if (event.altKey && turnChosen(this.views, Math.sign(event.deltaY))) return;
-    // Two fingers pinching on a trackpad arrive as small turns of the wheel with a Ctrl that nobody holds.
-    const pinched = event.ctrlKey && !this.held.has("control");
-    const factor = Math.exp(event.deltaY * (pinched ? 0.01 : event.deltaMode === 1 ? 0.04 : 0.0012));
-    const model = this.views.area("model");
-    const map = this.views.area("map");
-    if (this.viewAt(event) === "map") {
-      this.views.map.zoomBy(factor, event.offsetX - (map?.x ?? 0), event.offsetY);
-    } else if (model) {
-      const hit = this.views.model.hit(event.offsetX, event.offsetY, model.width, model.height);
-      this.views.model.orbit.zoomBy(factor, hit?.point ?? null);
-    }
+    if (event.altKey && turnChosen(this.views, notchesOf(event))) return;
+    this.zoom(zoomOf(event), this.viewAt(event), { x: event.offsetX, y: event.offsetY });
+  }
+
+  /** Nearer to, or away from, what lies at a place of the canvas. */
+  private zoom(factor: number, view: "model" | "map" | null, { x, y }: { x: number; y: number }): void {
+    const area = this.views.area(view ?? "model");
+    if (!area) return;
+    if (view === "map") this.views.map.zoomBy(factor, x - area.x, y);
+    else this.views.model.orbit.zoomBy(factor, this.views.model.hit(x, y, area.width, area.height)?.point ?? null);
     this.refreshRing();
     this.views.invalidate();
   }

@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { numberIn } from "./numbers";
+import { narrow, numberIn } from "./numbers";
 import { refuseTyped, takeTyped } from "./typed";
 
 interface Props {
@@ -28,7 +28,7 @@ export function TypedValue({ text, disabled, onType }: Props) {
     );
   }
   const take = () => {
-    const number = numberIn(typed.replace(/[^\d.,+−-]+$/, ""));
+    const number = numberIn(narrow(typed).replace(/[^\d.,+−-]+$/, ""));
     setTyped(null);
     if (number !== null) {
       takeTyped();

@@ -1,6 +1,7 @@
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 
 import { readReference } from "../api/rest";
+import { zoomOf } from "../stage/wheel";
 import { setPigment, useDesk } from "../state/desk";
 import { say } from "../state/session";
 
@@ -49,6 +50,17 @@ export function ReferencePicture({ project, name }: { project: string; name: str
   };
 
   useEffect(() => {
+    const canvas = box.current!;
+    // React's own listener cannot keep the browser from zooming the page.
+    const turned = (event: WheelEvent) => {
+      event.preventDefault();
+      zoomBy(1 / zoomOf(event), event.offsetX, event.offsetY);
+    };
+    canvas.addEventListener("wheel", turned, { passive: false });
+    return () => canvas.removeEventListener("wheel", turned);
+  });
+
+  useEffect(() => {
     const context = box.current!.getContext("2d")!;
     const sharp = window.devicePixelRatio;
     box.current!.width = size.width * sharp;
@@ -91,7 +103,6 @@ export function ReferencePicture({ project, name }: { project: string; name: str
         onPointerUp={() => (grip.current = null)}
         onPointerCancel={() => (grip.current = null)}
         onContextMenu={(event) => event.preventDefault()}
-        onWheel={(event) => zoomBy(Math.exp(-event.deltaY / 500), event.nativeEvent.offsetX, event.nativeEvent.offsetY)}
         onDoubleClick={() => setMoved(null)}
       />
     </div>

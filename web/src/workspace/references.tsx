@@ -12,6 +12,8 @@ import { ReferencePicture } from "./reference_picture";
 
 const LEAST = 170;
 
+const within = (value: number, least: number, most: number): number => Math.max(least, Math.min(value, most));
+
 /** Pictures pinned beside the model: looked at, turned over, sampled from; never part of the paint. */
 export function References({ project }: { project: Project }) {
   const input = useRef<HTMLInputElement>(null);
@@ -25,13 +27,16 @@ export function References({ project }: { project: Project }) {
     const last = await pinReferences(project.id, files);
     if (last) setReferences({ chosen: last });
   };
-  const place = (dx: number, dy: number) => setReferences({ right: Math.max(0, right - dx), bottom: Math.max(0, bottom - dy) });
-  const size = (dx: number, dy: number) =>
-    setReferences({ width: Math.max(LEAST, width - dx), height: Math.max(LEAST, height - dy) });
+  const place: Dragged = (dx, dy, { clientWidth, clientHeight }) =>
+    setReferences({ right: within(right - dx, 0, clientWidth - width), bottom: within(bottom - dy, 0, clientHeight - height) });
+  const size: Dragged = (dx, dy, { clientWidth, clientHeight }) =>
+    setReferences({ width: within(width - dx, LEAST, clientWidth - right), height: within(height - dy, LEAST, clientHeight - bottom) });
+  // In a smaller window it keeps its place, but none of it lies outside.
+  const inside = (from: number, long: number) => `max(0px, min(${from}px, 100% - ${long}px))`;
   return (
     <section
       aria-label="Reference pictures"
-      style={{ right, bottom, width, height }}
+      style={{ right: inside(right, width), bottom: inside(bottom, height), width, height }}
       onDragOver={(event) => event.preventDefault()}
       onDrop={(event) => {
         event.preventDefault();
@@ -84,13 +89,17 @@ export function References({ project }: { project: Project }) {
   );
 }
 
+/** How far the pointer has come, and what the card lies in. */
+type Dragged = (dx: number, dy: number, room: Element) => void;
+
 /** Calls back with how far the pointer has come since the press, until the release. */
-function dragged(move: (dx: number, dy: number) => void) {
+function dragged(move: Dragged) {
   return (press: Press<HTMLElement>) => {
     if ((press.target as HTMLElement).closest("button")) return;
     const grip = press.currentTarget;
+    const room = grip.closest("section")!.offsetParent!;
     grip.setPointerCapture(press.pointerId);
-    const follow = (event: PointerEvent) => move(event.clientX - press.clientX, event.clientY - press.clientY);
+    const follow = (event: PointerEvent) => move(event.clientX - press.clientX, event.clientY - press.clientY, room);
     const stop = () => {
       grip.removeEventListener("pointermove", follow);
       grip.removeEventListener("pointerup", stop);

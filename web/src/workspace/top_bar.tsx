@@ -1,4 +1,5 @@
 import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard } from "@tabler/icons-react";
+import { useEffect } from "react";
 
 import { COMMANDS, tooltip } from "../commands/commands";
 import type { Stage } from "../stage/stage";
@@ -22,6 +23,11 @@ const VIEWS: { value: ViewMode; text: string; hint: string }[] = [
 export function TopBar({ project, stage }: { project: Project; stage: Stage }) {
   const name = useSession((session) => session.state?.name);
   const view = useDesk(shownView);
+  useEffect(() => {
+    const before = document.title;
+    document.title = name ? `${name} · ${before}` : before;
+    return () => void (document.title = before);
+  }, [name]);
   return (
     <header className="card flex h-full items-center gap-3 px-3.5 whitespace-nowrap max-[1100px]:gap-1.5">
       <a href="#/" title="All projects" className="rounded-control max-[1100px]:[&_span>span]:sr-only">

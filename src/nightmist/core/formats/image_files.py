@@ -16,12 +16,15 @@ MAX_PIXELS = 16384 * 8192
 #: The byte of a PNG that tells bits of a channel (ISO/IEC 15948, IHDR, which comes first).
 PNG_DEPTH = 24
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "TGA", "BMP")
+#: How a TIFF begins, by the order of its bytes.
+TIFF_SIGNS = (b"II*\0", b"MM\0*")
 
 
 def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.uint16]:
     """(H, W, 4) uint16 of a PNG, JPEG, WebP, TIFF or TGA, as stored (no color conversion).
 
-    upright: turned as the camera was held, where the picture says so (Exif); pictures of models do not count it.
+    upright: turned as the camera was held, where the picture says so (Exif); pictures of models do not count it. Gray
+    TIFFs of floating-point numbers, as heights are kept, go from 0 to 1.
 
     Raises NightmistError for what is no picture, and for pictures too large, before decoding them.
     """
@@ -35,6 +38,10 @@ def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.ui
             may_be_deep = probe.format == "TIFF" or (probe.format == "PNG" and data[PNG_DEPTH] == 16)
             if may_be_deep and (deep := _read_deep(data)) is not None:
                 return deep
+            if probe.mode == "F":
+                return _from_numbers(name, np.asarray(probe))
+            if probe.mode == "I":
+                raise UnidentifiedImageError
             if upright:
                 ImageOps.exif_transpose(probe, in_place=True)
             pixels = np.asarray(probe.convert("RGBA"))
@@ -43,6 +50,9 @@ def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.ui
     except Image.DecompressionBombError as error:
         raise NightmistError(f"{name} has too many pixels; at most {MAX_PIXELS:,} can be read.") from error
     except UnidentifiedImageError as error:
+        if data.startswith(TIFF_SIGNS):
+            known = "with 8 or 16 bits a channel, or as gray floating-point numbers"
+            raise NightmistError(f"{name} is a TIFF of a kind that cannot be read: save it {known}.") from error
         raise NightmistError(f"{name} cannot be read as a picture: no PNG, JPEG, WebP, TIFF, TGA or BMP.") from error
     except (OSError, ValueError, SyntaxError) as error:
         raise NightmistError(f"{name} cannot be read as a picture: it is cut off or damaged.") from error
@@ -70,6 +80,15 @@ def _read_deep(data: bytes) -> NDArray[np.uint16] | None:
     if image.shape[2] == 3:
         image = np.dstack([image, np.full(image.shape[:2], 65535, np.uint16)])
     return np.ascontiguousarray(image[:, :, [2, 1, 0, 3]]).astype(np.uint16)
+
+
+def _from_numbers(name: str, numbers: NDArray[np.float32]) -> NDArray[np.uint16]:
+    """A gray picture of numbers 0-1."""
+    low, high = float(numbers.min()), float(numbers.max())
+    if not (low >= 0 and high <= 1):
+        raise NightmistError(f"{name} holds numbers from {low:.4g} to {high:.4g}; a picture goes from 0 to 1.")
+    gray = np.rint(numbers * 65535).astype(np.uint16)
+    return np.dstack([gray, gray, gray, np.full_like(gray, 65535)])
 
 
 def write_png(image: NDArray[np.uint16] | NDArray[np.uint8]) -> bytes:

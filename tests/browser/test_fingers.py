@@ -1,0 +1,131 @@
+"""Two fingers on a screen, and on a trackpad."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from nightmist.core.formats.image_files import write_png
+
+from .conftest import Painter, model_in
+from .test_decals import on_body
+from .test_painting import plain_red
+
+FINGERS = """() => {
+  const canvas = document.querySelector("canvas[data-ready]");
+  // Of pointers that no hand moves nothing can be captured.
+  canvas.setPointerCapture = () => undefined;
+  window.touch = (type, pointerId, clientX, clientY) => canvas.dispatchEvent(
+    new PointerEvent(type, { pointerId, pointerType: "touch", bubbles: true, cancelable: true, clientX, clientY }));
+}"""
+
+
+class Hand:
+    """Fingers by number on the stage of a tab, each where it was put or moved to."""
+
+    def __init__(self, tab: Painter) -> None:
+        self.tab, self.page = tab, tab.page
+        self.places: dict[int, tuple[float, float]] = {}
+        self.page.evaluate(FINGERS)
+
+    def _touch(self, kind: str, finger: int) -> None:
+        self.page.evaluate("([kind, ...finger]) => touch(kind, ...finger)", [kind, finger, *self.places[finger]])
+
+    def put(self, finger: int, x: float, y: float) -> None:
+        self.places[finger] = (x, y)
+        self._touch("pointerdown", finger)
+
+    def move(self, finger: int, dx: float) -> None:
+        x, y = self.places[finger]
+        self.places[finger] = (x + dx, y)
+        self._touch("pointermove", finger)
+
+    def lift(self, finger: int) -> None:
+        self._touch("pointerup", finger)
+
+    def spread(self, x: float, y: float) -> None:
+        """Two fingers from 80 pixels apart to 160."""
+        self.put(1, x - 40, y)
+        self.put(2, x + 40, y)
+        for _ in range(8):
+            self.move(1, -5)
+            self.move(2, 5)
+
+
+@pytest.fixture(params=["Model", "Map"])
+def hand(painter, request) -> Iterator[Hand]:
+    """On the model alone, or on its map."""
+    tab = plain_red(painter)
+    tab.page.get_by_role("radio", name=request.param, exact=True).click()
+    tab.page.wait_for_selector(f"canvas[data-views={request.param.lower()}]")
+    tab.page.keyboard.press("h")
+    tab.wait_view(lambda image: middle_and_size(image)[1] > 20_000, "nothing is shown")
+    yield Hand(tab)
+    tab.page.evaluate("delete document.querySelector('canvas[data-ready]').setPointerCapture")
+
+
+def middle_and_size(image: np.ndarray) -> tuple[float, int]:
+    """Where the middle of what is shown lies across, and how many pixels it takes."""
+    shown = model_in(image)
+    return float(np.nonzero(shown)[1].mean()) if shown.any() else 0.0, int(shown.sum())
+
+
+@pytest.mark.parametrize("lifted", [1, 2])
+def test_two_fingers_zoom_what_they_lie_on_and_the_one_that_stays_goes_on(hand, lifted):
+    """The view does not jump when one of them is lifted, whichever it is."""
+    stays, tab = 3 - lifted, hand.tab
+    _, before = middle_and_size(tab.colors())
+    hand.spread(*tab.at(0.5, 0.5))
+    pinched = tab.wait_view(lambda image: middle_and_size(image)[1] > 1.5 * before, "two fingers did not zoom")
+    hand.lift(lifted)
+    hand.move(stays, 1)
+    # What is drawn next is later than the move.
+    tab.page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+    moved = tab.colors()
+    assert abs(middle_and_size(moved)[0] - middle_and_size(pinched)[0]) < 4
+    hand.move(stays, 60)
+    tab.wait_view(lambda image: (np.abs(image - moved).max(axis=2) > 40).sum() > 500, "the finger that stays is dead")
+    hand.lift(stays)
+    hand.move(stays, 60)
+
+
+def test_two_fingers_on_a_trackpad_turn_the_chosen_decal_by_notches(painter, server):
+    """It tells of their way in many small parts: forty pixels are a notch of 5 degrees."""
+    _, tab, _ = on_body(painter, server, "box")
+    page = tab.page
+    page.mouse.move(*tab.at(0.5, 0.4))
+    page.keyboard.down("Alt")
+    for _ in range(42):
+        page.mouse.wheel(0, 2)
+    page.keyboard.up("Alt")
+    tab.wait_kept(4)
+    expect(page.get_by_role("textbox", name="Turn")).to_have_value("10")
+
+
+def test_a_pinch_over_a_reference_picture_zooms_it_and_not_the_page(painter, tmp_path):
+    """As far as the fingers go: ten turns of ten make it e times as large."""
+    stripe = np.full((100, 100, 3), 255, np.uint8)
+    stripe[:, 45:55] = (200, 0, 0)
+    (tmp_path / "stripe.png").write_bytes(write_png(stripe))
+    page = painter().open().page
+    page.get_by_role("button", name="Reference pictures", exact=True).click()
+    page.get_by_label("Reference files").set_input_files(str(tmp_path / "stripe.png"))
+    canvas = page.get_by_role("img", name="stripe.png")
+    shown = """(canvas) => {
+      const { data } = canvas.getContext("2d").getImageData(0, canvas.height >> 1, canvas.width, 1);
+      return data.filter((value, i) => i % 4 === 1 && value < 128 && data[i + 2] === 255).length;
+    }"""
+    expect(canvas).to_be_visible()
+    page.wait_for_function(f"() => ({shown})(document.querySelector('canvas[role=img]')) > 0")
+    before = canvas.evaluate(shown)
+    turned = """(canvas) => {
+      const { left, top, width, height } = canvas.getBoundingClientRect();
+      const at = { clientX: left + width / 2, clientY: top + height / 2, bubbles: true, cancelable: true };
+      return canvas.dispatchEvent(new WheelEvent("wheel", { ...at, deltaY: -10, ctrlKey: true }));
+    }"""
+    for _ in range(10):
+        assert not canvas.evaluate(turned), "the browser would zoom the page"
+    assert canvas.evaluate(shown) == pytest.approx(np.e * before, rel=0.05)

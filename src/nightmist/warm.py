@@ -110,7 +110,7 @@ def warm_unwrap() -> None:
 
 
 def warm_stack() -> None:
-    """A stroke that is shown while it is drawn, between layers below and above it."""
+    """A stroke that is shown while it is drawn, between layers below and above it; two of them made one."""
     document, layer, camera, pigment = _small_document()
     for _ in range(3):
         document.fill(layer.surface.layers.add("brushed"), pigment)
@@ -120,6 +120,7 @@ def warm_stack() -> None:
     document.refresh()
     document.finish_stroke(stroke)
     document.refresh()
+    layer.surface.layers.merge_down(middle)
 
 
 def warm_nodes() -> None:

@@ -9,6 +9,7 @@ import skia
 from nightmist.core.compose import BLEND_MODES, Group, MapUse, Mask, Painted, compiled, evaluate
 from nightmist.core.compose.program import BEND, LAY, MAP_ORDER
 from nightmist.core.compose.surroundings import Room, Surroundings
+from nightmist.core.compose.unpremultiply import unpremultiplied
 from nightmist.core.texels import Raster, TileArea
 from nightmist.core.texels.composite_picture import Picture
 
@@ -330,3 +331,19 @@ def test_modes_over_transparent_backdrops_agree_with_skia(mode):
     # skia multiplies dodge's and burn's alpha in before dividing; near their poles that costs precision.
     assert np.quantile(difference, 0.99) < 2.5 / 255
     assert difference.mean() < 0.5 / 255
+
+
+def test_premultiplied_numbers_become_straight_texels():
+    """Against float64; what lies beyond 0 to 1 is cut, and where alpha rounds to nothing no color is left."""
+    rng = np.random.default_rng(11)
+    cover = rng.uniform(-0.01, 1.01, (5, 8, 9)).astype(np.float32)
+    cover[rng.random(cover.shape) < 0.2] = 4e-6
+    for channels in (1, 3):
+        colors = (rng.uniform(-0.01, 1.01, (*cover.shape, channels)) * cover[..., None]).astype(np.float32)
+        made = unpremultiplied(colors, cover).astype(int)
+        alpha = np.clip(cover.astype(np.float64), 0, 1) * 65535
+        assert np.abs(made[..., -1] - alpha).max() <= 0.51
+        shown = made[..., -1] > 0
+        straight = np.clip(colors[shown].astype(np.float64) / cover[shown][:, None], 0, 1) * 65535
+        assert np.abs(made[shown][:, :-1] - straight).max() <= 0.52
+        assert not made[~shown].any()

@@ -9,8 +9,10 @@ import pytest
 
 from nightmist import Document, NightmistError, Pigment
 from nightmist.core.formats.gltf_write import write_glb
+from nightmist.core.progress import CancelledError, quietly
 from nightmist.core.texels.encode import to_bytes
 from nightmist.document.files.version_look import version_map
+from nightmist.document.stacking import merging
 
 from ..shapes import joined, lay_picture, placed, plane
 
@@ -33,6 +35,34 @@ def painted(seed=1):
         for name, channels in (("base_color", 4), ("roughness", 2), ("height", 2), ("opacity", 2)):
             lay_picture(doc, layer, name, rng.integers(0, 65536, (SIDE, SIDE, channels), dtype=np.uint16))
     return doc, surface, layers
+
+
+@pytest.mark.parametrize("how", ["merge", "merge_copy", "flatten"])
+def test_merging_tells_how_far_it_is_and_can_be_called_off(how, monkeypatch):
+    """In tiles or in maps, whichever it goes by; called off, all layers and all that is seen are as they were."""
+    monkeypatch.setattr(merging, "BATCH", 1)
+    doc, surface, layers = painted()
+    before, values, place = {name: shown(surface, name) for name in MAPS}, dict(doc.values), doc.history.place
+    merge = (lambda: surface.layers.merge(layers)) if how == "merge" else getattr(surface.layers, how)
+    told: list[float] = []
+
+    def last(_what: str, share: float) -> None:
+        told.append(share)
+        if share >= 0.5:
+            raise CancelledError("Called off.")
+
+    doc.progress = last
+    with pytest.raises(CancelledError):
+        merge()
+    assert told == sorted(set(told))
+    assert told[0] == 0
+    assert (dict(doc.values), doc.history.place) == (values, place)
+    for name, image in before.items():
+        np.testing.assert_array_equal(shown(surface, name), image)
+    doc.progress = quietly
+    merge()
+    for name, image in before.items():
+        assert np.abs(shown(surface, name) - image).max() <= 3, name
 
 
 @pytest.mark.parametrize("mode", ["normal", "multiply", "overlay"])

@@ -11,10 +11,11 @@ from ...core.compose import Group as CoreGroup
 from ...core.compose import compiled
 from ...core.compose.program import UNDER
 from ...core.compose.surroundings import touched_by, unrounded
+from ...core.compose.unpremultiply import unpremultiplied
 from ...core.errors import NightmistError
 from ...core.names import listed, unused_name
 from ...core.texels import TILE, Raster
-from ...core.texels.raster import tile_key
+from ...core.texels.raster import some_shown, tile_key
 from ..change import Change, raster_id
 from ..derived.composites import VALUE_CHANNEL
 from ..derived.programs import Shown, core_node
@@ -25,6 +26,7 @@ from .nodes import Rasters, Values, outermost, remove_nodes, room_for
 
 #: Tiles that are worked on at once: two backdrops of a tile take 230 kB.
 BATCH = 128
+WORK = "Merging the layers"
 
 
 def merge_down(document: Document, node: Node) -> tuple[Change, str]:
@@ -96,7 +98,8 @@ def _seen_as_one(document: Document, surface: Surface, label: str, gone: Change 
     if not reach:
         raise NightmistError(f"Nothing lies on {surface.name} yet that could be merged.")
     made: dict[MapName, Raster] = {}
-    for name in reach:
+    for place, name in enumerate(reach):
+        document.progress(WORK, place / len(reach))
         image = composite.read(name)
         color = image[..., :3] if name == "base_color" else image[..., None]
         raster = made[name] = Raster(*surface.size, CHANNELS[name])
@@ -132,26 +135,24 @@ def _baked(document: Document, surface: Surface, shown: Sequence[Shown]) -> dict
     program = compiled([CoreGroup([core_node(one, count) for one in shown])], whole=True)
     made = {name: Raster(*surface.size, CHANNELS[name]) for name in MAPS}
     for first in range(0, count, BATCH):
+        document.progress(WORK, first / count)
         tiles = np.arange(first, min(first + BATCH, count), dtype=np.int32)
         touched = touched_by(program, tiles)
         (black, dark), (white, light) = (
             unrounded(program, tiles, touched, np.full(UNDER, end, np.float32)) for end in (0, 1)
         )
-        _put(made["base_color"], tiles[touched[:, 0]], black[..., :3], 1 - (white[..., :1] - black[..., :1]))
+        _put(made["base_color"], tiles[touched[:, 0]], black[..., :3], 1 - (white[..., 0] - black[..., 0]))
         for name, place in VALUE_CHANNEL.items():
-            value = dark[:, place, ..., None]
-            _put(made[name], tiles[touched[:, 1]], value, 1 - (light[:, place, ..., None] - value))
+            value = dark[:, place]
+            _put(made[name], tiles[touched[:, 1]], value[..., None], 1 - (light[:, place] - value))
     return {name: raster for name, raster in made.items() if raster.tiles}
 
 
 def _put(
     raster: Raster, tiles: NDArray[np.int32], premultiplied: NDArray[np.float32], alpha: NDArray[np.float32]
 ) -> None:
-    """Write (n, 64, 64, channels) premultiplied numbers as tiles with straight alpha."""
-    columns = raster.addresses.shape[1]
-    for tile, color, cover in zip(tiles, premultiplied, alpha, strict=True):
-        rounded = np.rint(np.clip(cover, 0, 1) * 65535).astype(np.uint16)
-        if rounded.any():
-            straight = np.where(rounded > 0, color / np.maximum(cover, 1e-9), 0)
-            values = np.rint(np.clip(straight, 0, 1) * 65535).astype(np.uint16)
-            raster.put(tile_key(int(tile), columns), np.ascontiguousarray(np.concatenate([values, rounded], axis=2)))
+    """Write (n, 64, 64, channels) premultiplied numbers as tiles with straight alpha, (n, 64, 64)."""
+    made, columns = unpremultiplied(premultiplied, alpha), raster.addresses.shape[1]
+    for place in np.flatnonzero(some_shown(made)).tolist():
+        # Each on its own: of those that are alike one is held.
+        raster.put(tile_key(int(tiles[place]), columns), made[place].copy())

@@ -13,6 +13,8 @@ from nightmist.core.formats.image_files import write_png
 from .conftest import Painter, model_in
 from .test_decals import on_body
 from .test_painting import plain_red
+from .test_preparing import Stage, on_map, settled
+from .test_put_back import islands_beside_the_model
 
 FINGERS = """() => {
   const canvas = document.querySelector("canvas[data-ready]");
@@ -90,6 +92,33 @@ def test_two_fingers_zoom_what_they_lie_on_and_the_one_that_stays_goes_on(hand, 
     tab.wait_view(lambda image: (np.abs(image - moved).max(axis=2) > 40).sum() > 500, "the finger that stays is dead")
     hand.lift(stays)
     hand.move(stays, 60)
+
+
+def test_a_palm_beside_what_is_held_moves_nothing(painter, server):
+    """An island goes where it is dragged, and the model stays, though a hand comes to rest on the screen meanwhile."""
+    tab = islands_beside_the_model(painter, server)
+    page, stage = tab.page, Stage(server, tab.project)
+    before, (x, y) = stage.corners(), on_map(tab, 0.12, 0.12)
+    lies = []
+    for kept, rests in ((1, False), (3, True)):
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 40, y + 20, steps=4)
+        if rests:
+            shown = tab.colors()
+            palm = Hand(tab)
+            palm.put(7, *tab.at(0.2, 0.7))
+            palm.move(7, 50)
+            palm.lift(7)
+            assert np.abs(tab.colors() - shown).max() <= 12
+        page.mouse.move(x + 60, y + 30, steps=4)
+        page.mouse.up()
+        settled(tab, kept)
+        lies.append(stage.corners())
+        page.keyboard.press("Control+z")
+        settled(tab, kept + 1)
+    assert np.abs(lies[0] - before).max() > 0.02
+    np.testing.assert_allclose(lies[1], lies[0], atol=1e-6)
 
 
 def test_two_fingers_on_a_trackpad_turn_the_chosen_decal_by_notches(painter, server):

@@ -175,7 +175,7 @@ class ClientUpdates:
                 room -= pixels.nbytes
             # Under a brush there is room for all of it, and nothing is left to be remembered.
             all_of_it = not coarse and len(taken) - first == len(rects)
-            if all_of_it or not _left(state, taken[first:], coarse):
+            if all_of_it or not _any_left(state, taken[first:], coarse):
                 del self.waiting[key, picture]
                 self.sketched.discard((key, picture))
             if room <= 0:
@@ -188,7 +188,7 @@ def _place(surface: Surface) -> tuple[int, tuple[int, int]]:
     return surface.number, surface.size
 
 
-def _left(state: NDArray[np.uint8], sent: list[Rectangle], coarse: bool) -> bool:
+def _any_left(state: NDArray[np.uint8], sent: list[Rectangle], coarse: bool) -> bool:
     """Mark the tiles of rectangles that are sent; returns whether any are left."""
     for each in sent:
         rows = slice(each.y // TILE, (each.y + each.height) // TILE)

@@ -94,7 +94,7 @@ export class PointerInput {
   }
 
   private press(event: PointerEvent): void {
-    if (this.drag?.kind === "paint") return;
+    if (this.drag?.kind === "paint" || this.isPalm(event)) return;
     this.canvas.setPointerCapture(event.pointerId);
     event.preventDefault();
     // What was typed in a field counts as soon as the stage is pressed, and keys mean the stage again.
@@ -168,7 +168,13 @@ export class PointerInput {
     return area && this.prepare.pressMap(event, area);
   }
 
+  /** What touches the screen beside a pen or mouse that holds something. */
+  private isPalm(event: PointerEvent): boolean {
+    return !!this.drag && event.pointerType === "touch" && this.drag.pointer !== event.pointerId && !this.touches.has(this.drag.pointer);
+  }
+
   private move(event: PointerEvent): void {
+    if (this.isPalm(event)) return;
     this.last = { x: event.offsetX, y: event.offsetY };
     if (stamps() && !this.drag) stencilTo(this.last);
     if (this.pinch(event)) return;
@@ -225,11 +231,11 @@ export class PointerInput {
 
   private release(event: PointerEvent): void {
     this.touches.delete(event.pointerId);
-    // Another finger, or the palm beside a pen, holds nothing.
+    // Another finger, or a palm, holds nothing.
     if (this.drag && this.drag.pointer !== event.pointerId) return;
-    const [left] = this.touches;
-    if (this.drag && "misses" in this.drag && left) {
-      this.drag = { ...this.drag, pointer: left[0], ...left[1] };
+    const [stays] = event.pointerType === "touch" ? this.touches : [];
+    if (this.drag && "misses" in this.drag && stays) {
+      this.drag = { ...this.drag, pointer: stays[0], ...stays[1] };
       return;
     }
     letGo();

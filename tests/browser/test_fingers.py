@@ -97,8 +97,8 @@ def test_two_fingers_zoom_what_they_lie_on_and_the_one_that_stays_goes_on(hand, 
 def test_a_palm_beside_what_is_held_moves_nothing(painter, server):
     """An island goes where it is dragged, and the model stays, though a hand comes to rest on the screen meanwhile."""
     tab = islands_beside_the_model(painter, server)
-    page, stage = tab.page, Stage(server, tab.project)
-    before, (x, y) = stage.corners(), on_map(tab, 0.12, 0.12)
+    page, (x, y) = tab.page, on_map(tab, 0.12, 0.12)
+    before = Stage(server, tab.project).corners()
     lies = []
     for kept, rests in ((1, False), (3, True)):
         page.mouse.move(x, y)
@@ -114,7 +114,7 @@ def test_a_palm_beside_what_is_held_moves_nothing(painter, server):
         page.mouse.move(x + 60, y + 30, steps=4)
         page.mouse.up()
         settled(tab, kept)
-        lies.append(stage.corners())
+        lies.append(Stage(server, tab.project).corners())
         page.keyboard.press("Control+z")
         settled(tab, kept + 1)
     assert np.abs(lies[0] - before).max() > 0.02

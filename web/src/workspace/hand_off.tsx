@@ -31,7 +31,7 @@ export function HandOff({ id }: { id: string }) {
     <Popover className="relative">
       <PopoverButton title={said} className="relative flex h-8 items-center gap-1.5 whitespace-nowrap rounded-control px-2.5 hover:bg-fog-2">
         <IconDownload size={17} stroke={1.7} />
-        Hand off
+        <span className="max-[1000px]:sr-only">Hand off</span>
         {since > 0 && handedOff !== null && <span aria-hidden className="absolute right-1 top-1 size-1.5 rounded-full bg-accent" />}
       </PopoverButton>
       <PopoverPanel role="region" aria-label="Files to take along" className="card absolute right-0 z-20 mt-2 w-80 p-1.5 shadow-lg">

@@ -123,7 +123,7 @@ function HistoryButtons({ project }: { project: Project }) {
         onClick={() => project.step("undo")}
       >
         <IconArrowBackUp size={17} stroke={1.7} />
-        Undo
+        <span className="max-[1000px]:sr-only">Undo</span>
       </button>
       <button
         type="button"
@@ -133,7 +133,7 @@ function HistoryButtons({ project }: { project: Project }) {
         onClick={() => project.step("redo")}
       >
         <IconArrowForwardUp size={17} stroke={1.7} />
-        Redo
+        <span className="max-[1000px]:sr-only">Redo</span>
       </button>
     </>
   );

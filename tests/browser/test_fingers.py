@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 import pytest
 from playwright.sync_api import expect
@@ -18,7 +16,7 @@ from .test_put_back import islands_beside_the_model
 
 FINGERS = """() => {
   const canvas = document.querySelector("canvas[data-ready]");
-  // Of pointers that no hand moves nothing can be captured.
+  // Pointers that no hand moves cannot be captured; the canvas goes with its project.
   canvas.setPointerCapture = () => undefined;
   window.touch = (type, pointerId, clientX, clientY) => canvas.dispatchEvent(
     new PointerEvent(type, { pointerId, pointerType: "touch", bubbles: true, cancelable: true, clientX, clientY }));
@@ -58,15 +56,14 @@ class Hand:
 
 
 @pytest.fixture(params=["Model", "Map"])
-def hand(painter, request) -> Iterator[Hand]:
+def hand(painter, request) -> Hand:
     """On the model alone, or on its map."""
     tab = plain_red(painter)
     tab.page.get_by_role("radio", name=request.param, exact=True).click()
     tab.page.wait_for_selector(f"canvas[data-views={request.param.lower()}]")
     tab.page.keyboard.press("h")
     tab.wait_view(lambda image: middle_and_size(image)[1] > 20_000, "nothing is shown")
-    yield Hand(tab)
-    tab.page.evaluate("delete document.querySelector('canvas[data-ready]').setPointerCapture")
+    return Hand(tab)
 
 
 def middle_and_size(image: np.ndarray) -> tuple[float, int]:
@@ -125,11 +122,15 @@ def test_two_fingers_on_a_trackpad_turn_the_chosen_decal_by_notches(painter, ser
     """It tells of their way in many small parts: forty pixels are a notch of 5 degrees."""
     _, tab, _ = on_body(painter, server, "box")
     page = tab.page
-    page.mouse.move(*tab.at(0.5, 0.4))
-    page.keyboard.down("Alt")
-    for _ in range(42):
-        page.mouse.wheel(0, 2)
-    page.keyboard.up("Alt")
+    # All at once: what rests in between is a step of its own.
+    page.evaluate(
+        """([clientX, clientY]) => {
+          const canvas = document.querySelector("canvas[data-ready]");
+          const part = { deltaY: 2, altKey: true, clientX, clientY, cancelable: true };
+          for (let k = 0; k < 42; k++) canvas.dispatchEvent(new WheelEvent("wheel", part));
+        }""",
+        list(tab.at(0.5, 0.4)),
+    )
     tab.wait_kept(4)
     expect(page.get_by_role("textbox", name="Turn")).to_have_value("10")
 

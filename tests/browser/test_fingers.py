@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 from playwright.sync_api import expect
 
 from nightmist.core.formats.image_files import write_png
 
+from . import test_stencil
 from .conftest import Painter, model_in
 from .test_decals import on_body
 from .test_painting import plain_red
 from .test_preparing import Stage, on_map, settled
-from .test_put_back import islands_beside_the_model
+from .test_put_back import handle, islands_beside_the_model
+from .test_stack import practice
 
 FINGERS = """() => {
   const canvas = document.querySelector("canvas[data-ready]");
@@ -116,6 +120,45 @@ def test_a_palm_beside_what_is_held_moves_nothing(painter, server):
         settled(tab, kept + 1)
     assert np.abs(lies[0] - before).max() > 0.02
     np.testing.assert_allclose(lies[1], lies[0], atol=1e-6)
+
+
+SECOND = """([handle, kind, clientX, clientY]) => document.querySelector(`[aria-label="${handle}"]`).dispatchEvent(
+  new PointerEvent(kind, { pointerId: 9, pointerType: "touch", bubbles: true, cancelable: true, clientX, clientY }))"""
+
+
+@pytest.mark.parametrize("rests", ["before", "meanwhile"])
+def test_a_palm_beside_a_handle_that_is_held_moves_nothing(painter, server, rests):
+    """Neither the model nor what is held, which Escape still puts back; nor does a finger on the handle itself."""
+    tab = painter(practice(server, "plane")).open()
+    page = tab.page
+    test_stencil.take(tab)
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    across = page.get_by_role("textbox", name=re.compile("^X"))
+    first = across.input_value()
+    palm, (x, y) = Hand(tab), handle(page, "Move the stencil")
+    if rests == "before":
+        palm.put(7, *tab.at(0.1, 0.9))
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 60, y, steps=4)
+    expect(across).not_to_have_value(first)
+    held, shown = across.input_value(), tab.colors()
+    if rests == "meanwhile":
+        palm.put(7, *tab.at(0.1, 0.9))
+    palm.move(7, 80)
+    for kind in ("pointerdown", "pointermove", "pointerup"):
+        page.evaluate(SECOND, ["Move the stencil", kind, x + 200, y + 50])
+    assert np.abs(tab.colors() - shown).max() <= 12
+    assert across.input_value() == held
+    palm.lift(7)
+    page.keyboard.press("Escape")
+    expect(across).to_have_value(first)
+    page.mouse.up()
+    # Fingers count again.
+    palm.put(7, *tab.at(0.1, 0.9))
+    palm.move(7, 80)
+    tab.wait_view(lambda image: (np.abs(image - shown).max(axis=2) > 40).sum() > 500, "the finger is dead")
+    palm.lift(7)
 
 
 def test_two_fingers_on_a_trackpad_turn_the_chosen_decal_by_notches(painter, server):

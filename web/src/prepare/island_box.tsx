@@ -23,9 +23,22 @@ export function IslandBox({ stage }: { stage: Stage }) {
   usePicks();
   useMapPlace((place) => place.tick);
   useDesk((desk) => desk.surface);
-  const hold = useHold(({ grip }: { handle: Handle; grip: IslandGrip; matrix: Matrix }) => {
-    grip.letGo();
-    stage.invalidate();
+  const hold = useHold<{ handle: Handle; grip: IslandGrip; matrix: Matrix }>({
+    move: (drag, event) => {
+      const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
+      const area = stage.area("map")!;
+      const at = stage.map.texelAt(event.clientX - box.x - area.x, event.clientY - box.y);
+      const { handle, grip } = drag;
+      const matrix = handle === "turn" ? turned(grip, at, event.shiftKey) : scaled(grip, handle, at, event.shiftKey);
+      grip.preview(matrix);
+      hold.change({ ...drag, matrix });
+      stage.invalidate();
+    },
+    release: ({ matrix, grip }) => new PrepareInput(stage).send(matrix, grip),
+    back: ({ grip }) => {
+      grip.letGo();
+      stage.invalidate();
+    },
   });
   const drag = hold.held;
   const grip = drag?.grip ?? grabIslands(stage);
@@ -50,25 +63,8 @@ export function IslandBox({ stage }: { stage: Stage }) {
 
   const press = (handle: Handle) => (event: PointerEvent) => {
     event.preventDefault();
-    event.currentTarget.setPointerCapture(event.pointerId);
-    hold.take({ handle, grip, matrix: STILL });
+    hold.press(event, () => ({ handle, grip, matrix: STILL }));
   };
-  const move = (event: PointerEvent<SVGElement>) => {
-    if (!drag) return;
-    const box = event.currentTarget.ownerSVGElement!.getBoundingClientRect();
-    const at = stage.map.texelAt(event.clientX - box.x - area.x, event.clientY - box.y);
-    const { handle, grip: held } = drag;
-    const matrix = handle === "turn" ? turned(held, at, event.shiftKey) : scaled(held, handle, at, event.shiftKey);
-    held.preview(matrix);
-    hold.change({ ...drag, matrix });
-    stage.invalidate();
-  };
-  const release = () => {
-    const last = hold.release();
-    if (last) new PrepareInput(stage).send(last.matrix, last.grip);
-  };
-  const grab = { onPointerMove: move, onPointerUp: release, onPointerCancel: hold.cancel };
-
   return (
     <svg className="pointer-events-none absolute inset-0 size-full touch-none" aria-label="Picked islands" data-testid="island-box" data-over-stage>
       <polygon points={corners.join(" ")} fill="none" stroke="#fff" strokeWidth={3} opacity={0.8} />
@@ -76,7 +72,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
       <line x1={top[0]} y1={top[1]} x2={knob[0]} y2={knob[1]} stroke="var(--accent)" strokeWidth={1.4} />
       <circle
         cx={knob[0]} cy={knob[1]} r={7} fill="#fff" stroke="var(--accent)" strokeWidth={2}
-        className="pointer-events-auto cursor-grab" data-handle="turn" onPointerDown={press("turn")} {...grab}
+        className="pointer-events-auto cursor-grab" data-handle="turn" onPointerDown={press("turn")} {...hold.handlers}
       >
         <title>Turn; snaps to right angles, Shift turns freely</title>
       </circle>
@@ -86,7 +82,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
           <rect
             key={handle.join()} x={x - 5.5} y={y - 5.5} width={11} height={11} rx={2.5} fill="#fff"
             stroke="var(--accent)" strokeWidth={2} className="pointer-events-auto cursor-pointer"
-            data-handle={handle.join()} onPointerDown={press(handle)} {...grab}
+            data-handle={handle.join()} onPointerDown={press(handle)} {...hold.handlers}
           >
             <title>Scale; corners keep proportions unless Shift is held, sides scale one axis</title>
           </rect>

@@ -2,7 +2,7 @@ import * as THREE from "three";
 
 import { setTip, useDesk } from "../state/desk";
 import { type Circle, useGuide } from "../state/guide";
-import { letGo, takeHold } from "../state/held";
+import { type Hold, isHeld, letGo, takeHold } from "../state/held";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
 import { stencilTo } from "../state/stencils";
@@ -31,6 +31,7 @@ type Drag =
 /** What pointers do on the canvas: hands them to painting or preparing, moves the views, and carries the brush ring. */
 export class PointerInput {
   private drag: Drag | null = null;
+  private hold: Hold | null = null;
   private touches = new Map<number, { x: number; y: number }>();
   private last: { x: number; y: number } | null = null;
   /** Held down, a drag sets the tip (R), or a press chooses the source of clone (C). */
@@ -94,7 +95,7 @@ export class PointerInput {
   }
 
   private press(event: PointerEvent): void {
-    if (this.drag?.kind === "paint" || this.isPalm(event)) return;
+    if (this.drag?.kind === "paint" || (event.pointerType === "touch" && isHeld() && !this.isByFingers())) return;
     this.canvas.setPointerCapture(event.pointerId);
     event.preventDefault();
     // What was typed in a field counts as soon as the stage is pressed, and keys mean the stage again.
@@ -108,18 +109,18 @@ export class PointerInput {
     const erases = event.button === ERASER && useDesk.getState().stage === "paint";
     const acts = (event.button === 0 || erases) && event.pointerType !== "touch" && !event.altKey;
     const spot = acts ? this.spotAt(event) : null;
-    if (acts && this.act(event, spot)) return this.hold(this.drag);
+    if (acts && this.act(event, spot)) return this.take(this.drag);
     const inMap = this.viewAt(event) === "map";
     const pans = event.button === 1 || event.shiftKey;
     const rolls = event.ctrlKey && event.button === 2;
     this.drag = { kind: inMap ? "slide" : rolls ? "roll" : pans ? "pan" : "orbit", pointer, x, y, misses: acts && !spot };
-    takeHold(undefined, true);
+    this.hold = takeHold(undefined, true);
   }
 
   /** Escape while it is held: what can be put back is; a stroke goes on. */
-  private hold(drag: Drag | null): void {
+  private take(drag: Drag | null): void {
     const cancel = drag && "cancel" in drag ? drag.cancel : undefined;
-    takeHold(cancel && (() => (cancel(), this.stopDragging())));
+    this.hold = takeHold(cancel && (() => (cancel(), this.stopDragging())));
   }
 
   private stopDragging(): void {
@@ -168,13 +169,13 @@ export class PointerInput {
     return area && this.prepare.pressMap(event, area);
   }
 
-  /** What touches the screen beside a pen or mouse that holds something. */
-  private isPalm(event: PointerEvent): boolean {
-    return !!this.drag && event.pointerType === "touch" && this.drag.pointer !== event.pointerId && !this.touches.has(this.drag.pointer);
+  /** Whether fingers hold the view. What touches the screen while anything else is held is a palm. */
+  private isByFingers(): boolean {
+    return !!this.drag && this.touches.has(this.drag.pointer) && isHeld(this.hold);
   }
 
   private move(event: PointerEvent): void {
-    if (this.isPalm(event)) return;
+    if (event.pointerType === "touch" && !(this.touches.has(event.pointerId) && this.isByFingers())) return;
     this.last = { x: event.offsetX, y: event.offsetY };
     if (stamps() && !this.drag) stencilTo(this.last);
     if (this.pinch(event)) return;
@@ -230,15 +231,15 @@ export class PointerInput {
   }
 
   private release(event: PointerEvent): void {
-    this.touches.delete(event.pointerId);
-    // Another finger, or a palm, holds nothing.
+    if (!this.touches.delete(event.pointerId) && event.pointerType === "touch") return;
+    // Another finger holds nothing.
     if (this.drag && this.drag.pointer !== event.pointerId) return;
     const [stays] = event.pointerType === "touch" ? this.touches : [];
     if (this.drag && "misses" in this.drag && stays) {
       this.drag = { ...this.drag, pointer: stays[0], ...stays[1] };
       return;
     }
-    letGo();
+    letGo(this.hold);
     if (!this.drag) return;
     if (this.drag.kind === "paint") this.drag.release(event);
     if (this.drag.kind === "prepare") this.drag.release();
@@ -328,7 +329,7 @@ export class PointerInput {
     // Nobody else has to wait for a stroke that goes on no more.
     if (this.drag?.kind === "paint" && this.drag.stroke) this.views.project.send({ type: "end", stroke: this.drag.stroke });
     this.paint.stop();
-    letGo();
+    letGo(this.hold);
     this.abort.abort();
     useGuide.setState({ line: null, circles: [], mark: null });
   }

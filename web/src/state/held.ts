@@ -1,19 +1,28 @@
-import { useEffect, useRef, useState } from "react";
+import { type PointerEvent, useEffect, useRef, useState } from "react";
 
-/** What a pointer holds over the stage, as told by whoever it holds: how to put it back, undefined for what stays as it is;
- * and whether keys are heard meanwhile. Null when it holds nothing.
+/** How a pointer holds something over the stage: how to put it back, undefined for what stays as it is; and whether keys
+ * are heard meanwhile.
  */
-let held: { putBack: (() => void) | undefined; hears: boolean } | null = null;
+export interface Hold {
+  putBack: (() => void) | undefined;
+  hears: boolean;
+}
+
+/** What is held last. Null when nothing is. */
+let held: Hold | null = null;
 
 /** A pointer has taken hold of something. Keys are not heard then unless it is the view: they might move what lies below. */
-export function takeHold(putBack?: () => void, hears = false): void {
-  held = { putBack, hears };
+export function takeHold(putBack?: () => void, hears = false): Hold {
+  return (held = { putBack, hears });
 }
 
-/** It has let go. */
-export function letGo(): void {
-  held = null;
+/** It has let go, unless something else has been taken hold of since. */
+export function letGo(hold: Hold | null): void {
+  if (held === hold) held = null;
 }
+
+/** Whether this, or anything at all, is what is held. */
+export const isHeld = (hold?: Hold | null): boolean => (hold === undefined ? held !== null : held === hold);
 
 /** Whether keys mean what they say. */
 export const hearsKeys = (): boolean => held?.hears ?? true;
@@ -21,8 +30,9 @@ export const hearsKeys = (): boolean => held?.hears ?? true;
 /** Put what is held back to where it was; false when nothing is. */
 export function putBack(): boolean {
   if (!held) return false;
-  held.putBack?.();
-  held = { ...held, putBack: undefined };
+  const { putBack } = held;
+  held.putBack = undefined;
+  putBack?.();
   return true;
 }
 
@@ -38,39 +48,62 @@ export function whenReleased(act: () => void): () => void {
   };
 }
 
-/** Something of the stage that a pointer can hold. `back` puts it back: at Escape, or when the pointer is taken away. */
-export function useHold<T>(back: (held: T) => void) {
+/** What happens to something of the stage that a pointer holds. */
+interface Held<T> {
+  move: (held: T, event: PointerEvent) => void;
+  release?: (held: T, event: PointerEvent) => void;
+  /** Put it back: at Escape, or when the pointer is taken away. */
+  back: (held: T) => void;
+}
+
+/** Something of the stage that a pointer can hold, one at a time; fingers only while nothing else is held: a palm. */
+export function useHold<T>({ move, release, back }: Held<T>) {
   const [held, setHeld] = useState<T | null>(null);
-  // A pointer may be let go before its last move is drawn.
-  const last = useRef<T | null>(null);
+  // A pointer may be let go before its last move is drawn; what it held may have been put back before.
+  const grip = useRef<{ pointer: number; hold: Hold; held: T | null } | null>(null);
   // What goes while it is held is let go of by nobody.
-  useEffect(() => () => void (last.current && letGo()), []);
-  const hold = (taken: T | null) => {
-    last.current = taken;
-    setHeld(taken);
+  useEffect(() => () => letGo(grip.current?.hold ?? null), []);
+  const change = (held: T | null) => {
+    if (grip.current) grip.current.held = held;
+    setHeld(held);
   };
-  const restore = (taken: T) => {
-    hold(null);
-    back(taken);
+  const restore = () => {
+    const before = grip.current?.held;
+    change(null);
+    if (before) back(before);
+  };
+  const own = (event: PointerEvent) => grip.current?.pointer === event.pointerId;
+  const end = () => {
+    letGo(grip.current!.hold);
+    grip.current = null;
+    setHeld(null);
   };
   return {
     held,
-    take: (taken: T) => {
-      hold(taken);
-      takeHold(() => restore(taken));
+    press: (event: PointerEvent, grasp: () => T) => {
+      event.stopPropagation();
+      if (grip.current || (event.pointerType === "touch" && isHeld())) return;
+      event.currentTarget.setPointerCapture(event.pointerId);
+      grip.current = { pointer: event.pointerId, hold: takeHold(restore), held: null };
+      change(grasp());
     },
     /** It is held otherwise now. */
-    change: hold,
-    /** Let go of it where it is, and say how it was held last; null when it was put back before. */
-    release: (): T | null => {
-      const taken = last.current;
-      letGo();
-      hold(null);
-      return taken;
-    },
-    cancel: () => {
-      letGo();
-      if (last.current) restore(last.current);
+    change,
+    handlers: {
+      onPointerMove: (event: PointerEvent) => {
+        if (own(event) && grip.current?.held) move(grip.current.held, event);
+      },
+      onPointerUp: (event: PointerEvent) => {
+        if (!own(event)) return;
+        const last = grip.current?.held;
+        end();
+        if (last) release?.(last, event);
+      },
+      onPointerCancel: (event: PointerEvent) => {
+        if (!own(event)) return;
+        restore();
+        end();
+      },
     },
   };
 }

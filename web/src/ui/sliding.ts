@@ -8,14 +8,14 @@ export function useSliding(value: number, onChange: (value: number) => void) {
   return {
     onPointerDown: () => {
       isBack.current = false;
-      takeHold(() => {
+      const hold = takeHold(() => {
         isBack.current = true;
         onChange(value);
       });
       // The handle may say once more where it was let go.
       const stop = whenReleased(() => {
         stop();
-        letGo();
+        letGo(hold);
         isBack.current = false;
       });
     },

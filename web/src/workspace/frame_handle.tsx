@@ -27,21 +27,18 @@ interface Props {
 
 /** A handle of a frame over the stage, for the pointer and for arrow keys. */
 export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
-  const grip = useHold((taken: Grip) => taken.cancel());
   const place = (event: PointerEvent): Point => {
     const box = stage.canvas.getBoundingClientRect();
     return { x: event.clientX - box.x, y: event.clientY - box.y };
   };
-  const press = (event: PointerEvent<HTMLButtonElement>) => {
-    event.currentTarget.setPointerCapture(event.pointerId);
-    event.stopPropagation();
-    // What was true when it was grasped is what is changed.
-    grip.take(grasp(place(event), event.nativeEvent));
-  };
-  const release = (event: PointerEvent) => grip.release()?.release(event.nativeEvent);
+  const { press, handlers } = useHold<Grip>({
+    move: (grip, event) => grip.move(place(event), event.nativeEvent),
+    release: (grip, event) => grip.release(event.nativeEvent),
+    back: (grip) => grip.cancel(),
+  });
   return (
     <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={(event) => grip.held?.move(place(event), event.nativeEvent)} onPointerUp={release} onPointerCancel={grip.cancel} onKeyDown={onArrowKeys(nudge)}
+      type="button" aria-label={label} title={label} onPointerDown={(event) => press(event, () => grasp(place(event), event.nativeEvent))} {...handlers} onKeyDown={onArrowKeys(nudge)}
       style={{ left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE }}
       className="pointer-events-auto absolute grid touch-none place-items-center rounded-full bg-fog text-[12px] font-semibold text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"
     >

@@ -99,8 +99,11 @@ function dragged(move: Dragged) {
     const grip = press.currentTarget;
     const room = grip.closest("section")!.offsetParent!;
     grip.setPointerCapture(press.pointerId);
-    const follow = (event: PointerEvent) => move(event.clientX - press.clientX, event.clientY - press.clientY, room);
-    const stop = () => {
+    const follow = (event: PointerEvent) => {
+      if (event.pointerId === press.pointerId) move(event.clientX - press.clientX, event.clientY - press.clientY, room);
+    };
+    const stop = (event: PointerEvent) => {
+      if (event.pointerId !== press.pointerId) return;
       grip.removeEventListener("pointermove", follow);
       grip.removeEventListener("pointerup", stop);
       grip.removeEventListener("pointercancel", stop);

@@ -56,7 +56,7 @@ const ROUND = "pointer-events-auto absolute grid size-7 touch-none place-items-c
 function usePressed(): boolean {
   const [pressed, setPressed] = useState(false);
   useEffect(() => {
-    const press = (event: globalThis.PointerEvent) => event.button === 0 && event.target instanceof HTMLCanvasElement && setPressed(true);
+    const press = (event: globalThis.PointerEvent) => event.button === 0 && event.pointerType !== "touch" && event.target instanceof HTMLCanvasElement && setPressed(true);
     const release = () => setPressed(false);
     window.addEventListener("pointerdown", press, true);
     window.addEventListener("pointerup", release, true);
@@ -80,24 +80,22 @@ interface HandleProps {
 }
 
 function Handle({ label, icon, place, pull, nudge }: HandleProps) {
-  const { held, take, release, cancel } = useHold(({ start }: { first: Pull["first"]; start: StencilPlace; middle: Pull["now"] }) => setStencil(start));
-  const press = (event: PointerEvent<HTMLButtonElement>) => {
-    event.currentTarget.setPointerCapture(event.pointerId);
-    event.stopPropagation();
-    const { stencil: start } = useDesk.getState();
+  const { press, handlers } = useHold<{ first: Pull["first"]; start: StencilPlace; middle: Pull["now"] }>({
+    move: ({ first, start, middle }, event) => {
+      const now = { x: event.clientX - middle.x, y: event.clientY - middle.y };
+      pull({ now, first, start, shift: event.shiftKey });
+    },
+    back: ({ start }) => setStencil(start),
+  });
+  const grasp = (event: PointerEvent<HTMLButtonElement>) => {
     // Turned about its middle, which so is that of the box around it.
     const box = event.currentTarget.closest("[data-testid=stencil]")!.getBoundingClientRect();
     const middle = { x: box.x + box.width / 2, y: box.y + box.height / 2 };
-    take({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start, middle });
-  };
-  const drag = (event: PointerEvent) => {
-    if (!held) return;
-    const now = { x: event.clientX - held.middle.x, y: event.clientY - held.middle.y };
-    pull({ now, first: held.first, start: held.start, shift: event.shiftKey });
+    press(event, () => ({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start: useDesk.getState().stencil, middle }));
   };
   return (
     <button
-      type="button" aria-label={label} title={label} onPointerDown={press} onPointerMove={drag} onPointerUp={release} onPointerCancel={cancel} onKeyDown={onArrowKeys(nudge)}
+      type="button" aria-label={label} title={label} onPointerDown={grasp} {...handlers} onKeyDown={onArrowKeys(nudge)}
       className={`${ROUND} ${place}`}
     >
       {icon}

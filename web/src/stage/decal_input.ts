@@ -12,11 +12,15 @@ import { lacksUvs } from "./without_uvs";
 
 /** Pixels of a drag before something moves. */
 const SLACK = 3;
+/** Milliseconds within which a second press belongs to the first, as of a double click. */
+const DOUBLE = 500;
 /** A new decal's height, of the view's. */
 const USUAL = 0.25;
 
 /** What presses do where a layer of decals receives them: put a picture down, choose a decal, move it. */
 export class DecalInput {
+  private lastPutDown = -DOUBLE;
+
   constructor(
     private readonly canvas: HTMLCanvasElement,
     private readonly views: Views,
@@ -35,10 +39,13 @@ export class DecalInput {
     if (inHand) {
       if (lacksUvs(spot)) return idle();
       this.putDown(inHand, spot, surface);
+      this.lastPutDown = event.timeStamp;
       if (!event.shiftKey) useDecals.setState({ inHand: null });
       return idle();
     }
     const met = this.decalAt(spot, surface);
+    // What was put down is on its way.
+    if (!met && event.timeStamp - this.lastPutDown < DOUBLE) return idle();
     chooseDecal(met?.id ?? null);
     return met ? moveDecal(this.views, this.canvas, met.id, placeOnCanvas(this.canvas, event), event.ctrlKey) : null;
   }

@@ -52,7 +52,9 @@ def read_picture(name: str, data: bytes, upright: bool = False) -> NDArray[np.ui
     except UnidentifiedImageError as error:
         if data.startswith(TIFF_SIGNS):
             known = "with 8 or 16 bits a channel, or as gray floating-point numbers"
-            raise NightmistError(f"{name} is a TIFF of a kind that cannot be read: save it {known}.") from error
+            raise NightmistError(
+                f"{name} is cut off, or a TIFF of a kind that cannot be read: save it {known}."
+            ) from error
         raise NightmistError(f"{name} cannot be read as a picture: no PNG, JPEG, WebP, TIFF, TGA or BMP.") from error
     except (OSError, ValueError, SyntaxError) as error:
         raise NightmistError(f"{name} cannot be read as a picture: it is cut off or damaged.") from error

@@ -65,6 +65,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
     event.preventDefault();
     hold.press(event, () => ({ handle, grip, matrix: STILL }));
   };
+
   return (
     <svg className="pointer-events-none absolute inset-0 size-full touch-none" aria-label="Picked islands" data-testid="island-box" data-over-stage>
       <polygon points={corners.join(" ")} fill="none" stroke="#fff" strokeWidth={3} opacity={0.8} />

@@ -18,11 +18,14 @@ export function takeHold(putBack?: () => void, hears = false): Hold {
 
 /** It has let go, unless something else has been taken hold of since. */
 export function letGo(hold: Hold | null): void {
-  if (held === hold) held = null;
+  if (isHeld(hold)) held = null;
 }
 
-/** Whether this, or anything at all, is what is held. */
-export const isHeld = (hold?: Hold | null): boolean => (hold === undefined ? held !== null : held === hold);
+/** Whether anything is held. */
+export const isAnyHeld = (): boolean => held !== null;
+
+/** Whether this is what is held, and nothing has been taken hold of since. */
+export const isHeld = (hold: Hold | null): boolean => held === hold;
 
 /** Whether keys mean what they say. */
 export const hearsKeys = (): boolean => held?.hears ?? true;
@@ -80,9 +83,10 @@ export function useHold<T>({ move, release, back }: Held<T>) {
   };
   return {
     held,
+    /** grasp: what is true now is what is changed. */
     press: (event: PointerEvent, grasp: () => T) => {
       event.stopPropagation();
-      if (grip.current || (event.pointerType === "touch" && isHeld())) return;
+      if (grip.current || (event.pointerType === "touch" && isAnyHeld())) return;
       event.currentTarget.setPointerCapture(event.pointerId);
       grip.current = { pointer: event.pointerId, hold: takeHold(restore), held: null };
       change(grasp());

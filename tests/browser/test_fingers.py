@@ -22,7 +22,7 @@ FINGERS = """() => {
   const canvas = document.querySelector("canvas[data-ready]");
   // Pointers that no hand moves cannot be captured; the canvas goes with its project.
   canvas.setPointerCapture = () => undefined;
-  window.touch = (type, pointerId, clientX, clientY) => canvas.dispatchEvent(
+  window.touch = (type, pointerId, clientX, clientY, on = canvas) => on.dispatchEvent(
     new PointerEvent(type, { pointerId, pointerType: "touch", bubbles: true, cancelable: true, clientX, clientY }));
 }"""
 
@@ -122,17 +122,12 @@ def test_a_palm_beside_what_is_held_moves_nothing(painter, server):
     np.testing.assert_allclose(lies[1], lies[0], atol=1e-6)
 
 
-SECOND = """([handle, kind, clientX, clientY]) => document.querySelector(`[aria-label="${handle}"]`).dispatchEvent(
-  new PointerEvent(kind, { pointerId: 9, pointerType: "touch", bubbles: true, cancelable: true, clientX, clientY }))"""
-
-
 @pytest.mark.parametrize("rests", ["before", "meanwhile"])
 def test_a_palm_beside_a_handle_that_is_held_moves_nothing(painter, server, rests):
     """Neither the model nor what is held, which Escape still puts back; nor does a finger on the handle itself."""
     tab = painter(practice(server, "plane")).open()
     page = tab.page
     test_stencil.take(tab)
-    tab.box = page.locator("canvas[data-ready]").bounding_box()
     across = page.get_by_role("textbox", name=re.compile("^X"))
     first = across.input_value()
     palm, (x, y) = Hand(tab), handle(page, "Move the stencil")
@@ -147,7 +142,9 @@ def test_a_palm_beside_a_handle_that_is_held_moves_nothing(painter, server, rest
         palm.put(7, *tab.at(0.1, 0.9))
     palm.move(7, 80)
     for kind in ("pointerdown", "pointermove", "pointerup"):
-        page.evaluate(SECOND, ["Move the stencil", kind, x + 200, y + 50])
+        page.get_by_role("button", name="Move the stencil").evaluate(
+            "(handle, [kind, x, y]) => touch(kind, 9, x, y, handle)", [kind, x + 200, y + 50]
+        )
     assert np.abs(tab.colors() - shown).max() <= 12
     assert across.input_value() == held
     palm.lift(7)

@@ -351,7 +351,7 @@ def test_heights_kept_as_floating_point_numbers():
     for other in (np.dstack([numbers] * 3), (numbers * 2**30).astype(np.int32)):
         with pytest.raises(NightmistError, match="TIFF of a kind that cannot be read"):
             read_picture("color.tif", tiff(other))
-    with pytest.raises(NightmistError, match=r"height\.tif (cannot be read as a picture: it )?is cut off"):
+    with pytest.raises(NightmistError, match=r"height\.tif is cut off, or a TIFF of a kind"):
         read_picture("height.tif", tiff(numbers)[:100])
 
 

@@ -2,7 +2,7 @@ import * as THREE from "three";
 
 import { setTip, useDesk } from "../state/desk";
 import { type Circle, useGuide } from "../state/guide";
-import { type Hold, isAnyHeld, isHeld, letGo, takeHold } from "../state/held";
+import { type Hold, isHeld, isPalm, letGo, takeHold } from "../state/held";
 import { boundRadius } from "../state/radius";
 import { useSession } from "../state/session";
 import { stencilTo } from "../state/stencils";
@@ -95,7 +95,7 @@ export class PointerInput {
   }
 
   private press(event: PointerEvent): void {
-    if (this.drag?.kind === "paint" || (event.pointerType === "touch" && isAnyHeld() && !this.isByFingers())) return;
+    if (this.drag?.kind === "paint" || (isPalm(event) && !this.isByFingers())) return;
     this.canvas.setPointerCapture(event.pointerId);
     event.preventDefault();
     // What was typed in a field counts as soon as the stage is pressed, and keys mean the stage again.
@@ -169,7 +169,7 @@ export class PointerInput {
     return area && this.prepare.pressMap(event, area);
   }
 
-  /** Whether fingers hold the view. What touches the screen while anything else is held is a palm. */
+  /** Whether fingers hold the view: more of them go along. */
   private isByFingers(): boolean {
     return !!this.drag && this.touches.has(this.drag.pointer) && isHeld(this.hold);
   }

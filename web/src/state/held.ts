@@ -21,8 +21,8 @@ export function letGo(hold: Hold | null): void {
   if (isHeld(hold)) held = null;
 }
 
-/** Whether anything is held. */
-export const isAnyHeld = (): boolean => held !== null;
+/** Whether a finger is that of a hand which rests beside what is held. */
+export const isPalm = (event: { pointerType: string }): boolean => event.pointerType === "touch" && held !== null;
 
 /** Whether this is what is held, and nothing has been taken hold of since. */
 export const isHeld = (hold: Hold | null): boolean => held === hold;
@@ -59,7 +59,7 @@ interface Held<T> {
   back: (held: T) => void;
 }
 
-/** Something of the stage that a pointer can hold, one at a time; fingers only while nothing else is held: a palm. */
+/** Something of the stage that a pointer can hold, one at a time, and no palm. */
 export function useHold<T>({ move, release, back }: Held<T>) {
   const [held, setHeld] = useState<T | null>(null);
   // A pointer may be let go before its last move is drawn; what it held may have been put back before.
@@ -86,7 +86,7 @@ export function useHold<T>({ move, release, back }: Held<T>) {
     /** grasp: what is true now is what is changed. */
     press: (event: PointerEvent, grasp: () => T) => {
       event.stopPropagation();
-      if (grip.current || (event.pointerType === "touch" && isAnyHeld())) return;
+      if (grip.current || isPalm(event)) return;
       event.currentTarget.setPointerCapture(event.pointerId);
       grip.current = { pointer: event.pointerId, hold: takeHold(restore), held: null };
       change(grasp());

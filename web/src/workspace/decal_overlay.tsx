@@ -8,7 +8,7 @@ import { useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
 import { FrameBox } from "./frame_box";
-import { FrameHandle, type Grip, HANDLE } from "./frame_handle";
+import { FrameHandle, type Grip, HANDLE, middleOf } from "./frame_handle";
 
 /** Degrees that Shift snaps to. */
 const SNAP = 15;
@@ -58,6 +58,9 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
   const middle = plane.toStage(0, 0);
   const top = corner(0, 1);
   if (!middle || !top || corners.some((at) => at === null)) return null;
+  // On the screen, through the middle from side to side.
+  const across = corner(1, 0);
+  const narrowest = across ? 2 * Math.min(Math.hypot(across.x - middle.x, across.y - middle.y), Math.hypot(top.x - middle.x, top.y - middle.y)) : 0;
   const outline = (z = 0) => rim(plane.bent ? STEPS : 1).map(([x, y]) => corner(x, y, z));
   const box = [depth / 2, -depth / 2].map(outline);
   const each = box[0]!.length / sides.length;
@@ -120,7 +123,7 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
         <polygon points={path(outline())} className="fill-none stroke-white [stroke-width:1.5]" />
         <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
       </svg>
-      <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" icon={<IconArrowsMove size={15} />} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
+      <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" {...middleOf(narrowest, <IconArrowsMove size={15} />)} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
       <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
       {corners.map((at, i) => (
         <FrameHandle key={i} stage={stage} at={outward(at!, middle)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />

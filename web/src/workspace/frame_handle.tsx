@@ -7,6 +7,17 @@ import { onArrowKeys } from "../ui/arrow_keys";
 
 /** The handles' size in pixels. */
 export const HANDLE = 24;
+/** A side in pixels below which a handle in the middle would hide what it moves. */
+const SMALL = 3 * HANDLE;
+
+/** What lies on a handle in the middle of something so large: a dot leaves a small one to be seen. */
+export function middleOf(size: number, icon: ReactNode): { icon: ReactNode; bare: boolean } {
+  const bare = size < SMALL;
+  return { bare, icon: bare ? <span className="size-2 rounded-full bg-white ring-2 ring-ink/50" /> : icon };
+}
+
+/** What handles stand on, but the bare ones. */
+export const PLATE = "bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]";
 
 /** What a handle does while it is held. Places count from the canvas's corner. */
 export interface Grip {
@@ -20,13 +31,14 @@ interface Props {
   at: Point;
   label: string;
   icon: ReactNode;
+  bare?: boolean;
   grasp: (first: Point, event: globalThis.PointerEvent) => Grip;
   /** What arrow keys do, by pixels. */
   nudge: (dx: number, dy: number) => void;
 }
 
 /** A handle of a frame over the stage, for the pointer and for arrow keys. */
-export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
+export function FrameHandle({ stage, at, label, icon, bare = false, grasp, nudge }: Props) {
   const place = (event: PointerEvent): Point => {
     const box = stage.canvas.getBoundingClientRect();
     return { x: event.clientX - box.x, y: event.clientY - box.y };
@@ -40,7 +52,7 @@ export function FrameHandle({ stage, at, label, icon, grasp, nudge }: Props) {
     <button
       type="button" aria-label={label} title={label} onPointerDown={(event) => press(event, () => grasp(place(event), event.nativeEvent))} {...handlers} onKeyDown={onArrowKeys(nudge)}
       style={{ left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE }}
-      className="pointer-events-auto absolute grid touch-none place-items-center rounded-full bg-fog text-[12px] font-semibold text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"
+      className={`pointer-events-auto absolute grid touch-none place-items-center rounded-full text-[12px] font-semibold ${bare ? "" : PLATE}`}
     >
       {icon}
     </button>

@@ -45,10 +45,10 @@ export function PictureAbout({ picture, project }: { picture: Picture; project: 
         />
       </label>
       <PictureCutout picture={picture} project={project} />
-      <button type="button" title="As it is cut out here it is at hand in every project" onClick={() => void keepForAll(project.id, picture)} className="mt-1.5 h-7 w-full rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
+      <button type="button" title="As it is cut out here it is at hand in every project" onClick={() => void keepForAll(project.id, picture)} className="mt-1.5 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3">
         Keep for all projects
       </button>
-      <button type="button" title="A picture that a layer uses cannot be forgotten; undo brings it back" onClick={() => project.send({ type: "remove_picture", picture: picture.id })} className="mt-1.5 h-7 w-full rounded-control bg-fog-2 text-ink-2 hover:bg-fog-3">
+      <button type="button" title="A picture that a layer uses cannot be forgotten; undo brings it back" onClick={() => project.send({ type: "remove_picture", picture: picture.id })} className="mt-1.5 h-7 w-full rounded-control bg-fog-2 hover:bg-fog-3">
         Forget the picture
       </button>
     </div>

@@ -80,7 +80,7 @@ function Place({ picture }: { picture: Picture }) {
   return (
     <div className="mb-1 flex gap-1" role="group" aria-label="Where it is put">
       {places.map(({ text, what, act }) => (
-        <button key={text} type="button" title={what} onClick={act} className="h-7 grow rounded-control bg-fog-2 px-1.5 text-ink-2 hover:bg-fog-3">
+        <button key={text} type="button" title={what} onClick={act} className="h-7 grow rounded-control bg-fog-2 px-1.5 hover:bg-fog-3">
           {text}
         </button>
       ))}

@@ -8,6 +8,7 @@ import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
 import { isStencilled, moveStencil, setStencil } from "../state/stencils";
 import { onArrowKeys } from "../ui/arrow_keys";
+import { middleOf, PLATE } from "./frame_handle";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
 interface Pull {
@@ -38,9 +39,9 @@ export function StencilOverlay({ project }: { project: string }) {
       <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
       {!stamps && (
         <>
-          <Handle label="Move the stencil" icon={<IconArrowsMove size={15} />} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={nudged} />
+          <Handle label="Move the stencil" {...middleOf(Math.min(width, height), <IconArrowsMove size={15} />)} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={nudged} />
           <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
-          <button type="button" aria-label="Mirror the stencil" aria-pressed={mirrored} title="Mirror the stencil: left becomes right" onClick={() => setStencil({ mirrored: !mirrored })} className={`-bottom-3.5 -left-3.5 ${ROUND}`}>
+          <button type="button" aria-label="Mirror the stencil" aria-pressed={mirrored} title="Mirror the stencil: left becomes right" onClick={() => setStencil({ mirrored: !mirrored })} className={`-bottom-3.5 -left-3.5 ${ROUND} ${PLATE}`}>
             <IconFlipVertical size={15} />
           </button>
           <Handle label="Scale the stencil; Shift frees its proportions" icon={<IconArrowsDiagonal size={15} />} place="-right-3.5 -bottom-3.5" pull={scale} nudge={(dx, dy) => setStencil(scaled({ width, height }, 1 + (dx - dy) / 100))} />
@@ -50,7 +51,7 @@ export function StencilOverlay({ project }: { project: string }) {
   );
 }
 
-const ROUND = "pointer-events-auto absolute grid size-7 touch-none place-items-center rounded-full bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]";
+const ROUND = "pointer-events-auto absolute grid size-7 touch-none place-items-center rounded-full";
 
 /** Whether something is being painted: a pointer is pressed on the stage. */
 function usePressed(): boolean {
@@ -73,13 +74,14 @@ function usePressed(): boolean {
 interface HandleProps {
   label: string;
   icon: ReactNode;
+  bare?: boolean;
   place: string;
   pull: (pull: Pull) => void;
   /** What arrow keys do, by pixels. */
   nudge: (dx: number, dy: number) => void;
 }
 
-function Handle({ label, icon, place, pull, nudge }: HandleProps) {
+function Handle({ label, icon, bare = false, place, pull, nudge }: HandleProps) {
   const { press, handlers } = useHold<{ first: Pull["first"]; start: StencilPlace; middle: Pull["now"] }>({
     move: ({ first, start, middle }, event) => {
       const now = { x: event.clientX - middle.x, y: event.clientY - middle.y };
@@ -96,7 +98,7 @@ function Handle({ label, icon, place, pull, nudge }: HandleProps) {
   return (
     <button
       type="button" aria-label={label} title={label} onPointerDown={grasp} {...handlers} onKeyDown={onArrowKeys(nudge)}
-      className={`${ROUND} ${place}`}
+      className={`${ROUND} ${bare ? "" : PLATE} ${place}`}
     >
       {icon}
     </button>

@@ -39,6 +39,9 @@ const AWAY = "The server does not answer. The project opens as soon as it does; 
 const LET_GO = "The graphics card has let go of the picture, as it does after sleep. It comes back by itself; nothing you painted is lost. Should it stay away, reload the page.";
 const NO_GRAPHICS = "This browser cannot draw the model: WebGL 2 is missing or switched off. Switch on graphics acceleration in its settings, or open the project in another browser.";
 
+/** While something is painted or a handle is held, handles over the stage are hardly seen: what lies below is looked at. */
+const RECEDING = "active:[&_[data-over-stage]_button]:opacity-25";
+
 /** One project: what on the left, with what at the bottom, where in the middle. */
 export function Workspace({ project: id }: { project: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -102,7 +105,7 @@ export function Workspace({ project: id }: { project: string }) {
         {open && loaded && (preparing ? <PreparePanel project={open.project} /> : <StackPanel project={open.project} />)}
       </div>
       <div
-        className="relative min-w-0 overflow-hidden rounded-card"
+        className={`relative min-w-0 overflow-hidden rounded-card ${RECEDING}`}
         onDragOver={(event) => event.dataTransfer.types.includes(FINISH_TYPE) && event.preventDefault()}
         onDrop={(event) => {
           const name = event.dataTransfer.getData(FINISH_TYPE);

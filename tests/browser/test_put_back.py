@@ -1,4 +1,4 @@
-"""While a pointer holds something: Escape puts it back, a stroke goes on; no card moves the stage; handles recede."""
+"""Escape while a pointer holds something: it goes back to where it was, a stroke goes on; no card moves the stage."""
 
 from __future__ import annotations
 
@@ -72,56 +72,6 @@ def test_a_stencil_goes_back(painter, server):
     for name in ("Move the stencil", "Turn the stencil", "Scale the stencil"):
         pull_and_put_back(tab, handle(page, name), 50, 40)
         assert [field.input_value() for field in fields] == before
-
-
-def seen(page, name: str) -> float:
-    """How opaque a handle is."""
-    return float(page.get_by_role("button", name=name).evaluate("button => getComputedStyle(button).opacity"))
-
-
-def test_handles_let_what_is_held_or_painted_be_seen(painter, server):
-    """While one of them is held, or the decal itself; and those of a stencil while paint goes through it."""
-    project, tab, _ = on_body(painter, server, "plane")
-    page = tab.page
-    names = ["Move the decal", "Turn the decal", "Scale the decal at corner 2"]
-    for place in (*[handle(page, name) for name in names], tab.at(0.53, 0.53)):
-        assert [seen(page, name) for name in names] == [1, 1, 1]
-        page.mouse.move(*place)
-        page.mouse.down()
-        assert max(seen(page, name) for name in names) < 0.5
-        page.mouse.up()
-    page.keyboard.press("Shift+L")
-    tab.wait_kept(4)
-    test_stencil.take(tab)
-    page.mouse.move(*tab.at(0.45, 0.5))
-    page.mouse.down()
-    page.mouse.move(*tab.at(0.55, 0.5), steps=4)
-    assert max(seen(page, name) for name in ("Move the stencil", "Mirror the stencil")) < 0.5
-    page.mouse.up()
-    tab.wait_kept(5)
-    assert seen(page, "Move the stencil") == 1
-    assert test_stencil.yellow(server.texels(project, "plane")).any()
-
-
-def test_a_small_picture_is_seen_below_the_handle_in_its_middle(painter, server):
-    tab = on_body(painter, server, "plane")[1]
-    page = tab.page
-    middle = handle(page, "Move the decal")
-
-    def covered(colors: np.ndarray) -> bool:
-        """Whether the handle is seen in its upper half, or the sticker, which has little blue."""
-        x, y = middle[0] - tab.box["x"], middle[1] - tab.box["y"]
-        return colors[round(y) - 8, round(x), 2] > 150
-
-    tab.wait_view(covered, "no handle")
-    wide = page.get_by_role("textbox", name=re.compile("^Wide"))
-    wide.fill("0.1")
-    wide.press("Enter")
-    tab.wait_kept(4)
-    tab.wait_view(lambda colors: not covered(colors), "the handle hides the decal")
-    pull_and_put_back(tab, middle, 40, 0, key="Shift")
-    tab.wait_kept(5)
-    assert handle(page, "Move the decal")[0] > middle[0] + 30
 
 
 def test_a_stroke_goes_on_where_it_is_drawn(painter, server):

@@ -9,6 +9,7 @@ import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
 import { FrameBox } from "./frame_box";
 import { FrameHandle, type Grip, HANDLE, middleOf } from "./frame_handle";
+import { INNER, withinReach } from "./within_reach";
 
 /** Degrees that Shift snaps to. */
 const SNAP = 15;
@@ -57,7 +58,8 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
   const corners = sides.map(([x, y]) => corner(x, y));
   const middle = plane.toStage(0, 0);
   const top = corner(0, 1);
-  if (!middle || !top || corners.some((at) => at === null)) return null;
+  const area = stage.area(frame.kind === "map" ? "map" : "model");
+  if (!area || !middle || !top || corners.some((at) => at === null)) return null;
   // On the screen, through the middle from side to side.
   const across = corner(1, 0);
   const narrowest = across ? 2 * Math.min(Math.hypot(across.x - middle.x, across.y - middle.y), Math.hypot(top.x - middle.x, top.y - middle.y)) : 0;
@@ -81,11 +83,12 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
   const scaled = (factor: number): FrameChange => ({ width: frame.width * factor, height: frame.height * factor });
   const scale = dragged((place, first, shift) => {
     if (!shift) return scaled(Math.max(Math.hypot(place.x, place.y) / Math.max(Math.hypot(first.x, first.y), 1e-12), 1e-3));
-    const own = turned(place, -roll);
-    return { width: Math.max(2 * Math.abs(own.x), 1e-6 * frame.width), height: Math.max(2 * Math.abs(own.y), 1e-6 * frame.height) };
+    const [own, before] = [turned(place, -roll), turned(first, -roll)];
+    const stretched = (now: number, then: number) => Math.max(Math.abs(now) / Math.max(Math.abs(then), 1e-12), 1e-3);
+    return { width: frame.width * stretched(own.x, before.x), height: frame.height * stretched(own.y, before.y) };
   });
-  const turn = dragged((place, _, shift) => {
-    const angle = (Math.atan2(place.x, place.y) * 180) / Math.PI;
+  const turn = dragged((place, first, shift) => {
+    const angle = roll + ((Math.atan2(place.x, place.y) - Math.atan2(first.x, first.y)) * 180) / Math.PI;
     return { roll: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 };
   });
   const deepen: Pull = (at) => {
@@ -124,9 +127,9 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
         <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
       </svg>
       <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" {...middleOf(narrowest, <IconArrowsMove size={15} />)} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
-      <FrameHandle stage={stage} at={above} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
+      <FrameHandle stage={stage} at={withinReach(above, middle, area)} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
       {corners.map((at, i) => (
-        <FrameHandle key={i} stage={stage} at={outward(at!, middle)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
+        <FrameHandle key={i} stage={stage} at={withinReach(outward(at!, middle), middle, area, INNER)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
       ))}
       {deep && <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
     </div>

@@ -5,6 +5,7 @@ import type { Frame, Mapping } from "../api/schema.generated";
 import { type Point, turnOf } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { FrameHandle, type Grip } from "./frame_handle";
+import { INNER, withinReach } from "./within_reach";
 
 type Three = [number, number, number];
 /** Degrees that Shift snaps to. */
@@ -77,7 +78,7 @@ export function FrameBox({ stage, frame, shape, onMove, onSet, onCancel }: Props
       </svg>
       <FrameHandle stage={stage} at={center} label="Move the frame" icon={<IconArrowsMove size={15} />} grasp={pulled((at, first) => shifted(at.x - first.x, at.y - first.y))} nudge={(dx, dy) => onSet(shifted(dx, dy))} />
       <FrameHandle
-        stage={stage} at={{ x: center.x, y: center.y - radius - 30 }} label={`Turn the frame about its ${AXES[nearest.axis]}, which faces you; Shift snaps`} icon={<IconRefresh size={15} />}
+        stage={stage} at={withinReach({ x: center.x, y: center.y - radius - 30 }, center, area)} label={`Turn the frame about its ${AXES[nearest.axis]}, which faces you; Shift snaps`} icon={<IconRefresh size={15} />}
         grasp={pulled((at, first, shift) => {
           const angle = angleAt(at) - angleAt(first);
           return spun(shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10);
@@ -90,8 +91,8 @@ export function FrameBox({ stage, frame, shape, onMove, onSet, onCancel }: Props
         const along = (at: Point) => ((at.x - center.x) * (end.x - center.x) + (at.y - center.y) * (end.y - center.y)) / apart(center, end) ** 2;
         return (
           <FrameHandle
-            key={axis} stage={stage} at={end} label={`Size of the frame along ${axis}; Shift takes all three`} icon={<span>{axis}</span>}
-            grasp={pulled((at, _, shift) => stretched(shift ? -1 : k, Math.max(along(at), 0.01)))} nudge={(dx, dy) => onSet(stretched(k, 1 + (dx - dy) / 100))}
+            key={axis} stage={stage} at={withinReach(end, center, area, INNER)} label={`Size of the frame along ${axis}; Shift takes all three`} icon={<span>{axis}</span>}
+            grasp={pulled((at, first, shift) => stretched(shift ? -1 : k, Math.max(along(at) / along(first), 0.01)))} nudge={(dx, dy) => onSet(stretched(k, 1 + (dx - dy) / 100))}
           />
         );
       })}

@@ -16,8 +16,13 @@ export function middleOf(size: number, icon: ReactNode): { icon: ReactNode; bare
   return { bare, icon: bare ? <span className="size-2 rounded-full bg-white ring-2 ring-ink/50" /> : icon };
 }
 
-/** What handles stand on, but the bare ones. */
-export const PLATE = "bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]";
+/** How a button over the stage looks, and where it lies; bare, without the plate that handles stand on. */
+export function handleAt(at: Point, bare = false) {
+  return {
+    style: { left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE },
+    className: `pointer-events-auto absolute grid touch-none place-items-center rounded-full text-[12px] font-semibold ${bare ? "" : "bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"}`,
+  };
+}
 
 /** What a handle does while it is held. Places count from the canvas's corner. */
 export interface Grip {
@@ -51,8 +56,7 @@ export function FrameHandle({ stage, at, label, icon, bare = false, grasp, nudge
   return (
     <button
       type="button" aria-label={label} title={label} onPointerDown={(event) => press(event, () => grasp(place(event), event.nativeEvent))} {...handlers} onKeyDown={onArrowKeys(nudge)}
-      style={{ left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE }}
-      className={`pointer-events-auto absolute grid touch-none place-items-center rounded-full text-[12px] font-semibold ${bare ? "" : PLATE}`}
+      {...handleAt(at, bare)}
     >
       {icon}
     </button>

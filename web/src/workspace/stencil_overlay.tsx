@@ -1,57 +1,72 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconFlipVertical, IconRefresh } from "@tabler/icons-react";
-import { type PointerEvent, type ReactNode, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 
+import { type Point, turned } from "../stage/frame_plane";
+import type { Stage } from "../stage/stage";
 import { useDesk } from "../state/desk";
-import { useHold } from "../state/held";
+import { useModelPlace } from "../state/map_place";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
 import { isStencilled, moveStencil, setStencil } from "../state/stencils";
-import { onArrowKeys } from "../ui/arrow_keys";
-import { middleOf, PLATE } from "./frame_handle";
+import { FrameHandle, type Grip, HANDLE, handleAt, middleOf } from "./frame_handle";
+import { withinReach } from "./within_reach";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
 interface Pull {
-  now: { x: number; y: number };
-  first: { x: number; y: number };
+  now: Point;
+  first: Point;
   start: StencilPlace;
   shift: boolean;
 }
 
 /** Degrees that Shift snaps to. */
 const SNAP = 15;
+/** Pixels from the upper side to the handle that turns it. */
+const ABOVE = 22;
 
 /** The stencil over the stage, as long as paint goes through it; its handles move, turn and scale it. */
-export function StencilOverlay({ project }: { project: string }) {
+export function StencilOverlay({ stage }: { stage: Stage }) {
+  // It lies about the stage's middle, which moves as the stage is made larger.
+  useModelPlace((place) => place.tick);
   const seen = useDesk(isStencilled);
   const { picture, right, down, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
   const pressed = usePressed();
   const pictures = useSession((session) => session.state?.pictures);
   const chosen = pictures?.find(({ id }) => id === picture);
   if (!chosen || !seen) return null;
+  const area = { x: 0, y: 0, width: stage.canvas.clientWidth, height: stage.canvas.clientHeight };
+  const middle = { x: area.width / 2 + right, y: area.height / 2 + down };
+  const seat = (x: number, y: number) => {
+    const at = turned({ x, y }, -rotation);
+    return withinReach({ x: middle.x + at.x, y: middle.y + at.y }, middle, area);
+  };
+  // Those of a small one lie apart.
+  const [across, below] = [Math.max(width / 2, HANDLE), Math.max(height / 2, HANDLE)];
+  const pulled = (pull: (pull: Pull) => void) => (at: Point): Grip => {
+    const start = useDesk.getState().stencil;
+    const from = ({ x, y }: Point) => ({ x: x - middle.x, y: y - middle.y });
+    return { move: (now, event) => pull({ now: from(now), first: from(at), start, shift: event.shiftKey }), release: () => {}, cancel: () => setStencil(start) };
+  };
   return (
-    <div
-      data-testid="stencil" data-over-stage
-      className={`pointer-events-none absolute ${hides && pressed ? "invisible" : ""}`}
-      style={{ left: `calc(50% + ${right}px)`, top: `calc(50% + ${down}px)`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}
-    >
-      <img alt="" draggable={false} src={pictureAt(project, chosen, "picture")} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
-      <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
+    <div data-over-stage className={`pointer-events-none absolute inset-0 contain-strict ${hides && pressed ? "invisible" : ""}`}>
+      <div data-testid="stencil" className="absolute" style={{ left: middle.x - width / 2, top: middle.y - height / 2, width, height, transform: `rotate(${rotation}deg)` }}>
+        <img alt="" draggable={false} src={pictureAt(stage.project.id, chosen, "picture")} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
+        <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
+      </div>
       {!stamps && (
         <>
-          <Handle label="Move the stencil" {...middleOf(Math.min(width, height), <IconArrowsMove size={15} />)} place="top-1/2 left-1/2 -translate-1/2" pull={move} nudge={nudged} />
-          <Handle label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} place="-top-9 left-1/2 -translate-x-1/2" pull={turn} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
-          <button type="button" aria-label="Mirror the stencil" aria-pressed={mirrored} title="Mirror the stencil: left becomes right" onClick={() => setStencil({ mirrored: !mirrored })} className={`-bottom-3.5 -left-3.5 ${ROUND} ${PLATE}`}>
+          <FrameHandle stage={stage} at={middle} label="Move the stencil" {...middleOf(Math.min(width, height), <IconArrowsMove size={15} />)} grasp={pulled(move)} nudge={nudged} />
+          <FrameHandle stage={stage} at={seat(0, -height / 2 - ABOVE)} label="Turn the stencil; Shift snaps" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => setStencil({ rotation: rotation + dx - dy })} />
+          <button type="button" aria-label="Mirror the stencil" aria-pressed={mirrored} title="Mirror the stencil: left becomes right" onClick={() => setStencil({ mirrored: !mirrored })} {...handleAt(seat(-across, below))}>
             <IconFlipVertical size={15} />
           </button>
-          <Handle label="Scale the stencil; Shift frees its proportions" icon={<IconArrowsDiagonal size={15} />} place="-right-3.5 -bottom-3.5" pull={scale} nudge={(dx, dy) => setStencil(scaled({ width, height }, 1 + (dx - dy) / 100))} />
+          <FrameHandle stage={stage} at={seat(across, below)} label="Scale the stencil; Shift frees its proportions" icon={<IconArrowsDiagonal size={15} />} grasp={pulled(scale)} nudge={(dx, dy) => setStencil(scaled({ width, height }, 1 + (dx - dy) / 100))} />
         </>
       )}
     </div>
   );
 }
-
-const ROUND = "pointer-events-auto absolute grid size-7 touch-none place-items-center rounded-full";
 
 /** Whether something is being painted: a pointer is pressed on the stage. */
 function usePressed(): boolean {
@@ -71,40 +86,6 @@ function usePressed(): boolean {
   return pressed;
 }
 
-interface HandleProps {
-  label: string;
-  icon: ReactNode;
-  bare?: boolean;
-  place: string;
-  pull: (pull: Pull) => void;
-  /** What arrow keys do, by pixels. */
-  nudge: (dx: number, dy: number) => void;
-}
-
-function Handle({ label, icon, bare = false, place, pull, nudge }: HandleProps) {
-  const { press, handlers } = useHold<{ first: Pull["first"]; start: StencilPlace; middle: Pull["now"] }>({
-    move: ({ first, start, middle }, event) => {
-      const now = { x: event.clientX - middle.x, y: event.clientY - middle.y };
-      pull({ now, first, start, shift: event.shiftKey });
-    },
-    back: ({ start }) => setStencil(start),
-  });
-  const grasp = (event: PointerEvent<HTMLButtonElement>) => {
-    // Turned about its middle, which so is that of the box around it.
-    const box = event.currentTarget.closest("[data-testid=stencil]")!.getBoundingClientRect();
-    const middle = { x: box.x + box.width / 2, y: box.y + box.height / 2 };
-    press(event, () => ({ first: { x: event.clientX - middle.x, y: event.clientY - middle.y }, start: useDesk.getState().stencil, middle }));
-  };
-  return (
-    <button
-      type="button" aria-label={label} title={label} onPointerDown={grasp} {...handlers} onKeyDown={onArrowKeys(nudge)}
-      className={`${ROUND} ${bare ? "" : PLATE} ${place}`}
-    >
-      {icon}
-    </button>
-  );
-}
-
 const move = ({ now, first, start }: Pull) => moveStencil({ right: start.right + now.x - first.x, down: start.down + now.y - first.y });
 
 function nudged(dx: number, dy: number): void {
@@ -112,17 +93,16 @@ function nudged(dx: number, dy: number): void {
   moveStencil({ right: right + dx, down: down + dy });
 }
 
-function turn({ now, shift }: Pull): void {
-  const angle = (Math.atan2(now.x, -now.y) * 180) / Math.PI;
+function turn({ now, first, start, shift }: Pull): void {
+  const angle = start.rotation + ((Math.atan2(now.x, -now.y) - Math.atan2(first.x, -first.y)) * 180) / Math.PI;
   setStencil({ rotation: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 });
 }
 
 function scale({ now, first, start, shift }: Pull): void {
   if (!shift) return setStencil(scaled(start, Math.hypot(now.x, now.y) / Math.max(Math.hypot(first.x, first.y), 1)));
-  const angle = (-start.rotation * Math.PI) / 180;
-  const across = Math.abs(now.x * Math.cos(angle) - now.y * Math.sin(angle));
-  const down = Math.abs(now.x * Math.sin(angle) + now.y * Math.cos(angle));
-  setStencil({ width: Math.max(8, 2 * across), height: Math.max(8, 2 * down) });
+  const [own, before] = [turned(now, start.rotation), turned(first, start.rotation)];
+  const stretched = (side: number, now: number, then: number) => Math.max(8, (side * Math.abs(now)) / Math.max(Math.abs(then), 1));
+  setStencil({ width: stretched(start.width, own.x, before.x), height: stretched(start.height, own.y, before.y) });
 }
 
 function scaled({ width, height }: { width: number; height: number }, factor: number): { width: number; height: number } {

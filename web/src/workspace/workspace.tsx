@@ -119,6 +119,9 @@ export function Workspace({ project: id }: { project: string }) {
       >
         <canvas ref={canvas} data-ready={ready} tabIndex={-1} className={`absolute inset-0 size-full touch-none outline-none ${graphics === null ? "invisible" : ""}`} />
         {view === "side" && <div className="absolute inset-y-0 left-1/2 w-px bg-ink/20" />}
+        {ready && open && !preparing && <StencilOverlay stage={open.stage} />}
+        {ready && open && !preparing && <DecalOverlay stage={open.stage} />}
+        {ready && open && !preparing && <WashOverlay stage={open.stage} />}
         {open && loaded && <StageControls stage={open.stage} project={open.project} />}
         {ready && open && islands && view !== "model" && <IslandBox stage={open.stage} />}
         {ready && open && (
@@ -128,9 +131,6 @@ export function Workspace({ project: id }: { project: string }) {
           </div>
         )}
         {ready && open && <References project={open.project} />}
-        {ready && open && !preparing && <StencilOverlay project={open.project.id} />}
-        {ready && open && !preparing && <DecalOverlay stage={open.stage} />}
-        {ready && open && !preparing && <WashOverlay stage={open.stage} />}
         {ready && <WipeBar />}
         <Guides />
         {open && <WorkBar project={open.project} />}

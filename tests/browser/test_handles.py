@@ -8,8 +8,12 @@ import numpy as np
 import pytest
 from scipy.spatial.distance import pdist
 
+from nightmist.core.formats.gltf_write import write_glb
+
+from ..shapes import plane
 from . import test_stencil
 from .test_decals import on_body, pull
+from .test_preparing import Stage, on_map, prepare, settled
 from .test_put_back import handle, pull_and_put_back
 from .test_stack import practice
 
@@ -147,3 +151,24 @@ def test_the_frame_of_a_wash_around_all_of_the_model_is_turned_by_its_handle(pai
         float(field.input_value()) for field in page.get_by_role("group", name="Turn").get_by_role("textbox").all()
     ]
     assert max(np.abs(turns)) > 5
+
+
+def test_islands_that_fill_the_map_are_turned_by_their_knob(painter, server):
+    """It lies above them, where the map has no room."""
+    project = server.create(write_glb(plane(2, 0.0, 1.0)), "full.glb")
+    tab = prepare(painter, project)
+    page = tab.page
+    before = Stage(server, project).corners()
+    tab.side_by_side()
+    tab.box = page.locator("canvas[data-ready]").bounding_box()
+    page.mouse.click(*on_map(tab, 0.5, 0.5))
+    knob = page.locator("[data-handle=turn]").bounding_box()
+    assert knob["y"] > tab.box["y"] + 44
+    page.mouse.move(knob["x"] + 7, knob["y"] + 7)
+    page.mouse.down()
+    page.mouse.move(*on_map(tab, 0.9, 0.5), steps=6)
+    page.mouse.up()
+    settled(tab, 1)
+    after = Stage(server, project).corners()
+    away = before - 0.5
+    assert np.abs(after - 0.5 - np.stack([-away[..., 1], away[..., 0]], axis=-1)).max() < 0.005

@@ -4,6 +4,7 @@ import { type IslandGrip, type Matrix } from "../stage/island_grip";
 import { PrepareInput } from "../stage/prepare_input";
 import { grabIslands } from "../stage/picked";
 import type { Stage } from "../stage/stage";
+import { withinReach } from "../stage/within_reach";
 import { useDesk } from "../state/desk";
 import { useHold } from "../state/held";
 import { useMapPlace } from "../state/map_place";
@@ -59,7 +60,8 @@ export function IslandBox({ stage }: { stage: Stage }) {
   const top = through(0.5, 0);
   const middle = through(0.5, 0.5);
   const reach = Math.max(Math.hypot(top[0] - middle[0], top[1] - middle[1]), 1);
-  const knob = [top[0] + ((top[0] - middle[0]) / reach) * 26, top[1] + ((top[1] - middle[1]) / reach) * 26] as const;
+  const above = { x: top[0] + ((top[0] - middle[0]) / reach) * 26, y: top[1] + ((top[1] - middle[1]) / reach) * 26 };
+  const knob = withinReach(above, { x: middle[0], y: middle[1] }, area);
 
   const press = (handle: Handle) => (event: PointerEvent) => {
     event.preventDefault();
@@ -70,9 +72,9 @@ export function IslandBox({ stage }: { stage: Stage }) {
     <svg className="pointer-events-none absolute inset-0 size-full touch-none" aria-label="Picked islands" data-testid="island-box" data-over-stage>
       <polygon points={corners.join(" ")} fill="none" stroke="#fff" strokeWidth={3} opacity={0.8} />
       <polygon points={corners.join(" ")} fill="none" stroke="var(--accent)" strokeWidth={1.4} />
-      <line x1={top[0]} y1={top[1]} x2={knob[0]} y2={knob[1]} stroke="var(--accent)" strokeWidth={1.4} />
+      <line x1={top[0]} y1={top[1]} x2={knob.x} y2={knob.y} stroke="var(--accent)" strokeWidth={1.4} />
       <circle
-        cx={knob[0]} cy={knob[1]} r={7} fill="#fff" stroke="var(--accent)" strokeWidth={2}
+        cx={knob.x} cy={knob.y} r={7} fill="#fff" stroke="var(--accent)" strokeWidth={2}
         className="pointer-events-auto cursor-grab" data-handle="turn" onPointerDown={press("turn")} {...hold.handlers}
       >
         <title>Turn; snaps to right angles, Shift turns freely</title>

@@ -3,13 +3,13 @@ import type { BodyFrame, Frame as Box, Decal, MapFrame, SurfaceFrame } from "../
 import { moveDecal, placeUnder } from "../stage/decal_input";
 import { type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
+import { INNER, withinReach } from "../stage/within_reach";
 import { decalRests, findDecal, type FrameChange, isHandled, showDecal, takeDecalBack, useChosenDecal } from "../state/decals";
 import { useDesk } from "../state/desk";
 import { useMapPlace, useModelPlace } from "../state/map_place";
 import { useSession } from "../state/session";
 import { FrameBox } from "./frame_box";
 import { FrameHandle, type Grip, HANDLE, middleOf } from "./frame_handle";
-import { INNER, withinReach } from "./within_reach";
 
 /** Degrees that Shift snaps to. */
 const SNAP = 15;

@@ -4,8 +4,8 @@ import * as THREE from "three";
 import type { Frame, Mapping } from "../api/schema.generated";
 import { type Point, turnOf } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
+import { INNER, withinReach } from "../stage/within_reach";
 import { FrameHandle, type Grip } from "./frame_handle";
-import { INNER, withinReach } from "./within_reach";
 
 type Three = [number, number, number];
 /** Degrees that Shift snaps to. */

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 
 import { type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
+import { withinReach } from "../stage/within_reach";
 import { useDesk } from "../state/desk";
 import { useModelPlace } from "../state/map_place";
 import { pictureAt } from "../state/pictures";
@@ -10,7 +11,6 @@ import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
 import { isStencilled, moveStencil, setStencil } from "../state/stencils";
 import { FrameHandle, type Grip, HANDLE, handleAt, middleOf } from "./frame_handle";
-import { withinReach } from "./within_reach";
 
 /** A drag of a handle: where it is and where it began, from the stencil's middle, and what the stencil was then. */
 interface Pull {

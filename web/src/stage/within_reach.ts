@@ -1,5 +1,5 @@
-import type { Point } from "../stage/frame_plane";
-import type { Area } from "../stage/views";
+import type { Point } from "./frame_plane";
+import type { Area } from "./views";
 
 /** Pixels from a view's rim, and from its upper side, on which controls lie, that a handle's middle keeps. */
 const RIM = 18;

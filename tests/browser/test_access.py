@@ -1,4 +1,4 @@
-"""Everybody can use it: axe-core finds no violation, in the light and in the dark."""
+"""Everybody can use it, in the light and in the dark: axe-core finds no violation, and keys show where they are."""
 
 from __future__ import annotations
 
@@ -108,6 +108,38 @@ def test_the_stack_and_its_cards(page, server):
     page.get_by_role("button", name="Keep", exact=True).click()
     page.get_by_role("button", name="Go back", exact=True).wait_for()
     assert violations(page) == [], "versions"
+
+
+#: What has the focus, and whether a ring shows it.
+FOCUSED = """() => {
+    // Past the last one lies the browser's own bar.
+    if (document.activeElement === document.body) return ["", true];
+    const { outlineStyle, outlineWidth } = getComputedStyle(document.activeElement);
+    const name = document.activeElement.ariaLabel ?? document.activeElement.innerText;
+    const { x, y } = document.activeElement.getBoundingClientRect();
+    return [`${name} at ${x}, ${y}`, outlineStyle !== "none" && parseFloat(outlineWidth) > 0];
+}"""
+
+
+def test_the_tab_key_shows_where_it_is(page, server):
+    """Around all of the page once, with a layer of decals and its card; and in the stack by arrow keys."""
+    page.goto(f"{server.url}{SWITCHES}#/project/{server.create()}")
+    page.wait_for_selector("canvas[data-ready=true]", timeout=PATIENCE)
+    page.get_by_role("button", name="Add decals").click()
+    page.get_by_role("button", name="Close the layer’s settings").wait_for()
+    seen: dict[str, bool] = {}
+    for _ in range(200):
+        page.keyboard.press("Tab")
+        name, ringed = page.evaluate(FOCUSED)
+        if name in seen and name == next(iter(seen)):
+            break
+        seen[name] = ringed
+        if name.startswith("Decals at"):
+            page.keyboard.press("ArrowDown")
+            below, seen[below] = page.evaluate(FOCUSED)
+    assert len(seen) > 50
+    assert any(name.startswith("Decals at") for name in seen)
+    assert [name for name, ringed in seen.items() if not ringed] == []
 
 
 def test_prepare_and_its_cards(page, server):

@@ -35,7 +35,7 @@ export function StackRow({ node, surface, project, inside }: Props) {
       textValue={node.name}
       data-target={chosen}
       className={({ isSelected, isDropTarget }) =>
-        `cursor-default border-b border-fog-3 outline-none focus-visible:outline-2 focus-visible:-outline-offset-2 focus-visible:outline-accent ${
+        `cursor-default border-b border-fog-3 focus-visible:-outline-offset-2 ${
           isDropTarget ? "bg-accent-soft outline-2 -outline-offset-2 outline-accent" : chosen ? "bg-accent-soft" : isSelected ? "bg-fog-2" : "hover:bg-fog-2"
         }`
       }

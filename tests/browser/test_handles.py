@@ -103,6 +103,26 @@ def test_a_stencil_larger_than_the_stage_is_turned_and_scaled_by_its_handles(pai
     assert number("High") == pytest.approx(high, rel=0.04)
 
 
+@pytest.mark.parametrize("view", ["Model", "Map"])
+def test_handles_of_a_stencil_go_along_when_the_stage_is_made_wider(painter, server, view):
+    tab = painter(practice(server, "plane")).open()
+    page = tab.page
+    page.get_by_role("radio", name=view, exact=True).click()
+    test_stencil.take(tab)
+    page.get_by_role("button", name="Close the stencil’s settings").click()
+
+    def together(_: np.ndarray) -> bool:
+        """On the stencil's middle, which lies in that of a wider stage."""
+        stage = page.locator("canvas[data-ready]").bounding_box()
+        middle = stage["x"] + stage["width"] / 2
+        box = page.get_by_test_id("stencil").bounding_box()
+        at = handle(page, "Move the stencil")[0]
+        wider = stage["width"] > tab.box["width"] + 100
+        return wider and abs(at - middle) < 1 and abs(box["x"] + box["width"] / 2 - middle) < 1
+
+    tab.wait_view(together, "the handles stay behind")
+
+
 def test_a_decal_larger_than_the_stage_is_turned_and_scaled_by_its_handles(painter, server):
     project, tab, _ = on_body(painter, server, "plane")
     page = tab.page

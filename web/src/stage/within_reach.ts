@@ -14,8 +14,8 @@ export const INNER = 30;
  */
 export function withinReach(at: Point, middle: Point, area: Area, more = 0): Point {
   const [dx, dy] = [at.x - middle.x, at.y - middle.y];
-  const across = dx > 0 ? area.x + area.width - RIM - middle.x : middle.x - area.x - RIM;
-  const down = dy > 0 ? area.y + area.height - RIM - middle.y : middle.y - area.y - TOP;
-  const share = Math.min(1, (across - more) / Math.abs(dx), (down - more) / Math.abs(dy));
+  const across = (dx > 0 ? area.x + area.width - middle.x : middle.x - area.x) - RIM - more;
+  const down = (dy > 0 ? area.y + area.height - RIM - middle.y : middle.y - area.y - TOP) - more;
+  const share = Math.min(1, across / Math.max(Math.abs(dx), 1e-9), down / Math.max(Math.abs(dy), 1e-9));
   return share * Math.hypot(dx, dy) < APART ? at : { x: middle.x + share * dx, y: middle.y + share * dy };
 }

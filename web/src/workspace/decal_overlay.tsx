@@ -1,7 +1,7 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconArrowsVertical, IconRefresh } from "@tabler/icons-react";
 import type { BodyFrame, Frame as Box, Decal, MapFrame, SurfaceFrame } from "../api/schema.generated";
 import { moveDecal, placeUnder } from "../stage/decal_input";
-import { type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
+import { apart, type FramePlane, framePlane, type Point, turned, unwound } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { INNER, withinReach } from "../stage/within_reach";
 import { decalRests, findDecal, type FrameChange, isHandled, showDecal, takeDecalBack, useChosenDecal } from "../state/decals";
@@ -61,16 +61,15 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
   const area = stage.area(frame.kind === "map" ? "map" : "model");
   if (!area || !middle || !top || corners.some((at) => at === null)) return null;
   // On the screen, through the middle from side to side.
-  const across = corner(1, 0);
-  const narrowest = across ? 2 * Math.min(Math.hypot(across.x - middle.x, across.y - middle.y), Math.hypot(top.x - middle.x, top.y - middle.y)) : 0;
+  const narrowest = 2 * Math.min(apart(middle, corner(1, 0)), apart(middle, top));
   const outline = (z = 0) => rim(plane.bent ? STEPS : 1).map(([x, y]) => corner(x, y, z));
   const box = [depth / 2, -depth / 2].map(outline);
   const each = box[0]!.length / sides.length;
   const edges = box.every((ring) => ring.every((at) => at !== null)) && depth ? sides.map((_, i) => [box[0]![i * each]!, box[1]![i * each]!] as const) : [];
-  const away = Math.hypot(top.x - middle.x, top.y - middle.y) || 1;
+  const away = apart(top, middle) || 1;
   const above = { x: top.x + ((top.x - middle.x) / away) * ABOVE, y: top.y + ((top.y - middle.y) / away) * ABOVE };
   const front = depth ? plane.toStage(0, 0, depth / 2) : null;
-  const deep = front && Math.hypot(front.x - middle.x, front.y - middle.y) > HANDLE ? front : null;
+  const deep = apart(middle, front) > HANDLE ? front : null;
   const path = (places: (Point | null)[]) => places.map((at) => at && `${at.x},${at.y}`).join(" ");
   const project = stage.project;
   const edit = (next: FrameChange) => ({ type: "change_decal" as const, decal: decal.id, frame: next });
@@ -88,7 +87,7 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
     return { width: frame.width * stretched(own.x, before.x), height: frame.height * stretched(own.y, before.y) };
   });
   const turn = dragged((place, first, shift) => {
-    const angle = roll + ((Math.atan2(place.x, place.y) - Math.atan2(first.x, first.y)) * 180) / Math.PI;
+    const angle = unwound(roll + ((Math.atan2(place.x, place.y) - Math.atan2(first.x, first.y)) * 180) / Math.PI);
     return { roll: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 };
   });
   const deepen: Pull = (at) => {
@@ -147,7 +146,7 @@ function rim(steps: number): [number, number][] {
 
 /** Beyond a corner, so that a small decal is seen between its handles. */
 function outward(at: Point, middle: Point): Point {
-  const away = Math.hypot(at.x - middle.x, at.y - middle.y) || 1;
+  const away = apart(at, middle) || 1;
   return { x: at.x + ((at.x - middle.x) / away) * OUT, y: at.y + ((at.y - middle.y) / away) * OUT };
 }
 

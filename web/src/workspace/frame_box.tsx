@@ -2,7 +2,7 @@ import { IconArrowsMove, IconRefresh } from "@tabler/icons-react";
 import * as THREE from "three";
 
 import type { Frame, Mapping } from "../api/schema.generated";
-import { type Point, turnOf } from "../stage/frame_plane";
+import { apart, type Point, turnOf } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { INNER, withinReach } from "../stage/within_reach";
 import { FrameHandle, type Grip } from "./frame_handle";
@@ -101,7 +101,6 @@ export function FrameBox({ stage, frame, shape, onMove, onSet, onCancel }: Props
 }
 
 const unit = (k: number, length: number): Three => [0, 1, 2].map((i) => (i === k ? length : 0)) as Three;
-const apart = (a: Point, b: Point | null): number => (b ? Math.hypot(a.x - b.x, a.y - b.y) : 0);
 
 function degreesOf(turn: THREE.Matrix4): Three {
   const { x, y, z } = new THREE.Euler().setFromRotationMatrix(turn, "XYZ");

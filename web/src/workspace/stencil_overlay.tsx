@@ -1,11 +1,11 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconFlipVertical, IconRefresh } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
-import { type Point, turned } from "../stage/frame_plane";
+import { type Point, turned, unwound } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { withinReach } from "../stage/within_reach";
 import { useDesk } from "../state/desk";
-import { useModelPlace } from "../state/map_place";
+import { useMapPlace, useModelPlace } from "../state/map_place";
 import { pictureAt } from "../state/pictures";
 import { useSession } from "../state/session";
 import { LARGEST, type StencilPlace } from "../state/stencil_place";
@@ -27,7 +27,8 @@ const ABOVE = 22;
 
 /** The stencil over the stage, as long as paint goes through it; its handles move, turn and scale it. */
 export function StencilOverlay({ stage }: { stage: Stage }) {
-  // It lies about the stage's middle, which moves as the stage is made larger.
+  // Its handles lie about the stage's middle, which moves as the stage is made larger.
+  useMapPlace((place) => place.tick);
   useModelPlace((place) => place.tick);
   const seen = useDesk(isStencilled);
   const { picture, right, down, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
@@ -50,7 +51,7 @@ export function StencilOverlay({ stage }: { stage: Stage }) {
   };
   return (
     <div data-over-stage className={`pointer-events-none absolute inset-0 contain-strict ${hides && pressed ? "invisible" : ""}`}>
-      <div data-testid="stencil" className="absolute" style={{ left: middle.x - width / 2, top: middle.y - height / 2, width, height, transform: `rotate(${rotation}deg)` }}>
+      <div data-testid="stencil" className="absolute" style={{ left: `calc(50% + ${right}px)`, top: `calc(50% + ${down}px)`, width, height, transform: `translate(-50%, -50%) rotate(${rotation}deg)` }}>
         <img alt="" draggable={false} src={pictureAt(stage.project.id, chosen, "picture")} className="size-full" style={{ opacity, transform: mirrored ? "scaleX(-1)" : undefined }} />
         <div className="absolute inset-0 rounded-[2px] outline-1 outline-white/90 [box-shadow:0_0_0_2px_rgb(30_36_34/0.4)]" />
       </div>
@@ -94,7 +95,7 @@ function nudged(dx: number, dy: number): void {
 }
 
 function turn({ now, first, start, shift }: Pull): void {
-  const angle = start.rotation + ((Math.atan2(now.x, -now.y) - Math.atan2(first.x, -first.y)) * 180) / Math.PI;
+  const angle = unwound(start.rotation + ((Math.atan2(now.x, -now.y) - Math.atan2(first.x, -first.y)) * 180) / Math.PI);
   setStencil({ rotation: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 });
 }
 

@@ -146,6 +146,26 @@ def test_a_decal_larger_than_the_stage_is_turned_and_scaled_by_its_handles(paint
     assert test_stencil.yellow(server.texels(project, "plane")).any()
 
 
+def test_a_decal_that_reaches_behind_the_eye_is_pulled_smaller(painter, server):
+    """Its frame was not seen at all when one of its corners was not."""
+    _, tab, _ = on_body(painter, server, "plane")
+    page = tab.page
+    wide = page.get_by_role("textbox", name=re.compile("^Wide"))
+    wide.fill("60")
+    wide.press("Enter")
+    tab.wait_kept(4)
+    corners = page.get_by_role("button", name=re.compile("^Scale the decal"))
+    tab.wait_view(lambda _: 0 < corners.count() < 4 and in_reach(tab), "no corner, or all of them")
+    at = corners.first.bounding_box()
+    middle = handle(page, "Move the decal")
+    page.mouse.move(at["x"] + 12, at["y"] + 12)
+    page.mouse.down()
+    page.mouse.move(*((np.array(middle) + (at["x"] + 12, at["y"] + 12)) / 2), steps=4)
+    page.mouse.up()
+    tab.wait_kept(5)
+    assert 5 < float(wide.input_value()) < 50
+
+
 def test_the_frame_of_a_wash_around_all_of_the_model_is_turned_by_its_handle(painter, server):
     project = practice(server, "box")
     tab = painter(project).open()

@@ -74,6 +74,23 @@ def test_a_stencil_goes_back(painter, server):
         assert [field.input_value() for field in fields] == before
 
 
+def test_the_card_of_reference_pictures_goes_back(painter):
+    """Its head moves it, its corner sizes it."""
+    tab = painter().open()
+    page = tab.page
+    page.get_by_role("button", name="Reference pictures", exact=True).click()
+    card = page.get_by_role("region", name="Reference pictures")
+    before = card.bounding_box()
+    for x, y in ((40, 16), (5, 5)):
+        place = before["x"] + x, before["y"] + y
+        pull_and_put_back(tab, place, -60, -40)
+        assert card.bounding_box() == before
+        pull_and_put_back(tab, place, -60, -40, key="Shift")
+        assert card.bounding_box()["x"] == pytest.approx(before["x"] - 60, abs=1)
+        pull_and_put_back(tab, (place[0] - 60, place[1] - 40), 60, 40, key="Shift")
+        assert card.bounding_box() == pytest.approx(before, abs=1)
+
+
 def test_a_stroke_goes_on_where_it_is_drawn(painter, server):
     """No key moves the model below the pointer: cards and views stay as they are."""
     project = practice(server, "plane")

@@ -15,7 +15,7 @@ import { FrameHandle, type Grip, HANDLE, middleOf } from "./frame_handle";
 const SNAP = 15;
 /** Pixels from the frame's upper side to the handle that turns it. */
 const ABOVE = 30;
-/** Pixels by which the handles of the corners lie outside of them. */
+/** Pixels by which the handles of the corners lie outside of them, so that a small decal is seen between them. */
 const OUT = 9;
 /** Straight pieces of which each side of a bent frame is drawn. */
 const STEPS = 16;
@@ -59,18 +59,16 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
   const middle = plane.toStage(0, 0);
   const top = corner(0, 1);
   const area = stage.area(frame.kind === "map" ? "map" : "model");
-  if (!area || !middle || !top || corners.some((at) => at === null)) return null;
+  if (!area || !middle) return null;
   // On the screen, through the middle from side to side.
-  const narrowest = 2 * Math.min(apart(middle, corner(1, 0)), apart(middle, top));
+  const narrowest = 2 * Math.min(...[corner(1, 0), top].map((at) => (at ? apart(middle, at) : Infinity)));
   const outline = (z = 0) => rim(plane.bent ? STEPS : 1).map(([x, y]) => corner(x, y, z));
   const box = [depth / 2, -depth / 2].map(outline);
   const each = box[0]!.length / sides.length;
   const edges = box.every((ring) => ring.every((at) => at !== null)) && depth ? sides.map((_, i) => [box[0]![i * each]!, box[1]![i * each]!] as const) : [];
-  const away = apart(top, middle) || 1;
-  const above = { x: top.x + ((top.x - middle.x) / away) * ABOVE, y: top.y + ((top.y - middle.y) / away) * ABOVE };
+  const above = top && beyond(top, middle, ABOVE);
   const front = depth ? plane.toStage(0, 0, depth / 2) : null;
   const deep = apart(middle, front) > HANDLE ? front : null;
-  const path = (places: (Point | null)[]) => places.map((at) => at && `${at.x},${at.y}`).join(" ");
   const project = stage.project;
   const edit = (next: FrameChange) => ({ type: "change_decal" as const, decal: decal.id, frame: next });
   const set = (next: FrameChange) => project.send(edit(next));
@@ -120,15 +118,15 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
         {edges.map(([from, to], i) => (
           <line key={i} x1={from.x} y1={from.y} x2={to.x} y2={to.y} className="stroke-white/70 [stroke-dasharray:3_3]" />
         ))}
-        {edges.length > 0 && box.map((ring, i) => <polygon key={i} points={path(ring)} className="fill-none stroke-white/45 [stroke-dasharray:3_3]" />)}
-        <polygon points={path(outline())} className="fill-none stroke-ink/50 [stroke-width:4]" />
-        <polygon points={path(outline())} className="fill-none stroke-white [stroke-width:1.5]" />
-        <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />
+        {edges.length > 0 && box.map((ring, i) => <path key={i} d={around(ring)} className="fill-none stroke-white/45 [stroke-dasharray:3_3]" />)}
+        <path d={around(outline())} className="fill-none stroke-ink/50 [stroke-linecap:round] [stroke-width:4]" />
+        <path d={around(outline())} className="fill-none stroke-white [stroke-linecap:round] [stroke-width:1.5]" />
+        {top && above && <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />}
       </svg>
       <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" {...middleOf(narrowest, <IconArrowsMove size={15} />)} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
-      <FrameHandle stage={stage} at={withinReach(above, middle, area)} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
-      {corners.map((at, i) => (
-        <FrameHandle key={i} stage={stage} at={withinReach(outward(at!, middle), middle, area, INNER)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
+      {above && <FrameHandle stage={stage} at={withinReach(above, middle, area)} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />}
+      {corners.map((at, i) => at && (
+        <FrameHandle key={i} stage={stage} at={withinReach(beyond(at, middle, OUT), middle, area, INNER)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
       ))}
       {deep && <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
     </div>
@@ -144,10 +142,16 @@ function rim(steps: number): [number, number][] {
   ]; // prettier-ignore
 }
 
-/** Beyond a corner, so that a small decal is seen between its handles. */
-function outward(at: Point, middle: Point): Point {
+/** A ring of places as far as it is seen: sides with an end behind the eye are left out. */
+function around(ring: (Point | null)[]): string {
+  const sides = ring.map((at, i) => [at, ring[(i + 1) % ring.length]] as const);
+  return sides.map(([from, to]) => (from && to ? `M${from.x},${from.y}L${to.x},${to.y}` : "")).join("");
+}
+
+/** Farther from the middle than a place by some pixels. */
+function beyond(at: Point, middle: Point, pixels: number): Point {
   const away = apart(at, middle) || 1;
-  return { x: at.x + ((at.x - middle.x) / away) * OUT, y: at.y + ((at.y - middle.y) / away) * OUT };
+  return { x: at.x + ((at.x - middle.x) / away) * pixels, y: at.y + ((at.y - middle.y) / away) * pixels };
 }
 
 /** Where a pointer makes a frame, from where it was pressed. */

@@ -1,10 +1,11 @@
 import { IconPhotoPlus, IconX } from "@tabler/icons-react";
-import { type PointerEvent as Press, useEffect, useRef } from "react";
+import { type PointerEvent, useEffect, useRef } from "react";
 
 import { PICTURE_FILES } from "../api/files";
 import { referenceAddress } from "../api/rest";
 import { setReferences, useDesk } from "../state/desk";
 import { takeDropped } from "../state/dropped";
+import { useHold } from "../state/held";
 import { loadReferences, pinReferences, takeOffReference, useReferences } from "../state/references";
 import type { Project } from "../state/project";
 import { FileInput } from "../ui/file_input";
@@ -20,6 +21,7 @@ export function References({ project }: { project: Project }) {
   const { shown, chosen, right, bottom, width, height } = useDesk((desk) => desk.references);
   const names = useReferences((references) => references.names);
   useEffect(() => void loadReferences(project.id), [project.id]);
+  const grip = useGrip({ right, bottom, width, height });
   if (!shown) return null;
   const name = names.includes(chosen ?? "") ? chosen! : names.at(-1);
   const pin = async (files: File[]) => {
@@ -27,10 +29,6 @@ export function References({ project }: { project: Project }) {
     const last = await pinReferences(project.id, files);
     if (last) setReferences({ chosen: last });
   };
-  const place: Dragged = (dx, dy, { clientWidth, clientHeight }) =>
-    setReferences({ right: within(right - dx, 0, clientWidth - width), bottom: within(bottom - dy, 0, clientHeight - height) });
-  const size: Dragged = (dx, dy, { clientWidth, clientHeight }) =>
-    setReferences({ width: within(width - dx, LEAST, clientWidth - right), height: within(height - dy, LEAST, clientHeight - bottom) });
   // In a smaller window it keeps its place, but none of it lies outside.
   const inside = (from: number, long: number) => `max(0px, min(${from}px, 100% - ${long}px))`;
   return (
@@ -44,8 +42,8 @@ export function References({ project }: { project: Project }) {
       }}
       className="card absolute flex max-h-full max-w-full flex-col overflow-hidden shadow-lg"
     >
-      <div title="Drag to resize" onPointerDown={dragged(size)} className="absolute top-0 left-0 z-10 size-4 cursor-nwse-resize touch-none" />
-      <header onPointerDown={dragged(place)} className="flex h-8 shrink-0 cursor-move touch-none items-center gap-1 pr-1 pl-4">
+      <div title="Drag to resize" {...grip(sized)} className="absolute top-0 left-0 z-10 size-4 cursor-nwse-resize touch-none" />
+      <header {...grip(moved)} className="flex h-8 shrink-0 cursor-move touch-none items-center gap-1 pr-1 pl-4">
         <span className="min-w-0 grow truncate font-semibold">{name ?? "Reference pictures"}</span>
         <button type="button" title="Pin pictures" aria-label="Pin pictures" onClick={() => input.current?.click()} className="grid size-6 place-items-center rounded-control hover:bg-fog-3">
           <IconPhotoPlus size={15} />
@@ -89,27 +87,35 @@ export function References({ project }: { project: Project }) {
   );
 }
 
-/** How far the pointer has come, and what the card lies in. */
-type Dragged = (dx: number, dy: number, room: Element) => void;
+interface Place {
+  right: number;
+  bottom: number;
+  width: number;
+  height: number;
+}
 
-/** Calls back with how far the pointer has come since the press, until the release. */
-function dragged(move: Dragged) {
-  return (press: Press<HTMLElement>) => {
-    if ((press.target as HTMLElement).closest("button")) return;
-    const grip = press.currentTarget;
-    const room = grip.closest("section")!.offsetParent!;
-    grip.setPointerCapture(press.pointerId);
-    const follow = (event: PointerEvent) => {
-      if (event.pointerId === press.pointerId) move(event.clientX - press.clientX, event.clientY - press.clientY, room);
-    };
-    const stop = (event: PointerEvent) => {
-      if (event.pointerId !== press.pointerId) return;
-      grip.removeEventListener("pointermove", follow);
-      grip.removeEventListener("pointerup", stop);
-      grip.removeEventListener("pointercancel", stop);
-    };
-    grip.addEventListener("pointermove", follow);
-    grip.addEventListener("pointerup", stop);
-    grip.addEventListener("pointercancel", stop);
-  };
+/** What becomes of a place in so much room when a pointer has come so far. */
+type Dragged = (place: Place, dx: number, dy: number, room: Element) => Partial<Place>;
+
+const moved: Dragged = ({ right, bottom, width, height }, dx, dy, { clientWidth, clientHeight }) => ({
+  right: within(right - dx, 0, clientWidth - width), bottom: within(bottom - dy, 0, clientHeight - height),
+});
+const sized: Dragged = ({ right, bottom, width, height }, dx, dy, { clientWidth, clientHeight }) => ({
+  width: within(width - dx, LEAST, clientWidth - right), height: within(height - dy, LEAST, clientHeight - bottom),
+});
+
+/** What parts of the card do that it is held by. */
+function useGrip(place: Place) {
+  const { press, handlers } = useHold<{ drag: Dragged; start: Place; x: number; y: number; room: Element }>({
+    move: ({ drag, start, x, y, room }, event) => setReferences(drag(start, event.clientX - x, event.clientY - y, room)),
+    back: ({ start }) => setReferences(start),
+  });
+  return (drag: Dragged) => ({
+    ...handlers,
+    onPointerDown: (event: PointerEvent<HTMLElement>) => {
+      if ((event.target as HTMLElement).closest("button")) return;
+      const room = event.currentTarget.closest("section")!.offsetParent!;
+      press(event, () => ({ drag, start: place, x: event.clientX, y: event.clientY, room }));
+    },
+  });
 }

@@ -191,6 +191,17 @@ def test_the_frame_of_a_wash_around_all_of_the_model_is_turned_by_its_handle(pai
         float(field.input_value()) for field in page.get_by_role("group", name="Turn").get_by_role("textbox").all()
     ]
     assert max(np.abs(turns)) > 5
+    # A side that is pulled in to the middle has no handle there, but is held on to.
+    size = page.get_by_role("group", name="Size").get_by_role("textbox").first
+    long = float(size.input_value())
+    middle, end = np.array(handle(page, "Move the frame")), np.array(handle(page, "Size of the frame along X"))
+    page.mouse.move(*end)
+    page.mouse.down()
+    for share in (0.5, 0.02, 0.3):
+        page.mouse.move(*(middle + share * (end - middle)), steps=3)
+    page.mouse.up()
+    tab.wait_kept(7)
+    assert float(size.input_value()) == pytest.approx(0.3 * long, rel=0.05)
 
 
 def test_islands_that_fill_the_map_are_turned_by_their_knob(painter, server):

@@ -124,11 +124,11 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
         {top && above && <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />}
       </svg>
       <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" {...middleOf(narrowest, <IconArrowsMove size={15} />)} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
-      {above && <FrameHandle stage={stage} at={withinReach(above, middle, area)} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />}
-      {corners.map((at, i) => at && (
-        <FrameHandle key={i} stage={stage} at={withinReach(beyond(at, middle, OUT), middle, area, INNER)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
+      <FrameHandle stage={stage} at={above && withinReach(above, middle, area)} label="Turn the decal; Shift snaps, Alt and the wheel turn by 5°" icon={<IconRefresh size={15} />} grasp={pulled(turn)} nudge={(dx, dy) => set({ roll: roll + dx - dy })} />
+      {corners.map((at, i) => (
+        <FrameHandle key={i} stage={stage} at={at && withinReach(beyond(at, middle, OUT), middle, area, INNER)} label={`Scale the decal at corner ${i + 1}; Shift frees its proportions`} icon={<IconArrowsDiagonal size={13} className={i % 2 ? "" : "rotate-90"} />} grasp={pulled(scale)} nudge={(dx, dy) => set(scaled(1 + (dx - dy) / 100))} />
       ))}
-      {deep && <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ depth: depth * (1 + (dx - dy) / 50), measured: false })} />}
+      <FrameHandle stage={stage} at={deep} label="How deep the decal reaches" icon={<IconArrowsVertical size={15} />} grasp={pulled(deepen)} nudge={(dx, dy) => set({ depth: depth * (1 + (dx - dy) / 50), measured: false })} />
     </div>
   );
 }

@@ -11,6 +11,8 @@ type Three = [number, number, number];
 /** Degrees that Shift snaps to. */
 const SNAP = 15;
 const AXES = ["X", "Y", "Z"];
+/** Pixels from the middle within which the end of an axis has no handle. */
+const NEAR = 16;
 const STEPS = 48;
 
 interface Props {
@@ -87,11 +89,11 @@ export function FrameBox({ stage, frame, shape, onMove, onSet, onCancel }: Props
       />
       {AXES.map((axis, k) => {
         const end = placeOf(unit(k, 0.5));
-        if (!end || apart(center, end) < 16) return null;
-        const along = (at: Point) => ((at.x - center.x) * (end.x - center.x) + (at.y - center.y) * (end.y - center.y)) / apart(center, end) ** 2;
+        const [dx, dy] = end ? [end.x - center.x, end.y - center.y] : [0, 0];
+        const along = (at: Point) => (at.x - center.x) * dx + (at.y - center.y) * dy;
         return (
           <FrameHandle
-            key={axis} stage={stage} at={withinReach(end, center, area, INNER)} label={`Size of the frame along ${axis}; Shift takes all three`} icon={<span>{axis}</span>}
+            key={axis} stage={stage} at={end && apart(center, end) > NEAR ? withinReach(end, center, area, INNER) : null} label={`Size of the frame along ${axis}; Shift takes all three`} icon={<span>{axis}</span>}
             grasp={pulled((at, first, shift) => stretched(shift ? -1 : k, Math.max(along(at) / along(first), 0.01)))} nudge={(dx, dy) => onSet(stretched(k, 1 + (dx - dy) / 100))}
           />
         );

@@ -16,11 +16,14 @@ export function middleOf(size: number, icon: ReactNode): { icon: ReactNode; bare
   return { bare, icon: bare ? <span className="size-2 rounded-full bg-white ring-2 ring-ink/50" /> : icon };
 }
 
-/** How a button over the stage looks, and where it lies; bare, without the plate that handles stand on. */
-export function handleAt(at: Point, bare = false) {
+/** How a button over the stage looks, and where it lies; bare, without the plate that handles stand on. One that lies
+ * nowhere is not seen, but held on to where a pointer holds it.
+ */
+export function handleAt(at: Point | null, bare = false) {
+  const { x, y } = at ?? { x: 0, y: 0 };
   return {
-    style: { left: at.x - HANDLE / 2, top: at.y - HANDLE / 2, width: HANDLE, height: HANDLE },
-    className: `pointer-events-auto absolute grid touch-none place-items-center rounded-full text-[12px] font-semibold ${bare ? "" : "bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"}`,
+    style: { left: x - HANDLE / 2, top: y - HANDLE / 2, width: HANDLE, height: HANDLE },
+    className: `${at ? "" : "invisible"} pointer-events-auto absolute grid touch-none place-items-center rounded-full text-[12px] font-semibold ${bare ? "" : "bg-fog text-ink shadow-[0_1px_4px_rgb(0_0_0/0.4)]"}`,
   };
 }
 
@@ -33,7 +36,7 @@ export interface Grip {
 
 interface Props {
   stage: Stage;
-  at: Point;
+  at: Point | null;
   label: string;
   icon: ReactNode;
   bare?: boolean;

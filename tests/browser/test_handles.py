@@ -77,6 +77,13 @@ def in_reach(tab) -> bool:
     return min(left, right, bottom) > 12 and top > 52 and pdist(places).min() > 24
 
 
+def pull_a_little(page, name: str) -> None:
+    """With free proportions, four pixels to the left."""
+    page.keyboard.down("Shift")
+    pull(page, name, -4, 0)
+    page.keyboard.up("Shift")
+
+
 def test_a_stencil_larger_than_the_stage_is_turned_and_scaled_by_its_handles(painter, server):
     tab = painter(practice(server, "plane")).open()
     page = tab.page
@@ -95,9 +102,7 @@ def test_a_stencil_larger_than_the_stage_is_turned_and_scaled_by_its_handles(pai
     assert in_reach(tab)
     # From where it is taken hold of, wherever that is: a little is a little.
     wide, high = number("Wide"), number("High")
-    page.keyboard.down("Shift")
-    pull(page, "Scale the stencil", -4, 0)
-    page.keyboard.up("Shift")
+    pull_a_little(page, "Scale the stencil")
     assert number("Wide") == pytest.approx(wide, rel=0.04)
     assert number("Wide") != wide
     assert number("High") == pytest.approx(high, rel=0.04)
@@ -138,9 +143,7 @@ def test_a_decal_larger_than_the_stage_is_turned_and_scaled_by_its_handles(paint
     tab.wait_kept(6)
     assert 3 < float(page.get_by_role("textbox", name="Turn").input_value()) < 60
     before = float(wide.input_value())
-    page.keyboard.down("Shift")
-    pull(page, "Scale the decal at corner 2", -4, 0)
-    page.keyboard.up("Shift")
+    pull_a_little(page, "Scale the decal at corner 2")
     tab.wait_kept(7)
     assert float(wide.input_value()) == pytest.approx(before, rel=0.04)
     assert test_stencil.yellow(server.texels(project, "plane")).any()

@@ -58,14 +58,20 @@ def test_a_small_picture_is_seen_below_the_handle_in_its_middle(painter, server)
         return colors[round(y) - 8, round(x), 2] > 150
 
     tab.wait_view(covered, "no handle")
-    wide = page.get_by_role("textbox", name=re.compile("^Wide"))
-    wide.fill("0.1")
-    wide.press("Enter")
-    tab.wait_kept(4)
+    made_wide(tab, "0.1")
     tab.wait_view(lambda colors: not covered(colors), "the handle hides the decal")
     pull_and_put_back(tab, middle, 40, 0, key="Shift")
     tab.wait_kept(5)
     assert handle(page, "Move the decal")[0] > middle[0] + 30
+
+
+def made_wide(tab, number: str):
+    """The field of the decal's width, after that has been typed into it."""
+    wide = tab.page.get_by_role("textbox", name=re.compile("^Wide"))
+    wide.fill(number)
+    wide.press("Enter")
+    tab.wait_kept(4)
+    return wide
 
 
 def in_reach(tab) -> bool:
@@ -131,10 +137,7 @@ def test_handles_of_a_stencil_go_along_when_the_stage_is_made_wider(painter, ser
 def test_a_decal_larger_than_the_stage_is_turned_and_scaled_by_its_handles(painter, server):
     project, tab, _ = on_body(painter, server, "plane")
     page = tab.page
-    wide = page.get_by_role("textbox", name=re.compile("^Wide"))
-    wide.fill("3")
-    wide.press("Enter")
-    tab.wait_kept(4)
+    wide = made_wide(tab, "3")
     tab.wait_view(lambda _: in_reach(tab), "handles out of reach")
     pull(page, "Scale the decal at corner 2", -40, 30)
     tab.wait_kept(5)
@@ -153,10 +156,7 @@ def test_a_decal_that_reaches_behind_the_eye_is_pulled_smaller(painter, server):
     """Its frame was not seen at all when one of its corners was not."""
     _, tab, _ = on_body(painter, server, "plane")
     page = tab.page
-    wide = page.get_by_role("textbox", name=re.compile("^Wide"))
-    wide.fill("60")
-    wide.press("Enter")
-    tab.wait_kept(4)
+    wide = made_wide(tab, "60")
     corners = page.get_by_role("button", name=re.compile("^Scale the decal"))
     tab.wait_view(lambda _: 0 < corners.count() < 4 and in_reach(tab), "no corner, or all of them")
     at = corners.first.bounding_box()

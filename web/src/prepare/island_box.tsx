@@ -1,5 +1,6 @@
 import type { PointerEvent } from "react";
 
+import { beyond, type Point } from "../stage/frame_plane";
 import { type IslandGrip, type Matrix } from "../stage/island_grip";
 import { PrepareInput } from "../stage/prepare_input";
 import { grabIslands } from "../stage/picked";
@@ -17,6 +18,8 @@ const STILL: Matrix = [1, 0, 0, 1, 0, 0];
 const QUARTER = Math.PI / 2;
 /** Within this angle a turn snaps to right angles; Shift turns freely. */
 const SNAP = 0.09;
+/** Pixels from the upper side to the knob that turns them. */
+const ABOVE = 26;
 
 /** Around the picked islands in the map: handles to scale them on one or both axes, and to turn them. */
 export function IslandBox({ stage }: { stage: Stage }) {
@@ -57,11 +60,12 @@ export function IslandBox({ stage }: { stage: Stage }) {
     return place(a * x + c * y + e, b * x + d * y + f);
   };
   const corners = [through(0, 0), through(1, 0), through(1, 1), through(0, 1)];
-  const top = through(0.5, 0);
-  const middle = through(0.5, 0.5);
-  const reach = Math.max(Math.hypot(top[0] - middle[0], top[1] - middle[1]), 1);
-  const above = { x: top[0] + ((top[0] - middle[0]) / reach) * 26, y: top[1] + ((top[1] - middle[1]) / reach) * 26 };
-  const knob = withinReach(above, { x: middle[0], y: middle[1] }, area);
+  const between = (down: number): Point => {
+    const [x, y] = through(0.5, down);
+    return { x, y };
+  };
+  const [top, middle] = [between(0), between(0.5)];
+  const knob = withinReach(beyond(top, middle, ABOVE), middle, area);
 
   const press = (handle: Handle) => (event: PointerEvent) => {
     event.preventDefault();
@@ -72,7 +76,7 @@ export function IslandBox({ stage }: { stage: Stage }) {
     <svg className="pointer-events-none absolute inset-0 size-full touch-none" aria-label="Picked islands" data-testid="island-box" data-over-stage>
       <polygon points={corners.join(" ")} fill="none" stroke="#fff" strokeWidth={3} opacity={0.8} />
       <polygon points={corners.join(" ")} fill="none" stroke="var(--accent)" strokeWidth={1.4} />
-      <line x1={top[0]} y1={top[1]} x2={knob.x} y2={knob.y} stroke="var(--accent)" strokeWidth={1.4} />
+      <line x1={top.x} y1={top.y} x2={knob.x} y2={knob.y} stroke="var(--accent)" strokeWidth={1.4} />
       <circle
         cx={knob.x} cy={knob.y} r={7} fill="#fff" stroke="var(--accent)" strokeWidth={2}
         className="pointer-events-auto cursor-grab" data-handle="turn" onPointerDown={press("turn")} {...hold.handlers}

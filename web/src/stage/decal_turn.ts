@@ -1,6 +1,7 @@
 import { decalRests, findDecal, isHandled, showDecal, useDecals } from "../state/decals";
 import { useDesk } from "../state/desk";
 import { useSession } from "../state/session";
+import { unwound } from "./angles";
 import type { Views } from "./views";
 
 /** Degrees for each notch of the wheel. */
@@ -19,7 +20,7 @@ export function turnChosen({ project }: Views, notches: number): boolean {
   if (!notches) return true;
   if (turning) clearTimeout(turning.rest);
   const before = turning?.decal === decal ? turning.roll : ((frame as { roll?: number }).roll ?? 0);
-  const roll = ((((before + NOTCH * notches + 180) % 360) + 360) % 360) - 180;
+  const roll = unwound(before + NOTCH * notches);
   const edit = { type: "change_decal" as const, decal, frame: { roll } };
   showDecal(project, edit);
   const rest = window.setTimeout(() => {

@@ -94,11 +94,14 @@ export function turned({ x, y }: Point, degrees: number): Point {
   return { x: c * x + s * y, y: c * y - s * x };
 }
 
-/** Degrees from -180 to 180 that are the same angle. */
-export const unwound = (degrees: number): number => degrees - 360 * Math.round(degrees / 360);
-
 /** How far two places of the canvas lie from each other; 0 where one is behind the eye. */
 export const apart = (a: Point, b: Point | null): number => (b ? Math.hypot(a.x - b.x, a.y - b.y) : 0);
+
+/** Farther from the middle than a place by some pixels. */
+export function beyond(at: Point, middle: Point, pixels: number): Point {
+  const away = apart(at, middle) || 1;
+  return { x: at.x + ((at.x - middle.x) / away) * pixels, y: at.y + ((at.y - middle.y) / away) * pixels };
+}
 
 /** About a box's own x, then y, then z, as the engine turns it. */
 export const turnOf = (frame: Frame): THREE.Matrix4 =>

@@ -1,7 +1,8 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconArrowsVertical, IconRefresh } from "@tabler/icons-react";
 import type { BodyFrame, Frame as Box, Decal, MapFrame, SurfaceFrame } from "../api/schema.generated";
+import { byHand, unwound } from "../stage/angles";
 import { moveDecal, placeUnder } from "../stage/decal_input";
-import { apart, type FramePlane, framePlane, type Point, turned, unwound } from "../stage/frame_plane";
+import { apart, beyond, type FramePlane, framePlane, type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { INNER, withinReach } from "../stage/within_reach";
 import { decalRests, findDecal, type FrameChange, isHandled, showDecal, takeDecalBack, useChosenDecal } from "../state/decals";
@@ -11,8 +12,6 @@ import { useSession } from "../state/session";
 import { FrameBox } from "./frame_box";
 import { FrameHandle, type Grip, HANDLE, middleOf } from "./frame_handle";
 
-/** Degrees that Shift snaps to. */
-const SNAP = 15;
 /** Pixels from the frame's upper side to the handle that turns it. */
 const ABOVE = 30;
 /** Pixels by which the handles of the corners lie outside of them, so that a small decal is seen between them. */
@@ -62,8 +61,9 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
   if (!area || !middle) return null;
   // On the screen, through the middle from side to side.
   const narrowest = 2 * Math.min(...[corner(1, 0), top].map((at) => (at ? apart(middle, at) : Infinity)));
-  const outline = (z = 0) => rim(plane.bent ? STEPS : 1).map(([x, y]) => corner(x, y, z));
-  const box = [depth / 2, -depth / 2].map(outline);
+  const ring = (z: number) => rim(plane.bent ? STEPS : 1).map(([x, y]) => corner(x, y, z));
+  const outline = around(ring(0));
+  const box = [depth / 2, -depth / 2].map(ring);
   const each = box[0]!.length / sides.length;
   const edges = box.every((ring) => ring.every((at) => at !== null)) && depth ? sides.map((_, i) => [box[0]![i * each]!, box[1]![i * each]!] as const) : [];
   const above = top && beyond(top, middle, ABOVE);
@@ -86,7 +86,7 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
   });
   const turn = dragged((place, first, shift) => {
     const angle = unwound(roll + ((Math.atan2(place.x, place.y) - Math.atan2(first.x, first.y)) * 180) / Math.PI);
-    return { roll: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 };
+    return { roll: byHand(angle, shift) };
   });
   const deepen: Pull = (at) => {
     if (!deep) return null;
@@ -119,8 +119,8 @@ function FrameHandles({ stage, decal, frame, plane }: { stage: Stage; decal: Dec
           <line key={i} x1={from.x} y1={from.y} x2={to.x} y2={to.y} className="stroke-white/70 [stroke-dasharray:3_3]" />
         ))}
         {edges.length > 0 && box.map((ring, i) => <path key={i} d={around(ring)} className="fill-none stroke-white/45 [stroke-dasharray:3_3]" />)}
-        <path d={around(outline())} className="fill-none stroke-ink/50 [stroke-linecap:round] [stroke-width:4]" />
-        <path d={around(outline())} className="fill-none stroke-white [stroke-linecap:round] [stroke-width:1.5]" />
+        <path d={outline} className="fill-none stroke-ink/50 [stroke-linecap:round] [stroke-width:4]" />
+        <path d={outline} className="fill-none stroke-white [stroke-linecap:round] [stroke-width:1.5]" />
         {top && above && <line x1={top.x} y1={top.y} x2={above.x} y2={above.y} className="stroke-white [stroke-width:1.5]" />}
       </svg>
       <FrameHandle stage={stage} at={middle} label="Move the decal; Ctrl leaves one behind" {...middleOf(narrowest, <IconArrowsMove size={15} />)} grasp={moved} nudge={(dx, dy) => nudge(stage, decal, plane, dx, dy)} />
@@ -146,12 +146,6 @@ function rim(steps: number): [number, number][] {
 function around(ring: (Point | null)[]): string {
   const sides = ring.map((at, i) => [at, ring[(i + 1) % ring.length]] as const);
   return sides.map(([from, to]) => (from && to ? `M${from.x},${from.y}L${to.x},${to.y}` : "")).join("");
-}
-
-/** Farther from the middle than a place by some pixels. */
-function beyond(at: Point, middle: Point, pixels: number): Point {
-  const away = apart(at, middle) || 1;
-  return { x: at.x + ((at.x - middle.x) / away) * pixels, y: at.y + ((at.y - middle.y) / away) * pixels };
 }
 
 /** Where a pointer makes a frame, from where it was pressed. */

@@ -2,14 +2,13 @@ import { IconArrowsMove, IconRefresh } from "@tabler/icons-react";
 import * as THREE from "three";
 
 import type { Frame, Mapping } from "../api/schema.generated";
+import { byHand } from "../stage/angles";
 import { apart, type Point, turnOf } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { INNER, withinReach } from "../stage/within_reach";
 import { FrameHandle, type Grip } from "./frame_handle";
 
 type Three = [number, number, number];
-/** Degrees that Shift snaps to. */
-const SNAP = 15;
 const AXES = ["X", "Y", "Z"];
 /** Pixels from the middle within which the end of an axis has no handle. */
 const NEAR = 16;
@@ -81,10 +80,7 @@ export function FrameBox({ stage, frame, shape, onMove, onSet, onCancel }: Props
       <FrameHandle stage={stage} at={center} label="Move the frame" icon={<IconArrowsMove size={15} />} grasp={pulled((at, first) => shifted(at.x - first.x, at.y - first.y))} nudge={(dx, dy) => onSet(shifted(dx, dy))} />
       <FrameHandle
         stage={stage} at={withinReach({ x: center.x, y: center.y - radius - 30 }, center, area)} label={`Turn the frame about its ${AXES[nearest.axis]}, which faces you; Shift snaps`} icon={<IconRefresh size={15} />}
-        grasp={pulled((at, first, shift) => {
-          const angle = angleAt(at) - angleAt(first);
-          return spun(shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10);
-        })}
+        grasp={pulled((at, first, shift) => spun(byHand(angleAt(at) - angleAt(first), shift)))}
         nudge={(dx, dy) => onSet(spun(dx - dy))}
       />
       {AXES.map((axis, k) => {

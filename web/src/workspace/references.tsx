@@ -3,7 +3,7 @@ import { type PointerEvent, useEffect, useRef } from "react";
 
 import { PICTURE_FILES } from "../api/files";
 import { referenceAddress } from "../api/rest";
-import { setReferences, useDesk } from "../state/desk";
+import { type Desk, setReferences, useDesk } from "../state/desk";
 import { takeDropped } from "../state/dropped";
 import { useHold } from "../state/held";
 import { loadReferences, pinReferences, takeOffReference, useReferences } from "../state/references";
@@ -87,12 +87,7 @@ export function References({ project }: { project: Project }) {
   );
 }
 
-interface Place {
-  right: number;
-  bottom: number;
-  width: number;
-  height: number;
-}
+type Place = Omit<Desk["references"], "shown" | "chosen">;
 
 /** What becomes of a place in so much room when a pointer has come so far. */
 type Dragged = (place: Place, dx: number, dy: number, room: Element) => Partial<Place>;

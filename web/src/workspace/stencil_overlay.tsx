@@ -1,7 +1,8 @@
 import { IconArrowsDiagonal, IconArrowsMove, IconFlipVertical, IconRefresh } from "@tabler/icons-react";
 import { useEffect, useState } from "react";
 
-import { type Point, turned, unwound } from "../stage/frame_plane";
+import { byHand, unwound } from "../stage/angles";
+import { type Point, turned } from "../stage/frame_plane";
 import type { Stage } from "../stage/stage";
 import { withinReach } from "../stage/within_reach";
 import { useDesk } from "../state/desk";
@@ -20,16 +21,15 @@ interface Pull {
   shift: boolean;
 }
 
-/** Degrees that Shift snaps to. */
-const SNAP = 15;
 /** Pixels from the upper side to the handle that turns it. */
 const ABOVE = 22;
 
 /** The stencil over the stage, as long as paint goes through it; its handles move, turn and scale it. */
 export function StencilOverlay({ stage }: { stage: Stage }) {
   // Its handles lie about the stage's middle, which moves as the stage is made larger.
-  useMapPlace((place) => place.tick);
-  useModelPlace((place) => place.tick);
+  const size = () => `${stage.canvas.clientWidth} × ${stage.canvas.clientHeight}`;
+  useMapPlace(size);
+  useModelPlace(size);
   const seen = useDesk(isStencilled);
   const { picture, right, down, width, height, rotation, mirrored, opacity, stamps, hides } = useDesk((desk) => desk.stencil);
   const pressed = usePressed();
@@ -96,7 +96,7 @@ function nudged(dx: number, dy: number): void {
 
 function turn({ now, first, start, shift }: Pull): void {
   const angle = unwound(start.rotation + ((Math.atan2(now.x, -now.y) - Math.atan2(first.x, -first.y)) * 180) / Math.PI);
-  setStencil({ rotation: shift ? Math.round(angle / SNAP) * SNAP : Math.round(angle * 10) / 10 });
+  setStencil({ rotation: byHand(angle, shift) });
 }
 
 function scale({ now, first, start, shift }: Pull): void {

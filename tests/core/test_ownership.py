@@ -9,9 +9,9 @@ from scipy import ndimage
 from nightmist.core.errors import NightmistError
 from nightmist.core.texels import TILE, Gutter, TileArea
 from nightmist.core.texels.composite_picture import Picture
-from nightmist.core.texels.ownership import own_texels
+from nightmist.core.texels.ownership import MAX_REPEATS, covered_texels, own_texels
 
-from ..shapes import SHAPES, plane
+from ..shapes import SHAPES, plane, soup
 from .brute import owners
 
 SIZE = (256, 128)
@@ -71,6 +71,24 @@ def test_what_some_faces_cover_is_what_they_cover_without_the_others(shape):
         for (face, y, x), _ in entries(own):
             wanted[y, x] |= chosen[face]
         assert np.array_equal(own.covered_by(chosen), wanted)
+
+
+@pytest.mark.parametrize("each", [0.3, 3.0, 70.0])
+def test_what_is_covered_is_found_however_many_faces_lie_there(each):
+    """Random triangles that fill the map more often than a table holds, against each of them by itself."""
+    rng = np.random.default_rng(5)
+    count = int(2 * MAX_REPEATS / each) + 2
+    uv = rng.uniform(-1, 1, (count, 3, 2)) * np.sqrt(each) + (0.2, 0.7)
+    if each < 1:
+        # So that some of it stays bare.
+        uv[..., 0] *= 0.4
+    mesh = soup(rng.uniform(-1, 1, (3 * count, 3)), np.arange(3 * count).reshape(-1, 3))
+    found = covered_texels(mesh, np.arange(count), uv.astype(np.float32), *SIZE)
+    wanted = np.zeros_like(found)
+    for face in range(count):
+        wanted |= own_texels(mesh, np.array([face]), uv.astype(np.float32), *SIZE).covered()
+    assert np.array_equal(found, wanted)
+    assert wanted.all() == (each > 1)
 
 
 def test_shared_edges_are_owned_once():

@@ -20,6 +20,8 @@ from .raster import TILE
 
 #: How many times over faces may cover the map; beyond that the table would hold more than a computer does.
 MAX_REPEATS = 64
+#: Texels from the map's corner beyond which a whole number does not tell them apart.
+FARTHEST = 2**30
 #: Parts of a texel to which it is known where an edge crosses a row of centers.
 FINE = 2.0**20
 
@@ -132,12 +134,9 @@ def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wi
     A center on an edge between two faces belongs to exactly one of them; a face whose UVs are not numbers owns
     none. Raises CrowdedError for UVs that lie over each other absurdly often.
     """
-    corners = uv[faces].astype(np.float64) * (width, height)
-    corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
-    sides = corners[:, 1:] - corners[:, :1]
-    doubled = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]).sum()
-    spread = float(doubled) / 2 / (width * height)
-    if spread > MAX_REPEATS or np.abs(corners).max(initial=0) > 2**30:
+    corners = _corners(uv[faces], width, height)
+    spread = float(_spreads(corners, width, height).sum())
+    if spread > MAX_REPEATS or np.abs(corners).max(initial=0) > FARTHEST:
         raise CrowdedError(
             f"its UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} times can be painted."
             " Unwrap it in Prepare."
@@ -165,6 +164,44 @@ def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wi
     )  # fmt: skip
 
 
+def covered_texels(
+    mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], width: int, height: int
+) -> NDArray[np.bool_]:
+    """(H, W): which texels of a map lie inside some of `faces` of a mesh with (F, 3, 2) UVs.
+
+    However many lie over each other: as many are looked at in turn as a table holds, until no texel is left. A face
+    that would fill more maps by itself is taken to leave no texel out.
+    """
+    found = np.zeros((height, width), np.bool_)
+    corners = _corners(uv[faces], width, height)
+    spreads = _spreads(corners, width, height)
+    if (spreads > MAX_REPEATS).any():
+        return ~found
+    near = np.abs(corners).max(axis=(1, 2), initial=0) <= FARTHEST
+    faces, up_to = faces[near], np.cumsum(spreads[near])
+    first = 0
+    while first < len(faces) and not found.all():
+        before = up_to[first - 1] if first else 0.0
+        end = max(int(np.searchsorted(up_to, before + MAX_REPEATS * 0.99)), first + 1)
+        found |= own_texels(mesh, faces[first:end], uv, width, height).covered()
+        first = end
+    return found
+
+
+def _corners(uv: NDArray[np.float32], width: int, height: int) -> NDArray[np.float64]:
+    """(n, 3, 2): texels; all at the map's corner for a face whose UVs are not numbers."""
+    corners = uv.astype(np.float64) * (width, height)
+    corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
+    return corners
+
+
+def _spreads(corners: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
+    """(n,): how many maps each face would fill."""
+    sides = corners[:, 1:] - corners[:, :1]
+    doubled: NDArray[np.float64] = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0])
+    return doubled / (2 * width * height)
+
+
 def affine(uv: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
     """(F, 9) matrices that take texel coordinates to space; zero slopes where UVs have no area."""
     e1, e2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
@@ -179,9 +216,7 @@ def affine(uv: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.f
 
 def normals_over(mesh: Mesh, uvs: NDArray[np.float32], own: Ownership) -> NDArray[np.float64]:
     """(faces, 9): smooth normals, affine in texel coordinates as an ownership's places are; not of unit length."""
-    corners = uvs[own.faces].astype(np.float64) * (own.width, own.height)
-    corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
-    return affine(corners, mesh.normals[own.faces].astype(np.float64))
+    return affine(_corners(uvs[own.faces], own.width, own.height), mesh.normals[own.faces].astype(np.float64))
 
 
 @kernel

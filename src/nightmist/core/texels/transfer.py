@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..kernels import as_bool, as_uint16, carray, in_two_threads, kernel
 from ..mesh.mesh import Mesh
 from ..mesh.pick import barycentric
+from ..mesh.unwrap import face_areas
 from ..progress import Progress
 from .ownership import Ownership, affine
 from .raster import TILE, Raster, Tile, TileKey, tile_key
@@ -146,6 +147,19 @@ def lost_places(
     astray = np.linalg.norm(on_old - points[met], axis=1)
     lost[met] = (back < 0) | (astray > np.maximum(apart / 2, slack[met]))
     return lost
+
+
+def spread_over(corners: NDArray[np.float64], count: int) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
+    """(count,) triangles of (N, 3, 3), in order, by their share of the area, and (count, 3) weights of places on them.
+
+    The places follow the sequence R2 of M. Roberts, "The Unreasonable Effectiveness of Quasirandom Sequences" (2018),
+    folded into the triangle.
+    """
+    ends = np.cumsum(face_areas(corners))
+    face = np.searchsorted(ends, (np.arange(count) + 0.5) / count * ends[-1])
+    across = np.arange(1, count + 1)[:, None] * (0.7548776662466927, 0.5698402909980532) % 1.0
+    across = np.where(across.sum(axis=1, keepdims=True) > 1, 1 - across, across)
+    return face, np.column_stack([1 - across.sum(axis=1), across])
 
 
 def matching_faces(mesh: Mesh, old: Mesh) -> NDArray[np.int64]:

@@ -17,7 +17,7 @@ from ...core.texels.area import TileArea
 from ...core.texels.composite_picture import Picture
 from ...core.texels.facing import Facing, facing_of
 from ...core.texels.gutter import Gutter, reach_for
-from ...core.texels.ownership import CrowdedError, Ownership, normals_over, own_texels
+from ...core.texels.ownership import CrowdedError, Ownership, covered_texels, normals_over, own_texels
 from ...core.texels.seam_links import SeamLinks, links_over_seams
 from ..values import Surface
 from .cache import Cache
@@ -63,6 +63,16 @@ class Layout:
     def refused(self) -> bool:
         """Whether so many faces lie over each other that nothing can be painted."""
         return len(self.faces) > 0 and not len(self.ownership.faces)
+
+    def covered(self) -> NDArray[np.bool_]:
+        """(H, W): which texels lie inside an island, even where painting is `refused`."""
+        return self.covered_by(np.ones(len(self.faces), np.bool_))
+
+    def covered_by(self, chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """(H, W): which of them belong to some of the chosen faces, (faces,), whoever else owns them."""
+        if self.refused:
+            return covered_texels(self.mesh, self.faces[chosen], self.uvs, *self.size)
+        return self.ownership.covered_by(chosen)
 
     @cached_property
     def gutter(self) -> Gutter:

@@ -49,6 +49,9 @@ def _placed(name: str, image: NDArray[np.uint16], layout: Layout, place: Placeme
         return fit(image, *layout.size)
     if not 0 <= place.uv_set < len(layout.mesh.uvs):
         raise NightmistError(f"{name} lies by UV set {place.uv_set}, which the model does not have; it was left out.")
+    if layout.refused:
+        # Where it lies is asked texel by texel, and each belongs to too many faces.
+        raise NightmistError(f"{name} lies in a way of its own on faces that lie over each other; it was left out.")
     own = layout.ownership
     lies = place.of(layout.mesh.uvs[place.uv_set])[own.faces].astype(np.float64)
     return resampled(image, own, layout.uvs[own.faces].astype(np.float64), lies)

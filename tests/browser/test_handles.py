@@ -208,7 +208,7 @@ def test_the_frame_of_a_wash_around_all_of_the_model_is_turned_by_its_handle(pai
 
 
 def test_islands_that_fill_the_map_are_turned_by_their_knob(painter, server):
-    """It lies above them, where the map has no room."""
+    """It lies above them, where the map has no room, and then inside of the handle in the middle of that side."""
     project = server.create(write_glb(plane(2, 0.0, 1.0)), "full.glb")
     tab = prepare(painter, project)
     page = tab.page
@@ -217,7 +217,8 @@ def test_islands_that_fill_the_map_are_turned_by_their_knob(painter, server):
     tab.box = page.locator("canvas[data-ready]").bounding_box()
     page.mouse.click(*on_map(tab, 0.5, 0.5))
     knob = page.locator("[data-handle=turn]").bounding_box()
-    assert knob["y"] > tab.box["y"] + 44
+    side = page.locator('[data-handle="0.5,0"]').bounding_box()
+    assert knob["y"] > max(tab.box["y"] + 44, side["y"] + side["height"])
     page.mouse.move(knob["x"] + 7, knob["y"] + 7)
     page.mouse.down()
     page.mouse.move(*on_map(tab, 0.9, 0.5), steps=6)

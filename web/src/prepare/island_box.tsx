@@ -1,6 +1,6 @@
 import type { PointerEvent } from "react";
 
-import { beyond, type Point } from "../stage/frame_plane";
+import { apart, beyond, type Point } from "../stage/frame_plane";
 import { type IslandGrip, type Matrix } from "../stage/island_grip";
 import { PrepareInput } from "../stage/prepare_input";
 import { grabIslands } from "../stage/picked";
@@ -20,6 +20,8 @@ const QUARTER = Math.PI / 2;
 const SNAP = 0.09;
 /** Pixels from the upper side to the knob that turns them. */
 const ABOVE = 26;
+/** Pixels by which it keeps away from the handle in the middle of that side. */
+const CLEAR = 16;
 
 /** Around the picked islands in the map: handles to scale them on one or both axes, and to turn them. */
 export function IslandBox({ stage }: { stage: Stage }) {
@@ -65,7 +67,9 @@ export function IslandBox({ stage }: { stage: Stage }) {
     return { x, y };
   };
   const [top, middle] = [between(0), between(0.5)];
-  const knob = withinReach(beyond(top, middle, ABOVE), middle, area);
+  const reached = withinReach(beyond(top, middle, ABOVE), middle, area);
+  // Inside of the handle that it came to lie on.
+  const knob = apart(reached, top) < CLEAR ? beyond(top, middle, -ABOVE) : reached;
 
   const press = (handle: Handle) => (event: PointerEvent) => {
     event.preventDefault();

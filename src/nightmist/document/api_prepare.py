@@ -60,6 +60,11 @@ class PreparedDocument(values_of_document.Document):
         """The checkup of each surface's UVs, by its name."""
         return {surface.name: uvs.surface_report(self, surface) for surface in self.surface_values()}
 
+    def _told(self, change: Change, notes: Iterable[str] = ()) -> list[str]:
+        """Make a change; returns what is to be known about it."""
+        self.make(change)
+        return [*notes, *change.notes]
+
     def mean_so(self, surface: str, kind: FindingKind, meant: bool = True) -> None:
         """Remember that what the checkup finds is on purpose, or no longer (see `preparing.uvs`)."""
         self.make(uvs.mean_so(self, surface, kind, meant))
@@ -67,8 +72,7 @@ class PreparedDocument(values_of_document.Document):
     def unwrap(self, surface: str, method: Method = "auto", **options: Unpack[UnwrapOptions]) -> list[str]:
         """Give faces of a surface new UVs (see `unwrap_surface`); returns what is to be known about the result."""
         change, notes = uvs.unwrap_surface(self, surface, method, **options)
-        self.make(change)
-        return notes
+        return self._told(change, notes)
 
     def pack(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, faces: Faces | None = None,
              keep_paint: bool = True) -> list[str]:  # fmt: skip
@@ -77,36 +81,37 @@ class PreparedDocument(values_of_document.Document):
         Returns what is to be known about the result.
         """
         change, notes = uvs.pack(self, surface, margin, faces, keep_paint)
-        self.make(change)
-        return notes
+        return self._told(change, notes)
 
-    def move_islands(self, surface: str, faces: Faces, matrix: Affine, keep_paint: bool = True) -> None:
+    def move_islands(self, surface: str, faces: Faces, matrix: Affine, keep_paint: bool = True) -> list[str]:
         """Move, turn or scale the islands of faces: an affine map of texels (a, b, c, d, e, f)."""
-        self.make(uvs.move_islands(self, surface, faces, matrix, keep_paint))
+        return self._told(uvs.move_islands(self, surface, faces, matrix, keep_paint))
 
     def arrange(self, surface: str, how: Arrangement, faces: Faces | None = None, keep_paint: bool = True,
-                margin: float = uvs.DEFAULT_MARGIN) -> None:  # fmt: skip
+                margin: float = uvs.DEFAULT_MARGIN) -> list[str]:  # fmt: skip
         """Fit, enlarge, align, mirror, turn upright, stack … the islands of faces, or all.
 
         margin: texels between islands, of which "enlarge" keeps half free along the map's border.
         """
-        self.make(uvs.arrange(self, surface, how, faces, keep_paint, margin))
+        return self._told(uvs.arrange(self, surface, how, faces, keep_paint, margin))
 
-    def line_up_points(self, surface: str, points: Sequence[int], axis: Axis, keep_paint: bool = True) -> None:
+    def line_up_points(self, surface: str, points: Sequence[int], axis: Axis, keep_paint: bool = True) -> list[str]:
         """Bring UV points onto one line "across" or "down" the map. points: corners of the model, face · 3 + k."""
-        self.make(uvs.line_up_points(self, surface, points, axis, keep_paint))
+        return self._told(uvs.line_up_points(self, surface, points, axis, keep_paint))
 
     def set_density(
         self, surface: str | None, density: float, faces: Faces | None = None, keep_paint: bool = True
-    ) -> None:
-        """Scale islands about their middles to so many texels per model unit; None means those of all surfaces."""
-        self.make(uvs.set_density(self, surface, density, faces, keep_paint))
+    ) -> list[str]:
+        """Scale islands about their middles to so many texels per model unit; None means those of all surfaces.
+
+        Returns what is to be known about the result, as all that moves paint does.
+        """
+        return self._told(uvs.set_density(self, surface, density, faces, keep_paint))
 
     def even_out(self, surface: str, margin: float = uvs.DEFAULT_MARGIN, keep_paint: bool = True) -> list[str]:
         """Bring all islands of a surface to one density, as fine as the map allows; returns as `pack` does."""
         change, notes = uvs.even_out(self, surface, margin, keep_paint)
-        self.make(change)
-        return notes
+        return self._told(change, notes)
 
     def mark_seams(self, face: int, side: int, extent: SeamExtent = "edge", marked: bool = True) -> None:
         """Mark an edge, or the loop it belongs to, as seam, or clear it."""
@@ -136,9 +141,9 @@ class PreparedDocument(values_of_document.Document):
         """End a surface's exception: its maps take the project's size again."""
         self.make(maps.follow_project_size(self, surface))
 
-    def choose_uv_set(self, surface: str | None, uv_set: int, keep_paint: bool = True) -> None:
+    def choose_uv_set(self, surface: str | None, uv_set: int, keep_paint: bool = True) -> list[str]:
         """Make the maps of a surface, or of all that have it (None), for another UV set; exported as that texCoord."""
-        self.make(maps.choose_uv_set(self, surface, uv_set, keep_paint))
+        return self._told(maps.choose_uv_set(self, surface, uv_set, keep_paint))
 
     def set_start(self, surface: str, start: StartValues) -> None:
         """What a surface shows where nothing is painted."""
@@ -186,8 +191,7 @@ class PreparedDocument(values_of_document.Document):
                 raise NightmistError("Name the file of the new model.")
             files = files_with(Path(path))
         change, notes = replacing.replace_mesh(self, files, Path(path).name if path else None, keep_paint, surfaces)
-        self.make(change)
-        return notes
+        return self._told(change, notes)
 
     def rename(self, name: str) -> None:
         """Call the project otherwise."""

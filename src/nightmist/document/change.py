@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from .values import AnyValue, Model, Picture, PlaneName, Region, StrokeRecord, Surface, TipPicture, Version
 
@@ -36,7 +36,7 @@ class Change(BaseModel):
 
     values: by id, before and after; None is an absent value. rasters: exchanged as a whole, by the digest of
     their tables of tiles; None is an empty raster. edits: single tiles. merge: changes with the same key within
-    a moment become one step. stroke: how it was drawn.
+    a moment become one step. stroke: how it was drawn. notes: what is to be known when it is made; not kept.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -47,6 +47,7 @@ class Change(BaseModel):
     edits: list[TileEdit] = []
     merge: str | None = None
     stroke: StrokeRecord | None = None
+    notes: tuple[str, ...] = Field(default=(), exclude=True)
 
     def __bool__(self) -> bool:
         return bool(self.values or self.rasters or self.edits)

@@ -104,8 +104,7 @@ class MoveIslands(Preparation):
 
     def run(self, document: Document) -> list[str]:
         faces = faces_of_runs(self.faces, len(document.mesh.faces))
-        document.move_islands(self.surface, faces, self.matrix, self.keep_paint)
-        return []
+        return document.move_islands(self.surface, faces, self.matrix, self.keep_paint)
 
 
 class LineUpPoints(Preparation):
@@ -118,8 +117,7 @@ class LineUpPoints(Preparation):
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
-        document.line_up_points(self.surface, self.points, self.axis, self.keep_paint)
-        return []
+        return document.line_up_points(self.surface, self.points, self.axis, self.keep_paint)
 
 
 class Arrange(Preparation):
@@ -133,8 +131,7 @@ class Arrange(Preparation):
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
-        document.arrange(self.surface, self.how, self.chosen(document, self.faces), self.keep_paint, self.margin)
-        return []
+        return document.arrange(self.surface, self.how, self.chosen(document, self.faces), self.keep_paint, self.margin)
 
 
 class SetDensity(Preparation):
@@ -147,8 +144,7 @@ class SetDensity(Preparation):
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
-        document.set_density(self.surface, self.density, self.chosen(document, self.faces), self.keep_paint)
-        return []
+        return document.set_density(self.surface, self.density, self.chosen(document, self.faces), self.keep_paint)
 
 
 class EvenOut(Preparation):
@@ -250,8 +246,7 @@ class ChooseUvSet(Preparation):
     keep_paint: bool = True
 
     def run(self, document: Document) -> list[str]:
-        document.choose_uv_set(self.surface, self.uv_set, self.keep_paint)
-        return []
+        return document.choose_uv_set(self.surface, self.uv_set, self.keep_paint)
 
 
 class SetCrease(Preparation):

@@ -25,6 +25,8 @@ from .raster import TILE, Raster, Tile, TileKey, tile_key
 MOST_SAMPLES = 4
 #: Faces agree when the angle between them is below 60 degrees.
 AGREE = 0.5
+#: From this difference on paint is other paint: more than sampling it anew makes, 16-bit.
+OTHER = 0.05 * 65535
 #: Points asked for at once, so that progress moves and memory stays small.
 BATCH = 400_000
 #: Faces of a mesh by the octant of their normals, eight arrays.
@@ -189,15 +191,17 @@ def _nth(values: NDArray[np.intp]) -> NDArray[np.int64]:
 
 def transferred(
     own: Ownership, place: OldPlace, sources: dict[int, tuple[Raster, NDArray[np.bool_]]], channels: int
-) -> dict[TileKey, Tile]:
-    """The tiles of a layer's map after the change, transparent ones left out.
+) -> tuple[dict[TileKey, Tile], int]:
+    """The tiles of a layer's map after the change, transparent ones left out; in how many texels paint met other paint.
 
-    sources: for each old surface the layer's raster, and (H, W) which of its texels some face owned.
+    Where faces lie over each other, what is painted on one of them shows on all; the paint of the last one, where
+    several are painted. sources: for each old surface the layer's raster, and (H, W) which of its texels some face
+    owned.
     """
     result: dict[TileKey, Tile] = {}
     numbers = sorted(sources)
     if not numbers:
-        return result
+        return result, 0
     size = np.array([[sources[n][0].width, sources[n][0].height] for n in numbers], np.int64)
     starts = np.cumsum([0] + [sources[n][0].addresses.size for n in numbers])[:-1]
     addresses = np.concatenate([sources[n][0].addresses.ravel() for n in numbers])
@@ -207,19 +211,20 @@ def transferred(
     slot[numbers] = np.arange(len(numbers))
     tiles = own.used_tiles
     out = np.zeros((len(tiles), TILE, TILE, channels), np.uint16)
+    met = np.zeros(len(tiles), np.int64)
     texel = place.texel if place.texel is not None else np.zeros((0, 0, 2), np.float32)
     texel_surface = place.texel_surface if place.texel_surface is not None else np.zeros((0, 0), np.int32)
     in_two_threads(
         len(tiles),
         lambda a, b: _transfer(
             tiles[a:b], own.tile_start, own.pieces, own.spans, own.columns, place.matrix, place.surface, texel,
-            texel_surface, slot, size, starts, addresses, cover_address, out[a:b],
+            texel_surface, slot, size, starts, addresses, cover_address, out[a:b], met[a:b],
         ),
     )  # fmt: skip
     for i, tile in enumerate(tiles):
         if out[i, ..., -1].any():
             result[tile_key(tile, own.columns)] = out[i].copy()
-    return result
+    return result, int(met.sum())
 
 
 def _by_octant(mesh: Mesh, among: NDArray[np.int64] | None = None) -> Octants:
@@ -293,9 +298,10 @@ def _places(pieces, matrices, where, faces, points):  # type: ignore[no-untyped-
 @kernel
 def _transfer(  # type: ignore[no-untyped-def]
     tiles, tile_start, pieces, spans, columns, matrices, surfaces, texel, texel_surface, slot, sizes, starts,
-    addresses, covers, out,
+    addresses, covers, out, met,
 ):  # fmt: skip
-    total = np.empty(5, np.float64)
+    total, now = np.empty(5, np.float64), np.empty(out.shape[3], np.uint16)
+    last_channel = out.shape[3] - 1
     for k in range(len(tiles)):
         t = tiles[k]
         top, left = (t // columns) * TILE, (t % columns) * TILE
@@ -334,12 +340,28 @@ def _transfer(  # type: ignore[no-untyped-def]
                                               out.shape[3], total)  # fmt: skip
                     if weight <= 0:
                         continue
-                    alpha = total[out.shape[3] - 1] / weight
-                    out[k, row, c, out.shape[3] - 1] = np.uint16(min(alpha, 65535.0) + 0.5)
-                    if alpha > 0.5:
-                        for ch in range(out.shape[3] - 1):
-                            value = total[ch] / total[out.shape[3] - 1]
-                            out[k, row, c, ch] = np.uint16(min(value, 65535.0) + 0.5)
+                    alpha = np.uint16(min(total[last_channel] / weight, 65535.0) + 0.5)
+                    if alpha == 0:
+                        continue
+                    for ch in range(last_channel):
+                        now[ch] = np.uint16(min(total[ch] / total[last_channel], 65535.0) + 0.5)
+                    now[last_channel] = alpha
+                    if _differ(out[k, row, c], now):
+                        met[k] += 1
+                    out[k, row, c] = now
+
+
+@kernel
+def _differ(before, now):  # type: ignore[no-untyped-def]
+    """Whether a texel held paint already, and other than comes now; both as they count in what is seen."""
+    last = len(now) - 1
+    if before[last] == 0:
+        return False
+    a, b = before[last] / 65535.0, now[last] / 65535.0
+    found = abs(a - b) * 65535.0 > OTHER
+    for ch in range(last):
+        found = found or abs(before[ch] * a - now[ch] * b) > OTHER
+    return found
 
 
 @kernel

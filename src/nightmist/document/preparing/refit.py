@@ -9,6 +9,7 @@ import numpy as np
 
 from ...core.errors import NightmistError
 from ...core.mesh import Mesh
+from ...core.names import told_of
 from ...core.progress import part
 from ...core.texels import Raster
 from ..change import Change, raster_id
@@ -20,6 +21,10 @@ from ..values import MODEL, PLANES, AnyValue, Node, Project, Surface
 from .recognizing import Recognized, recognize
 from .transfer import Sources, transfer
 
+OVERLAID = (
+    "On {} paint came to lie on other paint in the map, and only one of the two could stay. To keep both, undo this and"
+    " give the islands places of their own first."
+)
 UNCHANGED = "That changes nothing: it is so already."
 
 
@@ -71,10 +76,11 @@ def refit(document: Document, plan: Plan) -> Change:
     if not (values or plan.sources or plan.rasters):
         # Paint that follows what stays would only be rounded once more.
         raise NightmistError(UNCHANGED)
-    rasters = _rasters(document, plan, mesh, known, new, nodes)
+    rasters, overlaid = _rasters(document, plan, mesh, known, new, nodes)
     change = Change(
-        label=plan.label, values=values, rasters={key: pair for key, pair in rasters.items() if pair[0] != pair[1]}
-    )
+        label=plan.label, values=values, rasters={key: pair for key, pair in rasters.items() if pair[0] != pair[1]},
+        notes=tuple(told_of(list(dict.fromkeys(overlaid)), OVERLAID)),
+    )  # fmt: skip
     if not change:
         raise NightmistError(UNCHANGED)
     return change
@@ -107,8 +113,11 @@ def _regions(
 
 def _rasters(
     document: Document, plan: Plan, mesh: Mesh, known: Recognized, new: dict[str, Surface], nodes: list[Node]
-) -> dict[str, tuple[str | None, str | None]]:
-    """Rasters that are exchanged: transferred, given, or dropped with their layer or the size of their map."""
+) -> tuple[dict[str, tuple[str | None, str | None]], list[str]]:
+    """Rasters that are exchanged: transferred, given, or dropped with their layer or the size of their map.
+
+    Also returns the names of layers on which paint came to lie on other paint.
+    """
     after: dict[str, Raster | None] = {}
     for node in nodes:
         surface = document.surface_of(node)
@@ -121,8 +130,10 @@ def _rasters(
         mine += [node for node in plan.nodes if _home(node, plan.nodes) == key]
         if mine:
             wanted[key] = (new[key], {node.id: plan.sources.get(node.id) or _itself(document, node) for node in mine})
+    overlaid: list[str] = []
     if wanted:
-        after.update(transfer(document, mesh, known, wanted, part(document.progress, 0.6, 0.8)))
+        carried, overlaid = transfer(document, mesh, known, wanted, part(document.progress, 0.6, 0.8))
+        after.update(carried)
     after.update(plan.rasters)
     found = {}
     for step, (key, raster) in enumerate(after.items()):
@@ -130,7 +141,7 @@ def _rasters(
         before = document.rasters.get(key)
         tables = [table_of(r, document.pool, document.arrays) if r else None for r in (before, raster)]
         found[key] = (tables[0], tables[1])
-    return found
+    return found, overlaid
 
 
 def _home(node: Node, beside: Sequence[Node]) -> str:

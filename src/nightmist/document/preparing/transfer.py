@@ -32,9 +32,10 @@ Painted = Mapping[tuple[str, PlaneName], Mapping[int, Raster]]
 def transfer(
     document: Document, mesh: Mesh, known: Recognized, surfaces: Mapping[str, tuple[Surface, Sources]],
     progress: Progress,
-) -> dict[str, Raster]:  # fmt: skip
+) -> tuple[dict[str, Raster], list[str]]:  # fmt: skip
     """All rasters that the layers of some surfaces will have, through the places where their texels lay before.
 
+    Also returns the names of layers on which paint came to lie on other paint.
     mesh, surfaces: what the document is about to become. known: what of the mesh is known.
     """
     carrier = Carrier(document, known.in_old_place(mesh), known)
@@ -53,7 +54,7 @@ def transfer(
             if (lay := carrier.lay_alike(surface)) is None:
                 raise NightmistError(f"The paint of {surface.name} would be lost: {error}") from error
             found.update(_rescaled(painted, lay, surface))
-    return found
+    return found, [document.node(layer).name for layer in carrier.overlaid if layer in document.values]
 
 
 class Carrier:
@@ -64,6 +65,8 @@ class Carrier:
         self.document, self.old, self.mesh, self.known = document, document.mesh, mesh, known
         self.layouts = document.all_layouts()
         self.old_texels = texels_of(self.layouts, self.old)
+        #: Ids of layers on which paint came to lie on other paint.
+        self.overlaid: dict[str, None] = {}
         self.covered = cache(lambda number: self.layouts[number].covered())
 
     def over_the_model(self, surface: Surface, painted: Painted, report: Progress) -> dict[str, Raster]:
@@ -81,8 +84,11 @@ class Carrier:
             report("Carrying the paint over", 0.8)
             rasters = {number: (raster, self.covered(number)) for number, raster in origins.items()}
             made = found[raster_id(layer, name)] = Raster(*surface.size, CHANNELS[name])
-            for key, tile in transferred(own, place, rasters, CHANNELS[name]).items():
+            tiles, met = transferred(own, place, rasters, CHANNELS[name])
+            for key, tile in tiles.items():
                 made.put(key, tile)
+            if met:
+                self.overlaid[layer] = None
         return found
 
     def lay_alike(self, surface: Surface) -> int | None:

@@ -182,6 +182,7 @@ def covered_texels(
     first = 0
     while first < len(faces) and not found.all():
         before = up_to[first - 1] if first else 0.0
+        # A little less than fits, as sums are rounded.
         end = max(int(np.searchsorted(up_to, before + MAX_REPEATS * 0.99)), first + 1)
         found |= own_texels(mesh, faces[first:end], uv, width, height).covered()
         first = end

@@ -27,6 +27,18 @@ SPREAD = 40_000
 SLACK = 1.0
 
 
+#: Of (n, 3) places in space: the places, the normals there, and (n,) how large a texel is.
+InSpace = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
+
+
+class Places(NamedTuple):
+    """Texels of faces, by row and column, and where in space some of these lie."""
+
+    rows: NDArray[np.integer[Any]]
+    columns: NDArray[np.integer[Any]]
+    of: Callable[[NDArray[np.intp]], InSpace]
+
+
 class Loss(BaseModel):
     """A layer that loses paint, and the share of its painted texels that is lost: above 0, at most 1."""
 
@@ -90,18 +102,6 @@ def _of_surface(
         if lost.any():
             share = float(lost.mean()) * np.count_nonzero(painted & bare) / np.count_nonzero(painted)
             yield Loss(layer=layer.name, surface=surface.name, share=share)
-
-
-#: Of (n, 3) places in space: the places, the normals there, and (n,) how large a texel is.
-InSpace = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
-
-
-class Places(NamedTuple):
-    """Texels of faces, by row and column, and where in space some of these lie."""
-
-    rows: NDArray[np.integer[Any]]
-    columns: NDArray[np.integer[Any]]
-    of: Callable[[NDArray[np.intp]], InSpace]
 
 
 def _of_texels(own: Ownership, chosen: NDArray[np.bool_]) -> Places:

@@ -18,6 +18,7 @@ from ..derived.tables import table_of
 from ..document import Document
 from ..room import check_room
 from ..values import MODEL, PLANES, AnyValue, Node, Project, Surface
+from .left_in_map import left_in_map
 from .recognizing import Recognized, recognize
 from .transfer import Sources, transfer
 
@@ -79,7 +80,10 @@ def refit(document: Document, plan: Plan) -> Change:
     rasters, overlaid = _rasters(document, plan, mesh, known, new, nodes)
     change = Change(
         label=plan.label, values=values, rasters={key: pair for key, pair in rasters.items() if pair[0] != pair[1]},
-        notes=tuple(told_of(list(dict.fromkeys(overlaid)), OVERLAID)),
+        notes=(
+            *told_of(list(dict.fromkeys(overlaid)), OVERLAID),
+            *left_in_map(document, mesh, known, new, plan.moved),
+        ),
     )  # fmt: skip
     if not change:
         raise NightmistError(UNCHANGED)

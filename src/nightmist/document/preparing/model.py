@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Iterable
-from itertools import count
 
 import numpy as np
 
@@ -15,7 +13,8 @@ from ...core.names import clean_name, unused_name
 from ...core.srgb import encode
 from ..change import Change
 from ..document import Document
-from ..values import DEFAULT_DEPTH, Meant, Node, StartValues, Surface, new_id
+from ..values import DEFAULT_DEPTH, Meant, StartValues, new_id
+from .receiving import Coming, receive
 from .refit import Plan, refit
 from .uvs import Faces
 
@@ -53,13 +52,15 @@ def assign_faces(
     else:
         target = document.surface_value(surface)
     given = [surfaces[int(n)] for n in np.unique(document.mesh.face_surface[chosen])]
-    nodes, sources = receivers(document, target, [s for s in given if s.id != target.id])
     face_surface = document.mesh.face_surface.copy()
     face_surface[chosen] = target.number
     mesh = document.mesh.changed(face_surface=face_surface)
+    came = Coming(mesh, lambda: document.mesh.face_surface)
+    received = receive(document, target, [s for s in given if s.id != target.id], came)
     moved = {s.id for s in given} | {target.id}
     label = f"Assign faces to {target.name}"
-    return refit(document, Plan(label, mesh, None, surfaces, nodes, moved, sources)), target.name
+    plan = Plan(label, mesh, None, surfaces, received.nodes, moved, received.sources, received.rasters)
+    return refit(document, plan), target.name
 
 
 def said_of_shared(document: Document, faces: Faces, surface: str) -> list[str]:
@@ -73,46 +74,6 @@ def said_of_shared(document: Document, faces: Faces, surface: str) -> list[str]:
         f"In the map of {surface} some of these faces lie over others: both show the same paint now, and only one of"
         " two paints could stay. To keep both, undo this and move their islands to free places of that map first."
     ]
-
-
-def receivers(
-    document: Document, target: Surface, origins: list[Surface]
-) -> tuple[list[Node], dict[str, dict[int, str]]]:
-    """Which layer of a surface takes the paint of which layers elsewhere, and the layers to be added for that.
-
-    The first "Rust" goes to the first "Rust", the second to the second; what has no counterpart gets a layer of
-    its own on top.
-    """
-    stack = _top_down(document, target.id)
-    sources: dict[str, dict[int, str]] = {}
-    old = document.values.get(target.id)
-    for node in stack:
-        sources[node.id] = {old.number: node.id} if isinstance(old, Surface) else {}
-    nodes: list[Node] = []
-    top = max((node.order for node in document.stack(target.id)), default=0.0)
-    for origin in origins:
-        places: defaultdict[tuple[str, str], count[int]] = defaultdict(count)
-        taken: dict[str, str] = {origin.id: target.id}
-        for layer in _top_down(document, origin.id):
-            nth = next(places[layer.kind, layer.name])
-            same = [node for node in [*stack, *nodes] if (node.kind, node.name) == (layer.kind, layer.name)]
-            if nth < len(same):
-                receiver = same[nth]
-            else:
-                # What lies in a group keeps its place there; others come on top, in their order.
-                parent, order = taken[layer.parent], layer.order
-                if parent == target.id:
-                    order = top = top + 1
-                receiver = layer.but(id=new_id(), parent=parent, order=order)
-                nodes.append(receiver)
-            taken[layer.id] = receiver.id
-            sources.setdefault(receiver.id, {})[origin.number] = layer.id
-    return nodes, sources
-
-
-def _top_down(document: Document, parent: str) -> list[Node]:
-    """All nodes in a surface or a group, bottom first, each group before what lies in it."""
-    return [each for node in document.stack(parent) for each in (node, *_top_down(document, node.id))]
 
 
 def usual_depth(mesh: Mesh) -> float:

@@ -21,9 +21,9 @@ from ..hidden import hidden_by_name
 from ..values import MAP_SLOTS, Meant, Node, Surface
 from .losses import emptied_regions, losses, told
 from .matching import Match, Why, match_surfaces, places_shared
-from .model import receivers
 from .motion import with_moved_frames
 from .newcomers import layer_of, newcomer, pictures_of, sizes_for
+from .receiving import Coming, receive
 from .recognizing import Recognized, recognize
 from .refit import Plan, refit
 from .untouched import carried_uvs, handed_through, kept_pictures
@@ -117,10 +117,12 @@ def replace_mesh(
             rasters |= layer[1]
     sources: dict[str, dict[int, str]] = {}
     takings = _takings(document, mesh, known, matches, surfaces) if keep_paint else []
+    coming = Coming(mesh, cache(partial(_origin_of_faces, document, known, mesh)))
     for surface, origins in takings:
-        made, taken = receivers(document, surface, origins)
-        nodes += made
-        sources |= taken
+        received = receive(document, surface, origins, coming)
+        nodes += received.nodes
+        sources |= received.sources
+        rasters |= received.rasters
     lost = _lost(document, mesh, known, takings)
     project = document.project.but(
         hidden_parts=hidden_by_name(document.mesh.parts, document.project.hidden_parts, mesh.parts)
@@ -160,6 +162,12 @@ def _takings(
         for surface in surfaces
         if surface.id not in faceless and surface.number not in anew
     ]
+
+
+def _origin_of_faces(document: Document, known: Recognized, mesh: Mesh) -> NDArray[np.int64]:
+    """(F,) the numbers of the old surfaces that new faces lay on, or lie nearest to; -1 for none."""
+    match = known.everywhere(mesh)
+    return np.where(match >= 0, document.mesh.face_surface[np.maximum(match, 0)], -1)
 
 
 def _lost(document: Document, mesh: Mesh, known: Recognized, takings: list[tuple[Surface, list[Surface]]]) -> list[str]:

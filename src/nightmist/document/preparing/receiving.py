@@ -42,7 +42,7 @@ def receive(document: Document, target: Surface, origins: Sequence[Surface], com
 
     The first "Rust" goes to the first "Rust", the second to the second; what has no counterpart gets a layer of its own
     on top. Where something covers all of either surface, what comes is a group instead, with a mask of the faces that
-    come, so that nothing that is seen changes; unless it has the surface for itself.
+    come, so that it neither hides what is there nor is hidden by it; unless it has the surface for itself.
     """
     received = Received()
     old = document.values.get(target.id)

@@ -106,3 +106,20 @@ def test_what_is_bare_brings_no_group(doc):
     assert [layer.kind for layer in doc.surfaces["right"].layers] == ["wash", "brushed"]
     doc.assign_faces(doc.surfaces["right"].faces[:4], name="rim")
     assert [(layer.kind, layer.name) for layer in doc.surfaces["rim"].layers] == [("wash", "Blue"), ("brushed", "Coat")]
+
+
+def test_paint_does_not_go_into_the_group_of_another_surface(doc):
+    """Of three surfaces the first has a wash; the second has a layer of a name that the third has not."""
+    faces = {name: doc.surfaces[name].faces for name in ("left", "right")}
+    doc.assign_faces(faces["right"][:20], name="post")
+    doc.move_islands("post", faces["right"][:20], (1, 0, 0, 1, 0, -130))
+    for name, pigment in (("left", RED), ("post", GREEN)):
+        fill(doc, name, "Coat", pigment)
+    fill(doc, "right", "Other", BLUE)
+    doc.surfaces["left"].layers.add("wash", name="Red", pigment=RED)
+    points, normals = places(doc.mesh, 1500)
+    before = seen(doc, points, normals)
+    assert len(np.unique(before, axis=0)) == 3
+    doc.assign_faces([*faces["left"][:10], *faces["right"][:10]], surface="right")
+    assert np.abs(seen(doc, points, normals) - before).max() <= 1
+    assert [layer.name for layer in doc.surfaces["right"].layers] == ["Other", "left", "post"]

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..errors import NightmistError
 from ..kernels import kernel
 from ..mesh import Mesh
+from ..mesh.unwrap import flat_areas
 from .raster import TILE
 
 #: How many times over faces may cover the map; beyond that the table would hold more than a computer does.
@@ -135,7 +136,7 @@ def own_texels(mesh: Mesh, faces: NDArray[np.int64], uv: NDArray[np.float32], wi
     none. Raises CrowdedError for UVs that lie over each other absurdly often.
     """
     corners = _corners(uv[faces], width, height)
-    spread = float(_spreads(corners, width, height).sum())
+    spread = float(np.abs(flat_areas(corners)).sum()) / (width * height)
     if spread > MAX_REPEATS or np.abs(corners).max(initial=0) > FARTHEST:
         raise CrowdedError(
             f"its UVs cover the map {spread:,.0f} times over; at most {MAX_REPEATS} times can be painted."
@@ -174,7 +175,7 @@ def covered_texels(
     """
     found = np.zeros((height, width), np.bool_)
     corners = _corners(uv[faces], width, height)
-    spreads = _spreads(corners, width, height)
+    spreads = np.abs(flat_areas(corners)) / (width * height)
     if (spreads > MAX_REPEATS).any():
         return ~found
     near = np.abs(corners).max(axis=(1, 2), initial=0) <= FARTHEST
@@ -194,13 +195,6 @@ def _corners(uv: NDArray[np.float32], width: int, height: int) -> NDArray[np.flo
     corners = uv.astype(np.float64) * (width, height)
     corners[~np.isfinite(corners).all(axis=(1, 2))] = 0
     return corners
-
-
-def _spreads(corners: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
-    """(n,): how many maps each face would fill."""
-    sides = corners[:, 1:] - corners[:, :1]
-    doubled: NDArray[np.float64] = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0])
-    return doubled / (2 * width * height)
 
 
 def affine(uv: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -90,17 +90,18 @@ def _of_surface(
     places = _spread_out(layout, gone) if layout.refused else _of_texels(layout.ownership, gone)
     covered = layout.covered()
     # What a face that is gone shares with one that is there stays.
-    bare = ~layout.covered_by(~gone)
+    kept = layout.covered_by(~gone)
     asking = np.flatnonzero(match == -1)
     for layer in layers:
         painted = _painted(document, layer, surface) & covered
-        mine = np.flatnonzero((painted & bare)[places.rows, places.columns])
+        bare = painted & ~kept
+        mine = np.flatnonzero(bare[places.rows, places.columns])
         if not len(mine):
             continue
         points, normals, slack = places.of(mine[:: -(-len(mine) // ASKED)])
         lost = lost_places(document.mesh, mesh, points, normals, asking, SLACK * slack)
         if lost.any():
-            share = float(lost.mean()) * np.count_nonzero(painted & bare) / np.count_nonzero(painted)
+            share = float(lost.mean()) * np.count_nonzero(bare) / np.count_nonzero(painted)
             yield Loss(layer=layer.name, surface=surface.name, share=share)
 
 

@@ -59,7 +59,7 @@ def assign_faces(
     received = receive(document, target, [s for s in given if s.id != target.id], came)
     moved = {s.id for s in given} | {target.id}
     label = f"Assign faces to {target.name}"
-    plan = Plan(label, mesh, None, surfaces, received.nodes, moved, received.sources, received.rasters)
+    plan = Plan(label, mesh, None, surfaces, [*received.nodes.values()], moved, received.sources, received.rasters)
     return refit(document, plan), target.name
 
 

@@ -28,11 +28,11 @@ class Coming(NamedTuple):
 
 @dataclass
 class Received:
-    """What a surface's stack becomes: nodes that are new, or others now; for layers, from which they take over, by the
-    number of the old surface; and rasters of their own.
+    """What a surface's stack becomes: nodes by id that are new, or others now; for layers, from which they take over,
+    by the number of the old surface; and rasters of their own.
     """
 
-    nodes: list[Node] = field(default_factory=list)
+    nodes: dict[str, Node] = field(default_factory=dict)
     sources: dict[str, dict[int, str]] = field(default_factory=dict)
     rasters: dict[str, Raster] = field(default_factory=dict)
 
@@ -41,17 +41,17 @@ def receive(document: Document, target: Surface, origins: Sequence[Surface], com
     """Which layer of a surface takes the paint of which layers elsewhere, and the layers to be added for that.
 
     The first "Rust" goes to the first "Rust", the second to the second; what has no counterpart gets a layer of its own
-    on top. Where something covers all of either surface, what comes is a group instead, with a mask of the faces that
-    come, so that it neither hides what is there nor is hidden by it; unless it has the surface for itself.
+    on top. Where something covers all of one of the surfaces, each stack comes as a group instead, with a mask of the
+    faces that come, so that it neither hides what is there nor is hidden by it; unless it has the surface for itself.
     """
     received = Received()
     old = document.values.get(target.id)
     for node in _top_down(document, target.id):
         received.sources[node.id] = {old.number: node.id} if isinstance(old, Surface) else {}
     alone = old is None and len(origins) == 1
+    apart = not alone and any(_covers(document, surface) for surface in (target, *origins))
     for origin in origins:
-        covers = any(_covers(document, surface) for surface in (origin, target))
-        if covers and not alone and _shows(document, origin):
+        if apart and _shows(document, origin):
             _set_apart(document, target, origin, coming, received)
         else:
             _match(document, target, origin, received)
@@ -73,7 +73,7 @@ def _shows(document: Document, surface: Surface) -> bool:
 
 def _match(document: Document, target: Surface, origin: Surface, received: Received) -> None:
     """Layers of one kind and name take what those of another surface hold; the others are added."""
-    stack = [*_top_down(document, target.id), *received.nodes]
+    stack = list(({node.id: node for node in _top_down(document, target.id)} | received.nodes).values())
     top = _top(document, target, received)
     places: defaultdict[tuple[str, str], count[int]] = defaultdict(count)
     taken: dict[str, str] = {origin.id: target.id}
@@ -83,25 +83,18 @@ def _match(document: Document, target: Surface, origin: Surface, received: Recei
         if nth < len(same):
             receiver = same[nth]
             if isinstance(receiver, Decals) and isinstance(layer, Decals):
-                _take_decals(receiver, layer, received)
+                # Those that lay over the border of both are there already.
+                lacking = [decal for decal in layer.placed if receiver.decal(decal.id) is None]
+                received.nodes[receiver.id] = receiver.but(placed=(*receiver.placed, *lacking))
         else:
             # What lies in a group keeps its place there; others come on top, in their order.
             parent, order = taken[layer.parent], layer.order
             if parent == target.id:
                 order = top = top + 1
             receiver = layer.but(id=new_id(), parent=parent, order=order)
-            received.nodes.append(receiver)
+            received.nodes[receiver.id] = receiver
         taken[layer.id] = receiver.id
         received.sources.setdefault(receiver.id, {})[origin.number] = layer.id
-
-
-def _take_decals(receiver: Decals, layer: Decals, received: Received) -> None:
-    """Those of another layer lie on its own, but for those that lay over the border of both."""
-    now = next((node for node in received.nodes if isinstance(node, Decals) and node.id == receiver.id), receiver)
-    lacking = tuple(decal for decal in layer.placed if now.decal(decal.id) is None)
-    if lacking:
-        received.nodes[:] = [node for node in received.nodes if node.id != now.id]
-        received.nodes.append(now.but(placed=(*now.placed, *lacking)))
 
 
 def _set_apart(document: Document, target: Surface, origin: Surface, coming: Coming, received: Received) -> None:
@@ -112,12 +105,12 @@ def _set_apart(document: Document, target: Surface, origin: Surface, coming: Com
         return
     order = _top(document, target, received) + 1
     group = Group(id=new_id(), parent=target.id, order=order, name=origin.name, mask=MaskOf(start=0.0))
-    received.nodes.append(group)
+    received.nodes[group.id] = group
     taken = {origin.id: group.id}
     for layer in _top_down(document, origin.id):
         made = layer.but(id=new_id(), parent=taken[layer.parent])
         taken[layer.id] = made.id
-        received.nodes.append(made)
+        received.nodes[made.id] = made
         received.sources[made.id] = {origin.number: layer.id}
     shown = layout.covered_by(mine)
     raster = Raster(*target.size, CHANNELS[MASK])
@@ -127,7 +120,7 @@ def _set_apart(document: Document, target: Surface, origin: Surface, coming: Com
 
 def _top(document: Document, target: Surface, received: Received) -> float:
     """The highest place that is taken in a surface's stack."""
-    stack = [*document.stack(target.id), *(node for node in received.nodes if node.parent == target.id)]
+    stack = [*document.stack(target.id), *(node for node in received.nodes.values() if node.parent == target.id)]
     return max((node.order for node in stack), default=0.0)
 
 

@@ -120,7 +120,7 @@ def replace_mesh(
     coming = Coming(mesh, cache(partial(_origin_of_faces, document, known, mesh)))
     for surface, origins in takings:
         received = receive(document, surface, origins, coming)
-        nodes += received.nodes
+        nodes += received.nodes.values()
         sources |= received.sources
         rasters |= received.rasters
     lost = _lost(document, mesh, known, takings)
